@@ -1,0 +1,116 @@
+"""Makes docs/screenshots from the demo project: one picture of each main view."""
+
+from __future__ import annotations
+
+import os
+import sys
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QWidget
+
+FOLDER = Path(__file__).parent / "screenshots"
+
+
+def main() -> None:
+    QSettings.setDefaultFormat(QSettings.Format.IniFormat)
+    QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, tempfile.mkdtemp())
+    from reflexa.desktop import app as application
+    from reflexa.desktop.session import Session
+    from reflexa.desktop.window import MainWindow
+
+    app = application.make_app()
+    window = MainWindow(Session())
+    session = window.session
+    session.load(application.demo_copy())
+    session.folder = Path("saltmarsh-ferry")  # no machine's paths in the pictures
+    window._refresh()
+    window.resize(1280, 800)
+    window.show()
+
+    def settle(done: Callable[[], bool] = lambda: True, at_least: float = 0.8) -> None:
+        start = time.monotonic()
+        while time.monotonic() - start < at_least or (not done() and time.monotonic() - start < 20):
+            app.processEvents()
+            time.sleep(0.005)
+
+    def take(name: str, widget: QWidget = window) -> None:
+        FOLDER.mkdir(exist_ok=True)
+        widget.grab().save(str(FOLDER / f"{name}.png"))
+        print(FOLDER / f"{name}.png")
+
+    def ready() -> bool:
+        return session.evaluation is not None
+
+    def open_take(name: str) -> None:
+        session.open_take(name)
+        settle(ready)
+
+    settle(ready)
+    session.set_frame(12)
+    settle(ready)
+    take("window")
+
+    open_take("Step up, right foot first")
+    session.select_card(1)
+    session.set_frame(24)
+    session.select_joint("spine_mid")
+    settle()
+    take("correction")
+
+    open_take("Lantern to the other hand")
+    session.select_card(1)
+    session.set_frame(82)
+    window.viewport.set_compare("Side by side")
+    window.viewport.camera = window.viewport.camera.zoomed(1.15)
+    settle()
+    take("mirror")
+    window.viewport.set_compare("Both")
+    window.tabs.setCurrentIndex(1)
+    session.select_joint("hand_left")
+    settle()
+    take("figure")
+    window.viewport.set_compare("After")
+    window.tabs.setCurrentIndex(0)
+
+    open_take("Haul, port side")
+    window.export_dialog()
+    dialog = window._dialog
+    with tempfile.TemporaryDirectory() as folder:
+        dialog.folder.setText(folder)
+        dialog.start()
+        settle(lambda: dialog.proof is not None)
+        dialog.folder.setText("clips")
+        dialog.said.setText(dialog.said.text().replace(folder, "clips"))
+        settle()
+        take("export", dialog)
+        dialog.close()
+
+    from reflexa.desktop.dialogs import ImportReport
+    from reflexa.formats import read
+
+    report = ImportReport([read(Path(__file__).parents[1] / "tests/data/humanoid3d_walk.bvh")], [], window)
+    report.show()
+    settle()
+    take("import", report)
+    report.close()
+
+    open_take("Step up, right foot first")
+    session.select_card(1)
+    session.set_frame(30)
+    window.set_theme("Night watch")
+    settle()
+    take("night")
+    window.set_theme("Daylight")
+    # No context or window is left to be taken apart by the interpreter's end.
+    sys.stdout.flush()
+    os._exit(0)
+
+
+if __name__ == "__main__":
+    main()

@@ -1,0 +1,3 @@
+from reflexa.cli import main
+
+main()

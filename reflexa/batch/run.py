@@ -1,0 +1,82 @@
+"""Recipes over many clips, on all cores, with the same results as one by one."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Iterator
+from concurrent.futures import ProcessPoolExecutor
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from reflexa.batch.export import Proof, export
+from reflexa.errors import ReadError, ReflexaError
+from reflexa.formats import FORMATS, ReadOptions, WriteOptions, read
+from reflexa.project.store import file_name
+from reflexa.rig.sides import swap_in_text
+from reflexa.steps import Step
+from reflexa.take import Source, Take, evaluate
+
+
+@dataclass(frozen=True)
+class Job:
+    """One file to run steps over."""
+
+    path: Path
+    out: Path
+    steps: tuple[Step, ...]
+    format: str | None
+    pattern: str
+    recipe: str
+    read: ReadOptions
+    write: WriteOptions
+    overwrite: bool
+
+
+@dataclass(frozen=True)
+class Done:
+    """What became of one file: proofs of what was written, or the error."""
+
+    path: Path
+    proofs: tuple[Proof, ...] = ()
+    error: ReflexaError | None = None
+
+
+def run_one(job: Job) -> Done:
+    """Run a job; errors meant for a person are returned, not raised."""
+    try:
+        document = read(job.path, job.read)
+        if not document.clips:
+            raise ReadError("holds a rig and no clip", job.path)
+        kind = FORMATS[job.format or document.format]
+        proofs = []
+        for clip in document.clips:
+            take = Take(clip.name, Source(job.path.name, clip.name), job.steps)
+            name = out_name(job.pattern, job.path.stem, clip.name, job.recipe, len(document.clips) > 1)
+            result = evaluate(take, clip, document.rig).result
+            # The clip keeps its name inside the file where it goes back into its source's kind.
+            result = replace(result, name=clip.name)
+            target = job.out / f"{file_name(name)}{kind.suffix}"
+            proofs.append(
+                export([result], document.rig, target, kind.name, document, job.steps, job.write, job.overwrite)
+            )
+        return Done(job.path, tuple(proofs))
+    except ReflexaError as e:
+        return Done(job.path, error=e)
+
+
+def out_name(pattern: str, file: str, clip: str, recipe: str, several: bool) -> str:
+    """A file name from a pattern with {file}, {clip}, {recipe} and {swapped} (the name with its side words exchanged)."""
+    base = f"{file} {clip}" if several else file
+    if not pattern:
+        return base
+    return pattern.format(file=file, clip=clip, recipe=recipe, swapped=swap_in_text(base))
+
+
+def run(jobs: list[Job], workers: int) -> Iterator[Done]:
+    """Run jobs in order of their files on ``workers`` processes; yields as they finish, in that order."""
+    if workers <= 1 or len(jobs) <= 1:
+        yield from map(run_one, jobs)
+        return
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    with ProcessPoolExecutor(min(workers, len(jobs))) as pool:
+        yield from pool.map(run_one, jobs)

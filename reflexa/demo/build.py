@@ -1,0 +1,65 @@
+"""Builds the demo project that is shipped: ``python -m reflexa.demo.build``. Needs scikit-image for the figure's skin."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+import msgspec
+
+from reflexa.demo import clips, deckhand
+from reflexa.demo.body import deckhand_meshes
+from reflexa.formats import encode, read
+from reflexa.formats.files import write_bytes
+from reflexa.project import store
+from reflexa.project.store import Project, SourceFile
+from reflexa.rig import analyse
+from reflexa.steps import Mask, Step, make
+from reflexa.steps.correction import CorrectionSettings, set_key
+from reflexa.take import Source, Take
+
+FOLDER = Path(__file__).parent / "project"
+
+
+def _correction(name: str, settings: CorrectionSettings, **how: object) -> Step:
+    return msgspec.structs.replace(make("correction", name), settings=settings, **how)
+
+
+def takes(file: str) -> tuple[Take, ...]:
+    """Takes that show what the steps are for."""
+    haul = Take("Haul, port side", Source(file, "rope haul"), (make("mirror", "Swap sides"),))
+    chin = set_key(CorrectionSettings(whole_clip=True), "head", 0, 32, rotate=(-9.0, 0.0, 0.0))
+    chin = set_key(chin, "chest", 0, 32, rotate=(-4.0, 0.0, 0.0))
+    walk = Take("Walk, chin up", Source(file, "walk"), (_correction("Chin up", chin),))
+    lift = set_key(CorrectionSettings(reach=18), "upper_arm_right", 82, 150, rotate=(0.0, 0.0, -30.0), space="world")
+    lift = set_key(lift, "forearm_right", 82, 150, rotate=(16.0, 0.0, 0.0))
+    idle = Take(
+        "Lantern to the other hand", Source(file, "lantern idle"),
+        (_correction("Lift the lantern", lift), make("mirror", "Other hand")),
+    )  # fmt: skip
+    lean = set_key(CorrectionSettings(reach=14), "spine_mid", 24, 75, rotate=(10.0, 0.0, 0.0))
+    step = Take(
+        "Step up, right foot first", Source(file, "step up"),
+        (
+            make("mirror", "Right foot first"),
+            _correction("Lean into it", lean, mask=Mask(parts=("upper body",)), envelope=((0.0, 0.0), (12.0, 1.0))),
+        ),
+    )  # fmt: skip
+    spot = Take("Walk on the spot", Source(file, "walk on the spot"))
+    return haul, walk, idle, step, spot
+
+
+def build(folder: Path = FOLDER) -> None:
+    """Write the demo project into ``folder``; raises WriteError where that fails."""
+    skeleton = deckhand.skeleton()
+    rig = analyse(skeleton, meshes=deckhand_meshes(skeleton))
+    file = "deckhand.glb"
+    write_bytes(folder / store.SOURCES / file, encode(clips.all_clips(skeleton), rig, "glb"), overwrite=True)
+    document = read(folder / store.SOURCES / file)
+    assert not document.warnings and not document.rig.unpaired
+    project = Project("Saltmarsh Ferry", (SourceFile(file),), takes(file))
+    store.save(replace(project), folder)
+
+
+if __name__ == "__main__":
+    build()

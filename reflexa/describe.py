@@ -1,0 +1,114 @@
+"""What is in a file, as plain data for ``info --json`` and as text for people."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import numpy as np
+
+from reflexa.formats import Imported
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+
+
+def _rounded(values: Any, digits: int = 6) -> list[float]:
+    return [round(float(v), digits) + 0.0 for v in np.asarray(values).ravel()]
+
+
+def rig_plain(rig: Rig) -> dict[str, Any]:
+    """Body map, pairs, centre, unpaired and helper joints, as the contract lays them out."""
+    return {
+        "body_map": {p: names[0] if len(names) == 1 else list(names) for p, names in rig.body_map.items()},
+        "pairs": [
+            {
+                "left": p.left,
+                "right": p.right,
+                "found_by": p.found_by,
+                "residual_mm": round(p.residual_mm, 3),
+                "residual_deg": round(p.residual_deg, 3),
+            }
+            for p in rig.pairs
+        ],
+        "centre": list(rig.centre),
+        "unpaired": list(rig.unpaired),
+        "helpers": dict(rig.helpers),
+    }
+
+
+def travel(clip: Clip, rig: Rig) -> dict[str, Any]:
+    """Which joint carries the clip over the ground, how far (metres, start to end) and how fast on average."""
+    placed = clip.model[1][:, rig.travel_joint]
+    way = placed[-1] - placed[0]
+    ground = float(np.linalg.norm(way[[0, 2]]))
+    return {
+        "joint": clip.skeleton.names[rig.travel_joint],
+        "vector_m": _rounded(way),
+        "distance_m": round(ground, 6),
+        "speed_m_s": round(ground / clip.duration, 6) if clip.duration > 0 else 0.0,
+    }
+
+
+def plain(document: Imported) -> dict[str, Any]:
+    """One file of ``info --json``."""
+    skeleton, frame = document.rig.skeleton, document.frame
+    joints = [
+        {
+            "name": name,
+            "parent": skeleton.names[parent] if parent >= 0 else None,
+            "rest_translation": _rounded(skeleton.rest_translations[i]),
+            "rest_rotation": _rounded(skeleton.rest_rotations[i]),
+        }
+        for i, (name, parent) in enumerate(zip(skeleton.names, skeleton.parents.tolist(), strict=True))
+    ]
+    return {
+        "path": str(document.path),
+        "format": document.format,
+        "generator": document.generator,
+        "import": {
+            "unit": frame.unit,
+            "unit_scale": frame.unit_scale,
+            "axes": f"{frame.up} up",
+            "facing": frame.facing,
+            "facing_found_by": document.rig.facing_found_by,
+            "baked": list(frame.baked),
+        },
+        "skeleton": {"joints": joints, "height": round(document.rig.height, 4)},
+        "rig": rig_plain(document.rig),
+        "clips": [
+            {
+                "name": c.name,
+                "frames": c.frames,
+                "rate": c.rate,
+                "duration": round(c.duration, 6),
+                "loop": c.loop,
+                "events": [{"frame": e.frame, "name": e.name} for e in c.events],
+                "travel": travel(c, document.rig),
+            }
+            for c in document.clips
+        ],
+        "warnings": list(document.warnings),
+    }
+
+
+def lines(document: Imported) -> list[str]:
+    """The same for people, shortest useful form first."""
+    rig, frame = document.rig, document.frame
+    out = [f"{len(rig.skeleton)} joints, {rig.height:.2f} m high in rest"]
+    turned = "" if frame.facing == "+Z" and frame.up == "+Y" else " (turned to +Y up, facing +Z)"
+    out.append(f"Unit {frame.unit} ({frame.unit_scale:g} m), {frame.up} up, facing {frame.facing}{turned}")
+    if frame.baked:
+        out.append(f"Parent transforms taken in: {', '.join(frame.baked)}")
+    for c in document.clips:
+        way = travel(c, rig)
+        out.append(
+            f"Clip {c.name}: {c.frames} frames at {c.rate:g} a second, {c.duration:.2f} s, "
+            f"travels {way['distance_m']:.2f} m"
+        )
+    if not document.clips:
+        out.append("No clip: a rig in its rest pose")
+    worst = max(rig.pairs, key=lambda p: p.residual_mm, default=None)
+    residual = f", at most {worst.residual_mm:.1f} mm from a reflection ({worst.left})" if worst else ""
+    out.append(f"{len(rig.pairs)} pairs{residual}; {len(rig.centre)} on the centre line")
+    if rig.unpaired:
+        out.append(f"Without a partner: {', '.join(rig.unpaired)}")
+    return out + [f"Note: {w}" for w in document.warnings]

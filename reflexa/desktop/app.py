@@ -1,0 +1,57 @@
+"""Starting the application."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import sys
+import tempfile
+from importlib.resources import as_file, files
+from pathlib import Path
+
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QApplication
+
+from reflexa.desktop import gl, theme
+from reflexa.desktop.session import Session
+from reflexa.desktop.window import MainWindow
+
+
+def make_app() -> QApplication:
+    """The QApplication with our font and theme; made once."""
+    # Software drawing uses every core: the arithmetic beside it must not fight for them.
+    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+    app = QApplication.instance() or QApplication(sys.argv[:1])
+    app.setApplicationName("Reflexa")
+    app.setOrganizationName("Reflexa")
+    app.setStyle("Fusion")
+    theme.load_font()
+    wanted = str(QSettings().value("theme", ""))
+    theme.apply(app, theme.THEMES.get(wanted, theme.DAYLIGHT))
+    app.setWindowIcon(theme.icon("app"))
+    return app
+
+
+def demo_copy() -> Path:
+    """A copy of the demo project that may be changed at will."""
+    folder = Path(tempfile.mkdtemp(prefix="reflexa-")) / "Saltmarsh Ferry"
+    with as_file(files("reflexa.demo").joinpath("project")) as shipped:
+        shutil.copytree(shipped, folder)
+    return folder
+
+
+def run_window(project: Path | None, demo: bool) -> int:
+    """Open the window and run until it is closed. Raises ReadError where the project cannot be read."""
+    app = make_app()
+    window = MainWindow(Session())
+    window.restore_layout()
+    if demo:
+        window.session.load(demo_copy())
+    elif project is not None:
+        window.session.load(project)
+    else:
+        window.start_empty()
+    window.show()
+    status = app.exec()
+    gl.forget()
+    return int(status)

@@ -1,0 +1,184 @@
+"""The change at the playhead, typed: degrees and centimetres of the selected joint; and what its key does next."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import msgspec
+import numpy as np
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QComboBox,
+    QDoubleSpinBox,
+    QGridLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from reflexa.desktop.session import Session
+from reflexa.steps.correction import Key, Track, change_keys, missing, set_key, track_at, with_keys, with_track
+
+_WORDS = {"own": "the joint's own axes", "parent": "its parent's axes", "world": "the world's axes"}
+
+
+@dataclass
+class _Field:
+    box: QDoubleSpinBox
+    what: str
+    axis: int
+
+
+class CorrectionPanel(QWidget):
+    """Typing a number sets the key at the playhead, with neutral keys around it."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 4, 0, 0)
+        column.setSpacing(5)
+        self.title = QLabel(objectName="section", wordWrap=True)
+        column.addWidget(self.title)
+        grid = QGridLayout()
+        grid.setSpacing(4)
+        self.fields: list[_Field] = []
+        for col, letter in enumerate("xyz"):
+            head = QLabel(letter, objectName="quiet")
+            head.setAlignment(Qt.AlignmentFlag.AlignCenter)
+            grid.addWidget(head, 0, col + 1)
+            grid.setColumnStretch(col + 1, 1)
+        for row, (what, title, suffix, limit, step) in enumerate(
+            (("rotate", "Turn", "°", 180.0, 1.0), ("move", "Move", " cm", 1000.0, 0.5)), 1
+        ):
+            grid.addWidget(QLabel(title), row, 0)
+            for axis, letter in enumerate("xyz"):
+                box = QDoubleSpinBox(minimum=-limit, maximum=limit, decimals=1, singleStep=step, suffix=suffix)
+                box.setKeyboardTracking(False)
+                box.setMinimumWidth(58)
+                box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+                box.setAccessibleName(f"{title} {letter}")
+                field = _Field(box, what, axis)
+                box.valueChanged.connect(lambda v, f=field: self._typed(f, v))
+                grid.addWidget(box, row, axis + 1)
+                self.fields.append(field)
+        column.addLayout(grid)
+        row = QHBoxLayout()
+        row.addWidget(QLabel("In"))
+        self.space = QComboBox(accessibleName="Space of the change")
+        for key, words in _WORDS.items():
+            self.space.addItem(words, key)
+        self.space.activated.connect(lambda _i: self._set_space())
+        row.addWidget(self.space, 1)
+        column.addLayout(row)
+        row = QHBoxLayout()
+        row.addWidget(QLabel("Then"))
+        self.then = QComboBox(accessibleName="Interpolation of the keys")
+        self.then.addItems(["smooth", "linear", "hold"])
+        self.then.activated.connect(lambda _i: self._set_then())
+        row.addWidget(self.then, 1)
+        column.addLayout(row)
+        row = QHBoxLayout()
+        self.neutral = QPushButton("Neutral here")
+        self.neutral.setToolTip("A key that says: no change at this frame")
+        self.neutral.clicked.connect(self._set_neutral)
+        self.delete = QPushButton("Delete keys")
+        self.delete.clicked.connect(self._delete)
+        row.addWidget(self.neutral)
+        row.addWidget(self.delete)
+        column.addLayout(row)
+        self.note = QLabel(objectName="warn", wordWrap=True)
+        column.addWidget(self.note)
+
+    # State ----------------------------------------------------------------------------------------------------
+
+    def _track(self) -> Track | None:
+        settings = self.session.correction
+        return settings.track(self.session.joint) if settings is not None and self.session.joint else None
+
+    def refresh(self) -> None:
+        session = self.session
+        settings, track = session.correction, self._track()
+        ready = track is not None
+        for field in self.fields:
+            field.box.setEnabled(ready)
+            field.box.setToolTip("" if ready else "Pick a joint in the picture first")
+        self.neutral.setEnabled(ready)
+        self.space.setEnabled(ready)
+        keys = sorted(session.keys)
+        self.then.setEnabled(bool(keys))
+        self.then.setToolTip("How the selected keys lead to the next" if keys else "Select keys in the time area first")
+        self.delete.setEnabled(bool(keys))
+        self.delete.setToolTip(f"{len(keys)} selected" if keys else "Select keys in the time area first")
+        if settings is None:
+            return
+        gone = missing(settings, session.rig) if session.rig else []
+        self.note.setText(f"Keys of joints that this rig lacks are passed over: {', '.join(gone)}." if gone else "")
+        self.note.setVisible(bool(gone))
+        if track is None:
+            self.title.setText("Pick a joint in the picture to correct it")
+            values = np.zeros(6)
+        else:
+            keyed = any(k.frame == session.frame for k in track.keys)
+            self.title.setText(f"{session.joint} at frame {session.frame}{' (key)' if keyed else ''}")
+            values = np.zeros(6)
+            if track.keys:
+                r, m = track_at(track, np.array([session.frame]))
+                values = np.concatenate([r[0], m[0] * 100])
+            self.space.setCurrentIndex(self.space.findData(track.space))
+        for field, value in zip(self.fields, values, strict=True):
+            field.box.blockSignals(True)
+            field.box.setValue(float(value))
+            field.box.blockSignals(False)
+        chosen = [k for j, f in keys for k in settings.track(j).keys if k.frame == f]
+        if chosen:
+            self.then.setCurrentText(chosen[0].then)
+
+    # Edits ----------------------------------------------------------------------------------------------------
+
+    def _typed(self, field: _Field, value: float) -> None:
+        session = self.session
+        settings, track = session.correction, self._track()
+        if settings is None or track is None:
+            return
+        now = np.zeros(3)
+        if track.keys:
+            r, m = track_at(track, np.array([session.frame]))
+            now = (r if field.what == "rotate" else m)[0]
+        vector = [float(v) for v in now]
+        vector[field.axis] = value if field.what == "rotate" else value / 100
+        new = set_key(
+            settings, session.joint, session.frame, session.frames - 1, space=self.space.currentData(),
+            **{field.what: (vector[0], vector[1], vector[2])},
+        )  # fmt: skip
+        session.edit_correction(
+            f"{field.what} {session.joint}", new, merge=f"typed {field.what} {field.axis} {session.frame}"
+        )
+        session.select_keys({(session.joint, session.frame)})
+
+    def _set_space(self) -> None:
+        settings, track = self.session.correction, self._track()
+        if settings is not None and track is not None and track.keys:
+            new = msgspec.structs.replace(track, space=self.space.currentData())
+            self.session.edit_correction("set the space", with_track(settings, new))
+
+    def _set_then(self) -> None:
+        settings = self.session.correction
+        if settings is not None and self.session.keys:
+            then = self.then.currentText()
+            self.session.edit_correction(f"make keys {then}", change_keys(settings, self.session.keys, then=then))
+
+    def _set_neutral(self) -> None:
+        settings, track = self.session.correction, self._track()
+        if settings is not None and track is not None:
+            frame = self.session.frame
+            self.session.edit_correction("set a neutral key", with_track(settings, with_keys(track, Key(frame))))
+            self.session.select_keys({(track.joint, frame)})
+
+    def _delete(self) -> None:
+        settings = self.session.correction
+        if settings is not None and self.session.keys:
+            self.session.edit_correction("delete keys", change_keys(settings, self.session.keys))

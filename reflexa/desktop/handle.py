@@ -1,0 +1,94 @@
+"""The turning handle: three hoops about a joint, each with a bead to pull. A model; the viewport draws and drives it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from reflexa.draw import Camera
+from reflexa.draw.scene import DOT, Lines, Marks
+from reflexa.motion import quat
+from reflexa.motion.quat import Array
+
+# Okabe & Ito (2008) hues that the sides do not use; every hoop carries its letter as well.
+HOOPS = (("x", (0.80, 0.475, 0.655)), ("y", (0.90, 0.62, 0.0)), ("z", (0.0, 0.447, 0.698)))
+RADIUS = 74.0  # pixels
+_STEPS = np.linspace(0, 2 * np.pi, 49)
+
+
+@dataclass(frozen=True, eq=False)
+class Handle:
+    """centre ``(3,)`` in the world; axes ``(4,)``: rotation of the space that the hoops turn in; size in metres."""
+
+    centre: Array
+    axes: Array
+    size: float
+
+    def hoop(self, axis: int) -> Array:
+        """Points ``(49, 3)`` of the hoop about an axis."""
+        a, b = (axis + 1) % 3, (axis + 2) % 3
+        local = np.zeros((len(_STEPS), 3))
+        local[:, a], local[:, b] = np.cos(_STEPS), np.sin(_STEPS)
+        return np.asarray(self.centre + self.size * quat.rotate(self.axes, local))
+
+    def bead(self, axis: int, camera: Camera) -> Array:
+        """Where a hoop's bead sits: on its near side."""
+        points = self.hoop(axis)
+        return np.asarray(points[int(np.argmax((points - self.centre) @ camera.axes[2]))])
+
+    def at(self, x: float, y: float, camera: Camera, width: int, height: int) -> int:
+        """The hoop under a pixel, or -1. Beads win over hoops, near sides over far ones."""
+        best, nearest = -1, 9.0
+        for axis in range(3):
+            bead = camera.project(self.bead(axis, camera), width, height)
+            away = float(np.hypot(bead[0] - x, bead[1] - y))
+            if away < 12.0:
+                return axis
+            p = camera.project(self.hoop(axis), width, height)[:, :2]
+            away = _distance_to_line(p, np.array([x, y]))
+            if away < nearest:
+                best, nearest = axis, away
+        return best
+
+    def tangent(self, axis: int, x: float, y: float, camera: Camera, width: int, height: int) -> Array:
+        """Pixels ``(2,)`` that the hoop's point nearest to a pixel moves by, for one radian about the axis."""
+        points = self.hoop(axis)
+        p = camera.project(points, width, height)[:, :2]
+        i = int(np.argmin(np.hypot(p[:-1, 0] - x, p[:-1, 1] - y)))
+        step = _STEPS[1]
+        way = (p[i + 1] - p[i]) / step
+        least = 40.0  # a hoop seen edge-on must not turn wildly
+        length = float(np.linalg.norm(way))
+        return np.asarray(way if length >= least else way / max(length, 1e-6) * least)
+
+    def draw(self, camera: Camera, hot: int) -> tuple[Lines, Marks]:
+        """Hoops (their far halves faint) and beads; ``hot`` is the one under the pointer or in the hand."""
+        ends, colours, widths, places, sizes, tints = [], [], [], [], [], []
+        for axis, (_, colour) in enumerate(HOOPS):
+            points = self.hoop(axis)
+            near = (points - self.centre) @ camera.axes[2] > -0.02 * self.size
+            for i in range(len(points) - 1):
+                strong = 1.0 if axis == hot else 0.85
+                ends.append(points[i : i + 2])
+                colours.append((*colour, strong if near[i] else 0.22))
+                wide = 4.0 if axis == hot else 2.4
+                widths.append((wide, wide))
+            places.append(self.bead(axis, camera))
+            sizes.append(18.0 if axis == hot else 14.0)
+            tints.append((*colour, 1.0))
+        lines = Lines(np.array(ends), np.array(widths), np.array(colours), on_top=True)
+        marks = Marks(np.array(places), np.array(sizes), np.full(3, DOT), np.array(tints))
+        return lines, marks
+
+
+def _distance_to_line(points: Array, p: Array) -> float:
+    a, b = points[:-1], points[1:]
+    along = b - a
+    t = np.clip(np.sum((p - a) * along, axis=1) / np.maximum(np.sum(along * along, axis=1), 1e-9), 0, 1)
+    return float(np.linalg.norm(a + t[:, None] * along - p, axis=1).min())
+
+
+def handle_at(centre: Array, axes: Array, camera: Camera, height: int) -> Handle:
+    """A handle of the same size on screen wherever it stands."""
+    return Handle(centre, axes, camera.pixel_size(centre, height) * RADIUS)

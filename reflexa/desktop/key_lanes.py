@@ -1,0 +1,365 @@
+"""Lanes below the ruler: the selected step's envelope, and a row of keys for each joint of a correction."""
+
+from __future__ import annotations
+
+import msgspec
+from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QContextMenuEvent, QFont, QMouseEvent, QPainter, QPen, QPolygonF
+from PySide6.QtWidgets import QMenu, QWidget
+
+from reflexa.desktop import theme
+from reflexa.desktop.session import Session
+from reflexa.steps.correction import Key, change_keys, move_keys
+
+ENVELOPE_HEIGHT, ROW_HEIGHT = 44, 22
+
+
+class KeyLanes(QWidget):
+    """Keys: click selects, drag moves on whole frames, drag from empty space boxes, Delete removes.
+
+    A key's shape says how it goes on: a circle smooth, a diamond linear, a square holds; hollow is neutral.
+    Envelope: drag points, double-click adds one, double-click on a point takes it away.
+    """
+
+    def __init__(self, session: Session, time: object) -> None:
+        super().__init__()
+        self.session, self.time = session, time
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Keys and envelope")
+        self._press: QPointF | None = None
+        self._mode = ""
+        self._moved = 0
+        self._base: tuple[object, set[tuple[str, int]]] | None = None
+        self._point = -1
+        time.changed.connect(self.update)
+        for signal in (session.take_changed, session.selection_changed):
+            signal.connect(self._resize)
+        session.playhead_changed.connect(self.update)
+
+    def _resize(self) -> None:
+        self.setMinimumHeight(self._height())
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, self._height())
+
+    def _height(self) -> int:
+        if self.session.step is None:
+            return 40
+        return ENVELOPE_HEIGHT + len(self._tracks()) * ROW_HEIGHT + 8
+
+    def _tracks(self) -> tuple:
+        settings = self.session.correction
+        return settings.tracks if settings else ()
+
+    def _row_y(self, row: int) -> float:
+        return ENVELOPE_HEIGHT + 4 + row * ROW_HEIGHT + ROW_HEIGHT / 2
+
+    # Painting -----------------------------------------------------------------------------------------------
+
+    def paintEvent(self, _: object) -> None:
+        t = theme.current()
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        session, time = self.session, self.time
+        left = time.x(time.first)
+        step = session.step
+        if step is None:
+            p.setPen(t.colour("quiet"))
+            text = "Select a step to see its envelope and keys here." if session.take else ""
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+        else:
+            self._paint_envelope(p, t, left)
+            self._paint_keys(p, t, left)
+        if session.take is not None:
+            x = time.x(session.frame)
+            if x >= left - 1:
+                p.setPen(QPen(t.colour("ink"), 1.4))
+                p.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+        if self._mode == "box" and self._press is not None:
+            p.setPen(QPen(t.colour("accent"), 1, Qt.PenStyle.DashLine))
+            p.setBrush(t.colour("accent", 30))
+            p.drawRect(QRectF(self._press, self._now))
+        p.end()
+
+    def _envelope_y(self, weight: float) -> float:
+        return ENVELOPE_HEIGHT - 5 - weight * (ENVELOPE_HEIGHT - 12)
+
+    def _paint_envelope(self, p: QPainter, t: theme.Theme, left: float) -> None:
+        session, time = self.session, self.time
+        step = session.step
+        self._lane_name(p, t, 4, ENVELOPE_HEIGHT - 4, "Envelope", f"of {step.name}")
+        p.fillRect(QRectF(left, 3, self.width() - left, ENVELOPE_HEIGHT - 4), t.colour("field"))
+        points = list(step.envelope)
+        line = [(time.first, points[0][1] if points else 1.0), *points, (time.last, points[-1][1] if points else 1.0)]
+        polygon = QPolygonF([QPointF(time.x(f), self._envelope_y(w)) for f, w in line])
+        area = QPolygonF(polygon)
+        area.append(QPointF(time.x(time.last), self._envelope_y(0)))
+        area.append(QPointF(time.x(time.first), self._envelope_y(0)))
+        p.setClipRect(QRectF(left, 0, self.width() - left, ENVELOPE_HEIGHT))
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(t.colour("accent", 42))
+        p.drawPolygon(area)
+        p.setPen(QPen(t.colour("accent"), 1.8))
+        p.drawPolyline(polygon)
+        p.setBrush(t.colour("card"))
+        for f, w in points:
+            p.drawEllipse(QPointF(time.x(f), self._envelope_y(w)), 4.5, 4.5)
+        p.setClipping(False)
+        if not points:
+            p.setPen(t.colour("quiet"))
+            p.drawText(
+                QRectF(left + 8, 16, self.width() - left - 16, 20), Qt.AlignmentFlag.AlignRight,
+                "Full weight all the time · double-click to add a point",
+            )  # fmt: skip
+
+    def _paint_keys(self, p: QPainter, t: theme.Theme, left: float) -> None:
+        session, time = self.session, self.time
+        if session.correction is None:
+            return
+        tracks = self._tracks()
+        if not tracks:
+            p.setPen(t.colour("quiet"))
+            p.drawText(
+                QRectF(left, ENVELOPE_HEIGHT + 2, self.width() - left, 30), Qt.AlignmentFlag.AlignCenter,
+                "No keys yet: pick a joint in the picture and pull one of its hoops, or type degrees on the right.",
+            )  # fmt: skip
+        for row, track in enumerate(tracks):
+            y = self._row_y(row)
+            chosen = track.joint == session.joint
+            p.fillRect(
+                QRectF(left, y - ROW_HEIGHT / 2, self.width() - left, ROW_HEIGHT - 2),
+                t.colour("soft" if chosen else "field"),
+            )
+            self._lane_name(p, t, y - ROW_HEIGHT / 2, ROW_HEIGHT - 2, track.joint, "", chosen)
+            p.setClipRect(QRectF(left - 8, 0, self.width() - left + 8, self.height()))
+            for a, b in zip(track.keys, track.keys[1:], strict=False):
+                if (a.rotate, a.move) == (b.rotate, b.move) and not a.neutral:
+                    p.fillRect(
+                        QRectF(time.x(a.frame), y - 3, time.x(b.frame) - time.x(a.frame), 5), t.colour("accent", 70)
+                    )
+                elif not (a.neutral and b.neutral):
+                    p.setPen(QPen(t.colour("quiet"), 1.2))
+                    p.drawLine(QPointF(time.x(a.frame), y), QPointF(time.x(b.frame), y))
+            for key in track.keys:
+                self._paint_key(p, t, QPointF(time.x(key.frame), y), key, (track.joint, key.frame) in session.keys)
+            p.setClipping(False)
+
+    def _paint_key(self, p: QPainter, t: theme.Theme, at: QPointF, key: Key, chosen: bool) -> None:
+        r = 6.5 if chosen else 5.0
+        p.setPen(QPen(t.colour("ink" if chosen else "accent"), 2.2 if chosen else 1.6))
+        p.setBrush(t.colour("field") if key.neutral else t.colour("accent"))
+        if key.then == "hold":
+            p.drawRect(QRectF(at.x() - r + 1, at.y() - r + 1, 2 * r - 2, 2 * r - 2))
+        elif key.then == "linear":
+            p.drawPolygon(
+                QPolygonF([QPointF(at.x() + dx, at.y() + dy) for dx, dy in ((-r, 0), (0, -r), (r, 0), (0, r))])
+            )
+        else:
+            p.drawEllipse(at, r, r)
+
+    def _lane_name(
+        self, p: QPainter, t: theme.Theme, y: float, h: float, name: str, more: str, strong: bool = False
+    ) -> None:
+        width = self.time.x(self.time.first) - 14
+        font = QFont(self.font())
+        font.setWeight(QFont.Weight.DemiBold if strong or more else QFont.Weight.Normal)
+        p.setFont(font)
+        p.setPen(t.colour("ink"))
+        middle = Qt.AlignmentFlag.AlignVCenter
+        text = p.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, int(width - 10))
+        p.drawText(QRectF(10, y, width - 8, h / (2 if more else 1)), middle, text)
+        p.setFont(self.font())
+        if more:
+            p.setPen(t.colour("quiet"))
+            text = p.fontMetrics().elidedText(more, Qt.TextElideMode.ElideRight, int(width - 10))
+            p.drawText(QRectF(10, y + h / 2, width - 8, h / 2), middle, text)
+
+    # Hands --------------------------------------------------------------------------------------------------
+
+    def key_at(self, at: QPointF) -> tuple[str, int] | None:
+        best, least = None, 8.0
+        for row, track in enumerate(self._tracks()):
+            if abs(self._row_y(row) - at.y()) > ROW_HEIGHT / 2:
+                continue
+            for key in track.keys:
+                away = abs(self.time.x(key.frame) - at.x())
+                if away < least:
+                    best, least = (track.joint, key.frame), away
+        return best
+
+    def key_place(self, joint: str, frame: int) -> QPoint:
+        """Where a key is painted (for hands and tests)."""
+        row = next(i for i, t in enumerate(self._tracks()) if t.joint == joint)
+        return QPoint(round(self.time.x(frame)), round(self._row_y(row)))
+
+    def _point_at(self, at: QPointF) -> int:
+        step = self.session.step
+        if step is None or at.y() > ENVELOPE_HEIGHT:
+            return -1
+        for i, (f, w) in enumerate(step.envelope):
+            if abs(self.time.x(f) - at.x()) < 8 and abs(self._envelope_y(w) - at.y()) < 9:
+                return i
+        return -1
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        at = e.position()
+        self._press = self._now = at
+        self._mode = ""
+        self.setFocus()
+        session = self.session
+        if session.step is None or e.button() != Qt.MouseButton.LeftButton:
+            return
+        point = self._point_at(at)
+        if point >= 0:
+            self._mode, self._point = "point", point
+            return
+        found = self.key_at(at)
+        if found is not None:
+            more = e.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier)
+            if more:
+                session.select_keys(session.keys ^ {found})
+            elif found not in session.keys:
+                session.select_keys({found})
+            session.select_joint(found[0])
+            self._mode, self._moved = "keys", 0
+            self._base = (session.correction, set(session.keys))
+        elif at.y() > ENVELOPE_HEIGHT and session.correction is not None:
+            self._mode = "box"
+
+    def mouseMoveEvent(self, e: QMouseEvent) -> None:
+        at = e.position()
+        session = self.session
+        if self._press is None or not e.buttons():
+            hot = self.key_at(at) is not None or self._point_at(at) >= 0
+            self.setCursor(Qt.CursorShape.PointingHandCursor if hot else Qt.CursorShape.ArrowCursor)
+            self._tip(at)
+            return
+        self._now = at
+        if self._mode == "keys" and self._base is not None:
+            settings, keys = self._base
+            by = round((at.x() - self._press.x()) / self.time.frame_width())
+            frames = [f for _, f in keys]
+            if not frames:
+                return
+            by = max(-min(frames), min(by, session.frames - 1 - max(frames)))
+            if by != self._moved:
+                self._moved = by
+                session.edit_correction(
+                    "move keys", move_keys(settings, keys, by, session.frames - 1), merge="move keys"
+                )
+                session.select_keys({(j, f + by) for j, f in keys})
+        elif self._mode == "point":
+            self._drag_point(at)
+        elif self._mode == "box":
+            box = QRectF(self._press, at).normalized()
+            inside = {
+                (track.joint, key.frame)
+                for row, track in enumerate(self._tracks())
+                for key in track.keys
+                if box.contains(QPointF(self.time.x(key.frame), self._row_y(row)))
+            }
+            session.select_keys(inside)
+            self.update()
+
+    def _tip(self, at: QPointF) -> None:
+        found = self.key_at(at)
+        if found is None:
+            self.setToolTip("")
+            return
+        key = next(k for k in self.session.correction.track(found[0]).keys if k.frame == found[1])
+        what = "neutral" if key.neutral else "turn " + ", ".join(f"{v:.1f}°" for v in key.rotate)
+        if any(key.move):
+            what += " · move " + ", ".join(f"{v * 100:.1f} cm" for v in key.move)
+        self.setToolTip(f"{found[0]}, frame {key.frame}: {what}, then {key.then}")
+
+    def _drag_point(self, at: QPointF) -> None:
+        step = self.session.step
+        points = list(step.envelope)
+        i = self._point
+        low = points[i - 1][0] + 1 if i else 0
+        high = points[i + 1][0] - 1 if i + 1 < len(points) else self.session.frames - 1
+        frame = float(min(max(round(self.time.frame(at.x())), low), high))
+        weight = (ENVELOPE_HEIGHT - 5 - at.y()) / (ENVELOPE_HEIGHT - 12)
+        points[i] = (frame, round(min(max(weight, 0.0), 1.0), 2))
+        self._set_envelope(points, "envelope")
+        self.session.said.emit(f"Frame {frame:g}: weight {points[i][1]:.0%}")
+
+    def _set_envelope(self, points: list[tuple[float, float]], merge: str = "") -> None:
+        step = self.session.step
+        self.session.edit_step("change the envelope", msgspec.structs.replace(step, envelope=tuple(points)), merge)
+
+    def mouseReleaseEvent(self, e: QMouseEvent) -> None:
+        if self._mode == "box" and self._press is not None and (e.position() - self._press).manhattanLength() < 4:
+            self.session.select_keys(set())
+            self.session.set_frame(round(self.time.frame(e.position().x())))
+        elif self._mode in ("keys", "point"):
+            self.session.end_merge()
+            if self._mode == "keys" and not self._moved and len(self.session.keys) == 1:
+                self.session.set_frame(next(iter(self.session.keys))[1])
+        self._press, self._mode = None, ""
+        self.update()
+
+    def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
+        step = self.session.step
+        at = e.position()
+        if step is None or at.y() > ENVELOPE_HEIGHT:
+            return
+        points = list(step.envelope)
+        found = self._point_at(at)
+        if found >= 0:
+            del points[found]
+        else:
+            frame = float(min(max(round(self.time.frame(at.x())), 0), self.session.frames - 1))
+            weight = round(float(step.envelope_at([frame])[0]), 2)
+            points = sorted([p for p in points if p[0] != frame] + [(frame, weight)])
+        self._set_envelope(points)
+
+    def keyPressEvent(self, e: object) -> None:
+        if e.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            self.delete_keys()
+        else:
+            super().keyPressEvent(e)
+
+    def delete_keys(self) -> None:
+        session = self.session
+        if session.correction is not None and session.keys:
+            n = len(session.keys)
+            session.edit_correction(
+                f"delete {n} keys" if n > 1 else "delete a key", change_keys(session.correction, session.keys)
+            )
+
+    def set_interpolation(self, then: str) -> None:
+        session = self.session
+        if session.correction is not None and session.keys:
+            session.edit_correction(f"make keys {then}", change_keys(session.correction, session.keys, then=then))
+
+    def contextMenuEvent(self, e: QContextMenuEvent) -> None:
+        session = self.session
+        if session.correction is None:
+            return
+        found = self.key_at(QPointF(e.pos()))
+        if found is not None and found not in session.keys:
+            session.select_keys({found})
+        if not session.keys:
+            return
+        menu = QMenu(self)
+        for then, text in (("smooth", "Smooth (circle)"), ("linear", "Linear (diamond)"), ("hold", "Hold (square)")):
+            menu.addAction(text, lambda n=then: self.set_interpolation(n))
+        menu.addSeparator()
+        menu.addAction("Make neutral", self._make_neutral)
+        menu.addAction(theme.icon("delete"), "Delete", self.delete_keys)
+        menu.exec(e.globalPos())
+
+    def _make_neutral(self) -> None:
+        session = self.session
+        zero = (0.0, 0.0, 0.0)
+        session.edit_correction(
+            "make keys neutral", change_keys(session.correction, session.keys, rotate=zero, move=zero)
+        )
+
+    def wheelEvent(self, e: object) -> None:
+        from reflexa.desktop.time_area import wheel
+
+        wheel(self.time, e)

@@ -1,0 +1,74 @@
+"""From a rig, clips and a frame to a scene: what the viewport, previews and screenshots have in common."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from PySide6.QtGui import QImage
+
+from reflexa.desktop import theme
+from reflexa.desktop.gl import drawing
+from reflexa.draw import Camera, Figure, Scene
+from reflexa.draw import figure as drawn
+from reflexa.draw.scene import Lines, Marks, ground_grid, matrices_at
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.rig import Rig
+
+
+def colours(rig: Rig) -> Array:
+    """RGB per joint by side, for the theme in use."""
+    t = theme.current()
+
+    def rgb(token: str) -> tuple[float, float, float]:
+        c = t.colour(token)
+        return c.redF(), c.greenF(), c.blueF()
+
+    return drawn.colours_by_side(rig, rgb("quiet"), rgb("warn"))
+
+
+def ground(centre: Array, extent: float) -> Lines:
+    t = theme.current()
+    dark = t is theme.NIGHT
+    fine = np.array([0.55, 0.68, 0.75, 0.16] if dark else [0.20, 0.28, 0.30, 0.20])
+    strong = np.array([0.60, 0.74, 0.82, 0.34] if dark else [0.16, 0.24, 0.27, 0.42])
+    return ground_grid(centre, extent, fine, strong, 1.0)
+
+
+def moved(figure: Figure, by: Array) -> Figure:
+    """The figure somewhere else."""
+    matrices = np.array(figure.matrices)
+    matrices[:, :, 3] += by
+    return replace(figure, matrices=matrices)
+
+
+def shifted(lines: Lines, marks: Marks, by: Array) -> tuple[Lines, Marks]:
+    return replace(lines, ends=lines.ends + by), replace(marks, places=marks.places + by)
+
+
+def render(scene: Scene, camera: Camera, width: int, height: int) -> QImage:
+    """A picture as a QImage that owns its pixels for as long as it lives."""
+    data = drawing().renderer.render(scene, camera, width, height)
+    image = QImage(data, width, height, width * 4, QImage.Format.Format_RGBX8888)
+    image._pixels = data  # the image only points at them
+    return image
+
+
+def needs_supersampling() -> bool:
+    """Is the drawing done in software, which has no smoothing of its own?"""
+    return drawing().renderer.software
+
+
+def preview(rig: Rig, clip: Clip, frame: int, width: int, height: int) -> QImage:
+    """A small picture of one frame for the library."""
+    t = theme.current()
+    placed = clip.model[1][frame]
+    low, high = placed.min(axis=0), placed.max(axis=0)
+    camera = Camera(yaw=38.0, pitch=10.0).framed(low, high)
+    camera = camera.zoomed(0.97)
+    c = colours(rig)
+    # Bones are for rigs without a skin: on a thumbnail both would be mud.
+    lines = () if rig.meshes else (drawn.bones(rig, clip, frame, c, 0.95),)
+    scene = Scene(t.sky, t.floor, t.shadow, None, (Figure(rig.meshes, matrices_at(clip, frame)),), lines)
+    return render(scene, camera, width, height)

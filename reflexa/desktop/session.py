@@ -1,0 +1,537 @@
+"""What the window shows, in one place: project, current take, selection, playhead, results.
+
+Panels read it and send it edits; they never talk to each other. Projects are values, so undo keeps the values.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+from typing import Any
+
+from PySide6.QtCore import QElapsedTimer, QObject, QRunnable, QThreadPool, QTimer, Signal
+
+from reflexa.errors import ReflexaError
+from reflexa.formats import Imported, ReadOptions, read
+from reflexa.formats.gltf.read import rest_of
+from reflexa.motion.clip import Clip
+from reflexa.project import store
+from reflexa.project.store import Project, SourceFile, free_name
+from reflexa.rig import Rig
+from reflexa.steps import Step, make
+from reflexa.steps.apply import apply
+from reflexa.steps.correction import CorrectionSettings
+from reflexa.take import Cache, Cancelled, Evaluation, Source, Take, evaluate
+from reflexa.take import model as takes
+
+SOURCE_CARD, RESULT_CARD = -1, -2
+
+
+@dataclass(frozen=True)
+class _Past:
+    label: str
+    project: Project
+    take: str
+    merge: str
+
+
+class _Work(QRunnable):
+    """Runs a function off the interface thread and hands its result back by signals of the session."""
+
+    def __init__(
+        self, run: Callable[[], Any], done: Callable[[Any], None], failed: Callable[[Exception], None]
+    ) -> None:
+        super().__init__()
+        self._run, self._done, self._failed = run, done, failed
+
+    def run(self) -> None:
+        try:
+            result = self._run()
+        except Cancelled:
+            return
+        except Exception as e:  # handed over to the interface thread, which shows it
+            self._failed(e)
+        else:
+            self._done(result)
+
+
+class Session(QObject):
+    """Signals say what changed; whoever shows it reads it anew."""
+
+    project_changed = Signal()
+    take_changed = Signal()
+    evaluated = Signal()
+    selection_changed = Signal()
+    playhead_changed = Signal()
+    playing_changed = Signal()
+    view_changed = Signal()
+    saved_changed = Signal()
+    said = Signal(str)
+    failed = Signal(str)
+    _handed_over = Signal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.project = Project("Untitled")
+        self.folder: Path | None = None
+        self.documents: dict[str, Imported] = {}
+        self.missing: dict[str, str] = {}
+        self.take_name = ""
+        self.card = RESULT_CARD
+        self.tap = RESULT_CARD
+        self.joint = ""
+        self.keys: set[tuple[str, int]] = set()
+        self.frame = 0
+        self.playing = False
+        self.looping = True
+        self.evaluation: Evaluation | None = None
+        self.preview: Clip | None = None
+        self._cache = Cache()
+        self._past: list[_Past] = []
+        self._future: list[_Past] = []
+        self._saved: Project | None = self.project
+        self._request = 0
+        self._pool = QThreadPool(self)
+        self._pool.setMaxThreadCount(1)
+        self._readers = QThreadPool(self)
+        self._handed_over.connect(lambda call: call())
+        self._clock = QElapsedTimer()
+        self._played_from = 0.0
+        self._ticker = QTimer(self)
+        self._ticker.setInterval(8)
+        self._ticker.timeout.connect(self._tick)
+
+    # What is current ---------------------------------------------------------------------------------------
+
+    @property
+    def take(self) -> Take | None:
+        return self.project.take(self.take_name)
+
+    @property
+    def document(self) -> Imported | None:
+        take = self.take
+        return self.documents.get(take.source.file) if take else None
+
+    @property
+    def rig(self) -> Rig | None:
+        return self.document.rig if self.document else None
+
+    @property
+    def source_clip(self) -> Clip | None:
+        take, document = self.take, self.document
+        if take is None or document is None:
+            return None
+        return clip_of(document, take.source.clip)
+
+    @property
+    def step(self) -> Step | None:
+        take = self.take
+        return take.steps[self.card] if take and 0 <= self.card < len(take.steps) else None
+
+    @property
+    def correction(self) -> CorrectionSettings | None:
+        step = self.step
+        return step.settings if step is not None and isinstance(step.settings, CorrectionSettings) else None
+
+    @property
+    def result(self) -> Clip | None:
+        return self.evaluation.result if self.evaluation else None
+
+    def stage_of(self, card: int) -> int:
+        """Index into ``evaluation.clips`` of what stands after a card."""
+        count = len(self.evaluation.clips) if self.evaluation else 1
+        return 0 if card == SOURCE_CARD else count - 1 if card == RESULT_CARD else min(card + 1, count - 1)
+
+    @property
+    def shown(self) -> Clip | None:
+        """The clip at the tap."""
+        return self.evaluation.clips[self.stage_of(self.tap)] if self.evaluation else None
+
+    @property
+    def frames(self) -> int:
+        clip = self.result or self.source_clip
+        return clip.frames if clip else 1
+
+    @property
+    def range(self) -> tuple[int, int]:
+        """First and last frame that are played and exported."""
+        take = self.take
+        last = self.frames - 1
+        if take is None:
+            return 0, last
+        first = min(take.export.first, last)
+        return first, max(first, last if take.export.last is None else min(take.export.last, last))
+
+    # Edits and undo -----------------------------------------------------------------------------------------
+
+    def edit(self, label: str, project: Project, take: str | None = None, merge: str = "") -> None:
+        """Go to the next project value. merge: edits in a row with the same word undo together."""
+        if project == self.project:
+            return
+        if not (merge and self._past and self._past[-1].merge == merge):
+            self._past.append(_Past(label, self.project, self.take_name, merge))
+            del self._past[:-500]
+        self._future.clear()
+        self._set(project, self.take_name if take is None else take)
+
+    def end_merge(self) -> None:
+        """The next edit is undone on its own, whatever its word."""
+        if self._past:
+            self._past[-1] = replace(self._past[-1], merge="")
+
+    def edit_take(self, label: str, take: Take, merge: str = "") -> None:
+        old = self.take
+        if old is not None:
+            self.edit(label, self.project.with_take(old.name, take), take.name, merge)
+
+    def edit_step(self, label: str, step: Step, merge: str = "", index: int | None = None) -> None:
+        take = self.take
+        if take is not None:
+            self.edit_take(label, takes.with_step(take, self.card if index is None else index, step), merge)
+
+    def edit_correction(self, label: str, settings: CorrectionSettings, merge: str = "") -> None:
+        import msgspec
+
+        if self.step is not None:
+            self.edit_step(label, msgspec.structs.replace(self.step, settings=settings), merge)
+
+    def undo(self) -> None:
+        self._travel(self._past, self._future)
+
+    def redo(self) -> None:
+        self._travel(self._future, self._past)
+
+    def _travel(self, source: list[_Past], target: list[_Past]) -> None:
+        if source:
+            past = source.pop()
+            target.append(_Past(past.label, self.project, self.take_name, ""))
+            self._set(past.project, past.take)
+
+    def undo_label(self) -> str:
+        return self._past[-1].label if self._past else ""
+
+    def redo_label(self) -> str:
+        return self._future[-1].label if self._future else ""
+
+    def _set(self, project: Project, take_name: str) -> None:
+        before = self.take
+        listed = (self.project.takes, self.project.sources, self.project.name)
+        self.project = project
+        if project.take(take_name) is None:
+            take_name = project.takes[0].name if project.takes else ""
+        switched = take_name != self.take_name
+        self.take_name = take_name
+        take = self.take
+        count = len(take.steps) if take else 0
+        if self.card >= count:
+            self.card = count - 1 if count else RESULT_CARD
+        if self.tap >= count:
+            self.tap = RESULT_CARD
+        self._prune_keys()
+        if listed != (project.takes, project.sources, project.name):
+            self.project_changed.emit()
+        self.saved_changed.emit()
+        if take is not before or switched:
+            if before is None or take is None or before.source != take.source:
+                self.evaluation = None
+                self.preview = None
+            self.take_changed.emit()
+            self.evaluate()
+
+    def _prune_keys(self) -> None:
+        settings = self.correction
+        known = {(t.joint, k.frame) for t in settings.tracks for k in t.keys} if settings else set()
+        self.keys &= known
+
+    # Evaluation -------------------------------------------------------------------------------------------
+
+    def evaluate(self) -> None:
+        """Compute the current take off the interface thread; the newest request wins."""
+        self._request += 1
+        number = self._request
+        take, clip, rig = self.take, self.source_clip, self.rig
+        if take is None or clip is None or rig is None:
+            self.evaluation = None
+            self.evaluated.emit()
+            return
+
+        def run() -> Evaluation:
+            out = evaluate(take, clip, rig, self._cache, lambda: number != self._request)
+            for c in out.clips:
+                if number != self._request:
+                    raise Cancelled
+                _ = c.model
+            _ = out.ribbons
+            return out
+
+        def done(result: Evaluation) -> None:
+            if number == self._request:
+                self.evaluation = result
+                self.preview = None
+                self.set_frame(min(self.frame, self.frames - 1))
+                self.evaluated.emit()
+
+        self._start(self._pool, run, done)
+
+    def _start(self, pool: QThreadPool, run: Callable[[], Any], done: Callable[[Any], None],
+               failed: Callable[[Exception], None] | None = None) -> None:  # fmt: skip
+        def hand_over(call: Callable[[], None]) -> None:
+            self._handed_over.emit(call)
+
+        fail = failed or self._say_failed
+        pool.start(_Work(run, lambda r: hand_over(lambda: done(r)), lambda e: hand_over(lambda: fail(e))))
+
+    def _say_failed(self, error: Exception) -> None:
+        if not isinstance(error, ReflexaError):
+            raise error
+        self.failed.emit(str(error))
+
+    @property
+    def busy(self) -> bool:
+        """Is a computation on its way?"""
+        return self._pool.activeThreadCount() > 0 or self._readers.activeThreadCount() > 0
+
+    def preview_step(self, step: Step) -> None:
+        """Show one frame of a changed step at once, where nothing that follows would change it."""
+        if self.evaluation is None or self.rig is None or self.take is None:
+            return
+        later = self.take.steps[self.card + 1 :]
+        if self.tap != self.card and any(s.on and s.weight for s in later):
+            return
+        below = self.evaluation.clips[self.stage_of(self.card) - 1]
+        frame = min(self.frame, below.frames - 1)
+        self.preview = apply(step, below.cut(frame, frame), self.rig, frame)
+        self.playhead_changed.emit()
+
+    # Selection, playhead, playing ---------------------------------------------------------------------------
+
+    def open_take(self, name: str) -> None:
+        if self.project.take(name) is None or name == self.take_name:
+            return
+        self.pause()
+        self.take_name = name
+        self.card = self.tap = RESULT_CARD
+        self.joint, self.keys = "", set()
+        self.evaluation = self.preview = None
+        self.frame = 0
+        self.take_changed.emit()
+        self.selection_changed.emit()
+        self.evaluate()
+
+    def select_card(self, card: int) -> None:
+        if card != self.card:
+            self.card = card
+            self.keys = set()
+            self.selection_changed.emit()
+
+    def set_tap(self, card: int) -> None:
+        if card != self.tap:
+            self.tap = card
+            self.preview = None
+            self.view_changed.emit()
+
+    def select_joint(self, name: str) -> None:
+        if name != self.joint:
+            self.joint = name
+            self.selection_changed.emit()
+
+    def select_keys(self, keys: set[tuple[str, int]]) -> None:
+        if keys != self.keys:
+            self.keys = keys
+            self.selection_changed.emit()
+
+    def set_frame(self, frame: int) -> None:
+        """Move the playhead; playing goes on from there."""
+        frame = max(0, min(int(frame), self.frames - 1))
+        if self.playing:
+            self._played_from = frame
+            self._clock.restart()
+        if frame != self.frame:
+            self.frame = frame
+            self.preview = None
+            self.playhead_changed.emit()
+
+    def play(self) -> None:
+        if self.result is None or self.frames < 2:
+            return
+        first, last = self.range
+        if not first <= self.frame < last:
+            self.set_frame(first)
+        self.playing = True
+        self._played_from = float(self.frame)
+        self._clock.start()
+        self._ticker.start()
+        self.playing_changed.emit()
+
+    def pause(self) -> None:
+        if self.playing:
+            self.playing = False
+            self._ticker.stop()
+            self.playing_changed.emit()
+
+    def toggle_play(self) -> None:
+        (self.pause if self.playing else self.play)()
+
+    def _tick(self) -> None:
+        clip = self.result
+        if clip is None:
+            return
+        first, last = self.range
+        # By the wall clock: frames are dropped rather than time stretched.
+        position = self._played_from + self._clock.nsecsElapsed() / 1e9 * clip.rate * clip.play_rate
+        if position >= last:
+            if not self.looping:
+                self.pause()
+                self.frame = last
+                self.playhead_changed.emit()
+                return
+            # A loop's last frame repeats its first: it is played without the repeat.
+            position = first + (position - first) % max(last - first, 1)
+            self._played_from = position
+            self._clock.restart()
+        frame = int(position)
+        if frame != self.frame:
+            self.frame = frame
+            self.preview = None
+            self.playhead_changed.emit()
+
+    # Steps --------------------------------------------------------------------------------------------------
+
+    def add_step(self, kind: str, name: str = "") -> None:
+        """Add a step after the selected card (at the end where none is), and select it."""
+        take = self.take
+        if take is None:
+            return
+        at = self.card + 1 if self.card >= SOURCE_CARD else len(take.steps)
+        step = make(kind)
+        taken = {s.name for s in take.steps}
+        step = make(kind, free_name(name or step.name, taken))
+        self.card = at
+        self.tap = RESULT_CARD
+        self.edit_take(f"add {step.name}", takes.insert_step(take, at, step))
+        self.selection_changed.emit()
+        self.view_changed.emit()
+
+    def remove_step(self, index: int) -> None:
+        take = self.take
+        if take is not None and 0 <= index < len(take.steps):
+            self.card = RESULT_CARD if len(take.steps) == 1 else max(0, index - 1)
+            self.edit_take(f"remove {take.steps[index].name}", takes.without_step(take, index))
+            self.selection_changed.emit()
+
+    def move_step(self, index: int, to: int) -> None:
+        take = self.take
+        if take is not None and index != to and 0 <= to < len(take.steps):
+            self.card = to
+            self.edit_take(f"move {take.steps[index].name}", takes.move_step(take, index, to))
+            self.selection_changed.emit()
+
+    # Project ------------------------------------------------------------------------------------------------
+
+    @property
+    def unsaved(self) -> bool:
+        return self.project != self._saved
+
+    def new_take(self, source: Source, name: str = "") -> None:
+        """Make a take of a clip and open it."""
+        name = free_name(name or source.clip, {t.name for t in self.project.takes})
+        take = Take(name, source)
+        self.card = self.tap = RESULT_CARD
+        self.frame = 0
+        self.edit(f"make take {name}", replace(self.project, takes=(*self.project.takes, take)), name)
+        self.selection_changed.emit()
+
+    def delete_take(self, name: str) -> None:
+        takes_left = tuple(t for t in self.project.takes if t.name != name)
+        self.edit(f"delete take {name}", replace(self.project, takes=takes_left))
+
+    def rename_take(self, old: str, new: str) -> None:
+        take = self.project.take(old)
+        new = new.strip()
+        if take is not None and new and new != old:
+            new = free_name(new, {t.name for t in self.project.takes if t.name != old})
+            current = new if self.take_name == old else self.take_name
+            self.edit(f"rename take to {new}", self.project.with_take(old, replace(take, name=new)), current)
+
+    def import_files(self, paths: list[Path], done: Callable[[list[Imported], list[str]], None]) -> None:
+        """Copy files into the project and read them, off the interface thread. done: what was read, and errors."""
+        folder = self.folder
+        assert folder is not None
+
+        def run() -> tuple[list[tuple[str, Imported]], list[str]]:
+            found: list[tuple[str, Imported]] = []
+            errors: list[str] = []
+            for path in paths:
+                try:
+                    read(path)  # before anything is copied: a damaged file does not get in
+                    name = store.add_source(folder, path)
+                    found.append((name, read(folder / store.SOURCES / name)))
+                except ReflexaError as e:
+                    errors.append(str(e))
+            return found, errors
+
+        def finish(result: tuple[list[tuple[str, Imported]], list[str]]) -> None:
+            found, errors = result
+            self.documents |= dict(found)
+            known = {s.file for s in self.project.sources}
+            new = tuple(SourceFile(n) for n, _ in dict(found).items() if n not in known)
+            if new:
+                names = ", ".join(s.file for s in new)
+                self.edit(f"import {names}", replace(self.project, sources=(*self.project.sources, *new)))
+            done([d for _, d in found], errors)
+
+        self._start(self._readers, run, finish)
+
+    def reread(self, file: str, unit: float | None) -> None:
+        """Read a source again with a unit told by a person; None takes the guess."""
+        assert self.folder is not None
+        entry = next(s for s in self.project.sources if s.file == file)
+        new = replace(entry, unit=unit)
+        self.documents[file] = read(self.folder / store.SOURCES / file, ReadOptions(unit, entry.positions))
+        self.evaluation = None
+        sources = tuple(new if s.file == file else s for s in self.project.sources)
+        self.edit(f"set the unit of {file}", replace(self.project, sources=sources))
+        self.project_changed.emit()
+        self.take_changed.emit()
+        self.evaluate()
+
+    def load(self, folder: Path) -> None:
+        """Open a project folder. Raises ReadError; sources that are missing or damaged are named and left out."""
+        project = store.load(folder)
+        documents: dict[str, Imported] = {}
+        missing: dict[str, str] = {}
+        for source in project.sources:
+            try:
+                documents[source.file] = read(
+                    store.inside(folder, source.file), ReadOptions(source.unit, source.positions)
+                )
+            except ReflexaError as e:
+                missing[source.file] = str(e)
+        self.adopt(project, folder, documents, missing)
+
+    def adopt(self, project: Project, folder: Path, documents: dict[str, Imported], missing: dict[str, str]) -> None:
+        self.pause()
+        self.project, self.folder, self._saved = project, folder, project
+        self.documents, self.missing = documents, missing
+        self._past, self._future = [], []
+        self.card = self.tap = RESULT_CARD
+        self.joint, self.keys, self.frame = "", set(), 0
+        self.evaluation = self.preview = None
+        self.take_name = project.takes[0].name if project.takes else ""
+        for signal in (self.project_changed, self.take_changed, self.selection_changed, self.saved_changed):
+            signal.emit()
+        self.evaluate()
+
+    def save(self) -> None:
+        """Write the project folder. Raises WriteError."""
+        assert self.folder is not None
+        store.save(self.project, self.folder)
+        self._saved = self.project
+        self.saved_changed.emit()
+
+
+def clip_of(document: Imported, name: str) -> Clip | None:
+    """A clip of a file by name; the rest pose of a file that has none."""
+    found = next((c for c in document.clips if c.name == name), None)
+    return found or (rest_of(document) if not document.clips else None)

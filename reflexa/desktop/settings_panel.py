@@ -1,0 +1,311 @@
+"""Settings of the selected card. Made from the step's typed settings; a kind may bring a richer panel of its own."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any
+
+import msgspec
+from PySide6.QtCore import Qt, Signal
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QScrollArea,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from reflexa import describe
+from reflexa.desktop.correction_panel import CorrectionPanel
+from reflexa.desktop.mirror_panel import MirrorPanel
+from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD, Session
+from reflexa.formats.imported import UNITS
+from reflexa.rig import PRESETS
+from reflexa.steps import KINDS, Mask
+from reflexa.steps.registry import describe_field, fields
+
+# Kinds whose hands need more than the plain form.
+RICHER: dict[str, type[QWidget]] = {"mirror": MirrorPanel, "correction": CorrectionPanel}
+_HIDDEN = {"tracks"}
+
+
+class SettingsPanel(QFrame):
+    """Rebuilt when another card is selected; otherwise its fields are only brought up to date."""
+
+    export_wanted = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(objectName="panel")
+        self.session = session
+        self.setMinimumWidth(250)
+        outer = QVBoxLayout(self)
+        outer.setContentsMargins(0, 0, 0, 0)
+        self._scroll = QScrollArea()
+        self._scroll.setWidgetResizable(True)
+        self._scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        outer.addWidget(self._scroll)
+        self._shape: object = None
+        self._refreshers: list[Callable[[], None]] = []
+        session.take_changed.connect(self.refresh)
+        session.selection_changed.connect(self.refresh)
+        session.evaluated.connect(self.refresh)
+        session.playhead_changed.connect(self._on_playhead)
+        self.refresh()
+
+    def _on_playhead(self) -> None:
+        if not self.session.playing:
+            for refresh in self._refreshers:
+                refresh()
+
+    def refresh(self, force: bool = False) -> None:
+        session = self.session
+        take, step = session.take, session.step
+        shape = (
+            session.card, take and (take.name, take.source), step and (step.kind, step.name), id(session.document),
+            tuple(session.missing),
+        )  # fmt: skip
+        if shape != self._shape or force:
+            self._shape = shape
+            self._refreshers = []
+            page = QWidget()
+            column = QVBoxLayout(page)
+            column.setContentsMargins(12, 10, 12, 10)
+            column.setSpacing(6)
+            self._fill(column)
+            column.addStretch(1)
+            self._scroll.setWidget(page)
+        for refresh in self._refreshers:
+            refresh()
+
+    def _fill(self, column: QVBoxLayout) -> None:
+        session = self.session
+        if session.take is None:
+            column.addWidget(_heading("No take"))
+            column.addWidget(
+                _text("Import a clip, then make a take of it: a take is the clip and the steps that revise it.")
+            )
+        elif session.card == SOURCE_CARD:
+            self._fill_source(column)
+        elif session.card == RESULT_CARD or session.step is None:
+            self._fill_result(column)
+        else:
+            self._fill_step(column)
+
+    # Source and result --------------------------------------------------------------------------------------
+
+    def _fill_source(self, column: QVBoxLayout) -> None:
+        session = self.session
+        take, document = session.take, session.document
+        column.addWidget(_heading("Source"))
+        column.addWidget(_text(f"{take.source.clip} in {take.source.file}. It is never changed."))
+        if document is None:
+            column.addWidget(_warning(session.missing.get(take.source.file, "The file is missing.")))
+            return
+        column.addWidget(_section("What the import found"))
+        for line in describe.lines(document):
+            warn = line.startswith(("Note:", "Without a partner"))
+            column.addWidget(_warning(line, strong=False) if warn else _text(line))
+        if document.format == "bvh":
+            row = QHBoxLayout()
+            row.addWidget(QLabel("Unit of the file"))
+            box = QComboBox(accessibleName="Unit of the file")
+            box.addItem("as guessed", None)
+            for name, scale in UNITS.items():
+                box.addItem(name, scale)
+            entry = next((s for s in session.project.sources if s.file == take.source.file), None)
+            if entry is not None and entry.unit is not None:
+                box.setCurrentIndex(max(0, box.findData(entry.unit)))
+            box.activated.connect(lambda _i: session.reread(take.source.file, box.currentData()))
+            row.addWidget(box, 1)
+            column.addLayout(row)
+
+    def _fill_result(self, column: QVBoxLayout) -> None:
+        session = self.session
+        column.addWidget(_heading("Result"))
+        facts = _text("")
+        column.addWidget(facts)
+        column.addWidget(_section("Findings"))
+        findings = _text("")
+        column.addWidget(findings)
+        button = QPushButton("Export…", objectName="main")
+        button.clicked.connect(self.export_wanted)
+        column.addWidget(button)
+
+        def show() -> None:
+            clip, rig, take = session.result, session.rig, session.take
+            button.setEnabled(clip is not None)
+            if clip is None or rig is None or take is None:
+                facts.setText("Computing…" if session.document else "The source is missing.")
+                return
+            first, last = session.range
+            way = describe.travel(clip, rig)
+            on = sum(s.on and s.weight > 0 for s in take.steps)
+            facts.setText(
+                f"{last - first + 1} of {clip.frames} frames at {clip.rate:g} a second, {(last - first) / clip.rate:.2f} s.\n"
+                f"{on} of {len(take.steps)} steps on.\n"
+                f"{way['joint']} travels {way['distance_m']:.2f} m, {way['speed_m_s']:.2f} m a second on average."
+            )
+            if rig.unpaired:
+                findings.setText(f"{len(rig.unpaired)} joints without a partner: {', '.join(rig.unpaired[:8])}.")
+            else:
+                findings.setText("Every joint has a partner or lies on the centre line.")
+
+        self._refreshers.append(show)
+
+    # Steps --------------------------------------------------------------------------------------------------
+
+    def _fill_step(self, column: QVBoxLayout) -> None:
+        step = self.session.step
+        kind = KINDS[step.kind]
+        column.addWidget(_heading(step.name))
+        column.addWidget(_text(kind.help))
+        form = QFormLayout()
+        form.setSpacing(6)
+        for field in fields(kind.settings):
+            if field.name not in _HIDDEN:
+                self._add_field(form, describe_field(field))
+        if form.rowCount():
+            column.addLayout(form)
+        if step.kind in RICHER:
+            panel = RICHER[step.kind](self.session)
+            column.addWidget(panel)
+            self._refreshers.append(panel.refresh)
+        column.addWidget(_section("How much, where"))
+        self._add_weight_and_mask(column)
+
+    def _set(self, name: str, value: Any, merge: str = "") -> None:
+        step = self.session.step
+        settings = msgspec.structs.replace(step.settings, **{name: value})
+        title = name.replace("_", " ")
+        self.session.edit_step(f"set {title}", msgspec.structs.replace(step, settings=settings), merge)
+
+    def _add_field(self, form: QFormLayout, about: dict[str, Any]) -> None:
+        """A control for one typed setting, with its unit and range."""
+        name, session = about["name"], self.session
+
+        def value() -> Any:
+            return getattr(session.step.settings, name) if session.step else None
+
+        if about["type"] == "choice":
+            control = QComboBox()
+            control.addItems([str(c) for c in about["choices"]])
+            control.activated.connect(lambda i: self._set(name, about["choices"][i]))
+            show = lambda: control.setCurrentText(str(value()))  # noqa: E731
+        elif about["type"] == "bool":
+            control = QCheckBox(about["title"])
+            control.clicked.connect(lambda on: self._set(name, on))
+            show = lambda: control.setChecked(bool(value()))  # noqa: E731
+        elif about["type"] in ("int", "float"):
+            control = QSpinBox() if about["type"] == "int" else QDoubleSpinBox(decimals=3)
+            control.setRange(about.get("least", -1_000_000), about.get("most", 1_000_000))
+            control.setSuffix(f" {about['unit']}" if "unit" in about else "")
+            control.setKeyboardTracking(False)
+            control.valueChanged.connect(lambda v: self._set(name, v, merge=f"setting {name}"))
+
+            def show() -> None:
+                control.blockSignals(True)
+                control.setValue(value())
+                control.blockSignals(False)
+        else:
+            return
+        control.setToolTip(about["help"])
+        control.setAccessibleName(about["title"])
+        if isinstance(control, QCheckBox):
+            form.addRow(control)
+        else:
+            form.addRow(about["title"], control)
+
+        def guarded() -> None:
+            if session.step is not None and hasattr(session.step.settings, name):
+                show()
+
+        self._refreshers.append(guarded)
+
+    def _add_weight_and_mask(self, column: QVBoxLayout) -> None:
+        session = self.session
+        form = QFormLayout()
+        form.setSpacing(6)
+        weight = QSpinBox(minimum=0, maximum=100, suffix=" %", accessibleName="Weight")
+        weight.setKeyboardTracking(False)
+        weight.valueChanged.connect(
+            lambda v: session.edit_step(
+                "set weight", msgspec.structs.replace(session.step, weight=v / 100), merge="weight"
+            )
+        )
+        form.addRow("Weight", weight)
+        mask = QComboBox(accessibleName="Joints")
+        mask.addItem("Whole body", None)
+        for name in PRESETS:
+            mask.addItem(name.capitalize(), Mask(parts=(name,)))
+        mask.addItem("From the selected joint down", "below")
+        mask.activated.connect(lambda _i: self._set_mask(mask.currentData()))
+        form.addRow("Joints", mask)
+        column.addLayout(form)
+        said = _text("")
+        column.addWidget(said)
+        clear = QPushButton("Clear the envelope")
+        clear.clicked.connect(
+            lambda: session.edit_step("clear the envelope", msgspec.structs.replace(session.step, envelope=()))
+        )
+        column.addWidget(clear)
+
+        def show() -> None:
+            step = session.step
+            if step is None:
+                return
+            weight.blockSignals(True)
+            weight.setValue(round(step.weight * 100))
+            weight.blockSignals(False)
+            if step.mask is None:
+                mask.setCurrentIndex(0)
+                said.setText("The step reaches every joint.")
+            else:
+                known = next((i for i in range(1, mask.count() - 1) if mask.itemData(i) == step.mask), mask.count() - 1)
+                mask.setCurrentIndex(known)
+                count = len(step.mask.joints)
+                said.setText(
+                    f"Reaches {count} joints from {next(iter(step.mask.joints))} down." if count
+                    else f"Reaches {', '.join(step.mask.parts)}."
+                )  # fmt: skip
+            clear.setEnabled(bool(step.envelope))
+            clear.setToolTip("" if step.envelope else "The step has no envelope")
+
+        self._refreshers.append(show)
+
+    def _set_mask(self, mask: Any) -> None:
+        session = self.session
+        if mask == "below":
+            rig = session.rig
+            if rig is None or session.joint not in rig.skeleton.index:
+                session.said.emit("Select a joint first: the mask reaches from it down the hierarchy.")
+                self.refresh()
+                return
+            below = rig.skeleton.below(rig.skeleton.index[session.joint])
+            mask = Mask(joints={rig.skeleton.names[j]: 1.0 for j in below})
+        session.edit_step("set the mask", msgspec.structs.replace(session.step, mask=mask))
+
+
+def _heading(text: str) -> QLabel:
+    return QLabel(text, objectName="heading", wordWrap=True)
+
+
+def _section(text: str) -> QLabel:
+    return QLabel(text, objectName="section")
+
+
+def _text(text: str) -> QLabel:
+    return QLabel(text, wordWrap=True)
+
+
+def _warning(text: str, strong: bool = True) -> QLabel:
+    label = QLabel(text, wordWrap=True, objectName="warn")
+    if not strong:
+        label.setStyleSheet("font-weight: 400;")
+    return label

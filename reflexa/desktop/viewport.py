@@ -1,0 +1,540 @@
+"""The figure in motion: looking, comparing, picking, turning."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import msgspec
+import numpy as np
+from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
+from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPen
+from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QToolButton, QWidget
+
+from reflexa.desktop import picture, theme
+from reflexa.desktop.handle import HOOPS, Handle, handle_at
+from reflexa.desktop.session import RESULT_CARD, Session
+from reflexa.draw import Camera, Figure, Scene
+from reflexa.draw import figure as drawn
+from reflexa.draw.camera import STANDARD
+from reflexa.draw.scene import matrices_at
+from reflexa.motion import quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.rig import Rig
+from reflexa.steps.correction import CorrectionSettings, set_key, track_at
+
+COMPARE = ("After", "Before", "Both", "Side by side")
+SNAP = 5.0  # degrees
+
+
+class Viewport(QWidget):
+    """A plain widget: the renderer's picture with labels painted over it."""
+
+    dropped = Signal(list)
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(320, 220)
+        self.setAccessibleName("Viewport")
+        self.camera = Camera()
+        self.compare = "After"
+        self.show_mesh, self.show_joints = True, True
+        self.follow, self.in_place = True, False
+        self.before_held = False
+        self.hovered = ""
+        self._hot = -1
+        self._press: QPoint | None = None
+        self._drag = ""
+        self._grab: tuple[int, Array, QPointF] | None = None
+        self._start: tuple[CorrectionSettings, Array] | None = None
+        self._turned = 0.0
+        self._framed_for = ""
+        self._fine = False
+        self._settle = QTimer(self, interval=160, singleShot=True)
+        self._settle.timeout.connect(self._draw_fine)
+        self._make_overlays()
+        session.evaluated.connect(self._on_evaluated)
+        session.playhead_changed.connect(self.update)
+        session.selection_changed.connect(self.update)
+        session.view_changed.connect(self.update)
+        session.take_changed.connect(self.update)
+
+    # Overlays ---------------------------------------------------------------------------------------------
+
+    def _make_overlays(self) -> None:
+        self.compare_bar = QFrame(self, objectName="overlay")
+        row = QHBoxLayout(self.compare_bar)
+        row.setContentsMargins(4, 3, 4, 3)
+        row.setSpacing(2)
+        group = QButtonGroup(self)
+        self.compare_buttons: dict[str, QToolButton] = {}
+        for name in COMPARE:
+            button = QToolButton(text=name, checkable=True, checked=name == self.compare)
+            button.setToolTip({
+                "After": "The figure at the tap", "Before": "The source, before any step (hold B)",
+                "Both": "The source as a pale figure in the same place", "Side by side": "The source beside the result",
+            }[name])  # fmt: skip
+            button.clicked.connect(lambda _=False, n=name: self.set_compare(n))
+            group.addButton(button)
+            row.addWidget(button)
+            self.compare_buttons[name] = button
+        self.tool_bar = QFrame(self, objectName="overlay")
+        row = QHBoxLayout(self.tool_bar)
+        row.setContentsMargins(4, 3, 4, 3)
+        row.setSpacing(2)
+        self.buttons: dict[str, QToolButton] = {}
+        for id_, icon, tip, checkable in (
+            ("mesh", "mesh", "Show the skin", True), ("joints", "joints", "Show joints and bones", True),
+            ("follow", "follow", "Keep the travelling figure in the picture", True),
+            ("in_place", "in_place", "Hold in place: show the clip without its travel", True),
+            ("frame", "frame", "Bring the figure into the picture (F5)", False), ("view", "view", "Standard views", False),
+        ):  # fmt: skip
+            button = QToolButton(checkable=checkable, toolTip=tip)
+            button.setIconSize(QSize(18, 18))
+            button.setAccessibleName(tip)
+            button.setProperty("icon_name", icon)
+            row.addWidget(button)
+            self.buttons[id_] = button
+        for id_, attribute in (
+            ("mesh", "show_mesh"),
+            ("joints", "show_joints"),
+            ("follow", "follow"),
+            ("in_place", "in_place"),
+        ):
+            self.buttons[id_].setChecked(getattr(self, attribute))
+            self.buttons[id_].toggled.connect(lambda on, a=attribute: self._set(a, on))
+        self.buttons["frame"].clicked.connect(self.frame_figure)
+        menu = QMenu(self)
+        for name in STANDARD:
+            menu.addAction(name.capitalize(), lambda n=name: self.set_view(n))
+        menu.addSeparator()
+        self._parallel = menu.addAction("Parallel view", self.toggle_parallel)
+        self._parallel.setCheckable(True)
+        self.buttons["view"].setMenu(menu)
+        self.buttons["view"].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.refresh_icons()
+
+    def refresh_icons(self) -> None:
+        """Icons in the colours of the theme."""
+        for button in self.buttons.values():
+            button.setIcon(theme.icon(button.property("icon_name")))
+        self.update()
+
+    def _set(self, attribute: str, value: bool) -> None:
+        setattr(self, attribute, value)
+        self.update()
+
+    def set_compare(self, name: str) -> None:
+        self.compare = name
+        self.compare_buttons[name].setChecked(True)
+        self.update()
+
+    def hold_before(self, held: bool) -> None:
+        """Show the source for as long as a key is held."""
+        self.before_held = held
+        self.update()
+
+    def toggle_parallel(self) -> None:
+        self.camera = replace(self.camera, perspective=not self.camera.perspective)
+        self._parallel.setChecked(not self.camera.perspective)
+        self.update()
+
+    def set_view(self, name: str) -> None:
+        self.camera = self.camera.standard(name)
+        self.update()
+
+    def frame_figure(self) -> None:
+        """Bring the figure of the frame in hand into the picture."""
+        clip = self.session.shown
+        rig = self.session.rig
+        if clip is None or rig is None:
+            return
+        placed = clip.model[1][self._frame_of(clip)] + self._offset(clip, rig)
+        self.camera = self.camera.framed(placed.min(axis=0), placed.max(axis=0))
+        self.update()
+
+    def resizeEvent(self, _: object) -> None:
+        self.compare_bar.adjustSize()
+        self.tool_bar.adjustSize()
+        self.compare_bar.move(10, self.height() - self.compare_bar.height() - 10)
+        self.tool_bar.move(self.width() - self.tool_bar.width() - 10, 10)
+
+    def _on_evaluated(self) -> None:
+        key = self.session.take_name + str(self.session.take.source if self.session.take else "")
+        if key != self._framed_for and self.session.evaluation is not None:
+            self._framed_for = key
+            self.frame_figure()
+        self.update()
+
+    # Drawing ----------------------------------------------------------------------------------------------
+
+    def _frame_of(self, clip: Clip) -> int:
+        return min(self.session.frame, clip.frames - 1)
+
+    def _offset(self, clip: Clip, rig: Rig) -> Array:
+        """What is added to show the figure in place (or to bring it to where the camera stays)."""
+        if not (self.in_place or self.follow):
+            return np.zeros(3)
+        travel = clip.model[1][:, rig.travel_joint]
+        by = travel[0] - travel[self._frame_of(clip)]
+        return np.array([by[0], 0.0, by[2]])
+
+    def _clips(self) -> list[tuple[Clip, int, str, Array]]:
+        """(clip, frame, role, offset) of every figure to draw: role "after", "before" (solid) or "pale"."""
+        session = self.session
+        after, evaluation, rig = session.shown, session.evaluation, session.rig
+        if after is None or evaluation is None or rig is None:
+            return []
+        source = evaluation.clips[0]
+        mode = "Before" if self.before_held else self.compare
+        place = {c: self._offset(c, rig) for c in (after, source)}
+        shown, frame = (session.preview, 0) if session.preview is not None else (after, self._frame_of(after))
+        if mode == "Before":
+            return [(source, self._frame_of(source), "before", place[source])]
+        out = [(shown, frame, "after", place[after])]
+        if mode == "Both":
+            out.append((source, self._frame_of(source), "pale", place[after]))
+        if mode == "Side by side":
+            apart = np.array([max(0.6 * rig.height, 0.3), 0.0, 0.0])
+            out = [(shown, frame, "after", place[after] + apart)]
+            out.append((source, self._frame_of(source), "before", place[source] - apart))
+        return out
+
+    def _draw_fine(self) -> None:
+        self._fine = True
+        self.update()
+
+    def scene(self, times: int = 1) -> Scene:
+        """What the viewport shows now; strokes and marks ``times`` as large, for a larger picture."""
+        t = theme.current()
+        rig = self.session.rig
+        clips = self._clips()
+        figures, lines, marks = [], [], []
+        floor_shift = np.zeros(3)
+        for clip, frame, role, offset in clips:
+            assert rig is not None
+            if role == "after" and self.follow and not self.in_place:
+                floor_shift = offset
+            tinted = 0.0 if role == "after" else 0.55
+            figure = Figure(
+                rig.meshes if self.show_mesh else (), matrices_at(clip, frame), t.before, tinted,
+                0.42 if role == "pale" else 1.0, shadow=role != "pale",
+            )  # fmt: skip
+            figures.append(picture.moved(figure, offset))
+            if self.show_joints or not rig.meshes:
+                colours = picture.colours(rig)
+                faint = 0.35 if role == "pale" else 0.9
+                if role != "after":
+                    colours = 0.5 * colours + 0.5 * np.array(t.before)
+                l, m = picture.shifted(
+                    drawn.bones(rig, clip, frame, colours, faint * (0.55 if rig.meshes and self.show_mesh else 1.0)),
+                    drawn.joint_marks(rig, clip, frame, colours, faint, _rgb(t.colour("card")), 10.0), offset,
+                )  # fmt: skip
+                lines.append(l)
+                if role != "pale":
+                    marks.append(m)
+        extent = max(6.0, self.camera.distance * 2.2)
+        ground = picture.ground(np.array(self.camera.target) - floor_shift, extent)
+        ground = replace(ground, ends=ground.ends + floor_shift)
+        handle = self.handle()
+        if handle is not None:
+            l, m = handle.draw(self.camera, self._hot)
+            lines.append(l)
+            marks.append(m)
+        if times > 1:
+            lines = [replace(l, widths=l.widths * times) for l in lines]
+            marks = [replace(m, sizes=m.sizes * times) for m in marks]
+            ground = replace(ground, widths=ground.widths * times)
+        return Scene(t.sky, t.floor, t.shadow, ground, tuple(figures), tuple(lines), tuple(marks))
+
+    def paintEvent(self, _: object) -> None:
+        ratio = self.devicePixelRatioF()
+        w, h = round(self.width() * ratio), round(self.height() * ratio)
+        # Without a GPU edges are smoothed by drawing larger, and only once the picture stands still.
+        fine = self._fine and picture.needs_supersampling()
+        times = 2 if fine else 1
+        image = picture.render(self.scene(times), self.camera, w * times, h * times)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, fine)
+        painter.drawImage(QRectF(0, 0, self.width(), self.height()), image)
+        if self._fine or self.session.playing:
+            self._fine = False
+        else:
+            self._settle.start()
+        self._paint_labels(painter)
+        painter.end()
+
+    def _paint_labels(self, painter: QPainter) -> None:
+        t = theme.current()
+        session = self.session
+        take = session.take
+        if take is None:
+            self._paint_empty(painter)
+            return
+        bold = QFont(self.font())
+        bold.setWeight(QFont.Weight.DemiBold)
+        painter.setFont(bold)
+        painter.setPen(t.colour("ink"))
+        lines = [self._caption()]
+        if session.evaluation is None:
+            lines.append("Computing…" if session.document is not None else "")
+        if session.take and session.document is None:
+            lines = [f"{take.source.file} is missing or cannot be read", session.missing.get(take.source.file, "")]
+            painter.setPen(t.colour("warn"))
+        for i, line in enumerate(lines):
+            painter.drawText(14, 26 + 20 * i, line)
+        painter.setFont(self.font())
+        for clip, frame, role, offset in self._clips():
+            if role == "pale" or (role == "before" and self.compare != "Side by side"):
+                continue
+            self._paint_joint_names(painter, clip, frame, offset)
+            if self.compare == "Side by side" and not self.before_held:
+                top = clip.model[1][frame].max(axis=0) + offset + np.array([0, 0.18, 0])
+                middle = clip.model[1][frame].mean(axis=0) + offset
+                at = self.camera.project(np.array([middle[0], top[1], middle[2]]), self.width(), self.height())
+                _label(painter, QPointF(at[0], at[1]), "Before" if role == "before" else "After", t, centred=True)
+        handle = self.handle()
+        if handle is not None:
+            for axis, (letter, _colour) in enumerate(HOOPS):
+                at = self.camera.project(handle.bead(axis, self.camera), self.width(), self.height())
+                painter.setPen(QColor("white"))
+                painter.drawText(QRectF(at[0] - 8, at[1] - 8.5, 16, 16), Qt.AlignmentFlag.AlignCenter, letter)
+            if self._grab is not None:
+                at = self.camera.project(handle.centre, self.width(), self.height())
+                text = f"{HOOPS[self._grab[0]][0]}  {self._turned:+.1f}°"
+                _label(painter, QPointF(at[0] + 86, at[1] - 60), text, t)
+        self._paint_scale(painter, t)
+
+    def _caption(self) -> str:
+        session = self.session
+        take = session.take
+        assert take is not None
+        where = {RESULT_CARD: "result", -1: "source"}.get(session.tap)
+        if where is None:
+            where = f"after {take.steps[session.tap].name}"
+        if self.before_held or self.compare == "Before":
+            where = "source (before)"
+        return f"{take.name} · {where}"
+
+    def _paint_joint_names(self, painter: QPainter, clip: Clip, frame: int, offset: Array) -> None:
+        t = theme.current()
+        index = clip.skeleton.index
+        for name, strong in ((self.hovered, False), (self.session.joint, True)):
+            if name in index and not (strong and name == self.hovered):
+                at = self.camera.project(clip.model[1][frame, index[name]] + offset, self.width(), self.height())
+                if np.isfinite(at[2]):
+                    painter.setPen(QPen(t.colour("accent"), 2.4 if name == self.session.joint else 1.6))
+                    painter.setBrush(Qt.BrushStyle.NoBrush)
+                    painter.drawEllipse(QPointF(at[0], at[1]), 9.5, 9.5)
+                    side = self.session.rig.side_of[index[name]] if self.session.rig else ""
+                    suffix = f" · {side}" if side in ("left", "right") else " · no partner" if side == "none" else ""
+                    _label(painter, QPointF(at[0] + 15, at[1] - 4), name + suffix, t)
+
+    def _paint_scale(self, painter: QPainter, t: theme.Theme) -> None:
+        """A bar of a round length in the corner, true at the camera's target."""
+        size = self.camera.pixel_size(np.array(self.camera.target), self.height())
+        length = next(
+            v for v in (0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200) if v / size > 56 or v == 200
+        )
+        px = length / size
+        x, y = self.width() - 16, self.height() - 20
+        painter.setPen(QPen(t.colour("ink"), 1.6))
+        painter.drawLine(QPointF(x - px, y), QPointF(x, y))
+        painter.drawLine(QPointF(x - px, y - 4), QPointF(x - px, y))
+        painter.drawLine(QPointF(x, y - 4), QPointF(x, y))
+        text = f"{length:g} m" if length >= 1 else f"{length * 100:g} cm"
+        painter.drawText(QRectF(x - px - 30, y - 22, px + 30, 16), Qt.AlignmentFlag.AlignRight, text)
+
+    def _paint_empty(self, painter: QPainter) -> None:
+        t = theme.current()
+        painter.setPen(t.colour("ink"))
+        big = QFont(self.font())
+        big.setPointSizeF(13)
+        big.setWeight(QFont.Weight.DemiBold)
+        painter.setFont(big)
+        middle = self.rect().center()
+        painter.drawText(QRectF(0, middle.y() - 30, self.width(), 26), Qt.AlignmentFlag.AlignCenter, "No take is open")
+        painter.setFont(self.font())
+        text = "Drop a .bvh, .glb or .gltf file here, or double-click a clip on the left."
+        painter.drawText(QRectF(0, middle.y(), self.width(), 22), Qt.AlignmentFlag.AlignCenter, text)
+
+    # The handle -------------------------------------------------------------------------------------------
+
+    def handle(self) -> Handle | None:
+        """The hoops about the selected joint: where a correction can be made to what is shown."""
+        session = self.session
+        rig = session.rig
+        clips = self._clips()
+        if rig is None or not clips or session.joint not in rig.skeleton.index or session.playing:
+            return None
+        if self.before_held or self.compare == "Before" or self.why_no_handle():
+            return None
+        clip, frame, _, offset = clips[0]
+        joint = rig.skeleton.index[session.joint]
+        turned, placed = clip.model
+        settings = session.correction
+        space = settings.track(session.joint).space if settings else "own"
+        if space == "own":
+            axes = turned[frame, joint]
+        elif space == "parent" and rig.skeleton.parents[joint] >= 0:
+            axes = turned[frame, rig.skeleton.parents[joint]]
+        else:
+            axes = np.array(quat.IDENTITY)
+        return handle_at(placed[frame, joint] + offset, axes, self.camera, self.height())
+
+    def why_no_handle(self) -> str:
+        """Why the selected joint cannot be turned in this picture, or an empty text."""
+        session = self.session
+        take = session.take
+        if take is None or session.evaluation is None:
+            return "no take is open"
+        if session.correction is None:
+            return "" if session.tap == RESULT_CARD else "the picture shows the middle of the line"
+        later = [s for s in take.steps[session.card + 1 :] if s.on and s.weight]
+        if session.stage_of(session.tap) != session.card + 1 and later:
+            return "later steps change what this correction does"
+        return ""
+
+    def _begin_turn(self, axis: int, at: QPointF) -> None:
+        session = self.session
+        handle = self.handle()
+        if handle is None:
+            return
+        if session.correction is None:
+            session.add_step("correction", f"Correct {session.joint}")
+        settings = session.correction
+        assert settings is not None
+        track = settings.track(session.joint)
+        now = np.zeros(3)
+        if track.keys:
+            now = track_at(track, np.array([session.frame]))[0][0]
+        way = handle.tangent(axis, at.x(), at.y(), self.camera, self.width(), self.height())
+        self._grab = (axis, way, at)
+        self._start = (settings, now)
+        self._turned = 0.0
+
+    def _turn(self, at: QPointF, snap: bool) -> None:
+        assert self._grab is not None and self._start is not None
+        session = self.session
+        axis, way, start = self._grab
+        settings, now = self._start
+        by = np.array([at.x() - start.x(), at.y() - start.y()])
+        self._turned = float(np.degrees(by @ way / (way @ way)))
+        if snap:
+            self._turned = round(self._turned / SNAP) * SNAP
+        change = quat.about(axis, np.radians(self._turned))
+        before = quat.from_rotvec(np.radians(now))
+        space = settings.track(session.joint).space
+        after = quat.multiply(before, change) if space == "own" else quat.multiply(change, before)
+        v = np.degrees(quat.to_rotvec(after))
+        rotate = (float(v[0]), float(v[1]), float(v[2]))
+        new = set_key(settings, session.joint, session.frame, session.frames - 1, rotate=rotate)
+        step = session.step
+        assert step is not None
+        session.edit_correction(f"turn {session.joint}", new, merge="turn")
+        session.preview_step(msgspec.structs.replace(step, settings=new))
+        session.select_keys({(session.joint, session.frame)})
+
+    # Mouse and keys ---------------------------------------------------------------------------------------
+
+    def joint_at(self, x: float, y: float) -> str:
+        """The joint whose mark is nearest to a pixel (within 14), the nearer to the eye where two are as close."""
+        rig = self.session.rig
+        best, least = "", 14.0
+        for clip, frame, role, offset in self._clips():
+            if role == "pale" or rig is None:
+                continue
+            at = self.camera.project(clip.model[1][frame] + offset, self.width(), self.height())
+            away = np.hypot(at[:, 0] - x, at[:, 1] - y) + np.where(np.isfinite(at[:, 2]), 0, 1e9)
+            # Helper joints lie on the joints that they follow: the body wins.
+            away = away + np.array([3.0 if n in rig.helpers or j == rig.joint("root") else 0.0
+                                    for j, n in enumerate(rig.skeleton.names)])  # fmt: skip
+            j = int(np.argmin(away))
+            if away[j] < least:
+                best, least = rig.skeleton.names[j], float(away[j])
+        return best
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        self._press = e.position().toPoint()
+        self._drag = ""
+        self.setFocus()
+        if e.button() == Qt.MouseButton.LeftButton:
+            handle = self.handle()
+            x, y = e.position().x(), e.position().y()
+            if handle is not None:
+                axis = handle.at(x, y, self.camera, self.width(), self.height())
+                if axis >= 0:
+                    self._begin_turn(axis, e.position())
+                    self._hot = axis
+
+    def mouseMoveEvent(self, e: QMouseEvent) -> None:
+        at = e.position()
+        if self._grab is not None:
+            self._turn(at, bool(e.modifiers() & Qt.KeyboardModifier.ControlModifier))
+            self.update()
+            return
+        if self._press is None:
+            self._hover(at)
+            return
+        by = at.toPoint() - self._press
+        if not self._drag and by.manhattanLength() < 4:
+            return
+        self._drag = "view"
+        self._press = at.toPoint()
+        buttons, keys = e.buttons(), e.modifiers()
+        if buttons & Qt.MouseButton.MiddleButton or keys & Qt.KeyboardModifier.ShiftModifier:
+            self.camera = self.camera.panned(by.x(), by.y(), self.height())
+        elif buttons & Qt.MouseButton.RightButton:
+            self.camera = self.camera.zoomed(1.005 ** by.y())
+        else:
+            self.camera = self.camera.orbited(by.x(), by.y())
+        self.update()
+
+    def _hover(self, at: QPointF) -> None:
+        handle = self.handle()
+        hot = handle.at(at.x(), at.y(), self.camera, self.width(), self.height()) if handle else -1
+        name = "" if hot >= 0 else self.joint_at(at.x(), at.y())
+        if (hot, name) != (self._hot, self.hovered):
+            self._hot, self.hovered = hot, name
+            self.setCursor(Qt.CursorShape.PointingHandCursor if name or hot >= 0 else Qt.CursorShape.ArrowCursor)
+            self.update()
+
+    def mouseReleaseEvent(self, e: QMouseEvent) -> None:
+        if self._grab is not None:
+            self._grab = None
+            self._hot = -1
+            self.session.end_merge()
+            self.update()
+        elif not self._drag and e.button() == Qt.MouseButton.LeftButton:
+            self.session.select_joint(self.joint_at(e.position().x(), e.position().y()))
+        self._press = None
+        self._drag = ""
+
+    def leaveEvent(self, _: QEvent) -> None:
+        self.hovered, self._hot = "", -1
+        self.update()
+
+    def wheelEvent(self, e: object) -> None:
+        self.camera = self.camera.zoomed(0.9985 ** e.angleDelta().y())
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(760, 480)
+
+
+def _rgb(c: QColor) -> tuple[float, float, float]:
+    return c.redF(), c.greenF(), c.blueF()
+
+
+def _label(painter: QPainter, at: QPointF, text: str, t: theme.Theme, centred: bool = False) -> None:
+    width = painter.fontMetrics().horizontalAdvance(text) + 12
+    box = QRectF(at.x() - (width / 2 if centred else 0), at.y() - 10, width, 20)
+    painter.setPen(Qt.PenStyle.NoPen)
+    painter.setBrush(t.colour("card", 235))
+    painter.drawRoundedRect(box, 5, 5)
+    painter.setPen(t.colour("ink"))
+    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

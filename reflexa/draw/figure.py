@@ -1,0 +1,69 @@
+"""How a rig's joints and bones are drawn: tapering strokes, and a mark a side — ring left, diamond right, bar centre."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from reflexa.draw.scene import BAR, CROSS, DIAMOND, RING, Colour, Lines, Marks
+from reflexa.motion import quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.rig import Rig
+
+# Okabe & Ito (2008): vermillion for the left (port), bluish green for the right (starboard).
+LEFT: Colour = (0.835, 0.369, 0.0)
+RIGHT: Colour = (0.0, 0.620, 0.451)
+SHAPES = {"left": RING, "right": DIAMOND, "centre": BAR, "none": CROSS}
+
+
+def colours_by_side(rig: Rig, centre: Colour, none: Colour) -> Array:
+    """RGB per joint ``(joints, 3)``."""
+    table = {"left": LEFT, "right": RIGHT, "centre": centre, "none": none}
+    return np.array([table[s] for s in rig.side_of])
+
+
+def bones(rig: Rig, clip: Clip, frame: int, colours: Array, alpha: float) -> Lines:
+    """A stroke from every joint to each of its children, wide at the joint and thin at the child; tips too."""
+    turned, placed = clip.model
+    skeleton = rig.skeleton
+    parents = skeleton.parents
+    drawn = [
+        j for j in range(len(parents))
+        if parents[j] >= 0 and skeleton.names[j] not in rig.helpers and not (_is_root(rig, int(parents[j])))
+    ]  # fmt: skip
+    ends = [np.stack([placed[frame, parents[j]], placed[frame, j]]) for j in drawn]
+    owner = [int(parents[j]) for j in drawn]
+    side = list(drawn)
+    for name, tip in rig.tips.items():
+        j = skeleton.index[name]
+        ends.append(np.stack([placed[frame, j], placed[frame, j] + quat.rotate(turned[frame, j], tip)]))
+        owner.append(j)
+        side.append(j)
+    if not ends:
+        return Lines(np.empty((0, 2, 3)), np.empty((0, 2)), np.empty((0, 4)))
+    e = np.array(ends)
+    length = np.linalg.norm(e[:, 1] - e[:, 0], axis=-1)
+    wide = np.clip(length * 22, 2.0, 7.0)
+    rgba = np.concatenate([colours[side], np.full((len(e), 1), alpha)], axis=1)
+    return Lines(e, np.stack([wide, np.full_like(wide, 1.2)], axis=1), rgba, on_top=True)
+
+
+def _is_root(rig: Rig, joint: int) -> bool:
+    """A root joint on the ground has no bone to the body: its stroke would only be in the way."""
+    return joint == rig.joint("root") or (
+        int(rig.skeleton.parents[joint]) == rig.joint("root") >= 0 and joint != rig.joint("pelvis")
+    )
+
+
+def joint_marks(rig: Rig, clip: Clip, frame: int, colours: Array, alpha: float, rim: Colour, size: float) -> Marks:
+    """A mark at every joint: its shape and colour tell the side; fingers and helper joints are smaller."""
+    placed = clip.model[1][frame]
+    kinds = np.array([SHAPES[s] for s in rig.side_of])
+    small = np.array(
+        ["finger" in rig.part_of(n) or "thumb" in rig.part_of(n) or n in rig.helpers for n in rig.skeleton.names]
+    )
+    sizes = np.where(small, size * 0.62, size)
+    # A helper joint lies on the joint that it follows: its mark would only double that one's.
+    sizes[[rig.skeleton.index[n] for n in rig.helpers]] = 0.0
+    rgba = np.concatenate([colours, np.full((len(colours), 1), alpha)], axis=1)
+    return Marks(placed, sizes, kinds, rgba, rim)

@@ -1,0 +1,210 @@
+"""Draws scenes with OpenGL 3.3 core into a framebuffer of its own and gives back the pixels."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import moderngl
+import numpy as np
+
+from reflexa.draw import shaders
+from reflexa.draw.camera import Camera
+from reflexa.draw.scene import Figure, Lines, Marks, Scene
+from reflexa.motion.quat import Array
+from reflexa.rig import Mesh
+
+LIGHT = np.array([0.35, 0.86, 0.37]) / np.linalg.norm([0.35, 0.86, 0.37])
+_CORNERS = np.array([[0, -1], [1, -1], [0, 1], [1, 1]], dtype="f4")
+_SQUARE = np.array([[-1, -1], [1, -1], [-1, 1], [1, 1]], dtype="f4")
+
+
+class Renderer:
+    """Keeps what the GPU holds: programs, one framebuffer of the last size, and the meshes seen so far.
+
+    The context must be current whenever a method is called.
+    """
+
+    def __init__(self, ctx: moderngl.Context) -> None:
+        self.ctx = ctx
+        info = ctx.info
+        name = f"{info['GL_RENDERER']} {info['GL_VENDOR']}".lower()
+        self.software = any(word in name for word in ("llvmpipe", "softpipe", "swrast", "software"))
+        program = ctx.program
+        self._skin = program(vertex_shader=shaders.SKIN_VERTEX, fragment_shader=shaders.SKIN_FRAGMENT)
+        self._shadow = program(vertex_shader=shaders.SKIN_VERTEX, fragment_shader=shaders.SHADOW_FRAGMENT)
+        self._line = program(vertex_shader=shaders.LINE_VERTEX, fragment_shader=shaders.LINE_FRAGMENT)
+        self._mark = program(vertex_shader=shaders.MARK_VERTEX, fragment_shader=shaders.MARK_FRAGMENT)
+        self._sky = program(vertex_shader=shaders.SKY_VERTEX, fragment_shader=shaders.SKY_FRAGMENT)
+        self._line_corners = ctx.buffer(_CORNERS.tobytes())
+        self._square = ctx.buffer(_SQUARE.tobytes())
+        self._sky_quad = ctx.vertex_array(self._sky, [(self._square, "2f", "corner")])
+        self._meshes: dict[int, tuple[Mesh, Any, Any]] = {}
+        self._size: tuple[int, int] = (0, 0)
+        self._target: Any = None
+        self._resolved: Any = None
+
+    def release(self) -> None:
+        """Give up the framebuffers and meshes."""
+        for fbo in {id(f): f for f in (self._target, self._resolved) if f is not None}.values():
+            for attachment in (*fbo.color_attachments, fbo.depth_attachment):
+                if attachment is not None:
+                    attachment.release()
+            fbo.release()
+        self._target = self._resolved = None
+        for _, lit, flat in self._meshes.values():
+            lit.release()
+            flat.release()
+        self._meshes.clear()
+
+    def render(self, scene: Scene, camera: Camera, width: int, height: int) -> bytearray:
+        """RGBA pixels, ``width * height * 4`` bytes, top row first."""
+        width, height = max(1, width), max(1, height)
+        self._resize(width, height)
+        ctx: Any = self.ctx  # its stubs know two-part blend functions only
+        self._target.use()
+        ctx.viewport = (0, 0, width, height)
+        self._target.clear(*scene.sky, 1.0, depth=1.0)
+        matrix = camera.matrix(width / height)
+        ctx.enable(moderngl.BLEND)
+        ctx.blend_func = (
+            moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA,
+        )  # fmt: skip
+        ctx.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        self._sky["sky"], self._sky["floor_colour"] = scene.sky, scene.floor
+        self._sky["horizon"] = float(np.clip(np.tan(np.radians(camera.pitch)) * 1.6, -1.2, 1.2))
+        self._sky_quad.render(moderngl.TRIANGLE_STRIP)
+        if scene.ground is not None and camera.pitch > -2:
+            self._draw_lines(scene.ground, matrix, width, height)
+        ctx.enable(moderngl.DEPTH_TEST)
+        if camera.pitch > 0:
+            for figure in scene.figures:
+                if figure.shadow:
+                    self._draw_figure(figure, matrix, camera, scene, shadow=True)
+        for figure in sorted(scene.figures, key=lambda f: -f.alpha):
+            self._draw_figure(figure, matrix, camera, scene, shadow=False)
+        for lines in scene.lines:
+            (ctx.disable if lines.on_top else ctx.enable)(moderngl.DEPTH_TEST)
+            self._draw_lines(lines, matrix, width, height)
+        ctx.disable(moderngl.DEPTH_TEST)
+        for marks in scene.marks:
+            self._draw_marks(marks, matrix, width, height)
+        if self._resolved is not self._target:
+            ctx.copy_framebuffer(self._resolved, self._target)
+        out = bytearray(width * height * 4)
+        self._resolved.read_into(out, components=4, alignment=1)
+        return out
+
+    def _resize(self, width: int, height: int) -> None:
+        if self._size == (width, height) and self._target is not None:
+            return
+        meshes, self._meshes = self._meshes, {}
+        self.release()
+        self._meshes = meshes
+        self._size = (width, height)
+        ctx = self.ctx
+        samples = 0 if self.software else 4
+        self._target = ctx.framebuffer(
+            [ctx.renderbuffer(self._size, 4, samples=samples)], ctx.depth_renderbuffer(self._size, samples=samples)
+        )
+        self._resolved = self._target
+        if samples:
+            self._resolved = ctx.framebuffer([ctx.renderbuffer(self._size, 4)])
+
+    def _mesh(self, mesh: Mesh) -> tuple[Any, Any]:
+        known = self._meshes.get(id(mesh))
+        if known is not None and known[0] is mesh:
+            return known[1], known[2]
+        ctx = self.ctx
+        parts = [
+            (ctx.buffer(np.ascontiguousarray(a, dtype=t).tobytes()), f, name)
+            for a, t, f, name in (
+                (mesh.positions, "f4", "3f", "position"),
+                (mesh.normals, "f4", "3f", "normal"),
+                (mesh.joints, "u2", "4u2", "joint"),
+                (mesh.weights, "f4", "4f", "weight"),
+                (mesh.colours, "f4", "3f", "colour"),
+            )
+        ]
+        index = ctx.buffer(np.ascontiguousarray(mesh.triangles, dtype="u4").tobytes())
+        lit = ctx.vertex_array(self._skin, parts, index)
+        flat = ctx.vertex_array(self._shadow, parts, index, skip_errors=True)
+        self._meshes[id(mesh)] = (mesh, lit, flat)
+        return lit, flat
+
+    def _draw_figure(self, figure: Figure, matrix: Array, camera: Camera, scene: Scene, shadow: bool) -> None:
+        ctx = self.ctx
+        program = self._shadow if shadow else self._skin
+        _set(program, "camera", matrix)
+        _set(program, "shadow", shadow)
+        _set(program, "light", tuple(LIGHT))
+        if shadow:
+            _set(program, "colour", scene.shadow)
+        else:
+            _set(program, "eye", tuple(camera.eye))
+            _set(program, "sky", scene.sky)
+            _set(program, "floor_colour", scene.floor)
+            _set(program, "tint", (*figure.tint, figure.tint_share))
+            _set(program, "alpha", figure.alpha)
+        for mesh in figure.meshes:
+            bound = np.empty((len(figure.matrices), 3, 4), dtype="f4")
+            bound[...] = figure.matrices[:, :, :3] @ mesh.bind[:, :3, :]
+            bound[..., 3] += figure.matrices[:, :, 3]
+            texture = ctx.texture((len(bound) * 3, 1), 4, bound.tobytes(), dtype="f4")
+            texture.use(0)
+            lit, flat = self._mesh(mesh)
+            (flat if shadow else lit).render()
+            texture.release()
+
+    def _draw_lines(self, lines: Lines, matrix: Array, width: int, height: int) -> None:
+        if not len(lines.ends):
+            return
+        data = np.concatenate([lines.ends.reshape(-1, 6), lines.widths, lines.colours], axis=1).astype("f4")
+        self._instanced(
+            self._line,
+            self._line_corners,
+            data,
+            "3f 3f 2f 4f/i",
+            ("start", "end", "widths", "colour"),
+            matrix,
+            width,
+            height,
+        )
+
+    def _draw_marks(self, marks: Marks, matrix: Array, width: int, height: int) -> None:
+        if not len(marks.places):
+            return
+        data = np.concatenate([marks.places, marks.sizes[:, None], marks.kinds[:, None], marks.colours], axis=1).astype(
+            "f4"
+        )
+        _set(self._mark, "rim", marks.rim)
+        self._instanced(
+            self._mark,
+            self._square,
+            data,
+            "3f 1f 1f 4f/i",
+            ("place", "across", "kind", "colour"),
+            matrix,
+            width,
+            height,
+        )
+
+    def _instanced(
+        self, program: Any, corners: Any, data: Array, layout: str, names: tuple[str, ...],
+        matrix: Array, width: int, height: int,
+    ) -> None:  # fmt: skip
+        _set(program, "camera", matrix)
+        _set(program, "size", (float(width), float(height)))
+        buffer = self.ctx.buffer(data.tobytes())
+        vao = self.ctx.vertex_array(program, [(corners, "2f", "corner"), (buffer, layout, *names)])
+        vao.render(moderngl.TRIANGLE_STRIP, instances=len(data))
+        vao.release()
+        buffer.release()
+
+
+def _set(program: Any, name: str, value: Any) -> None:
+    """Set a uniform, if the program's compiler kept it."""
+    if name in program:
+        if isinstance(value, np.ndarray):
+            program[name].write(np.ascontiguousarray(value.T, dtype="f4").tobytes())
+        else:
+            program[name] = value

@@ -1,0 +1,356 @@
+"""BVH: reading every real-world variant, and writing.
+
+The reader keeps the file's layout (channel orders, offsets, end sites, how positions relate to offsets), so
+that a clip is written back as its source was.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+import numpy as np
+
+from reflexa.errors import ReadError
+from reflexa.formats import frame as frames
+from reflexa.formats import imported, numbers
+from reflexa.formats.bvh_header import BvhJoint, parse_header
+from reflexa.formats.files import read_bytes
+from reflexa.formats.frame import ImportFrame
+from reflexa.formats.imported import Imported, ReadOptions
+from reflexa.motion import quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.motion.skeleton import Skeleton
+from reflexa.rig import Rig, analyse
+
+_MOTION = re.compile(rb"^[ \t]*MOTION[ \t]*\r?$", re.MULTILINE | re.IGNORECASE)
+_FRAMES = re.compile(rb"\s*Frames\s*:\s*(\S+)", re.IGNORECASE)
+_TIME = re.compile(rb"\s*Frame\s+Time\s*:\s*(\S+)[^\n]*", re.IGNORECASE)
+
+
+@dataclass(frozen=True)
+class BvhLayout:
+    """The file's joints in order, which joints' positions replace their offset, and the frame time as written."""
+
+    joints: tuple[BvhJoint, ...]
+    replaces: tuple[bool, ...]
+    frame_time: str
+    rate: float
+
+
+def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa: B008 (a frozen value)
+    """Read a BVH file. Raises ReadError with file, line and reason."""
+    data = read_bytes(path)
+    data = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n").removeprefix(b"\xef\xbb\xbf")
+    head, rows_at, claimed, frame_time = _split(data, path)
+    joints, warnings = parse_header(head, path)
+    rows = _rows(data, rows_at, sum(len(j.channels) for j in joints), claimed, path, warnings)
+    rate = _rate(frame_time, warnings)
+
+    names = _unique([j.name for j in joints], warnings)
+    offsets = np.array([j.offset for j in joints])
+    still = np.broadcast_to(quat.IDENTITY, (len(joints), 4))
+    raw = Skeleton(tuple(names), np.array([j.parent for j in joints]), still, offsets)
+    tips = {n: np.array(j.tip) for n, j in zip(names, joints, strict=True) if j.tip is not None}
+    replaces = _position_modes(joints, names, rows, options, warnings)
+    rotations, translations = _motion(joints, offsets, replaces, rows)
+
+    up, facing, first_look, said = imported.find_axes(raw, tips, guess_up=True)
+    warnings += said
+    height = _extent(first_look, up)
+    unit, scale, sure = imported.guess_unit(height)
+    if options.unit is not None:
+        unit, scale, sure = "as told", options.unit, True
+    if not sure:
+        warnings.append(f"The unit is a guess: {unit} makes the figure {height * scale:.2f} m high.")
+    frame = ImportFrame(
+        np.full(len(joints), scale), imported.axes_turn(up, facing)[None], np.zeros((1, 3)),
+        unit, scale, frames.axis_name(up), frames.axis_name(facing),
+    )  # fmt: skip
+    skeleton = frames.convert_skeleton(frame, raw)
+    rig = analyse(skeleton, tips={n: t * scale for n, t in tips.items()})
+    q, t = frames.take_in(frame, skeleton, rotations, translations)
+    clip = Clip(path.stem, skeleton, quat.continuous(q), t, rate)
+    return Imported(
+        path, "bvh", "", rig, (clip,), frame, tuple(warnings),
+        BvhLayout(tuple(joints), replaces, frame_time, rate),
+    )  # fmt: skip
+
+
+def _split(data: bytes, path: Path) -> tuple[str, int, int, str]:
+    """Header text, where the numbers begin, the claimed number of frames and the frame time as written."""
+    if b"\0" in data[:4096]:
+        raise ReadError("is binary, not a BVH text file", path, "byte 0")
+    motion = _MOTION.search(data)
+    head = data[: motion.start()] if motion else data
+    if len(head) > 64 << 20:
+        raise ReadError("no MOTION line in the first 64 MiB", path, advice="Is it a BVH file?")
+    try:
+        text = head.decode("utf-8")
+    except UnicodeDecodeError:
+        text = head.decode("latin-1")
+    if motion is None:
+        parse_header(text, path)  # says what is wrong before the missing line is complained of
+        raise ReadError("has no MOTION line", path, f"line {text.count(chr(10)) + 1}", "The file may be cut off.")
+    line = text.count("\n") + 1
+    count = _FRAMES.match(data, motion.end())
+    time = _TIME.match(data, count.end()) if count else None
+    if count is None or time is None:
+        raise ReadError("MOTION is not followed by Frames: and Frame Time:", path, f"line {line + 1}")
+    try:
+        claimed = int(float(count.group(1)))
+    except (ValueError, OverflowError):
+        raise ReadError(f"Frames: {count.group(1)[:40]!r} is no number", path, f"line {line + 1}") from None
+    return text, time.end(), claimed, time.group(1).decode("latin-1")
+
+
+def _rows(data: bytes, at: int, width: int, claimed: int, path: Path, warnings: list[str]) -> Array:
+    """The motion as ``(frames, channels)``, as many whole frames as there really are."""
+    try:
+        values = numbers.parse(data[at:])
+    except numbers.NotANumber as e:
+        line = data.count(b"\n", 0, at + e.offset) + 1
+        raise ReadError(f"{e.word[:40]!r} is not a number", path, f"line {line}") from None
+    if width == 0:
+        raise ReadError("no joint has any channel", path, "HIERARCHY")
+    count, rest = divmod(len(values), width)
+    if rest:
+        warnings.append(f"The last frame has {rest} of {width} values and is left out: the file may be cut off.")
+    if count == 0:
+        raise ReadError("holds no whole frame of motion", path, "MOTION", "The file may be cut off.")
+    if count != claimed:
+        warnings.append(f"The file says {claimed} frames and holds {count}.")
+    rows = values[: count * width].reshape(count, width)
+    bad = np.argwhere(~(np.abs(rows) < 1e9))
+    if len(bad):
+        raise ReadError(
+            f"the value {rows[tuple(bad[0])]} is not a usable number", path,
+            f"frame {bad[0][0]}, channel {bad[0][1] + 1}",
+        )  # fmt: skip
+    return rows
+
+
+def _rate(frame_time: str, warnings: list[str]) -> float:
+    try:
+        seconds = float(frame_time)
+    except ValueError:
+        seconds = 0.0
+    if not 1e-5 <= seconds <= 1e3:
+        warnings.append(f"A frame time of {frame_time!r} is not usable: 30 frames a second are taken.")
+        return 30.0
+    return imported.settle_rate(1 / seconds)
+
+
+def _unique(names: list[str], warnings: list[str]) -> list[str]:
+    seen: set[str] = set()
+    out = []
+    for name in names:
+        new, n = name, 2
+        while new in seen:
+            new, n = f"{name}.{n}", n + 1
+        if new != name:
+            warnings.append(f"Two joints are called {name!r}: the later one is called {new!r} here.")
+        seen.add(new)
+        out.append(new)
+    return out
+
+
+def _position_modes(
+    joints: list[BvhJoint], names: list[str], rows: Array, options: ReadOptions, warnings: list[str]
+) -> tuple[bool, ...]:
+    """Per joint: do its position channels replace the offset (or add to it)? Decided from the data."""
+    out = []
+    for joint, name in zip(joints, names, strict=True):
+        replaces = True
+        if joint.positions and any(joint.offset):
+            offset = np.array([joint.offset["XYZ".index(c[0])] for c in joint.positions])
+            middle = np.median(rows[:, [joint.columns[c] for c in joint.positions]], axis=0)
+            if options.positions == "auto":
+                replaces = bool(np.linalg.norm(middle - offset) <= np.linalg.norm(middle))
+                how = "replace" if replaces else "add to"
+                warnings.append(f"Position channels of {name!r} {how} its offset (decided from the values).")
+            else:
+                replaces = options.positions == "replace"
+        out.append(replaces)
+    return tuple(out)
+
+
+def _motion(joints: list[BvhJoint], offsets: Array, replaces: tuple[bool, ...], rows: Array) -> tuple[Array, Array]:
+    """Local rotations and translations in the file's units; joints with the same channel order together."""
+    rotations = np.empty((len(rows), len(joints), 4))
+    translations = np.tile(offsets, (len(rows), 1, 1))
+    by_order: dict[str, list[int]] = {}
+    for i, joint in enumerate(joints):
+        by_order.setdefault(joint.order, []).append(i)
+        for channel in joint.positions:
+            axis = "XYZ".index(channel[0])
+            base = 0.0 if replaces[i] else offsets[i, axis]
+            translations[:, i, axis] = base + rows[:, joint.columns[channel]]
+    for order, members in by_order.items():
+        if not order:
+            rotations[:, members] = quat.IDENTITY
+            continue
+        columns = [[joints[i].columns[f"{a}rotation"] for a in order] for i in members]
+        rotations[:, members] = quat.from_euler(np.radians(rows[:, columns]), order)
+    return rotations, translations
+
+
+def _extent(rig: Rig, up: Array) -> float:
+    placed = rig.skeleton.rest_model[1]
+    ends = [placed[rig.skeleton.index[n]] + tip for n, tip in rig.tips.items()]
+    return float(np.ptp(np.concatenate([placed, np.array(ends).reshape(-1, 3)]) @ up))
+
+
+# Writing ------------------------------------------------------------------------------------------------
+
+
+def write(clip: Clip, rig: Rig, source: Imported | None = None, unit: float = 1.0) -> bytes:
+    """BVH text of a clip: as its source where that was a BVH file of this rig, else clean.
+
+    Clean: +Y up, facing +Z, rest rotations taken into the offsets, ``unit`` metres per unit of the file.
+    """
+    if source is not None and isinstance(source.layout, BvhLayout):
+        layout = source.layout
+        q, t = frames.put_back(source.frame, clip.skeleton, clip.rotations, clip.translations)
+        time = layout.frame_time if clip.rate == layout.rate else _frame_time(clip.rate)
+    else:
+        layout, q, t = _clean(clip, rig, unit)
+        time = layout.frame_time
+    layout = _with_needed_channels(layout, q, t)
+    rows = _to_rows(layout, q, t)
+    text = [*_header_lines(layout), "MOTION", f"Frames: {len(rows)}", f"Frame Time: {time}"]
+    line = " ".join(["%.6f"] * rows.shape[1])
+    text += [line % tuple(row) for row in rows.tolist()]
+    return ("\n".join(text) + "\n").encode()
+
+
+def _frame_time(rate: float) -> str:
+    return f"{1 / rate:.8f}"
+
+
+def _clean(clip: Clip, rig: Rig, unit: float) -> tuple[BvhLayout, Array, Array]:
+    """The motion as rest-relative deltas: BVH has no rest rotations, so every joint's axes are the world's in rest."""
+    skeleton = clip.skeleton
+    turned0, placed0 = skeleton.rest_model
+    turned, placed = clip.model
+    delta = quat.multiply(turned, quat.conjugate(turned0))
+    q, t = np.array(delta), np.array(placed)
+    parents = skeleton.parents
+    has = parents >= 0
+    back = quat.conjugate(delta[:, parents[has]])
+    q[:, has] = quat.multiply(back, delta[:, has])
+    t[:, has] = quat.rotate(back, placed[:, has] - placed[:, parents[has]])
+    offsets = np.array(placed0)
+    offsets[has] -= placed0[parents[has]]
+    tips: Mapping[str, Array] = rig.tips
+    # BVH nests joints, so their order is depth first whatever the skeleton's is.
+    order = _depth_first(skeleton)
+    place = {j: i for i, j in enumerate(order)}
+    joints = []
+    for i in order:
+        name = skeleton.names[i]
+        tip = None
+        if not skeleton.children[i]:
+            end = quat.rotate(turned0[i], tips[name]) if name in tips else 0.3 * offsets[i]
+            tip = (float(end[0] / unit), float(end[1] / unit), float(end[2] / unit))
+        # A root's place is in its channels alone: with an offset, readers disagree on what the channels mean.
+        x, y, z = (offsets[i] / unit).tolist() if parents[i] >= 0 else (0.0, 0.0, 0.0)
+        channels = ("Zrotation", "Xrotation", "Yrotation")
+        if parents[i] < 0:
+            channels = ("Xposition", "Yposition", "Zposition", *channels)  # type: ignore[assignment]
+        joints.append(BvhJoint(name, place[int(parents[i])] if parents[i] >= 0 else -1, (x, y, z), channels, tip))
+    layout = BvhLayout(tuple(joints), (True,) * len(joints), _frame_time(clip.rate), clip.rate)
+    return layout, q[:, order], t[:, order] / unit
+
+
+def _depth_first(skeleton: Skeleton) -> list[int]:
+    order: list[int] = []
+    stack = list(skeleton.roots[::-1])
+    while stack:
+        joint = stack.pop()
+        order.append(joint)
+        stack.extend(reversed(skeleton.children[joint]))
+    return order
+
+
+def _with_needed_channels(layout: BvhLayout, q: Array, t: Array) -> BvhLayout:
+    """The layout with channels added where the motion moves something that the source's channels cannot say."""
+    joints = []
+    replaces = list(layout.replaces)
+    for i, joint in enumerate(layout.joints):
+        channels = list(joint.channels)
+        offset = np.array(joint.offset)
+        if not joint.positions or len(joint.positions) < 3:
+            missing = [a for a in "XYZ" if f"{a}position" not in channels]
+            axes = ["XYZ".index(a) for a in missing]
+            if np.abs(t[:, i, axes] - offset[axes]).max() > 1e-5 * max(1.0, float(np.abs(offset).max())):
+                channels = [*(f"{a}position" for a in missing), *channels]
+        if len(joint.order) < 3:
+            least = _closest(q[:, i], joint.order)
+            if quat.angle(quat.multiply(quat.conjugate(least), q[:, i])).max() > 1e-6:
+                channels = [c for c in channels if not c.endswith("rotation")]
+                channels += [f"{a}rotation" for a in "ZXY"]
+        joints.append(replace(joint, channels=tuple(channels)))
+    column = 0
+    for i, joint in enumerate(joints):
+        joints[i] = replace(joint, columns={c: column + k for k, c in enumerate(joint.channels)})
+        column += len(joint.channels)
+    return BvhLayout(tuple(joints), tuple(replaces), layout.frame_time, layout.rate)
+
+
+def _closest(q: Array, order: str) -> Array:
+    """The rotations of ``q`` that channels of a short order (none, one or two axes) can say."""
+    if not order:
+        return np.broadcast_to(quat.IDENTITY, q.shape)
+    return quat.from_euler(_short_euler(q, order), order)
+
+
+def _short_euler(q: Array, order: str) -> Array:
+    full = order + "".join(a for a in "ZXY" if a not in order)
+    return quat.to_euler(q, full[:3])[..., : len(order)]
+
+
+def _to_rows(layout: BvhLayout, q: Array, t: Array) -> Array:
+    rows = np.zeros((len(q), sum(len(j.channels) for j in layout.joints)))
+    for i, joint in enumerate(layout.joints):
+        for channel in joint.positions:
+            axis = "XYZ".index(channel[0])
+            rows[:, joint.columns[channel]] = t[:, i, axis] - (0.0 if layout.replaces[i] else joint.offset[axis])
+        order = joint.order
+        if order:
+            angles = quat.to_euler(q[:, i], order) if len(order) == 3 else _short_euler(q[:, i], order)
+            angles = np.degrees(np.unwrap(angles, axis=0))
+            rows[:, [joint.columns[f"{a}rotation"] for a in order]] = angles
+    return rows
+
+
+def _header_lines(layout: BvhLayout) -> list[str]:
+    lines = ["HIERARCHY"]
+    joints = layout.joints
+    open_at: list[int] = []
+
+    def close_to(depth: int) -> None:
+        while len(open_at) > depth:
+            joint = joints[open_at[-1]]
+            pad = "\t" * len(open_at)
+            if joint.tip is not None:
+                lines.extend([f"{pad}End Site", f"{pad}{{", f"{pad}\t{_offset(joint.tip)}", f"{pad}}}"])
+            open_at.pop()
+            lines.append("\t" * len(open_at) + "}")
+
+    for i, joint in enumerate(joints):
+        close_to(open_at.index(joint.parent) + 1 if joint.parent >= 0 else 0)
+        pad = "\t" * len(open_at)
+        lines += [f"{pad}{'ROOT' if joint.parent < 0 else 'JOINT'} {joint.name}", f"{pad}{{"]
+        lines += [f"{pad}\t{_offset(joint.offset)}"]
+        lines += [f"{pad}\tCHANNELS {len(joint.channels)} {' '.join(joint.channels)}"]
+        open_at.append(i)
+    close_to(0)
+    return lines
+
+
+def _offset(v: tuple[float, float, float]) -> str:
+    return "OFFSET " + " ".join(f"{x:.6f}" for x in v)

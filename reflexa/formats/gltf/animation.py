@@ -1,0 +1,197 @@
+"""Animations of glTF 2.0: channels and samplers to frames, and back."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from typing import Any
+
+import numpy as np
+
+from reflexa.errors import ReadError
+from reflexa.formats.gltf import accessors
+from reflexa.formats.gltf.accessors import Bin
+from reflexa.formats.gltf.container import GltfFile, Json
+from reflexa.formats.imported import settle_rate
+from reflexa.motion import quat, tracks
+from reflexa.motion.clip import Clip, Event
+from reflexa.motion.quat import Array
+from reflexa.motion.skeleton import Skeleton
+
+# Rates that are tried in this order for keys that stand far apart.
+_RATES = (30.0, 24.0, 25.0, 60.0, 50.0, 48.0, 120.0, 100.0, 90.0, 240.0)
+_MOST_FRAMES = 200_000
+_WIDTHS = {"rotation": "VEC4", "translation": "VEC3", "scale": "VEC3"}
+
+
+@dataclass(frozen=True, eq=False)
+class Sampled:
+    """One animation at whole frames, in the file's own frame."""
+
+    name: str
+    rotations: Array
+    translations: Array
+    scales: Array | None
+    rate: float
+    start: float
+    loop: bool
+    stepped: bool
+    play_rate: float
+    events: tuple[Event, ...]
+
+
+def read_animation(
+    file: GltfFile,
+    number: int,
+    animation: Json,
+    skeleton: Skeleton,
+    index: Mapping[int, int],
+    warnings: list[str],
+) -> Sampled | None:
+    """Sample an animation for the joints of a skeleton; None where it moves none of them. Raises ReadError."""
+    place = f"animations[{number}]"
+    unnamed = f"{file.path.stem} {number + 1}" if number else file.path.stem
+    name = str(animation.get("name") or unnamed)
+    found: list[tuple[int, str, Array, Array, str]] = []
+    kinds: set[str] = set()
+    samplers = animation.get("samplers", [])
+    for c, channel in enumerate(animation.get("channels", [])):
+        where = f"{place}.channels[{c}]"
+        target = channel.get("target", {})
+        path = target.get("path")
+        if target.get("node") not in index or path not in _WIDTHS:
+            continue
+        which = channel.get("sampler")
+        if not isinstance(which, int) or not 0 <= which < len(samplers):
+            raise ReadError(f"names samplers[{which}] of {len(samplers)}", file.path, where)
+        times, values, kind = _sampler(file, samplers[which], f"{place}.samplers[{which}]", _WIDTHS[path])
+        kinds.add(kind)
+        found.append((index[target["node"]], path, times, values, kind))
+    if not found:
+        return None
+    extras = _extras(animation)
+    rate, start, count = _grid(file, [f[2] for f in found], extras.get("rate"), place, warnings, name)
+    at = start + np.arange(count) / rate
+    n = len(skeleton)
+    q = np.tile(skeleton.rest_rotations, (count, 1, 1))
+    t = np.tile(skeleton.rest_translations, (count, 1, 1))
+    rest_s = skeleton.rest_scales if skeleton.rest_scales is not None else np.ones((n, 3))
+    s = np.tile(rest_s, (count, 1, 1))
+    for joint, path, times, values, kind in found:
+        # float32 times lie a rounding away from the frame: a STEP key must not be missed by it.
+        near = times[np.clip(np.searchsorted(times, at), 0, len(times) - 1)]
+        exact = np.where(np.abs(near - at) < 1e-5 + 2e-7 * np.abs(at), near, at)
+        out = tracks.sample(times, values, kind, exact, path == "rotation")
+        {"rotation": q, "translation": t, "scale": s}[path][:, joint] = out
+    if len(kinds) > 1:
+        warnings.append(f"{name!r} mixes interpolations ({', '.join(sorted(kinds))}): sampled at every frame.")
+    elif kinds == {"CUBICSPLINE"}:
+        warnings.append(f"{name!r} uses cubic splines: sampled at every frame, linear in between.")
+    events = tuple(
+        Event(float(e["frame"]), str(e["name"]))
+        for e in extras.get("events", [])
+        if isinstance(e, dict) and isinstance(e.get("frame"), int | float) and "name" in e
+    )
+    play = extras.get("play_rate", 1.0)
+    return Sampled(
+        name, q, t, s if np.abs(s - 1).max() > 1e-6 else None, rate, start, extras.get("loop") is True,
+        kinds == {"STEP"}, float(play) if isinstance(play, int | float) and play > 0 else 1.0, events,
+    )  # fmt: skip
+
+
+def _extras(animation: Json) -> Json:
+    extras = animation.get("extras")
+    ours = extras.get("reflexa") if isinstance(extras, dict) else None
+    return ours if isinstance(ours, dict) else {}
+
+
+def _sampler(file: GltfFile, sampler: Any, where: str, kind: str) -> tuple[Array, Array, str]:
+    if not isinstance(sampler, dict):
+        raise ReadError("is not an object", file.path, where)
+    times = accessors.read(file, sampler.get("input"), where, "SCALAR")[:, 0].astype(np.float64)
+    values = accessors.read(file, sampler.get("output"), where, kind).astype(np.float64)
+    how = str(sampler.get("interpolation", "LINEAR"))
+    if how not in ("LINEAR", "STEP", "CUBICSPLINE"):
+        raise ReadError(f"has the unknown interpolation {how!r}", file.path, where)
+    if len(times) == 0:
+        raise ReadError("has no keys", file.path, where)
+    if np.any(np.diff(times) < 0):
+        raise ReadError("has key times that go backwards", file.path, where)
+    per_key = 3 if how == "CUBICSPLINE" else 1
+    if len(values) != per_key * len(times):
+        raise ReadError(f"has {len(times)} times and {len(values)} values", file.path, where)
+    if how == "CUBICSPLINE":
+        values = values.reshape(len(times), 3, -1)
+    return times, values, how
+
+
+def _grid(
+    file: GltfFile, all_times: list[Array], told: Any, place: str, warnings: list[str], name: str
+) -> tuple[float, float, int]:
+    """Rate, start time and number of frames on which the keys lie."""
+    times = np.unique(np.concatenate(all_times))
+    start = float(times[0])
+    length = float(times[-1]) - start
+    steps = np.diff(times)
+    steps = steps[steps > 1e-6]
+    rate = 30.0
+    if isinstance(told, int | float) and told > 0 and _fits(times - start, float(told)):
+        rate = float(told)
+    elif len(steps):
+        dense = settle_rate(1 / float(steps.mean())) if np.ptp(steps) < 0.01 * steps.mean() else 0.0
+        choices = [r for r in (*((dense,) if dense >= 20 else ()), *_RATES) if _fits(times - start, r)]
+        if choices:
+            rate = choices[0]
+        else:
+            rate = 60.0 if float(steps.min()) < 1 / 40 else 30.0
+            warnings.append(f"The keys of {name!r} lie on no common frame rate: sampled at {rate:g} frames a second.")
+    if start > 1e-6:
+        warnings.append(f"The keys of {name!r} begin at {start:.3f} s: the clip begins there.")
+    frames = length * rate
+    if not frames < min(_MOST_FRAMES, 2000 + 1000 * len(times)):
+        raise ReadError(f"{length:,.0f} s between {len(times)} keys is too long to sample", file.path, place)
+    return (
+        rate,
+        start,
+        round(frames) + 1 if _fits(times[-1:] - start, rate) else int(np.ceil(frames - 1e-6)) + 1,
+    )
+
+
+def _fits(times: Array, rate: float) -> bool:
+    frames = times * rate
+    return bool(np.abs(frames - np.round(frames)).max() < 0.02)
+
+
+def write_animation(
+    clip: Clip, q: Array, t: Array, nodes: tuple[int, ...], rest: tuple[Array, Array, Array | None], store: Bin,
+    always: set[tuple[int, str]] | None = None, start: float = 0.0,
+) -> Json:  # fmt: skip
+    """An animation with one channel for everything that leaves its rest value, or that ``always`` names.
+
+    q ``(frames, joints, 4)`` and t ``(frames, joints, 3)`` in the file's frame; rest: the nodes' own values.
+    """
+    times = store.add(start + np.arange(clip.frames) / clip.rate, "SCALAR", bounds=True)
+    samplers: list[Json] = []
+    channels: list[Json] = []
+    how = "STEP" if clip.stepped else "LINEAR"
+    keep = always or set()
+    s = clip.scales
+    for joint, node in enumerate(nodes):
+        rest_s = np.ones(3) if rest[2] is None else rest[2][joint]
+        moved = {
+            "rotation": quat.angle(quat.multiply(quat.conjugate(rest[0][joint]), q[:, joint])).max() > 1e-7,
+            "translation": np.abs(t[:, joint] - rest[1][joint]).max() > 1e-7,
+            "scale": s is not None and np.abs(s[:, joint] - rest_s).max() > 1e-7,
+        }
+        for path, kind, values in (
+            ("translation", "VEC3", t[:, joint]),
+            ("rotation", "VEC4", quat.continuous(q[:, joint])),
+            ("scale", "VEC3", np.broadcast_to(rest_s, t[:, joint].shape) if s is None else s[:, joint]),
+        ):
+            if moved[path] or (node, path) in keep:
+                samplers.append({"input": times, "output": store.add(values, kind), "interpolation": how})
+                channels.append({"sampler": len(samplers) - 1, "target": {"node": node, "path": path}})
+    if not channels:  # a clip that never leaves rest still is a clip: one channel that says so
+        samplers.append({"input": times, "output": store.add(q[:, 0], "VEC4"), "interpolation": how})
+        channels.append({"sampler": 0, "target": {"node": nodes[0], "path": "rotation"}})
+    return {"name": clip.name, "channels": channels, "samplers": samplers}

@@ -1,0 +1,292 @@
+"""glTF 2.0 to rig and clips."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from reflexa.errors import ReadError
+from reflexa.formats import frame as frames
+from reflexa.formats import imported
+from reflexa.formats.frame import ImportFrame
+from reflexa.formats.gltf import accessors
+from reflexa.formats.gltf.animation import read_animation
+from reflexa.formats.gltf.container import GltfFile, Json, load
+from reflexa.formats.gltf.skin import read_meshes
+from reflexa.formats.imported import MOST_JOINTS, Imported, ReadOptions
+from reflexa.motion import quat
+from reflexa.motion.clip import Clip, rest_clip
+from reflexa.motion.quat import Array
+from reflexa.motion.skeleton import Skeleton
+from reflexa.rig import analyse
+
+
+@dataclass(frozen=True, eq=False)
+class GltfLayout:
+    """What writing the same file again takes: the file, each joint's node, and the clips' animations."""
+
+    file: GltfFile
+    nodes: tuple[int, ...]
+    animations: dict[str, int]
+    digests: dict[str, str]
+    starts: dict[str, float]
+
+
+def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa: B008 (a frozen value)
+    """Read a .glb or .gltf file. Raises ReadError with file, place and reason."""
+    file = load(path)
+    warnings: list[str] = []
+    required = file.json.get("extensionsRequired", [])
+    if required and isinstance(required, list):
+        known = {"KHR_mesh_quantization", "KHR_texture_transform", "KHR_materials_unlit"}
+        for name in sorted({str(r) for r in required} - known):
+            warnings.append(f"The file requires the extension {name}, which is not read: its mesh may be missing.")
+    nodes = file.items("nodes")
+    parents = _parents(file, nodes)
+    local = _local_transforms(file, nodes, warnings)
+    joints = _choose_joints(file, nodes, parents)
+    index = {node: i for i, node in enumerate(joints)}
+    raw = Skeleton(
+        tuple(_names(nodes, joints, warnings)),
+        np.array([index.get(parents[n], -1) for n in joints]),
+        local[0][joints],
+        local[1][joints],
+        local[2][joints] if np.abs(local[2][joints] - 1).max() > 1e-6 else None,
+    )
+    frame = _frame(raw, nodes, joints, parents, local, options, warnings)
+    skeleton = frames.convert_skeleton(frame, raw)
+    meshes = read_meshes(file, index, frame.scale, warnings)
+    rig = analyse(skeleton, meshes=meshes)
+
+    clips: list[Clip] = []
+    layout = GltfLayout(file, tuple(joints), {}, {}, {})
+    for i, animation in enumerate(file.items("animations")):
+        sampled = read_animation(file, i, animation, raw, index, warnings)
+        if sampled is None:
+            continue
+        q, t = frames.take_in(frame, skeleton, sampled.rotations, sampled.translations)
+        name = _unique_name(sampled.name, [c.name for c in clips])
+        clip = Clip(
+            name, skeleton, quat.continuous(q), t, sampled.rate, sampled.scales, sampled.loop, sampled.stepped,
+            sampled.play_rate, sampled.events,
+        )  # fmt: skip
+        clips.append(clip)
+        layout.animations[name] = i
+        layout.digests[name] = clip.digest
+        layout.starts[name] = sampled.start
+    generator = file.json["asset"].get("generator", "")
+    fmt = "glb" if path.suffix.lower() == ".glb" else "gltf"
+    return Imported(path, fmt, str(generator), rig, tuple(clips), frame, tuple(warnings), layout)
+
+
+def rest_of(document: Imported) -> Clip:
+    """A one-frame clip of the rest pose, for files that hold a rig and no animation."""
+    return rest_clip(document.rig.skeleton, document.path.stem)
+
+
+def _unique_name(name: str, taken: list[str]) -> str:
+    new, n = name, 2
+    while new in taken:
+        new, n = f"{name} {n}", n + 1
+    return new
+
+
+def _parents(file: GltfFile, nodes: list[Json]) -> list[int]:
+    """Parent per node, -1 for none; raises ReadError for cycles, second parents and nodes that are not there."""
+    parents = [-1] * len(nodes)
+    for i, node in enumerate(nodes):
+        for child in node.get("children", []):
+            accessors.item(file, "nodes", child, f"nodes[{i}].children")
+            if parents[child] >= 0:
+                raise ReadError(f"nodes[{child}] has two parents", file.path, f"nodes[{i}].children")
+            parents[child] = i
+    settled = [False] * len(nodes)
+    for start in range(len(nodes)):
+        on_path: set[int] = set()
+        at = start
+        while at >= 0 and not settled[at]:
+            if at in on_path:
+                raise ReadError("the hierarchy runs in a circle", file.path, f"nodes[{at}]")
+            on_path.add(at)
+            at = parents[at]
+        for n in on_path:
+            settled[n] = True
+    return parents
+
+
+def _local_transforms(file: GltfFile, nodes: list[Json], warnings: list[str]) -> tuple[Array, Array, Array]:
+    """Rotation, translation and scale of every node."""
+    q = np.tile(quat.IDENTITY, (len(nodes), 1))
+    t, s = np.zeros((len(nodes), 3)), np.ones((len(nodes), 3))
+    for i, node in enumerate(nodes):
+        if "matrix" in node:
+            m = np.array(_numbers(file, node["matrix"], 16, f"nodes[{i}].matrix")).reshape(4, 4).T
+            q[i], t[i], s[i], sheared = _decompose(m)
+            if sheared:
+                warnings.append(f"The matrix of {node.get('name', f'nodes[{i}]')!r} shears: the shear is left out.")
+        if "rotation" in node:
+            r = _numbers(file, node["rotation"], 4, f"nodes[{i}].rotation")
+            if abs(float(np.linalg.norm(r)) - 1) > 1e-3:
+                warnings.append(f"The rotation of {node.get('name', f'nodes[{i}]')!r} was not of unit length.")
+            q[i] = quat.normalise(np.array(r))
+        if "translation" in node:
+            t[i] = _numbers(file, node["translation"], 3, f"nodes[{i}].translation")
+        if "scale" in node:
+            s[i] = _numbers(file, node["scale"], 3, f"nodes[{i}].scale")
+    return q, t, s
+
+
+def _numbers(file: GltfFile, value: Any, count: int, place: str) -> list[float]:
+    good = isinstance(value, list) and len(value) == count
+    if not good or not all(isinstance(v, int | float) and abs(v) < 1e12 for v in value):
+        raise ReadError(f"is not {count} finite numbers", file.path, place)
+    return [float(v) for v in value]
+
+
+def _decompose(m: Array) -> tuple[Array, Array, Array, bool]:
+    """A 4x4 matrix as rotation, translation and scale, and whether anything was left over (shear)."""
+    linear = m[:3, :3]
+    scale = np.linalg.norm(linear, axis=0)
+    if np.linalg.det(linear) < 0:
+        scale = scale * np.array([-1.0, 1.0, 1.0])
+    safe = np.where(np.abs(scale) > 1e-12, scale, 1.0)
+    u, _, vt = np.linalg.svd(linear / safe)
+    turn = u @ vt
+    sheared = bool(np.abs(turn * safe - linear).max() > 1e-5 * max(1.0, float(np.abs(linear).max())))
+    return quat.from_matrix(turn), m[:3, 3], scale, sheared
+
+
+def _choose_joints(file: GltfFile, nodes: list[Json], parents: list[int]) -> list[int]:
+    """Nodes of the skeleton, parents first: everything below the roots of all skins (or of what is animated)."""
+
+    def checked(value: Any, place: str) -> int:
+        accessors.item(file, "nodes", value, place)
+        return int(value)
+
+    skinned = {
+        checked(j, f"skins[{i}].joints") for i, skin in enumerate(file.items("skins")) for j in skin.get("joints", [])
+    }
+    moved = {
+        checked(channel["target"]["node"], f"animations[{i}].channels")
+        for i, animation in enumerate(file.items("animations"))
+        for channel in animation.get("channels", [])
+        if "node" in channel.get("target", {}) and channel["target"].get("path") != "weights"
+    }
+    wanted = skinned or moved
+    if not wanted:
+        wanted = {i for i, n in enumerate(nodes) if "mesh" not in n and "camera" not in n}
+    if not wanted:
+        raise ReadError("holds no skin, no animation and no bare nodes: no skeleton", file.path, "nodes")
+    order = _parents_first(nodes, parents)
+    # The topmost wanted (or moved) node on the way up from each node, -1 where there is none.
+    top = [-1] * len(nodes)
+    for n in order:
+        above = top[parents[n]] if parents[n] >= 0 else -1
+        top[n] = above if above >= 0 else n if n in wanted or n in moved else -1
+    roots = sorted({top[n] for n in wanted})
+    if len(roots) > 1 and (shared := _shared_parent(roots, order, parents)) >= 0:
+        roots = [shared]
+    holds = [n in wanted for n in range(len(nodes))]
+    for n in reversed(order):
+        if holds[n] and parents[n] >= 0:
+            holds[parents[n]] = True
+    out: list[int] = []
+    stack = roots[::-1]
+    while stack:
+        node = stack.pop()
+        out.append(node)
+        if len(out) > MOST_JOINTS:
+            raise ReadError(f"has more than the {MOST_JOINTS:,} joints that are read", file.path, "nodes")
+        # A skinned mesh, camera or light below the root is no joint, unless a joint hangs on it.
+        stack.extend(
+            c for c in reversed(nodes[node].get("children", [])) if holds[c] or not ({"skin", "camera"} & set(nodes[c]))
+        )
+    return out
+
+
+def _parents_first(nodes: list[Json], parents: list[int]) -> list[int]:
+    order = [n for n, p in enumerate(parents) if p < 0]
+    for n in order:  # grows as it is walked
+        order.extend(nodes[n].get("children", []))
+    return order
+
+
+def _shared_parent(roots: list[int], order: list[int], parents: list[int]) -> int:
+    """The lowest node that all ``roots`` hang on, or -1."""
+    count = [0] * len(parents)
+    for r in roots:
+        count[r] = 1
+    for n in reversed(order):
+        if parents[n] >= 0:
+            count[parents[n]] += count[n]
+    node = parents[roots[0]]
+    while node >= 0 and count[node] < len(roots):
+        node = parents[node]
+    return node
+
+
+def _names(nodes: list[Json], joints: list[int], warnings: list[str]) -> list[str]:
+    out: list[str] = []
+    taken: set[str] = set()
+    unnamed = 0
+    for node in joints:
+        name = str(nodes[node].get("name") or "")
+        if not name:
+            unnamed += 1
+            name = f"node {node}"
+        new, n = name, 2
+        while new in taken:
+            new, n = f"{name}.{n}", n + 1
+        if new != name:
+            warnings.append(f"Two joints are called {name!r}: the later one is called {new!r} here.")
+        taken.add(new)
+        out.append(new)
+    if unnamed:
+        warnings.append(f"{unnamed} joints have no name and are called after their number.")
+    return out
+
+
+def _frame(
+    raw: Skeleton, nodes: list[Json], joints: list[int], parents: list[int],
+    local: tuple[Array, Array, Array], options: ReadOptions, warnings: list[str],
+) -> ImportFrame:  # fmt: skip
+    """Parent nodes' transforms and the turn to our axes, put together per root joint."""
+    turn, move, scale, baked = [], [], [], []
+    for root in raw.roots:
+        q, t, s = np.array(quat.IDENTITY), np.zeros(3), 1.0
+        node = parents[joints[root]]
+        while node >= 0:
+            node_scale = local[2][node]
+            uniform = float(np.mean(node_scale))
+            if np.ptp(node_scale) > 1e-6 * abs(uniform):
+                warnings.append(f"The parent node {_label(nodes, node)} scales unevenly: its mean scale is taken.")
+            t = local[1][node] + quat.rotate(local[0][node], uniform * t)
+            q, s = quat.multiply(local[0][node], q), uniform * s
+            if np.abs(t).max() > 0 or quat.angle(local[0][node]) > 1e-9 or abs(uniform - 1) > 1e-9:
+                baked.append(_label(nodes, node))
+            node = parents[node]
+        if s <= 0:
+            raise ReadError("a parent node scales by zero or mirrors", baked[-1] if baked else "nodes")
+        turn.append(q)
+        move.append(t)
+        scale.append(s)
+    per_joint = np.empty(len(raw))
+    for root, s in zip(raw.roots, scale, strict=True):
+        per_joint[raw.below(root)] = s
+    unit = options.unit or 1.0
+    inner = ImportFrame(per_joint * unit, np.array(turn), np.array(move) * unit)
+    upright = frames.convert_skeleton(inner, raw)
+    up, facing, _, said = imported.find_axes(upright, {}, guess_up=False)
+    warnings += said
+    outer = imported.axes_turn(up, facing)
+    return ImportFrame(
+        per_joint * unit, quat.multiply(outer, inner.turn), quat.rotate(outer, inner.move),
+        "m" if unit == 1.0 else "as told", unit, "+Y", frames.axis_name(facing), tuple(dict.fromkeys(baked)),
+    )  # fmt: skip
+
+
+def _label(nodes: list[Json], node: int) -> str:
+    return str(nodes[node].get("name") or f"node {node}")

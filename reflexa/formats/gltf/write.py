@@ -1,0 +1,253 @@
+"""Clips to glTF 2.0: into the file that they came from, or into a clean file of their own."""
+
+from __future__ import annotations
+
+import copy
+from collections.abc import Iterator
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from reflexa.errors import WriteError
+from reflexa.formats import frame as frames
+from reflexa.formats.gltf.accessors import Bin
+from reflexa.formats.gltf.animation import write_animation
+from reflexa.formats.gltf.container import GltfFile, Json, fetch, to_glb, to_gltf
+from reflexa.formats.gltf.read import GltfLayout
+from reflexa.formats.imported import Imported
+from reflexa.motion.clip import Clip
+from reflexa.rig import Mesh, Rig
+
+_VERTICES, _INDICES = 34962, 34963
+
+
+def write(
+    clips: list[Clip],
+    rig: Rig,
+    source: Imported | None = None,
+    binary: bool = True,
+    notes: Json | None = None,
+) -> bytes:
+    """glTF bytes of clips: as their source where that was a glTF file of this rig, else clean.
+
+    notes: what is added to each animation's extras (source, recipe digest and the like).
+    Raises WriteError where the source file uses something that cannot be carried over.
+    """
+    if source is not None and isinstance(source.layout, GltfLayout):
+        json, data = _into_source(clips, source, source.layout, notes or {})
+    else:
+        json, data = _clean(clips, rig, notes or {})
+    return to_glb(json, data) if binary else to_gltf(json, data)
+
+
+def _extras(clip: Clip, notes: Json) -> Json:
+    ours: Json = {"rate": clip.rate, "loop": clip.loop}
+    if clip.play_rate != 1:
+        ours["play_rate"] = clip.play_rate
+    if clip.events:
+        ours["events"] = [{"frame": e.frame, "name": e.name} for e in clip.events]
+    return {**ours, **notes}
+
+
+def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes: Json) -> tuple[Json, bytes]:
+    """The source's JSON and data with its animations replaced; meshes, materials and the unknown stay."""
+    file = layout.file
+    if "EXT_meshopt_compression" in file.json.get("extensionsUsed", []):
+        raise WriteError(
+            "its buffers are compressed and cannot be taken apart",
+            file.path,
+            advice="Export with --frame clean.",
+        )
+    json = copy.deepcopy(file.json)
+    old = file.items("animations")
+    kept = {
+        c.name: i
+        for c in clips
+        if (i := layout.animations.get(c.name)) is not None and layout.digests[c.name] == c.digest
+    }
+    gone = [a for i, a in enumerate(old) if i not in kept.values()]
+    carried = {c.name: _other_channels(old, layout, c) for c in clips if c.name not in kept}
+    json["animations"] = []
+    alive = set(_accessors_named(json)) | {
+        s[k] for a in [*(old[i] for i in kept.values()), *carried.values()] for s in a["samplers"] for k in ("input", "output")
+    }  # fmt: skip
+    orphans = {s[k] for a in gone for s in a.get("samplers", []) for k in ("input", "output")} - alive
+    store = _repacked(json, file, orphans)
+    rest = _node_rest(source, layout)
+    for clip in clips:
+        if clip.name in kept:
+            json["animations"].append(copy.deepcopy(old[kept[clip.name]]))
+            continue
+        q, t = frames.put_back(source.frame, clip.skeleton, clip.rotations, clip.translations)
+        before = old[layout.animations[clip.name]] if clip.name in layout.animations else {}
+        had = {(c["target"].get("node", -1), c["target"].get("path", "")) for c in before.get("channels", [])}
+        start = layout.starts.get(clip.name, 0.0)
+        written = write_animation(clip, q, t, layout.nodes, rest, store, had, start)
+        _join(written, carried[clip.name])
+        extras = {k: v for k, v in before.get("extras", {}).items() if k != "reflexa"} if before else {}
+        written["extras"] = {**extras, "reflexa": _extras(clip, notes)}
+        json["animations"].append(written)
+    if not json["animations"]:
+        del json["animations"]
+    return json, store.buffer()
+
+
+def _other_channels(old: list[Json], layout: GltfLayout, clip: Clip) -> Json:
+    """Channels of a clip's own animation that move no joint (morph weights, cameras): they are carried along."""
+    if clip.name not in layout.animations:
+        return {"channels": [], "samplers": []}
+    animation = old[layout.animations[clip.name]]
+    nodes = set(layout.nodes)
+    channels = [
+        c
+        for c in animation.get("channels", [])
+        if c.get("target", {}).get("node") not in nodes or c["target"].get("path") == "weights"
+    ]
+    used = sorted({c["sampler"] for c in channels})
+    return {
+        "channels": [{**c, "sampler": used.index(c["sampler"])} for c in channels],
+        "samplers": [animation["samplers"][s] for s in used],
+    }
+
+
+def _join(animation: Json, other: Json) -> None:
+    base = len(animation["samplers"])
+    animation["samplers"] += copy.deepcopy(other["samplers"])
+    animation["channels"] += [{**copy.deepcopy(c), "sampler": c["sampler"] + base} for c in other["channels"]]
+
+
+def _accessors_named(json: Any) -> Iterator[int]:
+    """Every number under a key that names accessors, wherever it stands."""
+    if isinstance(json, list):
+        for entry in json:
+            yield from _accessors_named(entry)
+    elif isinstance(json, dict):
+        for key, value in json.items():
+            if key == "attributes" and isinstance(value, dict):
+                yield from (v for v in value.values() if isinstance(v, int))
+            elif key == "targets" and isinstance(value, list):
+                yield from (v for t in value if isinstance(t, dict) for v in t.values() if isinstance(v, int))
+            elif key in ("indices", "inverseBindMatrices", "input", "output") and isinstance(value, int):
+                yield value
+            if key not in ("accessors", "bufferViews"):
+                yield from _accessors_named(value)
+
+
+def _views_named(json: Any) -> Iterator[int]:
+    if isinstance(json, list):
+        for entry in json:
+            yield from _views_named(entry)
+    elif isinstance(json, dict):
+        for key, value in json.items():
+            if key == "bufferView" and isinstance(value, int):
+                yield value
+            else:
+                yield from _views_named(value)
+
+
+def _repacked(json: Json, file: GltfFile, orphans: set[int]) -> Bin:
+    """All buffers as one, without the data that only ``orphans`` (accessors) used; images beside the file go in."""
+    old_accessors: list[Json] = json.setdefault("accessors", [])
+    views: list[Json] = json.setdefault("bufferViews", [])
+    alive = [a for i, a in enumerate(old_accessors) if i not in orphans]
+    rest = {k: v for k, v in json.items() if k not in ("accessors", "bufferViews")}
+    used = set(_views_named(alive)) | set(_views_named(rest))
+    free = set(_views_named([old_accessors[i] for i in orphans])) - used
+    store = Bin(views, old_accessors, free, orphans)
+    for i, view in enumerate(views):
+        if i not in free:
+            start = view.get("byteOffset", 0)
+            data = file.buffers[view["buffer"]][start : start + view["byteLength"]]
+            view.update(buffer=0, byteOffset=store.place(data))
+    for i, image in enumerate(json.get("images", [])):
+        uri = image.get("uri")
+        if isinstance(uri, str) and not uri.startswith("data:"):
+            data = fetch(file.path, uri, f"images[{i}]")
+            del image["uri"]
+            image["bufferView"] = store.add_view(data)
+            image["mimeType"] = "image/jpeg" if Path(uri).suffix.lower() in (".jpg", ".jpeg") else "image/png"
+    return store
+
+
+def _node_rest(source: Imported, layout: GltfLayout) -> tuple[Any, Any, Any]:
+    skeleton = source.rig.skeleton
+    q, t = frames.put_back(source.frame, skeleton, skeleton.rest_rotations, skeleton.rest_translations)
+    return q, t, skeleton.rest_scales
+
+
+def _clean(clips: list[Clip], rig: Rig, notes: Json) -> tuple[Json, bytes]:
+    """Metres, +Y up, facing +Z; a node per joint, one skin where the rig has a mesh."""
+    from reflexa import __version__
+
+    skeleton = rig.skeleton
+    json: Json = {"asset": {"version": "2.0", "generator": f"Reflexa {__version__}"}, "scene": 0}
+    views: list[Json] = []
+    table: list[Json] = []
+    store = Bin(views, table)
+    nodes: list[Json] = []
+    for i, name in enumerate(skeleton.names):
+        node: Json = {
+            "name": name,
+            "translation": skeleton.rest_translations[i].tolist(),
+            "rotation": skeleton.rest_rotations[i].tolist(),
+        }
+        if skeleton.rest_scales is not None:
+            node["scale"] = skeleton.rest_scales[i].tolist()
+        if skeleton.children[i]:
+            node["children"] = list(skeleton.children[i])
+        nodes.append(node)
+    roots = list(skeleton.roots)
+    if rig.meshes:
+        _add_meshes(json, nodes, roots, rig.meshes, store, len(skeleton))
+    json |= {"scenes": [{"nodes": roots}], "nodes": nodes}
+    rest = (skeleton.rest_rotations, skeleton.rest_translations, skeleton.rest_scales)
+    json["animations"] = [
+        {
+            **write_animation(c, c.rotations, c.translations, tuple(range(len(skeleton))), rest, store),
+            "extras": {"reflexa": _extras(c, notes)},
+        }
+        for c in clips
+    ]
+    if not clips:
+        del json["animations"]
+    json |= {"accessors": table, "bufferViews": views}
+    if not table:
+        del json["accessors"], json["bufferViews"]
+    return json, store.buffer()
+
+
+def _add_meshes(
+    json: Json, nodes: list[Json], roots: list[int], meshes: tuple[Mesh, ...], store: Bin, joints: int
+) -> None:
+    json["skins"], json["meshes"] = [], []
+    json["materials"] = [{"name": "figure", "pbrMetallicRoughness": {"metallicFactor": 0.0, "roughnessFactor": 0.85}}]
+    for i, mesh in enumerate(meshes):
+        bind = mesh.bind.transpose(0, 2, 1).reshape(joints, 16)
+        json["skins"].append(
+            {
+                "inverseBindMatrices": store.add(bind, "MAT4"),
+                "joints": list(range(joints)),
+                "skeleton": roots[0],
+            }
+        )
+        # glTF 2.0 wants unit normals and weights that sum to one after rounding to float32.
+        weights = mesh.weights.astype(np.float32)
+        weights /= weights.sum(axis=1, keepdims=True)
+        used = np.where(weights > 0, mesh.joints, 0)
+        attributes = {
+            "POSITION": store.add(mesh.positions, "VEC3", target=_VERTICES, bounds=True),
+            "NORMAL": store.add(mesh.normals, "VEC3", target=_VERTICES),
+            "JOINTS_0": store.add(used, "VEC4", "<u2", target=_VERTICES),
+            "WEIGHTS_0": store.add(weights, "VEC4", target=_VERTICES),
+            "COLOR_0": store.add(mesh.colours, "VEC3", target=_VERTICES),
+        }
+        indices = store.add(mesh.triangles.reshape(-1, 1), "SCALAR", "<u4", target=_INDICES)
+        json["meshes"].append(
+            {
+                "name": f"figure {i + 1}",
+                "primitives": [{"attributes": attributes, "indices": indices, "material": 0}],
+            }
+        )
+        nodes.append({"name": f"figure mesh {i + 1}", "mesh": i, "skin": i})
+        roots.append(len(nodes) - 1)

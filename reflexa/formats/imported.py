@@ -1,0 +1,108 @@
+"""What a reader gives: rig and clips in our frame, and what it takes to write the same kind of file again."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from reflexa.formats.frame import ImportFrame, axis_name, turn_to_ours
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.motion.skeleton import Skeleton
+from reflexa.rig import Rig, analyse
+
+MOST_JOINTS = 10_000
+
+
+@dataclass(frozen=True, eq=False)
+class Imported:
+    """One file as read. layout is the format's own memory of how the file was laid out."""
+
+    path: Path
+    format: str
+    generator: str
+    rig: Rig
+    clips: tuple[Clip, ...]
+    frame: ImportFrame
+    warnings: tuple[str, ...]
+    layout: object
+
+
+@dataclass(frozen=True)
+class ReadOptions:
+    """What a person may tell a reader: the unit of a file that declares none (metres per unit), and how a BVH
+    joint's position channels relate to its offset."""
+
+    unit: float | None = None
+    positions: str = "auto"
+
+
+UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048, "dm": 0.1}
+# Order of the guess. The last but one is the scale of a large public motion library's conversion to BVH,
+# whose notes give lengths as inches / 0.45.
+_GUESSES = (
+    ("m", 1.0),
+    ("cm", 0.01),
+    ("in", 0.0254),
+    ("in/0.45", 0.0254 / 0.45),
+    ("mm", 0.001),
+    ("ft", 0.3048),
+)
+
+
+def guess_unit(height: float) -> tuple[str, float, bool]:
+    """Unit name, metres per unit, and whether the standing height really tells it (a person of 1.2 to 2.3 m)."""
+    for name, scale in _GUESSES:
+        if 1.2 <= height * scale <= 2.3:
+            return name, scale, True
+    for name, scale in _GUESSES[:1] + _GUESSES[1:2] + _GUESSES[4:5]:
+        if 0.05 <= height * scale <= 12:
+            return name, scale, False
+    return "m", 1.0, False
+
+
+def find_axes(skeleton: Skeleton, tips: Mapping[str, Array], guess_up: bool) -> tuple[Array, Array, Rig, list[str]]:
+    """Up and facing of a rest pose in the file's frame, the first look at the rig, and warnings."""
+    up = np.array([0.0, 1.0, 0.0])
+    rig = analyse(skeleton, up, tips)
+    warnings: list[str] = []
+    if guess_up:
+        seen = _seen_up(rig)
+        if seen is not None and seen @ up < 0.9:
+            up = seen
+            rig = analyse(skeleton, up, tips)
+            warnings.append(f"The rest pose stands along {axis_name(up)}: turned to +Y up.")
+    facing = rig.facing
+    if rig.facing_found_by.startswith("nothing"):
+        facing = np.array([0.0, 0.0, 1.0]) if abs(up[2]) < 0.5 else np.array([0.0, -1.0, 0.0])
+    facing = facing - (facing @ up) * up
+    return up, facing / np.linalg.norm(facing), rig, warnings
+
+
+def _seen_up(rig: Rig) -> Array | None:
+    """The axis along which the upper body stands over the feet in rest, where both are known."""
+    placed = rig.skeleton.rest_model[1]
+    top = next((j for p in ("head", "neck", "spine") if (j := rig.joint(p)) >= 0), -1)
+    feet = [j for s in ("left", "right") if (j := rig.joint(f"{s} foot")) >= 0]
+    if top < 0 or not feet:
+        return None
+    v = placed[top] - placed[feet].mean(axis=0)
+    i = int(np.argmax(np.abs(v)))
+    if abs(v[i]) < 0.85 * np.linalg.norm(v):
+        return None
+    return np.asarray(np.eye(3)[i] * np.sign(v[i]))
+
+
+def axes_turn(up: Array, facing: Array) -> Array:
+    """Rotation into our axes; exactly the identity where the file already has them."""
+    turn = turn_to_ours(up, facing)
+    return np.array([0.0, 0.0, 0.0, 1.0]) if abs(turn[3]) > 1 - 1e-15 else turn
+
+
+def settle_rate(rate: float) -> float:
+    """A rate whose decimals come from a rounded frame time, as the whole number that was meant."""
+    whole = round(rate)
+    return float(whole) if whole > 0 and abs(rate - whole) / whole < 1e-4 else rate

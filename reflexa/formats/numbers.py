@@ -1,0 +1,114 @@
+"""Decimal text to numbers, millions at a time.
+
+NumPy's own text reader takes about half a microsecond a number; the motion of a long BVH file has millions.
+Nearly all of them look like ``-12.345678``: at most eight digits on either side of a point. Those are read
+eight digits at a time, as 64-bit words, over all numbers at once; the rest goes through ``float``. Both ways
+give the float64 nearest to the text.
+"""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from reflexa.motion.quat import Array
+
+_CHUNK = 1 << 18
+_PAD = b" " * 16
+_ALL = np.uint64(0xFFFFFFFFFFFFFFFF)
+_ZEROS = np.uint64(0x3030303030303030)
+_PAIRS = np.uint64(0x000000FF000000FF)
+_M1 = np.uint64(0x000F424000000064)  # 100 + (1000000 << 32)
+_M2 = np.uint64(0x0000271000000001)  # 1 + (10000 << 32)
+
+
+class NotANumber(ValueError):
+    """A word that is no number; ``offset`` counts bytes from the start of the text."""
+
+    def __init__(self, word: str, offset: int) -> None:
+        super().__init__(f"{word!r} is not a number")
+        self.word, self.offset = word, offset
+
+
+def parse(text: bytes) -> Array:
+    """All numbers of a text that is separated by any white space, in order. Raises NotANumber."""
+    parts: list[Array] = []
+    start = 0
+    while start < len(text):
+        stop = min(start + _CHUNK, len(text))
+        while stop < len(text) and text[stop] > 32:
+            stop += 1
+        chunk = text[start:stop]
+        numbers = _parse_plain(chunk)
+        parts.append(_parse_any(chunk, start) if numbers is None else numbers)
+        start = stop
+    return np.concatenate(parts) if parts else np.empty(0)
+
+
+def _parse_any(chunk: bytes, offset: int) -> Array:
+    words = chunk.split()
+    try:
+        return np.array([float(w) for w in words])
+    except ValueError:
+        for word in words:
+            try:
+                float(word)
+            except ValueError:
+                raise NotANumber(word.decode("latin-1"), offset + chunk.find(word)) from None
+        raise
+
+
+def _parse_plain(chunk: bytes) -> Array | None:
+    """The numbers of a chunk in which all are plain, else None."""
+    u = np.frombuffer(_PAD + chunk + _PAD, dtype=np.uint8)
+    dense = u > 32
+    edges = np.flatnonzero(dense[1:] != dense[:-1]) + 1
+    starts, ends = edges[::2], edges[1::2]
+    if not len(starts):
+        return np.empty(0)
+    signs = (u == 45) | (u == 43)
+    digits = (u - np.uint8(48)) < 10
+    dots = np.flatnonzero(u == 46)
+    signed = signs[starts]
+    count = int(np.count_nonzero(signs))
+    if count != int(np.count_nonzero(signed)) or np.count_nonzero(dense) != count + len(dots) + np.count_nonzero(
+        digits
+    ):
+        return None
+    point = _points(dots, starts, ends)
+    if point is None:
+        return None
+    whole = point - starts - signed
+    part = np.maximum(ends - point - 1, 0)
+    if whole.max() > 8 or part.max() > 8 or (whole + part).min() < 1:
+        return None
+    words: NDArray[np.uint64] = np.ndarray((len(u) - 7,), np.uint64, u, strides=(1,))
+    a = _eight(words[point - 8], _ALL << _bits(whole), whole == 0)
+    b = _eight(words[point + 1], _ALL >> _bits(part), part == 0)
+    value = (a * np.uint64(100_000_000) + b).astype(np.float64) / 1e8
+    return np.where(u[starts] == 45, -value, value)
+
+
+def _points(dots: NDArray[np.intp], starts: NDArray[np.intp], ends: NDArray[np.intp]) -> NDArray[np.intp] | None:
+    """Where each number's decimal point is (its end where it has none); None where one has two."""
+    if len(dots) == len(starts) and np.all((dots >= starts) & (dots < ends)):
+        return dots
+    owner = np.searchsorted(starts, dots, side="right") - 1
+    if np.any(np.diff(owner) == 0):
+        return None
+    point = ends.copy()
+    point[owner] = dots
+    return point
+
+
+def _bits(length: NDArray[np.intp]) -> NDArray[np.uint64]:
+    return ((8 - np.maximum(length, 1)) * 8).astype(np.uint64)
+
+
+def _eight(word: NDArray[np.uint64], keep: NDArray[np.uint64], none: NDArray[np.bool_]) -> NDArray[np.uint64]:
+    """Eight ASCII digits in a little-endian word as one number, with the bytes outside ``keep`` read as zeros."""
+    v = (word & keep) - (_ZEROS & keep)  # masked first: no borrow from neighbours
+    v = v * np.uint64(10) + (v >> np.uint64(8))
+    v = ((v & _PAIRS) * _M1 + ((v >> np.uint64(16)) & _PAIRS) * _M2) >> np.uint64(32)
+    v[none] = 0
+    return v

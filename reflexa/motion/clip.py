@@ -1,0 +1,122 @@
+"""Sampled motion of a skeleton."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import dataclass, replace
+from functools import cached_property
+from typing import Any
+
+import numpy as np
+
+from reflexa.motion import kinematics, quat
+from reflexa.motion.quat import Array
+from reflexa.motion.skeleton import Skeleton, frozen
+
+
+@dataclass(frozen=True)
+class Event:
+    """A named mark in time, at ``frame`` (may lie between frames when the source's did)."""
+
+    frame: float
+    name: str
+
+
+@dataclass(frozen=True, eq=False)
+class Clip:
+    """Per frame and joint a local rotation ``(frames, joints, 4)`` and translation ``(frames, joints, 3)``.
+
+    scales ``(frames, joints, 3)`` or None where every scale is one. rate in frames a second.
+    stepped: values hold until the next frame instead of moving towards it. play_rate: the speed that the
+    source asks to be played at (1 = as sampled).
+    """
+
+    name: str
+    skeleton: Skeleton
+    rotations: Array
+    translations: Array
+    rate: float
+    scales: Array | None = None
+    loop: bool = False
+    stepped: bool = False
+    play_rate: float = 1.0
+    events: tuple[Event, ...] = ()
+
+    def __post_init__(self) -> None:
+        n = len(self.skeleton)
+        rotations = frozen(self.rotations, (None, n, 4), "rotations")
+        if len(rotations) == 0:
+            raise ValueError("a clip needs at least one frame")
+        if not (np.isfinite(self.rate) and self.rate > 0):
+            raise ValueError(f"a rate of {self.rate} frames a second")
+        object.__setattr__(self, "rotations", rotations)
+        object.__setattr__(self, "translations", frozen(self.translations, (len(rotations), n, 3), "translations"))
+        if self.scales is not None:
+            object.__setattr__(self, "scales", frozen(self.scales, (len(rotations), n, 3), "scales"))
+
+    @property
+    def frames(self) -> int:
+        return len(self.rotations)
+
+    @property
+    def duration(self) -> float:
+        """Seconds from the first frame to the last at the sampled rate."""
+        return (self.frames - 1) / self.rate
+
+    @cached_property
+    def model(self) -> tuple[Array, Array]:
+        """Model-space rotations ``(frames, joints, 4)`` and positions ``(frames, joints, 3)``."""
+        turned, placed = kinematics.forward(self.skeleton, self.rotations, self.translations, self.scales)
+        return frozen(turned), frozen(placed)
+
+    @cached_property
+    def digest(self) -> str:
+        """SHA-256 over everything that the clip says; equal digests mean equal clips."""
+        h = hashlib.sha256()
+        head = (self.rate, self.loop, self.stepped, self.play_rate, self.events, self.skeleton.names)
+        h.update(repr(head).encode())
+        skeleton = self.skeleton
+        arrays = (skeleton.rest_rotations, skeleton.rest_translations, skeleton.rest_scales)
+        for a in (self.rotations, self.translations, self.scales, *arrays):
+            h.update(b"-" if a is None else np.ascontiguousarray(a).tobytes())
+        h.update(skeleton.parents.tobytes())
+        return h.hexdigest()
+
+    def with_motion(self, rotations: Array, translations: Array, **changes: Any) -> Clip:
+        """The same clip with other rotations and translations."""
+        return replace(self, rotations=rotations, translations=translations, **changes)
+
+    def cut(self, first: int, last: int) -> Clip:
+        """Frames ``first`` to ``last``, both included, with the events inside moved along.
+
+        Raises ValueError when the range is empty or lies outside the clip.
+        """
+        if not 0 <= first <= last < self.frames:
+            raise ValueError(f"frames {first} to {last} are not inside {self.name!r} (0 to {self.frames - 1})")
+        if first == 0 and last == self.frames - 1:
+            return self
+        span = slice(first, last + 1)
+        return replace(
+            self,
+            rotations=self.rotations[span],
+            translations=self.translations[span],
+            scales=None if self.scales is None else self.scales[span],
+            events=tuple(replace(e, frame=e.frame - first) for e in self.events if first <= e.frame <= last),
+        )
+
+
+def rest_clip(skeleton: Skeleton, name: str = "rest pose", rate: float = 30.0) -> Clip:
+    """One frame of rest pose."""
+    return Clip(
+        name,
+        skeleton,
+        skeleton.rest_rotations[None],
+        skeleton.rest_translations[None],
+        rate,
+        None if skeleton.rest_scales is None else skeleton.rest_scales[None],
+    )
+
+
+def continuous(clip: Clip) -> Clip:
+    """The clip with each joint's quaternions on one hemisphere from frame to frame."""
+    return clip.with_motion(quat.continuous(clip.rotations), clip.translations)

@@ -1,0 +1,66 @@
+"""Keys on whole frames and the curves through them.
+
+A curve holds its first value before its first key and its last value after the last. *Smooth* is
+shape-preserving: between two equal keys nothing moves and no value overshoots its neighbours. It is the
+monotone cubic of Fritsch & Carlson (1980) with the slopes of Fritsch & Butland (1984), which SciPy's
+``PchipInterpolator`` uses too; the slope at the first and last key is zero, since the curve rests there.
+"""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import numpy as np
+from numpy.typing import ArrayLike
+
+from reflexa.motion.quat import Array
+
+Interpolation = Literal["hold", "linear", "smooth"]
+INTERPOLATIONS: tuple[Interpolation, ...] = ("hold", "linear", "smooth")
+
+
+def smooth_slopes(times: Array, values: Array) -> Array:
+    """Slopes ``(keys, channels)`` of the shape-preserving cubic through ``values`` ``(keys, channels)``."""
+    slopes = np.zeros_like(values)
+    if len(times) < 3:
+        return slopes
+    h = np.diff(times)[:, None]
+    d = np.diff(values, axis=0) / h
+    w1, w2 = 2 * h[1:] + h[:-1], h[1:] + 2 * h[:-1]
+    same = d[:-1] * d[1:] > 0
+    with np.errstate(divide="ignore", invalid="ignore", over="ignore"):
+        mean = (w1 + w2) / (w1 / d[:-1] + w2 / d[1:])
+    slopes[1:-1] = np.where(same, mean, 0.0)
+    return slopes
+
+
+def hermite(a: Array, b: Array, ma: Array, mb: Array, s: Array) -> Array:
+    """Cubic from ``a`` to ``b`` with slopes per unit of ``s`` in [0, 1] (glTF 2.0 appendix C, cubic spline)."""
+    # Written as a way from a, so that equal ends with flat slopes give exactly their value.
+    s2, s3 = s * s, s * s * s
+    return np.asarray(a + (3 * s2 - 2 * s3) * (b - a) + (s3 - 2 * s2 + s) * ma + (s3 - s2) * mb)
+
+
+def sample(times: ArrayLike, values: ArrayLike, interpolation: list[Interpolation], at: ArrayLike) -> Array:
+    """Values ``(len(at), channels)`` of a key curve.
+
+    times ``(keys,)`` strictly rising; values ``(keys, channels)``; interpolation: one per key, for the
+    span that begins there. Raises ValueError with no keys or times out of order.
+    """
+    t = np.asarray(times, dtype=np.float64)
+    v = np.asarray(values, dtype=np.float64)
+    x = np.asarray(at, dtype=np.float64)
+    if len(t) == 0 or np.any(np.diff(t) <= 0):
+        raise ValueError("key times must rise from key to key")
+    if len(t) == 1:
+        return np.repeat(v, len(x), axis=0)
+    i = np.clip(np.searchsorted(t, x, side="right") - 1, 0, len(t) - 2)
+    s = np.clip((x - t[i]) / (t[i + 1] - t[i]), 0.0, 1.0)[:, None]
+    kind = np.array([INTERPOLATIONS.index(k) for k in interpolation])[i][:, None]
+    out = np.where(kind == 0, np.where(s < 1, v[i], v[i + 1]), v[i] + s * (v[i + 1] - v[i]))
+    if np.any(kind == 2):
+        h = (t[i + 1] - t[i])[:, None]
+        m = smooth_slopes(t, v)
+        out = np.where(kind == 2, hermite(v[i], v[i + 1], m[i] * h, m[i + 1] * h, s), out)
+    # Ends and keys are exact, whatever rounding the polynomial would add.
+    return np.where(s <= 0, v[i], np.where(s >= 1, v[i + 1], out))

@@ -1,0 +1,213 @@
+"""A project is a folder: ``project.json``, ``takes/*.take.json``, and the untouched source files in ``sources/``.
+
+Nothing outside the folder is read or written. The project in memory is a value; saving writes only what differs.
+"""
+
+from __future__ import annotations
+
+import shutil
+from collections.abc import Mapping
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from reflexa.errors import ReadError, ReflexaError, WriteError
+from reflexa.formats.files import read_bytes, write_bytes
+from reflexa.project.text import pretty
+from reflexa.steps import from_plain, to_plain
+from reflexa.take import Export, Source, Take
+
+VERSION = 1
+PROJECT, TAKES, SOURCES = "project.json", "takes", "sources"
+
+
+@dataclass(frozen=True)
+class SourceFile:
+    """An imported file: its name in ``sources/`` and what the reader was told."""
+
+    file: str
+    unit: float | None = None
+    positions: str = "auto"
+
+
+@dataclass(frozen=True)
+class Project:
+    """Sources and takes, in their order. ``unknown`` keeps saved fields that this version does not know."""
+
+    name: str
+    sources: tuple[SourceFile, ...] = ()
+    takes: tuple[Take, ...] = ()
+    unknown: Mapping[str, Any] = field(default_factory=dict)
+
+    def take(self, name: str) -> Take | None:
+        return next((t for t in self.takes if t.name == name), None)
+
+    def with_take(self, old: str, take: Take) -> Project:
+        """The project with the take called ``old`` replaced."""
+        return replace(self, takes=tuple(take if t.name == old else t for t in self.takes))
+
+
+def free_name(wanted: str, taken: set[str]) -> str:
+    """``wanted``, or ``wanted 2`` and so on where it is taken (case does not count: file systems differ)."""
+    low = {t.lower() for t in taken}
+    name, n = wanted, 2
+    while name.lower() in low:
+        name, n = f"{wanted} {n}", n + 1
+    return name
+
+
+def file_name(name: str) -> str:
+    """A take's or clip's name as a file name: no separators, no reserved characters, never empty or hidden."""
+    safe = "".join(c if c.isalnum() or c in " -_.,()+" else "_" for c in name).strip(" .")
+    return safe or "take"
+
+
+def take_plain(take: Take) -> dict[str, Any]:
+    """A take as plain data in its saved order."""
+    export = {k: getattr(take.export, k) for k in Export.__dataclass_fields__}
+    default = Export()
+    return {
+        "reflexa": "take",
+        "version": VERSION,
+        "name": take.name,
+        "source": {"file": take.source.file, "clip": take.source.clip},
+        "steps": [to_plain(s) for s in take.steps],
+        "export": {k: v for k, v in export.items() if v != getattr(default, k)},
+        **take.unknown,
+    }
+
+
+def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
+    """The opposite of ``take_plain``. Raises ReadError with file, place and reason."""
+    _check_head(data, "take", path)
+    try:
+        source = data["source"]
+        export = msgspec.convert(data.get("export", {}), Export)
+        steps = tuple(from_plain(s, f"steps[{i}]") for i, s in enumerate(data.get("steps", [])))
+        known = {"reflexa", "version", "name", "source", "steps", "export"}
+        unknown = {k: v for k, v in data.items() if k not in known}
+        return Take(str(data["name"]), Source(str(source["file"]), str(source["clip"])), steps, export, unknown)
+    except ReflexaError as e:
+        raise ReadError(e.reason, path, e.place, e.advice) from None
+    except (KeyError, TypeError, msgspec.ValidationError) as e:
+        raise ReadError(f"is damaged: {e}", path) from None
+
+
+def _check_head(data: Any, kind: str, path: Path) -> None:
+    if not isinstance(data, Mapping) or data.get("reflexa") != kind:
+        raise ReadError(f"is no saved {kind}", path)
+    version = data.get("version")
+    if not isinstance(version, int) or version < 1:
+        raise ReadError("has no version number", path, "version")
+    if version > VERSION:
+        raise ReadError(
+            f"was saved by a newer Reflexa (version {version})",
+            path,
+            "version",
+            "Update Reflexa; nothing was changed.",
+        )
+
+
+def load(folder: Path) -> Project:
+    """Read a project folder. Raises ReadError; a file that cannot be read is never written over."""
+    data = _json(folder / PROJECT)
+    _check_head(data, "project", folder / PROJECT)
+    known = {"reflexa", "version", "name", "sources", "takes"}
+    try:
+        sources = tuple(msgspec.convert(s, SourceFile) for s in data.get("sources", []))
+        names = msgspec.convert(data.get("takes", []), list[str])
+    except msgspec.ValidationError as e:
+        raise ReadError(f"is damaged: {e}", folder / PROJECT) from None
+    for source in sources:
+        inside(folder, source.file)
+    takes = tuple(take_from_plain(_json(p), p) for n in names for p in [inside(folder, n, TAKES)])
+    unknown = {k: v for k, v in data.items() if k not in known}
+    return Project(str(data.get("name", folder.name)), sources, takes, unknown)
+
+
+def inside(folder: Path, name: str, part: str = SOURCES) -> Path:
+    """The path of a saved file name in a part of the project; raises ReadError where it leads outside it."""
+    path = folder / part / name
+    if not path.resolve().is_relative_to((folder / part).resolve()):
+        raise ReadError(f"names {name!r}, which lies outside the project", folder / PROJECT)
+    return path
+
+
+def _json(path: Path) -> Any:
+    try:
+        return msgspec.json.decode(read_bytes(path))
+    except msgspec.DecodeError as e:
+        raise ReadError(f"is damaged ({e})", path) from None
+
+
+def save(project: Project, folder: Path) -> None:
+    """Write the project's texts: those that differ from what is there, each whole or not at all; takes that are gone last.
+
+    Raises WriteError.
+    """
+    takes = {f"{file_name(t.name)}.take.json": t for t in project.takes}
+    if len({n.lower() for n in takes}) != len(project.takes):
+        raise WriteError("two takes have names that make the same file name", folder / TAKES, advice="Rename one.")
+    for name, take in takes.items():
+        _write(folder / TAKES / name, pretty(take_plain(take)))
+    sources = []
+    for s in project.sources:
+        entry: dict[str, Any] = {"file": s.file}
+        if s.unit is not None:
+            entry["unit"] = s.unit
+        if s.positions != "auto":
+            entry["positions"] = s.positions
+        sources.append(entry)
+    head = {"reflexa": "project", "version": VERSION, "name": project.name}
+    _write(folder / PROJECT, pretty({**head, "sources": sources, "takes": list(takes), **project.unknown}))
+    for old in (folder / TAKES).glob("*.take.json"):
+        if old.name not in takes:
+            old.unlink(missing_ok=True)
+
+
+def _write(path: Path, text: str) -> None:
+    data = text.encode()
+    try:
+        if path.exists() and path.read_bytes() == data:
+            return
+    except OSError:
+        pass
+    write_bytes(path, data, overwrite=True)
+
+
+def add_source(folder: Path, path: Path) -> str:
+    """Copy a file (and the buffers beside a .gltf) into ``sources/``, bytes unchanged; its name there.
+
+    A file with the same bytes is not copied again. Raises ReadError or WriteError.
+    """
+    target = folder / SOURCES
+    data = read_bytes(path)
+    if path.resolve().parent == target.resolve():
+        return path.name
+    name, n = path.name, 2
+    while (target / name).exists():
+        if (target / name).read_bytes() == data:
+            return name
+        name, n = f"{path.stem} {n}{path.suffix}", n + 1
+    write_bytes(target / name, data)
+    if path.suffix.lower() == ".gltf":
+        _copy_beside(path, data, target)
+    return name
+
+
+def _copy_beside(path: Path, data: bytes, target: Path) -> None:
+    json = msgspec.json.decode(data)
+    for entry in [*json.get("buffers", []), *json.get("images", [])]:
+        uri = entry.get("uri", "")
+        beside = path.parent / uri
+        if (
+            uri
+            and not uri.startswith("data:")
+            and beside.resolve().is_relative_to(path.parent.resolve())
+            and beside.is_file()
+        ):
+            (target / uri).parent.mkdir(parents=True, exist_ok=True)
+            if not (target / uri).exists():
+                shutil.copyfile(beside, target / uri)

@@ -1,0 +1,200 @@
+"""Which joint plays which body part, from names and hierarchy."""
+
+from __future__ import annotations
+
+from reflexa.motion.skeleton import Skeleton
+from reflexa.rig import sides
+
+BodyMap = dict[str, tuple[str, ...]]
+
+FINGERS = ("thumb", "index finger", "middle finger", "ring finger", "little finger")
+_LIMBS = ("clavicle", "upper arm", "forearm", "hand", *FINGERS, "thigh", "shin", "foot", "toes")
+PARTS: tuple[str, ...] = (
+    "root", "pelvis", "spine", "neck", "head",
+    *(f"{side} {limb}" for side in ("left", "right") for limb in _LIMBS),
+)  # fmt: skip
+MANY = {"spine", "neck", *(f"{side} {f}" for side in ("left", "right") for f in FINGERS)}
+
+PRESETS: dict[str, tuple[str, ...]] = {
+    "upper body": ("spine", "neck", "head", "left arm", "right arm"),
+    "lower body": ("pelvis", "left leg", "right leg"),
+    **{
+        f"{side} arm": tuple(f"{side} {p}" for p in ("clavicle", "upper arm", "forearm", "hand", *FINGERS))
+        for side in ("left", "right")
+    },
+    **{f"{side} leg": tuple(f"{side} {p}" for p in ("thigh", "shin", "foot", "toes")) for side in ("left", "right")},
+    **{f"{side} fingers": tuple(f"{side} {p}" for p in FINGERS) for side in ("left", "right")},
+}
+
+# Words as joint names use them (common practice, no source). Run-together forms are matched whole.
+_CENTRE_WORDS = {
+    "pelvis": {"pelvis", "hips", "hip"},
+    "spine": {
+        "spine",
+        "chest",
+        "back",
+        "torso",
+        "abdomen",
+        "ab",
+        "belly",
+        "thorax",
+        "ribs",
+        "waist",
+        "lumbar",
+    },
+    "neck": {"neck", "cervical"},
+    "head": {"head", "skull"},
+}
+_LIMB_WORDS: dict[str, tuple[set[str], ...]] = {
+    "clavicle": ({"clavicle"}, {"collar"}, {"collarbone"}, {"scapula"}),
+    "upper arm": ({"upper", "arm"}, {"up", "arm"}, {"upperarm"}, {"uparm"}, {"humerus"}),
+    "forearm": ({"forearm"}, {"fore", "arm"}, {"lower", "arm"}, {"low", "arm"}, {"lowerarm"}, {"elbow"}),
+    "hand": ({"hand"}, {"wrist"}, {"palm"}),
+    "thumb": ({"thumb"},),
+    "index finger": ({"index"},),
+    "middle finger": ({"middle"}, {"mid"}),
+    "ring finger": ({"ring"},),
+    "little finger": ({"little"}, {"pinky"}, {"pinkie"}, {"small", "finger"}),
+    "thigh": ({"thigh"}, {"up", "leg"}, {"upper", "leg"}, {"upleg"}, {"upperleg"}, {"femur"}),
+    "shin": ({"shin"}, {"calf"}, {"knee"}, {"lower", "leg"}, {"low", "leg"}, {"lowerleg"}, {"tibia"}),
+    "foot": ({"foot"}, {"ankle"}),
+    "toes": ({"toe"}, {"toes"}, {"ball"}, {"toebase"}),
+}
+# Names that mean one thing or another, by what hangs below them.
+_AMBIGUOUS = {
+    "shoulder": ("upper arm", "clavicle"),
+    "arm": ("upper arm", "forearm"),
+    "leg": ("shin", "thigh"),
+    "hip": ("thigh", ""),
+}
+_HELPER_WORDS = {
+    "ik",
+    "target",
+    "goal",
+    "grip",
+    "socket",
+    "attach",
+    "attachment",
+    "prop",
+    "weapon",
+    "aim",
+    "pole",
+    "twist",
+    "roll",
+}
+
+
+def _limb(name: str) -> str:
+    """The limb part that the words of a name tell, or an ambiguous word, or nothing."""
+    found = set(sides.words(name)) - {"left", "right"}
+    if found & _HELPER_WORDS:
+        return ""
+    fingers = [p for p in FINGERS if any(w <= found for w in _LIMB_WORDS[p])]
+    if fingers:
+        return fingers[0]
+    for part, choices in _LIMB_WORDS.items():
+        if part not in FINGERS and any(w <= found for w in choices):
+            # "hand … base", "finger base": the knuckle row is no hand of its own
+            return "" if part == "hand" and "finger" in found else part
+    low = sides.bare(name).lower()
+    for part, choices in _LIMB_WORDS.items():
+        if any(len(w) == 1 and len(next(iter(w))) > 3 and next(iter(w)) in low for w in choices):
+            return part
+    return next((w for w in _AMBIGUOUS if w in found), "")
+
+
+def _sorted_out(limbs: dict[int, str], skeleton: Skeleton) -> dict[int, str]:
+    """Ambiguous words decided: the second meaning where a joint below already has the first."""
+    out = dict(limbs)
+    for joint, part in sorted(limbs.items(), reverse=True):
+        if part in _AMBIGUOUS:
+            first, second = _AMBIGUOUS[part]
+            below = {out[j] for j in skeleton.below(joint)[1:] if j in out}
+            if part == "leg":  # thigh only where a shin is below or nothing above is one
+                above = _ancestors(skeleton, joint)
+                thigh_above = any(limbs.get(a) in ("thigh", "hip") for a in above)
+                out[joint] = "shin" if thigh_above or ("shin" not in below and "foot" in below) else "thigh"
+            elif part == "arm":
+                out[joint] = second if any(limbs.get(a) == first for a in _ancestors(skeleton, joint)) else first
+            else:
+                out[joint] = second if first in below else first
+    return out
+
+
+def _ancestors(skeleton: Skeleton, joint: int) -> list[int]:
+    out = []
+    parent = int(skeleton.parents[joint])
+    while parent >= 0:
+        out.append(parent)
+        parent = int(skeleton.parents[parent])
+    return out
+
+
+def find(skeleton: Skeleton, side_of: list[str]) -> BodyMap:
+    """Body part → joint names (several for spine, neck and fingers), for the parts that names and hierarchy tell.
+
+    side_of: "left", "right" or "" per joint, as the pairs found it.
+    """
+    names = skeleton.names
+    found: dict[str, list[int]] = {}
+    limbs = {j: part for j, n in enumerate(names) if side_of[j] and (part := _limb(n))}
+    for joint, part in sorted(_sorted_out(limbs, skeleton).items()):
+        if part and part not in _AMBIGUOUS:
+            found.setdefault(f"{side_of[joint]} {part}", []).append(joint)
+    for joint, name in enumerate(names):
+        if side_of[joint]:
+            continue
+        said = set(sides.words(name))
+        if said & _HELPER_WORDS:
+            continue
+        for part, keys in _CENTRE_WORDS.items():
+            if said & keys or any(k in sides.bare(name).lower() for k in keys if len(k) > 3):
+                found.setdefault(part, []).append(joint)
+                break
+    thighs = [found[f"{s} thigh"][0] for s in ("left", "right") if f"{s} thigh" in found]
+    _settle_pelvis(found, skeleton, thighs)
+    pelvis = found.get("pelvis", [])
+    if pelvis:
+        top = _ancestors(skeleton, pelvis[0])
+        if top:
+            found["root"] = [top[-1]]
+        # The lower back, where one hangs between pelvis and legs, is spine only above the pelvis.
+        inside = set(skeleton.below(pelvis[0]))
+        found["spine"] = [j for j in found.get("spine", []) if j in inside and j != pelvis[0]]
+    out: BodyMap = {}
+    for part in PARTS:
+        joints = found.get(part, [])
+        if part in MANY and joints:
+            joints = _one_chain(skeleton, joints)
+        out_names = tuple(names[j] for j in (joints if part in MANY else joints[:1]))
+        if out_names:
+            out[part] = out_names
+    return out
+
+
+def _settle_pelvis(found: dict[str, list[int]], skeleton: Skeleton, thighs: list[int]) -> None:
+    """The pelvis carries both thighs and the spine, whatever it is called."""
+    if len(thighs) == 2:
+        above = [_ancestors(skeleton, t) for t in thighs]
+        shared = [j for j in above[0] if j in above[1]]
+        if shared:
+            found["pelvis"] = [shared[0]]
+            found["spine"] = [j for j in found.get("spine", []) if j != shared[0]]
+
+
+def _one_chain(skeleton: Skeleton, joints: list[int]) -> list[int]:
+    """The joints that lie on one line from the first: branches (a jaw on a neck) are left out."""
+    kept: list[int] = []
+    for j in joints:
+        if not kept or kept[-1] in _ancestors(skeleton, j):
+            kept.append(j)
+    return kept
+
+
+def joints_of(body_map: BodyMap, part: str) -> list[str]:
+    """Joint names of a part or preset; raises KeyError for a word that is neither."""
+    if part in PRESETS:
+        return [n for p in PRESETS[part] for n in joints_of(body_map, p)]
+    if part not in PARTS:
+        raise KeyError(part)
+    return list(body_map.get(part, ()))

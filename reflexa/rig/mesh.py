@@ -1,0 +1,47 @@
+"""A skin that follows a skeleton."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from reflexa.motion import quat
+from reflexa.motion.quat import Array
+
+
+@dataclass(frozen=True, eq=False)
+class Mesh:
+    """Triangles bound to joints.
+
+    positions, normals ``(vertices, 3)`` in bind space; triangles ``(n, 3)``; joints ``(vertices, 4)`` indices into
+    the skeleton; weights ``(vertices, 4)`` that sum to one; bind ``(joints, 4, 4)`` takes bind space to each
+    joint's own space (inverse bind matrices, identity for joints without skin); colours ``(vertices, 3)`` linear 0-1.
+    """
+
+    positions: Array
+    normals: Array
+    triangles: NDArray[np.uint32]
+    joints: NDArray[np.uint16]
+    weights: Array
+    bind: Array
+    colours: Array
+
+    def posed(self, turned: Array, placed: Array) -> Array:
+        """Vertices ``(vertices, 3)`` with the joints at model-space rotations ``(joints, 4)`` and places ``(joints, 3)``."""
+        linear = quat.to_matrix(turned) @ self.bind[:, :3, :3]
+        moved = np.einsum("jab,jb->ja", quat.to_matrix(turned), self.bind[:, :3, 3]) + placed
+        each = np.einsum("vkab,vb->vka", linear[self.joints], self.positions) + moved[self.joints]
+        return np.asarray(np.einsum("vk,vka->va", self.weights, each))
+
+
+def vertex_normals(positions: Array, triangles: NDArray[np.uint32]) -> Array:
+    """Area-weighted vertex normals ``(vertices, 3)`` for a mesh that came without."""
+    a, b, c = (positions[triangles[:, i]] for i in range(3))
+    face = np.cross(b - a, c - a)
+    out = np.zeros_like(positions)
+    for i in range(3):
+        np.add.at(out, triangles[:, i], face)
+    length = np.linalg.norm(out, axis=-1, keepdims=True)
+    return np.where(length > 1e-20, out / np.maximum(length, 1e-20), [0.0, 1.0, 0.0])

@@ -1,0 +1,151 @@
+"""Left-right partners: from names first, checked against rest geometry, from geometry where names are silent."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from reflexa.motion import quat
+from reflexa.motion.quat import Array
+from reflexa.motion.skeleton import Skeleton
+from reflexa.rig import sides
+
+
+@dataclass(frozen=True)
+class Pair:
+    """Two joints that are each other's mirror image; the residual says how exactly they are in rest."""
+
+    left: str
+    right: str
+    found_by: str
+    residual_mm: float = 0.0
+    residual_deg: float = 0.0
+
+
+@dataclass(frozen=True, eq=False)
+class Plane:
+    """The mirror plane of the rest pose: unit ``normal`` (towards the figure's left) and ``offset`` along it."""
+
+    normal: Array
+    offset: float
+
+    def reflect(self, points: Array) -> Array:
+        """Points ``(…, 3)`` on the other side of the plane."""
+        away = points @ self.normal - self.offset
+        return np.asarray(points - 2 * away[..., None] * self.normal)
+
+
+def by_names(names: tuple[str, ...]) -> dict[int, int]:
+    """Partner per joint index where the side words of the names tell one (both directions)."""
+    index = {n: i for i, n in enumerate(names)}
+    lower: dict[str, int] = {}
+    for i, n in enumerate(names):
+        lower.setdefault(n.lower(), i)
+    out: dict[int, int] = {}
+    for i, name in enumerate(names):
+        if i in out:
+            continue
+        for swapped in sides.swaps(name):
+            j = index.get(swapped, lower.get(swapped.lower()))
+            if j is not None and j != i and j not in out:
+                out[i], out[j] = j, i
+                break
+    return out
+
+
+def left_of(names: tuple[str, ...], a: int, b: int) -> int:
+    """Which of two partners is the left one by its name, or -1."""
+    for i, j in ((a, b), (b, a)):
+        if sides.side(names[i]) == "left" or sides.side(names[j]) == "right":
+            return i
+    first = [sides.bare(names[i]).lower() for i in (a, b)]
+    for i, low in zip((a, b), first, strict=True):
+        if low.startswith("l") or low.endswith("l"):
+            return i
+    return -1
+
+
+def lateral_from(partner: dict[int, int], names: tuple[str, ...], placed: Array) -> Array | None:
+    """The direction to the figure's left that named partners agree on, snapped to an axis within 5 degrees."""
+    total = np.zeros(3)
+    for a, b in partner.items():
+        if a < b and (left := left_of(names, a, b)) >= 0:
+            total += placed[left] - placed[a + b - left]
+    return _snapped(total)
+
+
+def _snapped(v: Array) -> Array | None:
+    length = float(np.linalg.norm(v))
+    if length < 1e-9:
+        return None
+    v = np.asarray(v / length)
+    axis = int(np.argmax(np.abs(v)))
+    if abs(v[axis]) > np.cos(np.radians(5)):
+        return np.asarray(np.eye(3)[axis] * np.sign(v[axis]))
+    return v
+
+
+def symmetry_axis(skeleton: Skeleton, up: Array, tolerance: float) -> tuple[Array, dict[int, int]]:
+    """The horizontal axis across which most joints have a reflected partner, and those partners: geometry alone."""
+    placed = skeleton.rest_model[1]
+    choices = [a for a in np.eye(3)[[0, 2, 1]] if abs(a @ up) < 0.5]
+    best: tuple[int, Array, dict[int, int]] | None = None
+    for axis in choices:
+        plane = Plane(axis, float(np.median(placed[list(skeleton.roots)] @ axis)))
+        partner = by_geometry(skeleton, plane, {}, tolerance)
+        if best is None or len(partner) > best[0]:
+            best = (len(partner), axis, partner)
+    assert best is not None
+    return best[1], best[2]
+
+
+def by_geometry(skeleton: Skeleton, plane: Plane, known: dict[int, int], tolerance: float) -> dict[int, int]:
+    """Further partners: joints whose reflected rest position is nearest to each other, with partner parents.
+
+    tolerance in metres. Joints on the plane and joints in ``known`` are left alone.
+    """
+    placed = skeleton.rest_model[1]
+    parents = skeleton.parents.tolist()
+    out: dict[int, int] = {}
+
+    def partner(j: int) -> int:
+        return known.get(j, out.get(j, j))
+
+    off_plane = np.abs(placed @ plane.normal - plane.offset) > tolerance
+    counts = [len(c) for c in skeleton.children]
+    reflected = plane.reflect(placed)
+    for j in range(len(skeleton)):
+        if j in known or j in out or not off_plane[j]:
+            continue
+        above = parents[j]
+        group = skeleton.children[partner(above)] if above >= 0 else skeleton.roots
+        fits = [
+            k for k in group if k != j and off_plane[k] and k not in known and k not in out and counts[k] == counts[j]
+        ]
+        if fits:
+            away = np.linalg.norm(placed[fits] - reflected[j], axis=-1)
+            nearest = int(np.argmin(away))
+            if away[nearest] <= tolerance:
+                out[j], out[fits[nearest]] = fits[nearest], j
+    return out
+
+
+def residual(skeleton: Skeleton, plane: Plane, left: int, right: int) -> tuple[float, float]:
+    """How far two partners are from being reflections in rest: (mm, degrees of their bone's direction)."""
+    placed = skeleton.rest_model[1]
+    away = float(np.linalg.norm(plane.reflect(placed[left]) - placed[right])) * 1000
+    a, b = _bone(skeleton, left), _bone(skeleton, right)
+    a = a - 2 * (a @ plane.normal) * plane.normal
+    return away, float(np.degrees(quat.angle(quat.between(a, b))))
+
+
+def _bone(skeleton: Skeleton, joint: int) -> Array:
+    """Direction of the bone that leaves a joint (to its first child away from it), else of the one that reaches it."""
+    placed = skeleton.rest_model[1]
+    for child in skeleton.children[joint]:
+        v = placed[child] - placed[joint]
+        if np.linalg.norm(v) > 1e-6:
+            return np.asarray(v)
+    parent = int(skeleton.parents[joint])
+    return np.asarray(placed[joint] - placed[parent]) if parent >= 0 else np.zeros(3)

@@ -1,0 +1,123 @@
+"""Mirror: the motion reflected across the figure's plane, each joint taking its partner's."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from typing import Annotated, Literal
+
+import numpy as np
+from msgspec import Meta
+from numpy.typing import NDArray
+
+from reflexa.motion import kinematics, quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.rig import Rig
+from reflexa.rig.rig import UP
+from reflexa.rig.sides import swap_in_text
+from reflexa.steps.model import Settings, StepKind
+
+Plane = Literal["own start", "world"]
+
+
+class MirrorSettings(Settings, frozen=True):
+    plane: Annotated[
+        Plane,
+        Meta(
+            title="Mirror plane",
+            description="own start: through the place and along the heading of the first frame, so that the clip "
+            "starts where and as it did. world: through the origin of the world.",
+        ),
+    ] = "own start"
+
+
+def reflect_rotation(q: Array, normal: Array) -> Array:
+    """S · R · S for rotations ``(…, 4)`` and the reflection S across the plane with unit ``normal``."""
+    v = q[..., :3]
+    along = (v @ normal)[..., None] * normal
+    return np.concatenate([2 * along - v, q[..., 3:]], axis=-1)
+
+
+def start_heading(clip: Clip, rig: Rig) -> tuple[Array, Array]:
+    """Heading ``(4,)`` relative to rest (a turn about up) and place ``(3,)`` of the travelling joint at the first frame."""
+    joint = rig.travel_joint
+    first = kinematics.forward(
+        clip.skeleton,
+        clip.rotations[:1],
+        clip.translations[:1],
+        None if clip.scales is None else clip.scales[:1],
+    )
+    delta = quat.multiply(first[0][0, joint], quat.conjugate(clip.skeleton.rest_model[0][joint]))
+    ahead = quat.rotate(delta, rig.facing)
+    ahead = ahead - (ahead @ UP) * UP
+    return quat.between(rig.facing, ahead), np.asarray(first[1][0, joint])
+
+
+def mirror(clip: Clip, rig: Rig, settings: MirrorSettings, first: int = 0) -> Clip:
+    """Reflect a clip. Total: joints without a partner are reflected in themselves.
+
+    With S the rig's own reflection and Y the plane's heading, D'(j) = Y · S · Y⁻¹ D(π(j)) · S for rest-relative
+    deltas D. What a translation does beyond rest is reflected in model space too.
+    """
+    skeleton = clip.skeleton
+    partner = rig.partner
+    normal = rig.plane.normal
+    rest_q = skeleton.rest_model[0]
+    turned, placed = clip.model
+    if settings.plane == "own start":
+        heading, origin = start_heading(clip, rig)
+    else:
+        heading, origin = np.array(quat.IDENTITY), np.zeros(3)
+    away = quat.conjugate(heading)
+
+    delta = quat.multiply(turned, quat.conjugate(rest_q))[:, partner]
+    delta = quat.multiply(heading, reflect_rotation(quat.multiply(away, delta), normal))
+    new_q = quat.multiply(delta, rest_q)
+
+    def reflect_vector(v: Array) -> Array:
+        local = quat.rotate(away, v)
+        return quat.rotate(heading, local - 2 * (local @ normal)[..., None] * normal)
+
+    parents = skeleton.parents
+    has = np.flatnonzero(parents >= 0)
+    beyond = clip.translations - skeleton.rest_translations
+    translations = np.array(clip.translations)
+    translations[:, has] = skeleton.rest_translations[has]
+    # Only joints whose partner really moves beyond its rest need the way through model space.
+    moving = has[np.abs(beyond[:, partner[has]]).max(axis=(0, 2)) > 1e-12] if len(has) else has
+    if len(moving):
+        source = partner[moving]
+        # A partner whose own parent is missing (one side's root) moves in the world's axes.
+        above = np.where((parents[source] >= 0)[:, None], turned[:, parents[source]], quat.IDENTITY)
+        in_model = reflect_vector(quat.rotate(above, beyond[:, source]))
+        back = quat.conjugate(new_q[:, parents[moving]])
+        translations[:, moving] += quat.rotate(back, in_model)
+    for root in skeleton.roots:
+        translations[:, root] = origin + reflect_vector(placed[:, partner[root]] - origin)
+    rotations = np.array(new_q)
+    rotations[:, has] = quat.multiply(quat.conjugate(new_q[:, parents[has]]), new_q[:, has])
+    scales = None if clip.scales is None else _scales(clip.scales, rest_q, partner, normal)
+    return replace(
+        clip,
+        rotations=quat.continuous(quat.normalise(rotations)),
+        translations=translations,
+        scales=scales,
+        events=tuple(replace(e, name=swap_in_text(e.name)) for e in clip.events),
+    )
+
+
+def _scales(scales: Array, rest_q: Array, partner: NDArray[np.intp], normal: Array) -> Array:
+    """Each joint takes its partner's scale, along whichever of its own axes mirrors the partner's."""
+    reflection = np.eye(3) - 2 * np.outer(normal, normal)
+    own = quat.to_matrix(rest_q)
+    across = np.swapaxes(own, -1, -2) @ reflection @ own[partner]
+    return np.asarray(np.einsum("jab,fjb->fja", across**2, scales[:, partner]))
+
+
+MIRROR = StepKind(
+    "mirror",
+    "Mirror",
+    "Swap left and right: every joint takes its partner's motion, reflected across the figure's own plane.",
+    MirrorSettings,
+    mirror,
+)

@@ -1,0 +1,75 @@
+"""A step as a value: what it is, and how much of it, where and when."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any
+
+import msgspec
+import numpy as np
+from numpy.typing import ArrayLike
+
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.rig import Rig
+from reflexa.rig.bodymap import joints_of
+
+
+class Settings(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Base of every kind's settings: typed fields with unit, range, title and help in ``msgspec.Meta``."""
+
+
+class Mask(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """Which joints a step reaches: body parts (and presets such as "left arm") fully, single joints by weight."""
+
+    parts: tuple[str, ...] = ()
+    joints: dict[str, float] = {}
+
+    def weights(self, rig: Rig) -> Array:
+        """Weight per joint ``(joints,)``. Raises KeyError for a part or joint that does not exist."""
+        out = np.zeros(len(rig.skeleton))
+        for part in self.parts:
+            for name in joints_of(rig.body_map, part):
+                out[rig.skeleton.index[name]] = 1.0
+        for name, weight in self.joints.items():
+            out[rig.skeleton.index[name]] = weight
+        return out
+
+
+class Step(msgspec.Struct, frozen=True):
+    """One revision. weight 0 to 1; envelope: (frame, weight) points, linear between, held outside; no mask: all joints."""
+
+    kind: str
+    settings: Settings
+    name: str = ""
+    on: bool = True
+    weight: float = 1.0
+    envelope: tuple[tuple[float, float], ...] = ()
+    mask: Mask | None = None
+
+    def envelope_at(self, frames: ArrayLike) -> Array:
+        """Weight of the envelope at frames ``(n,)``."""
+        x = np.asarray(frames, dtype=np.float64)
+        if not self.envelope:
+            return np.ones_like(x)
+        at, weight = np.array(self.envelope).T
+        return np.asarray(np.interp(x, at, weight))
+
+
+Apply = Callable[[Clip, Rig, Any, int], Clip]
+
+
+@dataclass(frozen=True)
+class StepKind:
+    """A kind of step: its settings type and what it does.
+
+    apply(clip, rig, settings, first) gives the changed clip at full weight; ``first`` is the number of the
+    clip's first frame in the take (not 0 only when a single pose is computed while a hand drags).
+    """
+
+    kind: str
+    title: str
+    help: str
+    settings: type[Settings]
+    apply: Apply

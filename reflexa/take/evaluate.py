@@ -1,0 +1,131 @@
+"""From a take to clips: after every step, with what is unchanged taken from a cache."""
+
+from __future__ import annotations
+
+import hashlib
+from collections import OrderedDict
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from functools import cached_property
+
+import msgspec
+import numpy as np
+
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.motion.resample import to_rate
+from reflexa.rig import Rig
+from reflexa.steps import Step, apply, to_plain
+from reflexa.take.model import Export, Take
+
+
+class Cancelled(Exception):
+    """A newer request made this one pointless."""
+
+
+@dataclass(frozen=True, eq=False)
+class Evaluation:
+    """clips[0] is the source, clips[i + 1] what stands after step i; the last is the result."""
+
+    take: Take
+    rig: Rig
+    clips: tuple[Clip, ...]
+
+    @property
+    def result(self) -> Clip:
+        return self.clips[-1]
+
+    @cached_property
+    def ribbons(self) -> tuple[Array, ...]:
+        """Per step, how much it changes the pose at each frame: mean joint turn in degrees plus move in cm, ``(frames,)``."""
+        return tuple(change(a, b) for a, b in zip(self.clips, self.clips[1:], strict=False))
+
+
+class Cache:
+    """Outputs of steps under the digest of everything that led to them; the oldest go when ``most_bytes`` is passed."""
+
+    def __init__(self, most_bytes: int = 512 << 20) -> None:
+        self._kept: OrderedDict[str, Clip] = OrderedDict()
+        self._most = most_bytes
+        self._bytes = 0
+
+    def get(self, key: str) -> Clip | None:
+        clip = self._kept.get(key)
+        if clip is not None:
+            self._kept.move_to_end(key)
+        return clip
+
+    def put(self, key: str, clip: Clip) -> None:
+        self._kept[key] = clip
+        self._bytes += _size(clip)
+        while self._bytes > self._most and len(self._kept) > 1:
+            self._bytes -= _size(self._kept.popitem(last=False)[1])
+
+
+def _size(clip: Clip) -> int:
+    # Model space is computed on demand and kept with the clip, so it counts too.
+    return 2 * (clip.rotations.nbytes + clip.translations.nbytes)
+
+
+def evaluate(
+    take: Take,
+    clip: Clip,
+    rig: Rig,
+    cache: Cache | None = None,
+    cancelled: Callable[[], bool] = lambda: False,
+) -> Evaluation:
+    """Run a take's steps over its source clip. Raises RecipeError from a step, Cancelled when told to stop."""
+    clips = [clip]
+    key = f"{clip.digest}/{id(rig)}"
+    for step in take.steps:
+        if cancelled():
+            raise Cancelled
+        if not step.on or step.weight == 0:
+            clips.append(clips[-1])
+            continue
+        key = _digest(key, step)
+        out = cache.get(key) if cache is not None else None
+        if out is None:
+            out = apply(step, clips[-1], rig)
+            if cache is not None:
+                cache.put(key, out)
+        clips.append(out)
+    return Evaluation(take, rig, tuple(clips))
+
+
+def _digest(before: str, step: Step) -> str:
+    what = to_plain(step)
+    what.pop("name")  # a new name changes no motion
+    return hashlib.sha256(before.encode() + msgspec.json.encode(what)).hexdigest()
+
+
+def change(before: Clip, after: Clip) -> Array:
+    """How far two clips of one skeleton differ per frame ``(frames,)``: mean turn in degrees plus mean move in cm."""
+    if before is after:
+        return np.zeros(after.frames)
+    if before.frames != after.frames:
+        return np.ones(after.frames)
+    dot = np.abs(np.sum(before.rotations * after.rotations, axis=-1))
+    turn = np.degrees(2 * np.arccos(np.clip(dot, 0, 1)))
+    turn[dot > 1 - 1e-12] = 0.0
+    move = np.linalg.norm(after.translations - before.translations, axis=-1) * 100
+    return np.asarray(turn.mean(axis=1) + move.mean(axis=1))
+
+
+def recipe_digest(steps: tuple[Step, ...]) -> str:
+    """SHA-256 of the steps as they are saved."""
+    return hashlib.sha256(msgspec.json.encode([to_plain(s) for s in steps])).hexdigest()
+
+
+def exported(clip: Clip, export: Export) -> Clip:
+    """The result as it is handed over: cut to the range, at the rate, with the name and loop flag.
+
+    Raises ValueError where the range lies outside the clip.
+    """
+
+    last = clip.frames - 1 if export.last is None else export.last
+    out = clip.cut(export.first, last)
+    if export.rate is not None:
+        out = to_rate(out, export.rate)
+    loop = out.loop if export.loop is None else export.loop
+    return replace(out, name=export.name or out.name, loop=loop)

@@ -1,0 +1,61 @@
+"""A take: source, ordered steps, and how it is exported. The unit of work; a value that saves as text."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field, replace
+from typing import Any
+
+from reflexa.steps import Step
+
+
+@dataclass(frozen=True)
+class Source:
+    """A clip in a project: the file's name in the project's sources folder, and which clip of it."""
+
+    file: str
+    clip: str
+
+
+@dataclass(frozen=True)
+class Export:
+    """What is handed to the engine. first, last: the frames (None: to the clip's end); rate None: as the source's."""
+
+    name: str = ""
+    first: int = 0
+    last: int | None = None
+    rate: float | None = None
+    loop: bool | None = None
+    format: str = "glb"
+    frame: str = "source"
+
+
+@dataclass(frozen=True)
+class Take:
+    """Source and steps. ``unknown`` keeps fields of a saved take that this version does not know."""
+
+    name: str
+    source: Source
+    steps: tuple[Step, ...] = ()
+    export: Export = Export()
+    unknown: dict[str, Any] = field(default_factory=dict)
+
+
+def with_step(take: Take, index: int, step: Step) -> Take:
+    """The take with one step replaced."""
+    return replace(take, steps=(*take.steps[:index], step, *take.steps[index + 1 :]))
+
+
+def insert_step(take: Take, index: int, step: Step) -> Take:
+    """The take with a step put before position ``index``."""
+    return replace(take, steps=(*take.steps[:index], step, *take.steps[index:]))
+
+
+def without_step(take: Take, index: int) -> Take:
+    """The take without a step."""
+    return replace(take, steps=(*take.steps[:index], *take.steps[index + 1 :]))
+
+
+def move_step(take: Take, index: int, to: int) -> Take:
+    """The take with a step taken out and put at position ``to`` of the others."""
+    step = take.steps[index]
+    return insert_step(without_step(take, index), to, step)

@@ -1,0 +1,28 @@
+"""Shared pieces. Everything runs without network and without a monitor."""
+
+from __future__ import annotations
+
+import os
+
+os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
+
+from pathlib import Path
+
+import pytest
+
+from reflexa.demo import clips, deckhand
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig, analyse
+
+DATA = Path(__file__).parent / "data"
+
+
+@pytest.fixture(scope="session")
+def deckhand_rig() -> Rig:
+    return analyse(deckhand.skeleton())
+
+
+@pytest.fixture(scope="session")
+def deckhand_clips(deckhand_rig: Rig) -> dict[str, Clip]:
+    return {c.name: c for c in clips.all_clips(deckhand_rig.skeleton)}
