@@ -191,6 +191,6 @@ def _along_hierarchy(skeleton: Skeleton, pull: Array) -> Array:
 def deckhand_meshes(skeleton: Skeleton) -> tuple[Mesh, ...]:
     """Body and two hands, skinned to the skeleton."""
     place = {n: skeleton.rest_model[1][i] for n, i in skeleton.index.items()}
-    body = _skinned(skeleton, _body(place), 0.0215, 0.008, 0.035)
-    hands = [_skinned(skeleton, _hand(place, side, s), 0.0078, 0.0028, 0.008) for side, s in deckhand.SIDES]
+    body = _skinned(skeleton, _body(place), 0.024, 0.008, 0.035)
+    hands = [_skinned(skeleton, _hand(place, side, s), 0.0088, 0.0028, 0.008) for side, s in deckhand.SIDES]
     return (body, *hands)

@@ -296,8 +296,10 @@ class KeyLanes(QWidget):
             self.session.set_frame(round(self.time.frame(e.position().x())))
         elif self._mode in ("keys", "point"):
             self.session.end_merge()
-            if self._mode == "keys" and not self._moved and len(self.session.keys) == 1:
-                self.session.set_frame(next(iter(self.session.keys))[1])
+            found = self.key_at(e.position())
+            if self._mode == "keys" and not self._moved and found is not None and not e.modifiers():
+                self.session.select_keys({found})
+                self.session.set_frame(found[1])
         self._press, self._mode = None, ""
         self.update()
 

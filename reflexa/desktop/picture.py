@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from functools import lru_cache
 
 import numpy as np
 from PySide6.QtGui import QImage
@@ -29,11 +30,17 @@ def colours(rig: Rig) -> Array:
 
 
 def ground(centre: Array, extent: float) -> Lines:
-    t = theme.current()
-    dark = t is theme.NIGHT
+    """The grid about a place, in the colours of the theme; made anew only when it would differ."""
+    return _ground(
+        round(float(centre[0])), round(float(centre[2])), float(np.ceil(extent)), theme.current() is theme.NIGHT
+    )
+
+
+@lru_cache(maxsize=64)
+def _ground(x: int, z: int, extent: float, dark: bool) -> Lines:
     fine = np.array([0.55, 0.68, 0.75, 0.16] if dark else [0.20, 0.28, 0.30, 0.20])
     strong = np.array([0.60, 0.74, 0.82, 0.34] if dark else [0.16, 0.24, 0.27, 0.42])
-    return ground_grid(centre, extent, fine, strong, 1.0)
+    return ground_grid(np.array([x, 0, z]), extent, fine, strong, 1.0)
 
 
 def moved(figure: Figure, by: Array) -> Figure:

@@ -96,8 +96,8 @@ class Card(QFrame):
     """One card. Clicking selects it; dragging it moves the step; double-clicking the name renames it."""
 
     clicked = Signal(int)
-    dragged = Signal(int, QPoint)
-    dropped = Signal(int, QPoint)
+    dragged = Signal(int, int)
+    dropped = Signal(int, int)
     menu_wanted = Signal(int, QPoint)
 
     def __init__(self, number: int, title: str, kind: str, icon: str) -> None:
@@ -107,6 +107,8 @@ class Card(QFrame):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{kind} {title}")
         self._press: QPoint | None = None
+        self._home = QPoint()
+        self._carried = False
         column = QVBoxLayout(self)
         column.setContentsMargins(9, 7, 9, 7)
         column.setSpacing(3)
@@ -126,17 +128,25 @@ class Card(QFrame):
         column.addLayout(self.body, 1)
 
     def mousePressEvent(self, e: QMouseEvent) -> None:
-        self._press = e.position().toPoint()
+        self._press = e.globalPosition().toPoint()
+        self._home = self.pos()
         self.clicked.emit(self.number)
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
-        if self._press is not None and (e.position().toPoint() - self._press).manhattanLength() > 10:
-            self.dragged.emit(self.number, e.globalPosition().toPoint())
+        """A step's card follows the hand along the line."""
+        if self._press is None or self.number < 0:
+            return
+        by = e.globalPosition().toPoint() - self._press
+        if self._carried or by.manhattanLength() > 10:
+            self._carried = True
+            self.raise_()
+            self.move(self._home.x() + by.x(), self._home.y())
+            self.dragged.emit(self.number, self.geometry().center().x())
 
     def mouseReleaseEvent(self, e: QMouseEvent) -> None:
-        if self._press is not None and (e.position().toPoint() - self._press).manhattanLength() > 10:
-            self.dropped.emit(self.number, e.globalPosition().toPoint())
-        self._press = None
+        carried, self._carried, self._press = self._carried, False, None
+        if carried:
+            self.dropped.emit(self.number, self.geometry().center().x())
 
     def contextMenuEvent(self, e: QContextMenuEvent) -> None:
         self.clicked.emit(self.number)
@@ -385,21 +395,21 @@ class RevisionLine(QScrollArea):
         )
         self.session.selection_changed.emit()
 
-    def _place(self, at: QPoint, number: int) -> int:
-        """The position among the other steps that a point of the screen stands for."""
-        x = self._inner.mapFromGlobal(at).x()
+    def _place(self, x: int, number: int) -> int:
+        """The position among the other steps of a card whose middle is at ``x``."""
         others = [n for n in sorted(self.cards) if n >= 0 and n != number]
         return sum(1 for n in others if self.cards[n].geometry().center().x() < x)
 
-    def _drag(self, number: int, at: QPoint) -> None:
-        self.setCursor(Qt.CursorShape.ClosedHandCursor)
-        to = self._place(at, number)
+    def _drag(self, number: int, x: int) -> None:
+        to = self._place(x, number)
         name = self.session.take.steps[number].name
         self.session.said.emit(f"{name}: becomes step {to + 1}" if to != number else f"{name}: stays step {number + 1}")
 
-    def _drop(self, number: int, at: QPoint) -> None:
-        self.unsetCursor()
-        self.session.move_step(number, self._place(at, number))
+    def _drop(self, number: int, x: int) -> None:
+        to = self._place(x, number)
+        self._row.invalidate()  # puts the card back where it belongs
+        self._row.activate()
+        self.session.move_step(number, to)
 
 
 def _arrow() -> QLabel:

@@ -77,6 +77,7 @@ class Session(QObject):
         self.folder: Path | None = None
         self.documents: dict[str, Imported] = {}
         self.missing: dict[str, str] = {}
+        self._read_as: dict[str, SourceFile] = {}
         self.take_name = ""
         self.card = RESULT_CARD
         self.tap = RESULT_CARD
@@ -229,6 +230,7 @@ class Session(QObject):
         if self.tap >= count:
             self.tap = RESULT_CARD
         self._prune_keys()
+        self._read_anew()
         if listed != (project.takes, project.sources, project.name):
             self.project_changed.emit()
         self.saved_changed.emit()
@@ -474,6 +476,7 @@ class Session(QObject):
         def finish(result: tuple[list[tuple[str, Imported]], list[str]]) -> None:
             found, errors = result
             self.documents |= dict(found)
+            self._read_as |= {n: SourceFile(n) for n, _ in found}
             known = {s.file for s in self.project.sources}
             new = tuple(SourceFile(n) for n, _ in dict(found).items() if n not in known)
             if new:
@@ -483,18 +486,30 @@ class Session(QObject):
 
         self._start(self._readers, run, finish)
 
-    def reread(self, file: str, unit: float | None) -> None:
-        """Read a source again with a unit told by a person; None takes the guess."""
-        assert self.folder is not None
-        entry = next(s for s in self.project.sources if s.file == file)
-        new = replace(entry, unit=unit)
-        self.documents[file] = read(self.folder / store.SOURCES / file, ReadOptions(unit, entry.positions))
-        self.evaluation = None
-        sources = tuple(new if s.file == file else s for s in self.project.sources)
+    def set_unit(self, file: str, unit: float | None) -> None:
+        """Tell the unit of a source (metres per unit); None takes the guess."""
+        sources = tuple(replace(s, unit=unit) if s.file == file else s for s in self.project.sources)
         self.edit(f"set the unit of {file}", replace(self.project, sources=sources))
-        self.project_changed.emit()
-        self.take_changed.emit()
-        self.evaluate()
+
+    def _read_anew(self) -> None:
+        """Read those sources again that the project now wants read otherwise than they were."""
+        folder = self.folder
+        for entry in self.project.sources:
+            if folder is None or entry.file not in self.documents or self._read_as.get(entry.file, entry) == entry:
+                continue
+            self._read_as[entry.file] = entry
+
+            def run(e: SourceFile = entry) -> Imported:
+                return read(folder / store.SOURCES / e.file, ReadOptions(e.unit, e.positions))
+
+            def finish(document: Imported, e: SourceFile = entry) -> None:
+                self.documents[e.file] = document
+                self.evaluation = None
+                self.project_changed.emit()
+                self.take_changed.emit()
+                self.evaluate()
+
+            self._start(self._readers, run, finish)
 
     def load(self, folder: Path) -> None:
         """Open a project folder. Raises ReadError; sources that are missing or damaged are named and left out."""
@@ -514,6 +529,7 @@ class Session(QObject):
         self.pause()
         self.project, self.folder, self._saved = project, folder, project
         self.documents, self.missing = documents, missing
+        self._read_as = {s.file: s for s in project.sources}
         self._past, self._future = [], []
         self.card = self.tap = RESULT_CARD
         self.joint, self.keys, self.frame = "", set(), 0

@@ -80,6 +80,10 @@ class SettingsPanel(QFrame):
             column.setSpacing(6)
             self._fill(column)
             column.addStretch(1)
+            for box in page.findChildren(QComboBox):
+                # The longest entry must not make the panel wider than its place.
+                box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+                box.setMinimumContentsLength(6)
             self._scroll.setWidget(page)
         for refresh in self._refreshers:
             refresh()
@@ -122,7 +126,7 @@ class SettingsPanel(QFrame):
             entry = next((s for s in session.project.sources if s.file == take.source.file), None)
             if entry is not None and entry.unit is not None:
                 box.setCurrentIndex(max(0, box.findData(entry.unit)))
-            box.activated.connect(lambda _i: session.reread(take.source.file, box.currentData()))
+            box.activated.connect(lambda _i: session.set_unit(take.source.file, box.currentData()))
             row.addWidget(box, 1)
             column.addLayout(row)
 

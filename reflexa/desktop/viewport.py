@@ -198,7 +198,8 @@ class Viewport(QWidget):
         if mode == "Both":
             out.append((source, self._frame_of(source), "pale", place[after]))
         if mode == "Side by side":
-            apart = np.array([max(0.6 * rig.height, 0.3), 0.0, 0.0])
+            right = self.camera.axes[0]
+            apart = right / max(float(np.hypot(right[0], right[2])), 1e-6) * max(0.32 * rig.height, 0.15)
             out = [(shown, frame, "after", place[after] + apart)]
             out.append((source, self._frame_of(source), "before", place[source] - apart))
         return out
@@ -293,10 +294,11 @@ class Viewport(QWidget):
                 continue
             self._paint_joint_names(painter, clip, frame, offset)
             if self.compare == "Side by side" and not self.before_held:
-                top = clip.model[1][frame].max(axis=0) + offset + np.array([0, 0.18, 0])
+                low = clip.model[1][frame].min(axis=0) + offset
                 middle = clip.model[1][frame].mean(axis=0) + offset
-                at = self.camera.project(np.array([middle[0], top[1], middle[2]]), self.width(), self.height())
-                _label(painter, QPointF(at[0], at[1]), "Before" if role == "before" else "After", t, centred=True)
+                at = self.camera.project(np.array([middle[0], low[1], middle[2]]), self.width(), self.height())
+                place = QPointF(at[0], min(at[1] + 24, self.height() - 60))
+                _label(painter, place, "Before" if role == "before" else "After", t, centred=True)
         handle = self.handle()
         if handle is not None:
             for axis, (letter, _colour) in enumerate(HOOPS):

@@ -10,8 +10,10 @@ in vec3 position; in vec3 normal; in uvec4 joint; in vec4 weight; in vec3 colour
 out vec3 world_normal; out vec3 world; out vec3 base;
 void main() {
     vec4 r0 = vec4(0.0), r1 = vec4(0.0), r2 = vec4(0.0);
-    for (int i = 0; i < 4; ++i) {
-        float w = weight[i];
+    // A shadow needs no more than each vertex's strongest joint; software drawing feels the difference.
+    int count = shadow ? 1 : 4;
+    for (int i = 0; i < count; ++i) {
+        float w = shadow ? 1.0 : weight[i];
         if (w <= 0.0) continue;
         int j = int(joint[i]) * 3;
         r0 += w * texelFetch(joints, ivec2(j, 0), 0);

@@ -1,0 +1,327 @@
+"""Whole workflows through the real window; they assert on clips, files and what the panels show."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
+from PySide6.QtGui import QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QLabel, QToolButton
+
+from reflexa.desktop.correction_panel import CorrectionPanel
+from reflexa.desktop.dialogs import CommandSearch, ImportReport
+from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD
+from reflexa.formats import read
+from reflexa.project import store
+from reflexa.steps import apply, make
+
+from ..conftest import DATA
+from .conftest import drag, joint_pixel, ready
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def click(widget, at: QPoint | None = None) -> None:
+    QTest.mouseClick(widget, LEFT, Qt.KeyboardModifier.NoModifier, at or QPoint())
+
+
+def drop(window, *paths: Path) -> None:
+    mime = QMimeData()
+    mime.setUrls([QUrl.fromLocalFile(str(p)) for p in paths])
+    window.dropEvent(
+        QDropEvent(QPointF(300, 300), Qt.DropAction.CopyAction, mime, LEFT, Qt.KeyboardModifier.NoModifier)
+    )
+
+
+def import_walk(window, qtbot) -> None:
+    drop(window, DATA / "humanoid3d_walk.bvh")
+    qtbot.waitUntil(lambda: isinstance(window._dialog, ImportReport), timeout=10_000)
+    text = window._dialog.text.toPlainText()
+    assert "13 joints" in text and "facing +X" in text and "39 frames" in text
+    window._dialog.accept()
+    ready(qtbot, window)
+
+
+def test_a_real_file_from_drop_to_new_clip(empty, qtbot, tmp_path: Path) -> None:
+    """Import by dropping, take, mirror, correction by hand, weight, export: the path of the first issue of the product."""
+    window, session = empty, empty.session
+    source_bytes = (DATA / "humanoid3d_walk.bvh").read_bytes()
+    import_walk(window, qtbot)
+    assert session.take.name == "humanoid3d_walk" and window.library.clips.count() == 1
+    assert (session.folder / "sources" / "humanoid3d_walk.bvh").read_bytes() == source_bytes
+
+    QTest.keyClick(window, Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier)
+    ready(qtbot, window)
+    assert [s.kind for s in session.take.steps] == ["mirror"]
+    assert "5 by names" in " ".join(label.text() for label in window.settings.findChildren(QLabel))
+    expected = apply(make("mirror"), session.source_clip, session.rig)
+    assert np.array_equal(session.result.rotations, expected.rotations)
+
+    session.set_frame(20)
+    before = session.result
+    click(window.viewport, joint_pixel(window, "left_elbow"))
+    assert session.joint == "left_elbow"
+    handle = window.viewport.handle()
+    bead = window.viewport.camera.project(
+        handle.bead(2, window.viewport.camera), window.viewport.width(), window.viewport.height()
+    )
+    start = QPoint(round(bead[0]), round(bead[1]))
+    drag(window.viewport, start, start + QPoint(35, 25))
+    ready(qtbot, window)
+    assert [s.name for s in session.take.steps] == ["Mirror", "Correct left_elbow"], "one drag makes the correction"
+    keys = session.correction.track("left_elbow").keys
+    assert [(k.frame, k.neutral) for k in keys] == [(8, True), (20, False), (32, True)]
+    changed = np.flatnonzero((session.result.rotations != before.rotations).any(axis=(1, 2)))
+    assert changed.min() == 9 and changed.max() == 31
+    assert not session.preview
+
+    window.commands.run("export")
+    dialog = window._dialog
+    dialog.folder.setText(str(tmp_path / "out"))
+    dialog.name.setText("walk, port")
+    dialog.format.setCurrentIndex(dialog.format.findData("glb"))
+    dialog.first.setValue(4)
+    dialog.start()
+    qtbot.waitUntil(lambda: dialog.proof is not None, timeout=20_000)
+    assert "largest error" in dialog.said.text() and dialog.proof.error_mm < 0.01
+    back = read(tmp_path / "out" / "walk, port.glb").clips[0]
+    assert back.frames == 35 and back.name == "walk, port"
+    assert np.abs(back.model[1] - session.result.model[1][4:]).max() < 1e-5
+    manifest = json.loads((tmp_path / "out" / "walk, port.glb.clip.json").read_text())
+    assert [s["kind"] for s in manifest["recipe"]["steps"]] == ["mirror", "correction"]
+    dialog.start()
+    qtbot.waitUntil(lambda: "exists already" in dialog.said.text(), timeout=10_000)
+    dialog.reject()
+    assert (DATA / "humanoid3d_walk.bvh").read_bytes() == source_bytes
+
+
+def test_undo_goes_all_the_way_back_to_the_same_bytes(demo, qtbot) -> None:
+    session, window = demo.session, demo
+    before = {p.name: p.read_bytes() for p in session.folder.rglob("*.json")}
+    session.open_take("Step up, right foot first")
+    ready(qtbot, window)
+    click(window.revision_line.cards[1].name)
+    lanes = window.time_area.lanes
+    drag(lanes, lanes.key_place("spine_mid", 24), lanes.key_place("spine_mid", 24) + QPoint(60, 0))
+    moved = session.correction.track("spine_mid").keys[1].frame
+    assert moved > 24, "keys are dragged on whole frames"
+    QTest.keyClick(lanes, Qt.Key.Key_Delete)
+    assert len(session.correction.track("spine_mid").keys) == 2
+    window.revision_line._sliders[1].setValue(40)
+    click(window.revision_line._switches[0])
+    session.remove_step(0)
+    session.delete_take("Walk, chin up")
+    session.rename_take("Haul, port side", "Haul")
+    ready(qtbot, window)
+    assert session.unsaved and "•" in window.windowTitle()
+    window._save()
+    while session.undo_label():
+        QTest.keyClick(window, Qt.Key.Key_Z, Qt.KeyboardModifier.ControlModifier)
+    ready(qtbot, window)
+    window._save()
+    assert {p.name: p.read_bytes() for p in session.folder.rglob("*.json")} == before
+    while session.redo_label():
+        session.redo()
+    assert session.project.take("Haul") is not None
+
+
+def test_saving_closing_and_opening_again_gives_the_same(demo, qtbot, tmp_path: Path) -> None:
+    window, session = demo, demo.session
+    session.add_step("correction")
+    ready(qtbot, window)
+    project, result = session.project, session.result
+    assert window.save_to(tmp_path / "kept")
+    assert not session.unsaved
+    window.new_project()
+    assert session.take is None
+    window.open_folder(tmp_path / "kept")
+    ready(qtbot, window)
+    assert session.project == project and np.array_equal(session.result.rotations, result.rotations)
+
+
+def test_keys_are_selected_boxed_and_shaped(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    session.open_take("Lantern to the other hand")
+    ready(qtbot, window)
+    session.select_card(0)
+    lanes = window.time_area.lanes
+    first, last = lanes.key_place("upper_arm_right", 64), lanes.key_place("forearm_right", 82)
+    drag(lanes, first - QPoint(12, 9), last + QPoint(12, 9))
+    assert session.keys == {(j, f) for j in ("upper_arm_right", "forearm_right") for f in (64, 82)}
+    window.commands.run("keys_hold")
+    assert {k.then for t in session.correction.tracks for k in t.keys if k.frame < 100} == {"hold"}
+    click(lanes, lanes.key_place("forearm_right", 82))
+    assert session.frame == 82 and session.joint == "forearm_right"
+    panel = window.settings.findChild(CorrectionPanel)
+    assert panel.fields[0].box.value() == 16.0 and panel.fields[0].box.suffix() == "°"
+    panel.fields[4].box.setValue(3.0)
+    assert session.correction.track("forearm_right").keys[1].move == (0.0, 0.03, 0.0), (
+        "typed centimetres are metres inside"
+    )
+
+
+def test_envelope_points_come_go_and_move(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    click(window.revision_line.cards[0].name)
+    lanes, time = window.time_area.lanes, window.time_area.time
+
+    def at(frame: float, weight: float) -> QPoint:
+        return QPoint(round(time.x(frame)), round(lanes._envelope_y(weight)))
+
+    QTest.mouseDClick(lanes, LEFT, Qt.KeyboardModifier.NoModifier, at(10, 0.5))
+    QTest.mouseDClick(lanes, LEFT, Qt.KeyboardModifier.NoModifier, at(40, 0.5))
+    assert session.step.envelope == ((10.0, 1.0), (40.0, 1.0))
+    drag(lanes, at(10, 1.0), at(12, 0.0))
+    assert session.step.envelope == ((12.0, 0.0), (40.0, 1.0))
+    ready(qtbot, window)
+    assert np.array_equal(session.result.rotations[:13], session.source_clip.rotations[:13])
+    QTest.mouseDClick(lanes, LEFT, Qt.KeyboardModifier.NoModifier, at(40, 1.0))
+    assert len(session.step.envelope) == 1
+
+
+def test_playing_scrubbing_and_the_range(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    seen: list[int] = []
+    session.playhead_changed.connect(lambda: seen.append(session.frame))
+    QTest.keyClick(window, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: len(set(seen)) > 5, timeout=10_000)
+    assert session.playing
+    window.revision_line._sliders[0].setValue(50)
+    qtbot.waitUntil(lambda: session.evaluation.take.steps[0].weight == 0.5, timeout=10_000)
+    assert session.playing, "weights work while playing"
+    QTest.keyClick(window, Qt.Key.Key_Space)
+    assert not session.playing
+    ruler, time = window.time_area.ruler, window.time_area.time
+    click(ruler, QPoint(round(time.x(30)), 35))
+    assert session.frame == 30
+    QTest.keyClick(window, Qt.Key.Key_Right)
+    QTest.keyClick(window, Qt.Key.Key_BracketRight)
+    assert session.frame == 31 and session.range == (0, 31)
+    drag(ruler, QPoint(round(time.x(0)) - 3, 40), QPoint(round(time.x(8)) - 3, 40))
+    assert session.range[0] in (8, 9) and session.take.export.last == 31
+    QTest.keyClick(window, Qt.Key.Key_Home)
+    assert session.frame == session.range[0]
+
+
+def test_the_camera_obeys_the_mouse(demo, qtbot) -> None:
+    view = demo.viewport
+    start = view.camera
+    drag(view, QPoint(60, 200), QPoint(160, 240))
+    assert view.camera.yaw != start.yaw and view.camera.distance == start.distance
+    drag(view, QPoint(60, 200), QPoint(100, 200), modifier=Qt.KeyboardModifier.ShiftModifier)
+    assert view.camera.target != start.target
+    QTest.keyClick(demo, Qt.Key.Key_F5)
+    assert view.camera.target == pytest.approx(start.target, abs=1e-6)
+    demo.commands.run("view_1")
+    assert (view.camera.yaw, view.camera.pitch) == (0, 0)
+    demo.commands.run("parallel")
+    assert not view.camera.perspective
+    before = view.grab().toImage()
+    demo.commands.run("compare_2")
+    assert view.grab().toImage() != before
+
+
+def test_hovering_names_joints_and_taps_show_the_middle(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    at = joint_pixel(window, "shin_left")
+    QTest.mouseMove(window.viewport, at)
+    window.viewport._hover(QPointF(at))
+    assert window.viewport.hovered == "shin_left"
+    click(window.revision_line.taps[SOURCE_CARD])
+    assert session.tap == SOURCE_CARD and session.shown is session.evaluation.clips[0]
+    click(window.revision_line.taps[SOURCE_CARD])
+    assert session.tap == RESULT_CARD
+    window.tabs.setCurrentIndex(1)
+    session.select_joint("hand_right")
+    assert window.figure.tree.currentItem().text(0) == "hand_right"
+    assert "partner hand_left" in window.figure.tree.currentItem().toolTip(0)
+
+
+def test_cards_are_dragged_into_another_order(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    session.open_take("Lantern to the other hand")
+    ready(qtbot, window)
+    cards = window.revision_line.cards
+    by = cards[1].geometry().center() - cards[0].geometry().center()
+    drag(cards[0], QPoint(40, 70), QPoint(40, 70) + by + QPoint(30, 0))
+    assert [s.name for s in session.take.steps] == ["Other hand", "Lift the lantern"]
+    ready(qtbot, window)
+
+
+def test_masks_from_the_panel(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    session.select_card(0)
+    box = next(b for b in window.settings.findChildren(QComboBox) if b.accessibleName() == "Joints")
+    box.setCurrentIndex(box.findText("Left arm"))
+    box.activated.emit(box.currentIndex())
+    assert session.step.mask.parts == ("left arm",)
+    ready(qtbot, window)
+    index = session.rig.skeleton.index
+    assert np.array_equal(
+        session.result.rotations[:, index["thigh_left"]], session.source_clip.rotations[:, index["thigh_left"]]
+    )
+
+
+def test_bad_files_are_refused_with_words_and_nothing_is_copied(empty, qtbot, tmp_path: Path) -> None:
+    bad = tmp_path / "broken.glb"
+    bad.write_bytes(b"glTF\2\0\0\0")
+    drop(empty, bad, DATA / "humanoid3d_run.bvh")
+    qtbot.waitUntil(lambda: isinstance(empty._dialog, ImportReport), timeout=10_000)
+    text = empty._dialog.text.toPlainText()
+    assert "Not imported" in text and "broken.glb" in text and "humanoid3d_run.bvh" in text
+    empty._dialog.accept()
+    assert [p.name for p in (empty.session.folder / "sources").iterdir()] == ["humanoid3d_run.bvh"]
+    ready(qtbot, empty)
+
+
+def test_a_missing_source_is_shown_and_nothing_else_is_lost(demo, qtbot) -> None:
+    folder = demo.session.folder
+    (folder / "sources" / "deckhand.glb").unlink()
+    demo.open_folder(folder)
+    assert demo._dialog is not None and "deckhand.glb" in demo._dialog.text()
+    demo._dialog.accept()
+    assert len(demo.session.project.takes) == 5 and demo.session.result is None
+    demo.viewport.grab()
+    assert store.load(folder) == demo.session.project
+
+
+def test_a_unit_is_told_and_undone(empty, qtbot) -> None:
+    import_walk(empty, qtbot)
+    session = empty.session
+    height = session.rig.height
+    session.set_unit("humanoid3d_walk.bvh", 0.01)
+    qtbot.waitUntil(lambda: session.rig.height < 0.1 * height, timeout=10_000)
+    ready(qtbot, empty)
+    assert session.rig.height == pytest.approx(height / 100)
+    session.undo()
+    qtbot.waitUntil(lambda: session.rig.height == pytest.approx(height), timeout=10_000)
+    ready(qtbot, empty)
+
+
+def test_every_command_is_found_and_tells_why_it_cannot_run(empty, qtbot) -> None:
+    search = CommandSearch(empty.commands, empty)
+    qtbot.addWidget(search)
+    QTest.keyClicks(search.field, "export")
+    assert search.found.count() == 1 and "there is no result yet" in search.found.item(0).text()
+    action = empty.commands.action("export")
+    assert not action.isEnabled() and action.toolTip() == "there is no result yet"
+    shortcuts = [c.shortcut for c in empty.commands if c.shortcut]
+    assert len(shortcuts) == len(set(shortcuts))
+    assert all(b.accessibleName() for b in empty.viewport.buttons.values())
+    for button in empty.time_area.findChildren(QToolButton):
+        assert button.accessibleName() or button.text()
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1920, 1080)])
+def test_the_layout_holds(demo, qtbot, size) -> None:
+    demo.resize(*size)
+    qtbot.waitUntil(lambda: demo.width() == size[0], timeout=5000)
+    assert demo.viewport.width() > 0.5 * size[0] and demo.viewport.height() > 0.45 * size[1]
+    bar = demo.viewport.tool_bar.geometry()
+    assert demo.viewport.rect().contains(bar) and not bar.intersects(demo.viewport.compare_bar.geometry())
+    page = demo.settings._scroll.widget()
+    assert page.minimumSizeHint().width() <= demo.settings._scroll.viewport().width(), "no setting is cut off"
