@@ -20,7 +20,7 @@ from reflexa.formats.bvh_header import BvhJoint, parse_header
 from reflexa.formats.files import read_bytes
 from reflexa.formats.frame import ImportFrame
 from reflexa.formats.imported import Imported, ReadOptions
-from reflexa.motion import quat
+from reflexa.motion import blocks, quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.quat import Array
 from reflexa.motion.skeleton import Skeleton
@@ -44,7 +44,9 @@ class BvhLayout:
 def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa: B008 (a frozen value)
     """Read a BVH file. Raises ReadError with file, line and reason."""
     data = read_bytes(path)
-    data = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n").removeprefix(b"\xef\xbb\xbf")
+    if b"\r" in data:
+        data = data.replace(b"\r\n", b"\n").replace(b"\r", b"\n")
+    data = data.removeprefix(b"\xef\xbb\xbf")
     head, rows_at, claimed, frame_time = _split(data, path)
     joints, warnings = parse_header(head, path)
     rows = _rows(data, rows_at, sum(len(j.channels) for j in joints), claimed, path, warnings)
@@ -194,7 +196,13 @@ def _motion(joints: list[BvhJoint], offsets: Array, replaces: tuple[bool, ...], 
             rotations[:, members] = quat.IDENTITY
             continue
         columns = [[joints[i].columns[f"{a}rotation"] for a in order] for i in members]
-        rotations[:, members] = quat.from_euler(np.radians(rows[:, columns]), order)
+
+        def turn(
+            span: slice, order: str = order, members: list[int] = members, columns: list[list[int]] = columns
+        ) -> None:
+            rotations[span, members] = quat.from_euler(np.radians(rows[span][:, columns]), order)
+
+        blocks.over(len(rows), turn, 256, 512)
     return rotations, translations
 
 

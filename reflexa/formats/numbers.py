@@ -11,6 +11,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from reflexa.motion import blocks
 from reflexa.motion.quat import Array
 
 _CHUNK = 1 << 18
@@ -32,16 +33,21 @@ class NotANumber(ValueError):
 
 def parse(text: bytes) -> Array:
     """All numbers of a text that is separated by any white space, in order. Raises NotANumber."""
-    parts: list[Array] = []
-    start = 0
-    while start < len(text):
-        stop = min(start + _CHUNK, len(text))
+    cuts = [0]
+    while cuts[-1] < len(text):
+        stop = min(cuts[-1] + _CHUNK, len(text))
         while stop < len(text) and text[stop] > 32:
             stop += 1
-        chunk = text[start:stop]
-        numbers = _parse_plain(chunk)
-        parts.append(_parse_any(chunk, start) if numbers is None else numbers)
-        start = stop
+        cuts.append(stop)
+    parts: list[Array] = [np.empty(0)] * (len(cuts) - 1)
+
+    def work(span: slice) -> None:
+        for i in range(span.start, span.stop):
+            chunk = text[cuts[i] : cuts[i + 1]]
+            plain = _parse_plain(chunk)
+            parts[i] = _parse_any(chunk, cuts[i]) if plain is None else plain
+
+    blocks.over(len(parts), work, 4, 32)
     return np.concatenate(parts) if parts else np.empty(0)
 
 

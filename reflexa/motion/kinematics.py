@@ -6,14 +6,14 @@ from typing import TYPE_CHECKING
 
 import numpy as np
 
-from reflexa.motion import quat
+from reflexa.motion import blocks, quat
 from reflexa.motion.quat import Array
 
 if TYPE_CHECKING:
     from reflexa.motion.skeleton import Skeleton
 
-# Frames computed together: few enough for a joint's temporaries to stay in a core's cache.
-_BLOCK = 1024
+# Least and most frames that a thread takes at once: long loops, or the threads only wait for the interpreter.
+_BLOCK = (4096, 10_240)
 
 
 def forward(
@@ -33,26 +33,22 @@ def forward(
     if frames <= 8:
         _forward_few(skeleton, rotations, translations, turned, placed)
         return turned, placed
-    # Component planes (joints, components, frames) make every operation below run over contiguous memory.
-    block = min(_BLOCK, frames)
-    big_q, big_p = np.empty((joints, 4, block)), np.empty((joints, 3, block))
-    s, u = np.empty(block), np.empty((4, block))
-    for start in range(0, frames, block):
-        span = slice(start, min(start + block, frames))
-        n = span.stop - span.start
+
+    def block(span: slice) -> None:
+        # Component planes (joints, components, frames) make every operation run over contiguous memory.
         q = np.ascontiguousarray(rotations[span].transpose(1, 2, 0))
         t = np.ascontiguousarray(translations[span].transpose(1, 2, 0))
+        big_q, big_p = np.empty_like(q), np.empty_like(t)
+        s, u = np.empty(q.shape[2]), np.empty((3, q.shape[2]))
         for joint, parent in enumerate(parents):
             if parent < 0:
-                big_q[joint, :, :n] = q[joint]
-                big_p[joint, :, :n] = t[joint]
-                continue
-            _compose(
-                big_q[parent, :, :n], big_p[parent, :, :n], q[joint], t[joint],
-                big_q[joint, :, :n], big_p[joint, :, :n], s[:n], u[:, :n],
-            )  # fmt: skip
-        turned[span] = big_q[:, :, :n].transpose(2, 0, 1)
-        placed[span] = big_p[:, :, :n].transpose(2, 0, 1)
+                big_q[joint], big_p[joint] = q[joint], t[joint]
+            else:
+                _compose(big_q[parent], big_p[parent], q[joint], t[joint], big_q[joint], big_p[joint], s, u)
+        turned[span] = big_q.transpose(2, 0, 1)
+        placed[span] = big_p.transpose(2, 0, 1)
+
+    blocks.over(frames, block, *_BLOCK)
     return turned, placed
 
 
@@ -60,33 +56,34 @@ def _compose(pq: Array, pp: Array, q: Array, t: Array, out_q: Array, out_p: Arra
     """``out = parent · local`` on component planes, with no memory taken: ``s`` and ``u`` are scratch."""
     ax, ay, az, aw = pq
     bx, by, bz, bw = q
-    for out, terms in (
-        (out_q[0], ((aw, bx, 1), (ax, bw, 1), (ay, bz, 1), (az, by, -1))),
-        (out_q[1], ((aw, by, 1), (ax, bz, -1), (ay, bw, 1), (az, bx, 1))),
-        (out_q[2], ((aw, bz, 1), (ax, by, 1), (ay, bx, -1), (az, bw, 1))),
-        (out_q[3], ((aw, bw, 1), (ax, bx, -1), (ay, by, -1), (az, bz, -1))),
-    ):
-        np.multiply(terms[0][0], terms[0][1], out=out)
-        for a, b, sign in terms[1:]:
-            np.multiply(a, b, out=s)
-            (np.add if sign > 0 else np.subtract)(out, s, out=out)
-    x, y, z = t
-    # c = 2 (a × t);  p' = p + t + w c + a × c
-    for i, (a, b, c, d) in enumerate(((ay, z, az, y), (az, x, ax, z), (ax, y, ay, x))):
+    tx, ty, tz = t
+    # The quaternion product, most of it three or four components at a time: fewer calls on longer arrays.
+    np.multiply(aw, q, out=out_q)
+    np.multiply(pq[:3], bw, out=u)
+    np.add(out_q[:3], u, out=out_q[:3])
+    np.multiply(pq[:3], q[:3], out=u)
+    for i in range(3):
+        np.subtract(out_q[3], u[i], out=out_q[3])
+    _add_cross(((ay, bz, az, by), (az, bx, ax, bz), (ax, by, ay, bx)), out_q, s)
+    # p' = p + t + w c + a × c with c = 2 (a × t)
+    for i, (a, b, c, d) in enumerate(((ay, tz, az, ty), (az, tx, ax, tz), (ax, ty, ay, tx))):
         np.multiply(a, b, out=u[i])
         np.multiply(c, d, out=s)
         np.subtract(u[i], s, out=u[i])
-        np.add(u[i], u[i], out=u[i])
-    c0, c1, c2 = u[0], u[1], u[2]
-    for i, (a, b, c, d) in enumerate(((ay, c2, az, c1), (az, c0, ax, c2), (ax, c1, ay, c0))):
-        out = out_p[i]
-        np.multiply(a, b, out=out)
+    np.add(u, u, out=u)
+    np.multiply(aw, u, out=out_p)
+    np.add(out_p, t, out=out_p)
+    np.add(out_p, pp, out=out_p)
+    _add_cross(((ay, u[2], az, u[1]), (az, u[0], ax, u[2]), (ax, u[1], ay, u[0])), out_p, s)
+
+
+def _add_cross(terms: tuple[tuple[Array, Array, Array, Array], ...], out: Array, s: Array) -> None:
+    """Add a cross product, given as (a b - c d) per component, to component planes."""
+    for i, (a, b, c, d) in enumerate(terms):
+        np.multiply(a, b, out=s)
+        np.add(out[i], s, out=out[i])
         np.multiply(c, d, out=s)
-        np.subtract(out, s, out=out)
-        np.multiply(aw, u[i], out=s)
-        np.add(out, s, out=out)
-        np.add(out, t[i], out=out)
-        np.add(out, pp[i], out=out)
+        np.subtract(out[i], s, out=out[i])
 
 
 def _forward_few(skeleton: Skeleton, q: Array, t: Array, turned: Array, placed: Array) -> None:

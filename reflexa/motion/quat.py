@@ -117,11 +117,19 @@ def from_euler(angles: ArrayLike, order: str) -> Array:
     angles = np.asarray(angles, dtype=np.float64)
     if angles.shape[-1] != len(order):
         raise ValueError(f"{angles.shape[-1]} angles for the rotation order {order!r}")
-    out = np.broadcast_to(IDENTITY, (*angles.shape[:-1], 4))
-    for i, letter in enumerate(order):
-        turn = about(_AXIS[letter], angles[..., i])
-        out = turn if i == 0 else multiply(out, turn)
-    return np.array(out)
+    half = np.ascontiguousarray(np.moveaxis(angles, -1, 0)) / 2
+    sine, cosine = np.sin(half), np.cos(half)
+    out = np.zeros((*angles.shape[:-1], 4))
+    out[..., 3] = 1.0
+    for s, c, letter in zip(sine, cosine, order, strict=True):
+        # q · (turn about axis k), written out: three of the second quaternion's components are zero or one number.
+        k = _AXIS[letter]
+        m, n = (k + 1) % 3, (k + 2) % 3
+        qk, qm, qn, qw = out[..., k], out[..., m], out[..., n], out[..., 3]
+        new_k, new_m, new_n = c * qk + s * qw, c * qm + s * qn, c * qn - s * qm
+        out[..., 3] = c * qw - s * qk
+        out[..., k], out[..., m], out[..., n] = new_k, new_m, new_n
+    return out
 
 
 def to_euler(q: ArrayLike, order: str) -> Array:

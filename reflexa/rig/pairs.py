@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from scipy.spatial import cKDTree
 
 from reflexa.motion import quat
 from reflexa.motion.quat import Array
@@ -112,22 +113,25 @@ def by_geometry(skeleton: Skeleton, plane: Plane, known: dict[int, int], toleran
     def partner(j: int) -> int:
         return known.get(j, out.get(j, j))
 
-    off_plane = np.abs(placed @ plane.normal - plane.offset) > tolerance
+    free = np.flatnonzero(np.abs(placed @ plane.normal - plane.offset) > tolerance)
+    if len(free) < 2:
+        return out
     counts = [len(c) for c in skeleton.children]
-    reflected = plane.reflect(placed)
-    for j in range(len(skeleton)):
-        if j in known or j in out or not off_plane[j]:
+    nearby = min(8, len(free))
+    found = cKDTree(placed[free]).query(plane.reflect(placed[free]), nearby, distance_upper_bound=tolerance)
+    away, order = np.asarray(found[0]), np.asarray(found[1])
+    for row, j in enumerate(free.tolist()):
+        if j in known or j in out:
             continue
         above = parents[j]
-        group = skeleton.children[partner(above)] if above >= 0 else skeleton.roots
-        fits = [
-            k for k in group if k != j and off_plane[k] and k not in known and k not in out and counts[k] == counts[j]
-        ]
-        if fits:
-            away = np.linalg.norm(placed[fits] - reflected[j], axis=-1)
-            nearest = int(np.argmin(away))
-            if away[nearest] <= tolerance:
-                out[j], out[fits[nearest]] = fits[nearest], j
+        for d, i in zip(away[row].tolist(), order[row].tolist(), strict=True):
+            if d > tolerance:
+                break
+            k = int(free[i])
+            same_parent = parents[k] == (partner(above) if above >= 0 else -1)
+            if k != j and k not in known and k not in out and same_parent and counts[k] == counts[j]:
+                out[j], out[k] = k, j
+                break
     return out
 
 

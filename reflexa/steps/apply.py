@@ -51,7 +51,8 @@ def blended(below: Clip, above: Clip, weights: Array) -> Clip:
     if below.frames != above.frames:
         raise RecipeError("a step that changes the length of the clip cannot be weighted")
     rotations, translations = np.array(below.rotations), np.array(below.translations)
-    touched = np.flatnonzero(weights.any(axis=0))
+    differs = (below.rotations != above.rotations).any(axis=(0, 2))
+    touched = np.flatnonzero(weights.any(axis=0) & differs)
     rotations[:, touched] = quat.slerp(below.rotations[:, touched], above.rotations[:, touched], weights[:, touched])
     w = weights[..., None]
     translations = np.where(

@@ -32,13 +32,13 @@ def empty(qapp, qtbot, tmp_path: Path) -> Iterator[MainWindow]:
     window.start_empty()
     window.session.folder = tmp_path / "project"
     window.session.folder.mkdir()
-    qtbot.addWidget(window)
     window.show()
     qtbot.waitExposed(window)
     yield window
     window.session.pause()
     qtbot.waitUntil(lambda: not window.session.busy)
     window.close()
+    window.deleteLater()
     gl.forget()
 
 

@@ -1,0 +1,221 @@
+"""``./run bench``: prints ratios measured in one run, at two sizes, so that growth with frames shows too.
+
+Each time is the best of several runs. Peers are the readers and evaluators that the package registries have.
+"""
+
+from __future__ import annotations
+
+import tempfile
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+import numpy as np
+from scipy.spatial.transform import Rotation
+
+from reflexa.formats import bvh, encode, read
+from reflexa.motion import kinematics, quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.skeleton import Skeleton
+from reflexa.rig import analyse
+from reflexa.steps import make
+from reflexa.steps.correction import CorrectionSettings, set_key
+from reflexa.take import Cache, Source, Take, evaluate
+
+JOINTS = 60
+SIZES = (2_000, 20_000)
+PATIENCE = 90.0  # seconds that a peer may take at most
+
+
+def made(frames: int, joints: int = JOINTS) -> Clip:
+    """A clip of five chains of joints with smooth random motion."""
+    rng = np.random.default_rng(1)
+    parents = np.array([-1] + [0 if (j - 1) % 12 == 0 else j - 1 for j in range(1, joints)])
+    offsets = rng.normal(0, 0.1, (joints, 3))
+    skeleton = Skeleton(
+        tuple(f"joint{j}" for j in range(joints)), parents, np.tile(quat.IDENTITY, (joints, 1)), offsets
+    )
+    waves = np.sin(np.linspace(0, 40, frames)[:, None, None] + rng.uniform(0, 6, (joints, 3)))
+    translations = np.tile(offsets, (frames, 1, 1))
+    translations[:, 0] += np.cumsum(rng.normal(0, 0.01, (frames, 3)), axis=0)
+    return Clip("made", skeleton, quat.from_rotvec(0.6 * waves), translations, 60.0)
+
+
+def best(call: Callable[[], object], runs: int = 5) -> float:
+    """Seconds of the fastest of some runs; fewer where one takes long."""
+    times = []
+    for _ in range(runs):
+        start = time.perf_counter()
+        call()
+        times.append(time.perf_counter() - start)
+        if sum(times) > 10:
+            break
+    return min(times)
+
+
+def line(what: str, seconds: float, base: float, of: str) -> None:
+    print(f"  {what:<44} {seconds * 1000:10.1f} ms   {seconds / base:8.2f} x {of}")
+
+
+def forward_kinematics() -> None:
+    print(f"\nForward kinematics, {JOINTS} joints (goal: fastest measured, within 4 x copying the same arrays)")
+    for frames in SIZES:
+        clip = made(frames)
+        q, t = np.array(clip.rotations), np.array(clip.translations)
+        copy = best(lambda q=q, t=t: (q.copy(), t.copy()))
+        ours = best(lambda c=clip, q=q, t=t: kinematics.forward(c.skeleton, q, t))
+        print(f" {frames:,} frames")
+        line("copying rotations and translations", copy, copy, "copying")
+        line("ours", ours, copy, "copying")
+
+        def by_scipy(c: Clip = clip, q: np.ndarray = q, t: np.ndarray = t) -> None:
+            turned: list[Rotation] = []
+            placed = np.empty_like(t)
+            for j, p in enumerate(c.skeleton.parents.tolist()):
+                local = Rotation.from_quat(q[:, j])
+                turned.append(local if p < 0 else turned[p] * local)
+                placed[:, j] = t[:, j] if p < 0 else placed[:, p] + turned[p].apply(t[:, j])
+
+        line("a loop over joints with SciPy's Rotation", best(by_scipy, 2), ours, "ours")
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.bvh"
+            path.write_bytes(encode([clip], analyse(clip.skeleton), "bvh"))
+            for name, prepare in _evaluators().items():
+                try:
+                    call = prepare(path)
+                    line(name, best(call, 2), ours, "ours")
+                except Exception as e:  # a peer's trouble is no trouble of ours
+                    print(f"  {name:<44} did not run ({type(e).__name__})")
+
+
+def _evaluators() -> dict[str, Callable[[Path], Callable[[], object]]]:
+    out: dict[str, Callable[[Path], Callable[[], object]]] = {}
+    try:
+        import pybvh
+
+        def pybvh_positions(path: Path) -> Callable[[], object]:
+            b = pybvh.read_bvh_file(str(path))
+            return lambda: b.copy().joint_positions()
+
+        out["pybvh, joint positions (from Euler angles)"] = pybvh_positions
+    except ImportError:
+        pass
+    return out
+
+
+def _readers() -> dict[str, Callable[[Path], object]]:
+    out: dict[str, Callable[[Path], object]] = {}
+    try:
+        import pybvh
+
+        out["pybvh"] = lambda p: pybvh.read_bvh_file(str(p))
+    except ImportError:
+        pass
+    try:
+        import bvhio
+
+        out["bvhio (pure Python)"] = lambda p: bvhio.readAsBvh(str(p))
+    except ImportError:
+        pass
+    try:
+        import bvh as plain
+
+        def read_plain(p: Path) -> object:
+            m = plain.Bvh(p.read_text())
+            return m.frames  # words; it makes numbers one by one when asked
+
+        out["bvh (pure Python, words only)"] = read_plain
+    except ImportError:
+        pass
+    return out
+
+
+def opening_bvh() -> None:
+    print(f"\nOpening a BVH, {JOINTS} joints (goal: fastest measured, at least 10 x the pure-Python readers)")
+    slow: dict[str, float] = {}
+    for frames in SIZES:
+        clip = made(frames)
+        with tempfile.TemporaryDirectory() as folder:
+            path = Path(folder) / "a.bvh"
+            path.write_bytes(encode([clip], analyse(clip.skeleton), "bvh"))
+            data = path.read_bytes()
+            copy = best(lambda d=data: bytearray(d))
+            ours = best(lambda p=path: bvh.read(p), 3)
+            print(f" {frames:,} frames, {len(data) / 1e6:.0f} MB")
+            line("copying the bytes", copy, copy, "copying")
+            line("ours, to rotations, rig and clip", ours, copy, "copying")
+            for name, call in _readers().items():
+                if slow.get(name, 0) * frames / SIZES[0] > PATIENCE:
+                    print(f"  {name:<44} left out: {slow[name]:.0f} s at {SIZES[0]:,} frames")
+                    continue
+                seconds = best(lambda c=call, p=path: c(p), 2)
+                slow.setdefault(name, seconds)
+                line(name, seconds, ours, "ours")
+
+
+def whole_take() -> None:
+    print(
+        "\nMirror and three corrections, 80 joints x 600 frames (goals: 150 ms cold, 30 ms after the last step changed)"
+    )
+    clip = made(600, 80)
+    rig = analyse(clip.skeleton)
+    steps = [make("mirror")]
+    for i, joint in enumerate(("joint5", "joint20", "joint40")):
+        settings = set_key(CorrectionSettings(), joint, 100 + 50 * i, 599, rotate=(10.0, 20.0, 0.0))
+        steps.append(type(steps[0])("correction", settings, joint))
+    take = Take("t", Source("f", "c"), tuple(steps))
+    copy = best(lambda: (np.array(clip.rotations), np.array(clip.translations)))
+
+    def cold() -> None:
+        fresh = Clip("made", clip.skeleton, clip.rotations, clip.translations, 60.0)
+        _ = evaluate(take, fresh, rig, Cache()).result.model
+
+    cache = Cache()
+    evaluate(take, clip, rig, cache)
+    weights = iter(np.linspace(0.1, 0.9, 99))
+
+    def warm() -> None:
+        import msgspec
+
+        last = msgspec.structs.replace(steps[-1], weight=float(next(weights)))
+        _ = evaluate(Take("t", take.source, (*take.steps[:-1], last)), clip, rig, cache).result.model
+
+    line("copying the arrays", copy, copy, "copying")
+    line("cold, to joint positions", best(cold), copy, "copying")
+    line("after a change in the last step", best(warm), copy, "copying")
+
+
+def drawing() -> None:
+    from importlib.resources import files
+
+    import moderngl
+
+    from reflexa.draw import Camera, Figure, Renderer, Scene
+    from reflexa.draw.scene import ground_grid, matrices_at
+
+    print("\nTwo skinned figures at 1280x800 (goal: 24 a second on two cores with software drawing, so under 41.7 ms)")
+    document = read(Path(str(files("reflexa.demo").joinpath("project/sources/deckhand.glb"))))
+    clip = document.clips[0]
+    renderer = Renderer(moderngl.create_context(standalone=True, require=330, backend="egl"))
+    grid = ground_grid(np.zeros(3), 8, np.array([0.3, 0.3, 0.3, 0.3]), np.array([0.3, 0.3, 0.3, 0.6]))
+    camera = Camera()
+
+    def draw() -> None:
+        figures = tuple(Figure(document.rig.meshes, matrices_at(clip, f)) for f in (3, 9))
+        renderer.render(Scene(ground=grid, figures=figures), camera, 1280, 800)
+
+    empty = best(lambda: renderer.render(Scene(), camera, 1280, 800))
+    vertices = sum(len(m.positions) for m in document.rig.meshes)
+    line("an empty picture", empty, empty, "empty")
+    line(f"two figures of {vertices:,} vertices, ground, shadows", best(draw, 20), empty, "empty")
+
+
+def main() -> None:
+    forward_kinematics()
+    opening_bvh()
+    whole_take()
+    drawing()
+
+
+if __name__ == "__main__":
+    main()
