@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from reflexa.motion import blocks
 from reflexa.motion.quat import Array
 
-_CHUNK = 1 << 18
+_CHUNK = 1 << 17
 _PAD = b" " * 16
 _ALL = np.uint64(0xFFFFFFFFFFFFFFFF)
 _ZEROS = np.uint64(0x3030303030303030)
@@ -67,22 +67,22 @@ def _parse_any(chunk: bytes, offset: int) -> Array:
 def _parse_plain(chunk: bytes) -> Array | None:
     """The numbers of a chunk in which all are plain, else None."""
     u = np.frombuffer(_PAD + chunk + _PAD, dtype=np.uint8)
-    dense = u > 32
-    edges = np.flatnonzero(dense[1:] != dense[:-1]) + 1
-    starts, ends = edges[::2], edges[1::2]
+    gaps = np.flatnonzero(u <= 32)
+    starts, ends = gaps[:-1] + 1, gaps[1:]
+    filled = ends > starts
+    if np.count_nonzero(filled) < len(starts):
+        starts, ends = starts[filled], ends[filled]
     if not len(starts):
         return np.empty(0)
-    signs = (u == 45) | (u == 43)
-    digits = (u - np.uint8(48)) < 10
-    dots = np.flatnonzero(u == 46)
-    signed = signs[starts]
-    count = int(np.count_nonzero(signs))
-    if count != int(np.count_nonzero(signed)) or np.count_nonzero(dense) != count + len(dots) + np.count_nonzero(
-        digits
-    ):
-        return None
-    point = _points(dots, starts, ends)
+    first = u[starts]
+    negative = first == 45
+    signed = negative | (first == 43)
+    point = _points(u, starts, ends)
     if point is None:
+        return None
+    # Nothing may stand in a number but its sign, its point and digits.
+    others = np.count_nonzero(signed) + np.count_nonzero(point < ends)
+    if np.count_nonzero((u - np.uint8(48)) < 10) + others + len(gaps) != len(u):
         return None
     whole = point - starts - signed
     part = np.maximum(ends - point - 1, 0)
@@ -90,15 +90,23 @@ def _parse_plain(chunk: bytes) -> Array | None:
         return None
     words: NDArray[np.uint64] = np.ndarray((len(u) - 7,), np.uint64, u, strides=(1,))
     a = _eight(words[point - 8], _ALL << _bits(whole), whole == 0)
-    b = _eight(words[point + 1], _ALL >> _bits(part), part == 0)
-    value = (a * np.uint64(100_000_000) + b).astype(np.float64) / 1e8
-    return np.where(u[starts] == 45, -value, value)
+    # Files are written with one format: all numbers with as many decimals, whose masks are one number.
+    decimals = part[:1] if np.all(part == part[0]) else part
+    b = _eight(words[point + 1], _ALL >> _bits(decimals), decimals == 0)
+    a *= np.uint64(100_000_000)
+    a += b
+    value = a.astype(np.float64)
+    value /= 1e8
+    return np.negative(value, out=value, where=negative)
 
 
-def _points(dots: NDArray[np.intp], starts: NDArray[np.intp], ends: NDArray[np.intp]) -> NDArray[np.intp] | None:
+def _points(u: NDArray[np.uint8], starts: NDArray[np.intp], ends: NDArray[np.intp]) -> NDArray[np.intp] | None:
     """Where each number's decimal point is (its end where it has none); None where one has two."""
-    if len(dots) == len(starts) and np.all((dots >= starts) & (dots < ends)):
-        return dots
+    decimals = ends[0] - starts[0] - 1 - u[starts[0] : ends[0]].tobytes().find(b".")
+    same: NDArray[np.intp] = ends - 1 - decimals
+    if np.all(u[same] == 46) and np.all(same >= starts):
+        return same
+    dots = np.flatnonzero(u == 46)
     owner = np.searchsorted(starts, dots, side="right") - 1
     if np.any(np.diff(owner) == 0):
         return None
@@ -112,9 +120,21 @@ def _bits(length: NDArray[np.intp]) -> NDArray[np.uint64]:
 
 
 def _eight(word: NDArray[np.uint64], keep: NDArray[np.uint64], none: NDArray[np.bool_]) -> NDArray[np.uint64]:
-    """Eight ASCII digits in a little-endian word as one number, with the bytes outside ``keep`` read as zeros."""
-    v = (word & keep) - (_ZEROS & keep)  # masked first: no borrow from neighbours
-    v = v * np.uint64(10) + (v >> np.uint64(8))
-    v = ((v & _PAIRS) * _M1 + ((v >> np.uint64(16)) & _PAIRS) * _M2) >> np.uint64(32)
-    v[none] = 0
+    """Eight ASCII digits in a little-endian word as one number, with the bytes outside ``keep`` read as zeros.
+
+    Changes ``word``. keep and none: one for all words, or one each.
+    """
+    v = np.bitwise_and(word, keep, out=word)
+    v -= _ZEROS & keep  # masked first: no borrow from neighbours
+    high = v >> np.uint64(8)
+    v *= np.uint64(10)
+    v += high
+    np.right_shift(v, np.uint64(16), out=high)
+    high &= _PAIRS
+    high *= _M2
+    v &= _PAIRS
+    v *= _M1
+    v += high
+    v >>= np.uint64(32)
+    v[np.broadcast_to(none, v.shape)] = 0
     return v

@@ -119,17 +119,14 @@ def from_euler(angles: ArrayLike, order: str) -> Array:
         raise ValueError(f"{angles.shape[-1]} angles for the rotation order {order!r}")
     half = np.ascontiguousarray(np.moveaxis(angles, -1, 0)) / 2
     sine, cosine = np.sin(half), np.cos(half)
-    out = np.zeros((*angles.shape[:-1], 4))
-    out[..., 3] = 1.0
+    q: list[Array] = [np.zeros(())] * 3 + [np.ones(())]
     for s, c, letter in zip(sine, cosine, order, strict=True):
         # q · (turn about axis k), written out: three of the second quaternion's components are zero or one number.
         k = _AXIS[letter]
         m, n = (k + 1) % 3, (k + 2) % 3
-        qk, qm, qn, qw = out[..., k], out[..., m], out[..., n], out[..., 3]
-        new_k, new_m, new_n = c * qk + s * qw, c * qm + s * qn, c * qn - s * qm
-        out[..., 3] = c * qw - s * qk
-        out[..., k], out[..., m], out[..., n] = new_k, new_m, new_n
-    return out
+        qk, qm, qn, qw = q[k], q[m], q[n], q[3]
+        q[k], q[m], q[n], q[3] = c * qk + s * qw, c * qm + s * qn, c * qn - s * qm, c * qw - s * qk
+    return np.stack([np.broadcast_to(c, angles.shape[:-1]) for c in q], axis=-1)
 
 
 def to_euler(q: ArrayLike, order: str) -> Array:
@@ -227,7 +224,7 @@ def continuous(q: ArrayLike) -> Array:
     q = np.asarray(q, dtype=np.float64)
     if len(q) < 2:
         return np.array(q)
-    flips = np.sum(q[1:] * q[:-1], axis=-1) < 0
+    flips = np.einsum("...c,...c->...", q[1:], q[:-1]) < 0
     if not flips.any():
         return np.array(q)
     sign = np.ones(q.shape[:-1])
