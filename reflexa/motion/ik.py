@@ -18,12 +18,16 @@ def soft_reach(distance: Array, longest: float, softness: float = 0.02) -> Array
 
     Below ``longest * (1 - softness)`` nothing changes; beyond, the rest of the way is used up exponentially.
     """
-    start = longest * (1 - softness)
-    room = longest - start
-    if room <= 0:
+    if softness <= 0:
         return np.minimum(distance, longest)
+    return softened(distance, longest, np.asarray(longest * (1 - softness)))
+
+
+def softened(distance: Array, longest: float, start: Array) -> Array:
+    """As ``soft_reach``, with the distance ``start`` ``(…)`` up to which nothing changes given for each frame."""
+    room = np.maximum(longest - start, 1e-9)
     over = np.maximum(distance - start, 0.0)
-    return np.where(distance <= start, distance, start + room * (1 - np.exp(-over / room)))
+    return np.where(distance <= start, distance, np.minimum(start + room * (1 - np.exp(-over / room)), longest))
 
 
 def middle(

@@ -2,10 +2,23 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import sides
 
 BodyMap = dict[str, tuple[str, ...]]
+
+
+@dataclass(frozen=True)
+class Found:
+    """How an entry was found, and how sure that is: 0 a guess, 1 told by a person."""
+
+    by: str
+    sure: float
+
+
+TOLD = Found("told", 1.0)
 
 FINGERS = ("thumb", "index finger", "middle finger", "ring finger", "little finger")
 _LIMBS = ("clavicle", "upper arm", "forearm", "hand", *FINGERS, "thigh", "shin", "foot", "toes")
@@ -67,7 +80,12 @@ _AMBIGUOUS = {
     "leg": ("shin", "thigh"),
     "hip": ("thigh", ""),
 }
-_HELPER_WORDS = {
+# Limb part → the parts of its side that may carry it.
+_ABOVE = {
+    "forearm": ("upper arm",), "hand": ("forearm", "upper arm"), "shin": ("thigh",), "foot": ("shin", "thigh"), "toes": ("foot",),
+    **dict.fromkeys(FINGERS, ("hand",)),
+}  # fmt: skip
+HELPER_WORDS = {
     "ik",
     "target",
     "goal",
@@ -81,13 +99,14 @@ _HELPER_WORDS = {
     "pole",
     "twist",
     "roll",
+    "mark",
 }
 
 
-def _limb(name: str) -> str:
+def limb_of(name: str) -> str:
     """The limb part that the words of a name tell, or an ambiguous word, or nothing."""
     found = set(sides.words(name)) - {"left", "right"}
-    if found & _HELPER_WORDS:
+    if found & HELPER_WORDS:
         return ""
     fingers = [p for p in FINGERS if any(w <= found for w in _LIMB_WORDS[p])]
     if fingers:
@@ -130,14 +149,15 @@ def _ancestors(skeleton: Skeleton, joint: int) -> list[int]:
     return out
 
 
-def find(skeleton: Skeleton, side_of: list[str]) -> BodyMap:
-    """Body part → joint names (several for spine, neck and fingers), for the parts that names and hierarchy tell.
+def find(skeleton: Skeleton, side_of: list[str]) -> tuple[BodyMap, dict[str, Found]]:
+    """Body part → joint names (several for spine, neck and fingers), and how each was found, from names and hierarchy.
 
     side_of: "left", "right" or "" per joint, as the pairs found it.
     """
     names = skeleton.names
     found: dict[str, list[int]] = {}
-    limbs = {j: part for j, n in enumerate(names) if side_of[j] and (part := _limb(n))}
+    limbs = {j: part for j, n in enumerate(names) if side_of[j] and (part := limb_of(n))}
+    unclear = {j for j, part in limbs.items() if part in _AMBIGUOUS}
     for joint, part in sorted(_sorted_out(limbs, skeleton).items()):
         if part and part not in _AMBIGUOUS:
             found.setdefault(f"{side_of[joint]} {part}", []).append(joint)
@@ -145,13 +165,14 @@ def find(skeleton: Skeleton, side_of: list[str]) -> BodyMap:
         if side_of[joint]:
             continue
         said = set(sides.words(name))
-        if said & _HELPER_WORDS:
+        if said & HELPER_WORDS:
             continue
         for part, keys in _CENTRE_WORDS.items():
             if said & keys or any(k in sides.bare(name).lower() for k in keys if len(k) > 3):
                 found.setdefault(part, []).append(joint)
                 break
     thighs = [found[f"{s} thigh"][0] for s in ("left", "right") if f"{s} thigh" in found]
+    named_pelvis = found.get("pelvis", [])[:1]
     _settle_pelvis(found, skeleton, thighs)
     pelvis = found.get("pelvis", [])
     if pelvis:
@@ -162,6 +183,7 @@ def find(skeleton: Skeleton, side_of: list[str]) -> BodyMap:
         inside = set(skeleton.below(pelvis[0]))
         found["spine"] = [j for j in found.get("spine", []) if j in inside and j != pelvis[0]]
     out: BodyMap = {}
+    how: dict[str, Found] = {}
     for part in PARTS:
         joints = found.get(part, [])
         if part in MANY and joints:
@@ -169,7 +191,21 @@ def find(skeleton: Skeleton, side_of: list[str]) -> BodyMap:
         out_names = tuple(names[j] for j in (joints if part in MANY else joints[:1]))
         if out_names:
             out[part] = out_names
-    return out
+            if part == "root" or (part == "pelvis" and joints[:1] != named_pelvis):
+                how[part] = Found("hierarchy", 0.9)
+            elif joints[0] in unclear:
+                how[part] = Found("names and hierarchy", 0.85)
+            else:
+                how[part] = Found("names", 0.95)
+    for part, above in _ABOVE.items():
+        # A limb that hangs on none of the parts that should carry it has a name that misleads.
+        for side in ("left", "right"):
+            whole, carriers = f"{side} {part}", [f"{side} {a}" for a in above if f"{side} {a}" in out]
+            if whole in out and carriers:
+                line = {names[j] for j in _ancestors(skeleton, skeleton.index[out[whole][0]])}
+                if not any(out[c][0] in line for c in carriers):
+                    how[whole] = Found(how[whole].by, 0.4)
+    return out, how
 
 
 def _settle_pelvis(found: dict[str, list[int]], skeleton: Skeleton, thighs: list[int]) -> None:

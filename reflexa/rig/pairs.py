@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
+import math
 from dataclasses import dataclass
 
 import numpy as np
 from scipy.spatial import cKDTree
 
-from reflexa.motion import quat
 from reflexa.motion.quat import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import sides
@@ -22,6 +22,7 @@ class Pair:
     found_by: str
     residual_mm: float = 0.0
     residual_deg: float = 0.0
+    sure: float = 1.0
 
 
 @dataclass(frozen=True, eq=False)
@@ -104,33 +105,47 @@ def symmetry_axis(skeleton: Skeleton, up: Array, tolerance: float) -> tuple[Arra
 def by_geometry(skeleton: Skeleton, plane: Plane, known: dict[int, int], tolerance: float) -> dict[int, int]:
     """Further partners: joints whose reflected rest position is nearest to each other, with partner parents.
 
-    tolerance in metres. Joints on the plane and joints in ``known`` are left alone.
+    tolerance in metres. Joints on the plane and joints in ``known`` are left alone, but for a joint on the plane that
+    carries a pair's one side only: its namesake for the other side then lies in the same place (a bone of no length).
     """
     placed = skeleton.rest_model[1]
     parents = skeleton.parents.tolist()
     out: dict[int, int] = {}
-
-    def partner(j: int) -> int:
-        return known.get(j, out.get(j, j))
-
-    free = np.flatnonzero(np.abs(placed @ plane.normal - plane.offset) > tolerance)
+    off = np.abs(placed @ plane.normal - plane.offset)
+    # Close to the plane a reflection must be that much closer, or two centre joints would be taken for a pair.
+    allowed = np.where(off > tolerance, tolerance, off / 2)
+    free = np.flatnonzero(off > 0.1 * tolerance)
     if len(free) < 2:
         return out
     counts = [len(c) for c in skeleton.children]
     nearby = min(8, len(free))
     found = cKDTree(placed[free]).query(plane.reflect(placed[free]), nearby, distance_upper_bound=tolerance)
     away, order = np.asarray(found[0]), np.asarray(found[1])
+
+    def taken(j: int) -> bool:
+        return j in known or j in out
+
+    def alike(j: int, k: int) -> list[tuple[int, int]]:
+        """The pairs to make so that j and k are partners: themselves, and parents of no length above; none if they differ."""
+        made: list[tuple[int, int]] = []
+        while j != k and known.get(j, out.get(j)) != k:
+            apart = float(np.linalg.norm(plane.reflect(placed[j]) - placed[k]))
+            if j < 0 or k < 0 or taken(j) or taken(k) or counts[j] != counts[k] or apart > tolerance:
+                return []
+            made.append((j, k))
+            j, k = parents[j], parents[k]
+        return made
+
     for row, j in enumerate(free.tolist()):
-        if j in known or j in out:
+        if taken(j):
             continue
-        above = parents[j]
         for d, i in zip(away[row].tolist(), order[row].tolist(), strict=True):
-            if d > tolerance:
+            if d > allowed[j]:
                 break
             k = int(free[i])
-            same_parent = parents[k] == (partner(above) if above >= 0 else -1)
-            if k != j and k not in known and k not in out and same_parent and counts[k] == counts[j]:
-                out[j], out[k] = k, j
+            if k != j and (made := alike(j, k)):
+                for x, y in made:
+                    out[x], out[y] = y, x
                 break
     return out
 
@@ -141,7 +156,9 @@ def residual(skeleton: Skeleton, plane: Plane, left: int, right: int) -> tuple[f
     away = float(np.linalg.norm(plane.reflect(placed[left]) - placed[right])) * 1000
     a, b = _bone(skeleton, left), _bone(skeleton, right)
     a = a - 2 * (a @ plane.normal) * plane.normal
-    return away, float(np.degrees(quat.angle(quat.between(a, b))))
+    (ax, ay, az), (bx, by, bz) = a.tolist(), b.tolist()
+    across = math.hypot(ay * bz - az * by, az * bx - ax * bz, ax * by - ay * bx)
+    return away, math.degrees(math.atan2(across, ax * bx + ay * by + az * bz))
 
 
 def _bone(skeleton: Skeleton, joint: int) -> Array:

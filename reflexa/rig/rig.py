@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
@@ -12,8 +13,9 @@ from numpy.typing import NDArray
 from reflexa.motion import quat
 from reflexa.motion.quat import Array
 from reflexa.motion.skeleton import Skeleton
-from reflexa.rig import bodymap, pairs, sides
-from reflexa.rig.bodymap import BodyMap
+from reflexa.rig import bodymap, chains, helpers, pairs, shape, sides
+from reflexa.rig.bodymap import BodyMap, Found
+from reflexa.rig.helpers import Helper
 from reflexa.rig.mesh import Mesh
 from reflexa.rig.pairs import Pair, Plane
 
@@ -21,12 +23,18 @@ UP: Array = np.array([0.0, 1.0, 0.0])
 UP.flags.writeable = False
 
 
+Vector = tuple[float, float, float]
+
+
 @dataclass(frozen=True, eq=False)
 class Rig:
-    """What is known of a skeleton: parts, partners, plane, facing, helper joints, skin.
+    """What is known of a skeleton: parts, partners, plane, facing, chains, helper joints, skin.
 
-    tips: end of the last bone per joint name, local, where the file gave one. helpers: helper joint → the
-    joint that it follows. facing: horizontal unit vector that the figure looks along in rest.
+    found: how each entry of the body map was found. chains: what hangs on the body beside it, by name. twists: twist
+    joint → the limb joint whose twist it shares. helpers: helper joint → its rule. tips: end of the last bone per
+    joint name, local, where the file gave one. facing: horizontal unit vector that the figure looks along in rest.
+    reference: local rotations and translations of another pose taken for neutral, where the rest pose is of no use.
+    fits: per other rig (its ``key``), turns in degrees that a person added to this rig's aligned rest, per joint.
     """
 
     skeleton: Skeleton
@@ -37,9 +45,28 @@ class Rig:
     plane: Plane
     facing: Array
     facing_found_by: str
-    helpers: Mapping[str, str] = field(default_factory=dict)
+    found: Mapping[str, Found] = field(default_factory=dict)
+    chains: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
+    twists: Mapping[str, str] = field(default_factory=dict)
+    helpers: Mapping[str, Helper] = field(default_factory=dict)
     tips: Mapping[str, Array] = field(default_factory=dict)
     meshes: tuple[Mesh, ...] = ()
+    reference: tuple[Array, Array] | None = None
+    fits: Mapping[str, Mapping[str, Vector]] = field(default_factory=dict)
+
+    @cached_property
+    def key(self) -> str:
+        """A short word for the skeleton's names and hierarchy: equal for every file of the same rig."""
+        said = "\n".join(f"{n} {p}" for n, p in zip(self.skeleton.names, self.skeleton.parents.tolist(), strict=True))
+        return hashlib.sha256(said.encode()).hexdigest()[:12]
+
+    @cached_property
+    def neutral(self) -> Skeleton:
+        """The skeleton with the pose taken for neutral as its rest: what mirror and retarget measure from."""
+        if self.reference is None:
+            return self.skeleton
+        s = self.skeleton
+        return Skeleton(s.names, s.parents, self.reference[0], self.reference[1], s.rest_scales)
 
     @cached_property
     def partner(self) -> NDArray[np.intp]:
@@ -74,6 +101,22 @@ class Rig:
         all_y = np.concatenate(y)
         return float(all_y.max() - all_y.min())
 
+    @cached_property
+    def ground(self) -> float:
+        """Height of the ground under the neutral pose: its lowest joint, bone end or point of the skin, metres."""
+        turned, placed = self.neutral.rest_model
+        feet = [
+            self.skeleton.index[n] for side in ("left", "right") for part in ("shin", "foot", "toes")
+            for n in self.body_map.get(f"{side} {part}", ())
+        ]  # fmt: skip
+        y = [placed[feet, 1] if feet else placed[:, 1]]
+        y += [
+            (placed[j] + quat.rotate(turned[j], tip))[1:2]
+            for name, tip in self.tips.items() if (j := self.skeleton.index[name]) in feet or not feet
+        ]  # fmt: skip
+        y += [mesh.posed(turned, placed)[:, 1] for mesh in self.meshes]
+        return float(np.concatenate(y).min())
+
     def joint(self, part: str) -> int:
         """Index of the (first) joint of a body part, or -1."""
         names = self.body_map.get(part, ())
@@ -99,12 +142,15 @@ class Rig:
 def find_sides(skeleton: Skeleton, partner: dict[int, int], lateral: Array | None) -> list[str]:
     """Side per joint: by name, else by which side of the plane it lies on."""
     names = skeleton.names
+    placed = skeleton.rest_model[1]
     out = [""] * len(names)
     for a, b in partner.items():
         left = pairs.left_of(names, a, b)
         if left < 0 and lateral is not None:
-            placed = skeleton.rest_model[1]
-            left = a if (placed[a] - placed[b]) @ lateral > 0 else b
+            apart = (placed[a] - placed[b]) @ lateral
+            if abs(apart) < 1e-9:  # in the same place: what hangs on them tells
+                apart = (placed[skeleton.below(a)].mean(axis=0) - placed[skeleton.below(b)].mean(axis=0)) @ lateral
+            left = a if apart > 0 else b
         out[a] = "left" if left == a else "right"
     for j, name in enumerate(names):
         if not out[j]:
@@ -117,10 +163,12 @@ def analyse(
     up: Array = UP,
     tips: Mapping[str, Array] | None = None,
     meshes: tuple[Mesh, ...] = (),
+    facing: Array | None = None,
 ) -> Rig:
-    """Find body map, pairs, mirror plane, facing and helper joints of a skeleton in rest.
+    """Find body map, pairs, mirror plane, facing, chains and helper joints of a skeleton in rest.
 
-    Total: whatever cannot be found is left empty, and the joints it concerns stand in ``unpaired``.
+    facing: told by a person; else found. Total: whatever cannot be found is left empty, and the joints it concerns
+    stand in ``unpaired``.
     """
     names = skeleton.names
     placed = skeleton.rest_model[1]
@@ -130,7 +178,14 @@ def analyse(
     lateral = pairs.lateral_from(named, names, placed)
     geometric: dict[int, int] = {}
     facing_found_by = "names of left and right joints"
-    if lateral is None:
+    if facing is not None:
+        lateral = np.cross(up, facing)
+        facing_found_by = "told"
+        if not named:
+            geometric = pairs.by_geometry(
+                skeleton, Plane(lateral, _offset({}, placed, lateral, skeleton)), {}, tolerance
+            )
+    elif lateral is None:
         lateral, geometric = pairs.symmetry_axis(skeleton, up, tolerance)
         facing_found_by = "nothing in the rig tells the facing"
     lateral = lateral - (lateral @ up) * up
@@ -140,29 +195,54 @@ def analyse(
         geometric = pairs.by_geometry(skeleton, plane, named, tolerance)
     partner = {**geometric, **named}
     side_of = find_sides(skeleton, partner, lateral)
-    body_map = bodymap.find(skeleton, side_of)
-    facing = np.cross(lateral, up)
+    body_map, found_by = _body_map(skeleton, side_of, partner, up, tips or {})
+    ahead = np.cross(lateral, up)
     toes = _toe_direction(skeleton, body_map, tips or {}, up)
-    if toes is not None and not named:
+    if toes is not None and not named and facing is None:
         # Names are silent: the feet tell which way is forward, and so which side is left.
         facing_found_by = "direction of the feet"
-        if toes @ facing < 0:
-            facing, lateral = -facing, -lateral
+        if toes @ ahead < 0:
+            ahead, lateral = -ahead, -lateral
             plane = Plane(lateral, -plane.offset)
             side_of = find_sides(skeleton, partner, lateral)
+            body_map, found_by = _body_map(skeleton, side_of, partner, up, tips or {})
     found: list[Pair] = []
     for a, b in sorted(partner.items()):
         if side_of[a] == "left":
             how = "names" if a in named else "geometry"
-            found.append(Pair(names[a], names[b], how, *pairs.residual(skeleton, plane, a, b)))
+            mm, deg = pairs.residual(skeleton, plane, a, b)
+            found.append(Pair(names[a], names[b], how, mm, deg, _sure(how, mm / 1000 / size)))
     away = np.abs(placed @ plane.normal - plane.offset)
     alone = [j for j in range(len(names)) if j not in partner]
     centre = tuple(names[j] for j in alone if away[j] <= tolerance and not sides.side(names[j]))
     unpaired = tuple(names[j] for j in alone if names[j] not in centre)
+    rules = helpers.find(skeleton, body_map, side_of)
+    twists = chains.find_twists(skeleton, body_map)
     return Rig(
-        skeleton, body_map, tuple(found), centre, unpaired, plane, facing, facing_found_by,
-        find_helpers(skeleton, body_map, size), dict(tips or {}), meshes,
+        skeleton, body_map, tuple(found), centre, unpaired, plane, ahead, facing_found_by, found_by,
+        chains.find(skeleton, body_map, {*rules, *twists}, side_of), twists, rules, dict(tips or {}), meshes,
     )  # fmt: skip
+
+
+def _sure(how: str, away: float) -> float:
+    """How sure a pair is: names count for more than geometry, and both for less far from a reflection (as a share of
+    the figure's size)."""
+    return round((0.95 if how == "names" else 0.75) - min(0.45, 5 * away), 2)
+
+
+def _body_map(
+    skeleton: Skeleton, side_of: list[str], partner: dict[int, int], up: Array, tips: Mapping[str, Array]
+) -> tuple[BodyMap, dict[str, Found]]:
+    """Parts by name and hierarchy; where those leave a core part open, by the shape of the rest pose too."""
+    body_map, found = bodymap.find(skeleton, side_of)
+    if all(part in body_map for part in shape.CORE):
+        return body_map, found
+    taken = {n for names in body_map.values() for n in names}
+    for part, joints in shape.find(skeleton, side_of, partner, up, tips).items():
+        names = tuple(skeleton.names[j] for j in joints)
+        if part not in body_map and not taken & set(names):
+            body_map[part], found[part] = names, Found("geometry", 0.6)
+    return {p: body_map[p] for p in bodymap.PARTS if p in body_map}, found
 
 
 def _offset(partner: dict[int, int], placed: Array, normal: Array, skeleton: Skeleton) -> float:
@@ -185,21 +265,3 @@ def _toe_direction(skeleton: Skeleton, body_map: BodyMap, tips: Mapping[str, Arr
     total = total - (total @ up) * up
     length = float(np.linalg.norm(total))
     return total / length if length > 1e-9 else None
-
-
-def find_helpers(skeleton: Skeleton, body_map: BodyMap, size: float) -> dict[str, str]:
-    """Helper joints: leaves that coincide in rest with a body-part joint which is not their own parent."""
-    placed = skeleton.rest_model[1]
-    known = {n for part in body_map.values() for n in part}
-    bodies = [skeleton.index[n] for n in sorted(known)]
-    out: dict[str, str] = {}
-    for j, name in enumerate(skeleton.names):
-        if name in known or skeleton.children[j] or not bodies:
-            continue
-        others = [b for b in bodies if b != int(skeleton.parents[j])]
-        if not others:
-            continue
-        away = np.linalg.norm(placed[others] - placed[j], axis=-1)
-        if away.min() < 1e-3 * size:
-            out[name] = skeleton.names[others[int(np.argmin(away))]]
-    return out

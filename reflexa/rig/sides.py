@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+from functools import lru_cache
 
 # (left, right); a word may stand in several rows, the one whose counterpart exists wins.
 _WORDS = (
@@ -11,6 +12,7 @@ _WORDS = (
 )  # fmt: skip
 _LEFT = {left for left, _ in _WORDS}
 _RIGHT = {right for _, right in _WORDS}
+SIDE_WORDS = _LEFT | _RIGHT
 _TOKEN = re.compile(r"[A-Z]+(?![a-z])|[A-Z]?[a-z]+|\d+")
 
 
@@ -19,9 +21,10 @@ def bare(name: str) -> str:
     return re.split(r"[:|/]", name.rstrip(":|/"))[-1] or name
 
 
-def words(name: str) -> list[str]:
+@lru_cache(maxsize=20_000)
+def words(name: str) -> tuple[str, ...]:
     """The lower-case words of a name, split at separators, case changes and digits; digits are left out."""
-    return [w.lower() for w in _TOKEN.findall(bare(name)) if not w.isdigit()]
+    return tuple(w.lower() for w in _TOKEN.findall(bare(name)) if not w.isdigit())
 
 
 def _like(word: str, model: str) -> str:

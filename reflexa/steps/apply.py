@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
 
 import numpy as np
@@ -25,8 +26,27 @@ def apply(step: Step, clip: Clip, rig: Rig, first: int = 0) -> Clip:
     weights = step_weights(step, rig, first, clip.frames)
     if weights is not None and not weights.any():
         return clip
-    changed = kind_of(step.kind).apply(clip, rig, step.settings, first)
+    change = kind_of(step.kind).apply
+    if change is None:
+        raise RecipeError(f"{step.name!r} takes the clip to another rig: it cannot be run on a single pose")
+    changed = change(clip, rig, step.settings, first)
     return changed if weights is None else blended(clip, changed, weights)
+
+
+def carried(step: Step, clip: Clip, rig: Rig, rigs: Mapping[str, Rig]) -> tuple[Clip, Rig]:
+    """Clip and rig after a step of any kind. rigs: what a step that changes the rig can choose from, by name.
+
+    Raises RecipeError as ``apply`` does, and where such a step is given a weight, envelope or mask.
+    """
+    carry = kind_of(step.kind).carry
+    if carry is None or not step.on or step.weight == 0:
+        return apply(step, clip, rig), rig
+    if step.weight != 1 or step.envelope or step.mask is not None:
+        raise RecipeError(
+            f"{step.name!r} takes the clip to another rig: it has no weight, envelope or mask",
+            advice="Switch it on or off as a whole.",
+        )
+    return carry(clip, rig, step.settings, rigs)
 
 
 def step_weights(step: Step, rig: Rig, first: int, frames: int) -> Array | None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -58,18 +58,22 @@ class Step(msgspec.Struct, frozen=True):
 
 
 Apply = Callable[[Clip, Rig, Any, int], Clip]
+Carry = Callable[[Clip, Rig, Any, Mapping[str, Rig]], tuple[Clip, Rig]]
 
 
 @dataclass(frozen=True)
 class StepKind:
-    """A kind of step: its settings type and what it does.
+    """A kind of step: its settings type and what it does, by one of two functions.
 
-    apply(clip, rig, settings, first) gives the changed clip at full weight; ``first`` is the number of the
-    clip's first frame in the take (not 0 only when a single pose is computed while a hand drags).
+    apply(clip, rig, settings, first) gives the changed clip of the same rig at full weight; ``first`` is the number of
+    the clip's first frame in the take (not 0 only when a single pose is computed while a hand drags).
+    carry(clip, rig, settings, rigs) takes the clip to another rig, out of those known by name: clip and rig. Such a
+    step has no weight, envelope or mask.
     """
 
     kind: str
     title: str
     help: str
     settings: type[Settings]
-    apply: Apply
+    apply: Apply | None = None
+    carry: Carry | None = None

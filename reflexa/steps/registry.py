@@ -10,10 +10,13 @@ import msgspec
 from reflexa.errors import RecipeError
 from reflexa.rig.bodymap import PARTS, PRESETS
 from reflexa.steps.correction import CORRECTION
+from reflexa.steps.helper_joints import HELPER_JOINTS
 from reflexa.steps.mirror import MIRROR
 from reflexa.steps.model import Mask, Settings, Step, StepKind
+from reflexa.steps.rename import RENAME
+from reflexa.steps.retarget import RETARGET
 
-KINDS: dict[str, StepKind] = {k.kind: k for k in (MIRROR, CORRECTION)}
+KINDS: dict[str, StepKind] = {k.kind: k for k in (MIRROR, RETARGET, CORRECTION, HELPER_JOINTS, RENAME)}
 
 
 def kind_of(name: str, place: str = "") -> StepKind:
@@ -136,6 +139,7 @@ def describe_field(field: msgspec.inspect.Field) -> dict[str, Any]:
             out[{"ge": "least", "le": "most"}[bound]] = getattr(t, bound)
     out["title"] = meta.get("title", field.name.replace("_", " "))
     out["help"] = meta.get("description", "")
-    if "unit" in meta:
-        out["unit"] = meta["unit"]
+    for extra in ("unit", "file"):
+        if extra in meta:
+            out[extra] = meta[extra]
     return out

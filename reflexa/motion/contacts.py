@@ -1,0 +1,41 @@
+"""When something stands on the ground: low and slow, with hysteresis."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from reflexa.motion.quat import Array
+
+Spans = list[tuple[int, int]]
+
+
+def speeds(places: Array, rate: float) -> Array:
+    """Speed ``(frames,)`` in metres a second of a point's track ``(frames, 3)``, by central differences."""
+    if len(places) < 2:
+        return np.zeros(len(places))
+    return np.asarray(np.linalg.norm(np.gradient(places, axis=0), axis=-1) * rate)
+
+
+def standing(
+    height: Array, speed: Array, low: float, slow: float, slack: float = 1.6, least: int = 3
+) -> NDArray[np.bool_]:
+    """Frames at which a point stands ``(frames,)``.
+
+    It stands from where it is below ``low`` (metres) and slower than ``slow`` (metres a second) for as long as it
+    stays below ``slack`` times either; spans shorter than ``least`` frames do not count.
+    """
+    sure = (height < low) & (speed < slow)
+    may = (height < slack * low) & (speed < slack * slow)
+    out = np.zeros(len(height), dtype=bool)
+    for first, last in spans(may):
+        if last - first + 1 >= least and sure[first : last + 1].any():
+            out[first : last + 1] = True
+    return out
+
+
+def spans(mask: NDArray[np.bool_]) -> Spans:
+    """First and last frame, both included, of every run of True."""
+    edges = np.diff(np.concatenate([[0], mask.astype(np.int8), [0]]))
+    starts, ends = np.flatnonzero(edges == 1), np.flatnonzero(edges == -1) - 1
+    return list(zip(starts.tolist(), ends.tolist(), strict=True))

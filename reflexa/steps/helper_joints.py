@@ -1,0 +1,58 @@
+"""Helper joints: put back where their rules say, over the whole clip."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import numpy as np
+from msgspec import Meta
+
+from reflexa.motion import quat
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+from reflexa.rig.helpers import by_rule
+from reflexa.steps.model import Settings, StepKind
+
+
+class HelperSettings(Settings, frozen=True):
+    joints: Annotated[
+        tuple[str, ...],
+        Meta(
+            title="Helper joints",
+            description="Only these helper joints. Left empty: every one that the rig has a rule for.",
+        ),
+    ] = ()
+
+
+def snap(clip: Clip, rig: Rig, settings: HelperSettings, first: int = 0) -> Clip:
+    """The clip with helper joints on their rules; all other joints keep their place. Names without a rule are passed over."""
+    return snapped(clip, rig, settings.joints)
+
+
+def snapped(clip: Clip, rig: Rig, only: tuple[str, ...] = ()) -> Clip:
+    """As ``snap``, for the joints in ``only`` (all where it is empty)."""
+    names = [n for n in rig.helpers if not only or n in only]
+    if not names:
+        return clip
+    skeleton = rig.neutral
+    turned, placed = (np.array(a) for a in clip.model)
+    rotations, translations = np.array(clip.rotations), np.array(clip.translations)
+    for name in sorted(names, key=skeleton.index.__getitem__):  # a helper may follow another
+        j = skeleton.index[name]
+        q, p = by_rule(skeleton, j, rig.helpers[name], turned, placed)
+        turned[:, j], placed[:, j] = q, p
+        parent = int(skeleton.parents[j])
+        if parent >= 0:
+            back = quat.conjugate(turned[:, parent])
+            q, p = quat.multiply(back, q), quat.rotate(back, p - placed[:, parent])
+        rotations[:, j], translations[:, j] = quat.shortest(q, rotations[:, j]), p
+    return clip.with_motion(rotations, translations)
+
+
+HELPER_JOINTS = StepKind(
+    "helper-joints",
+    "Helper joints",
+    "Put helper joints back where their rules say: on the joint that each follows, over the whole clip.",
+    HelperSettings,
+    snap,
+)

@@ -1,0 +1,81 @@
+"""Rename: the same motion under other joint names, in another order where a matching rig gives one."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Annotated
+
+import numpy as np
+from msgspec import Meta, field
+
+from reflexa.errors import RecipeError
+from reflexa.motion.clip import Clip
+from reflexa.motion.skeleton import Skeleton
+from reflexa.rig import Rig, analyse
+from reflexa.rig.match import rename_map
+from reflexa.steps.model import Settings, StepKind
+from reflexa.steps.retarget.step import rig_named
+
+
+class RenameSettings(Settings, frozen=True):
+    rig: Annotated[
+        str,
+        Meta(
+            title="As on rig", description="File of a rig of the same build: its joint names and order are taken.",
+            extra={"file": "rig"},
+        ),
+    ] = ""  # fmt: skip
+    names: Annotated[
+        dict[str, str],
+        Meta(title="Names", description="Old joint name to new one; with a rig, only where its own map errs."),
+    ] = field(default_factory=dict)
+
+
+def rename(clip: Clip, rig: Rig, settings: RenameSettings, rigs: Mapping[str, Rig]) -> tuple[Clip, Rig]:
+    """The clip with joints renamed, value for value, and the rig it then is on.
+
+    Raises RecipeError for names that do not exist, that become doubled, or a rig of another build.
+    """
+    names = clip.skeleton.names
+    unknown = [n for n in settings.names if n not in clip.skeleton.index]
+    if unknown:
+        raise RecipeError(f"cannot rename {', '.join(unknown[:6])}: the rig has no such joint")
+    if settings.rig or (rigs and not settings.names):
+        target = rig_named(settings.rig, rigs)
+        table = rename_map(rig, target)
+        if table is None:
+            raise RecipeError(
+                f"{settings.rig or 'the rig given'} is not of the same build: its joints differ in number, hierarchy or place",
+                advice="Use the retarget step.",
+            )
+        table |= settings.names
+        back = {new: old for old, new in table.items()}
+        if len(back) < len(names) or set(back) != set(target.skeleton.names):
+            raise RecipeError("two joints would get the same name, or one that the rig lacks", place="names")
+        order = np.array([clip.skeleton.index[back[n]] for n in target.skeleton.names])
+        return _reordered(clip, target.skeleton, order), target
+    new = tuple(settings.names.get(n, n) for n in names)
+    double = sorted({n for n in new if new.count(n) > 1})
+    if double:
+        raise RecipeError(f"two joints would be called {', '.join(double)}", place="names")
+    s = clip.skeleton
+    skeleton = Skeleton(new, s.parents, s.rest_rotations, s.rest_translations, s.rest_scales)
+    tips = {settings.names.get(n, n): tip for n, tip in rig.tips.items()}
+    return replace(clip, skeleton=skeleton), analyse(skeleton, tips=tips, meshes=rig.meshes)
+
+
+def _reordered(clip: Clip, skeleton: Skeleton, order: np.ndarray) -> Clip:
+    return replace(
+        clip, skeleton=skeleton, rotations=clip.rotations[:, order], translations=clip.translations[:, order],
+        scales=None if clip.scales is None else clip.scales[:, order],
+    )  # fmt: skip
+
+
+RENAME = StepKind(
+    "rename",
+    "Rename joints",
+    "The same motion, value for value, under the joint names and order of a rig of the same build.",
+    RenameSettings,
+    carry=rename,
+)

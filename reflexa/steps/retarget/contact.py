@@ -1,0 +1,152 @@
+"""The contact pass: feet (and hands, if asked) go where the source had them, by IK, scaled to the target."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d, uniform_filter1d
+
+from reflexa.motion import quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.rig.match import SIDES, Match
+from reflexa.steps.retarget import feet as soles
+from reflexa.steps.retarget.pose import Limb, Posed, bend_side, limb, reach, sink
+from reflexa.steps.retarget.transfer import deltas, places
+
+# The pelvis gives way by at most this share of the leg before a foot is left short of its place.
+_MOST_SINK = 0.15
+_STRAIGHT = 0.998
+
+
+@dataclass(eq=False)
+class Contacts:
+    """What the pass aimed at: per limb ("left foot", "right hand") the goal track and how far short of it the limb
+    came, metres ``(frames,)``; per side the scaled source's heel and ball tracks and when each stands."""
+
+    goals: dict[str, Array] = field(default_factory=dict)
+    short: dict[str, Array] = field(default_factory=dict)
+    tracks: dict[str, tuple[Array, Array]] = field(default_factory=dict)
+    standing: dict[str, tuple[NDArray[np.bool_], NDArray[np.bool_]]] = field(default_factory=dict)
+    sunk: Array | None = None
+
+
+def foot_goals(clip: Clip, m: Match) -> Contacts:
+    """Where the target's ankles must be so that its own soles stand where the source's, scaled, stand.
+
+    The ball comes to the very place that the source's has: about it a foot rolls and pivots. Feet differ in length, so
+    while the toes point up the heel leads, as far behind the ball's place as this foot is long; where the sole is flat
+    both say the same.
+    """
+    out = Contacts()
+    turns = deltas(clip, m)
+    for side, (a, b) in soles.feet(m).items():
+        ahead = soles.rest_heading(m, side)
+        turn = turns[:, a.ankle]
+        track = clip.model[1][:, a.ankle]
+        if quat.angle(m.turn) > 0:
+            track = quat.rotate(m.turn, track)
+        heel, ball = soles.points(a, track, turn, ahead)
+        heel, ball = heel * m.scale, ball * m.scale
+        out.tracks[side] = heel, ball
+        way = quat.rotate(turn, ahead)
+        pitch = np.arcsin(np.clip(way[:, 1], -1, 1))
+        level = way * [1.0, 0.0, 1.0]
+        level = level / np.maximum(np.linalg.norm(level, axis=-1, keepdims=True), 1e-9)
+        own_heel, own_ball = soles.points(b, np.zeros_like(track), turn, ahead)
+        longer = b.back + b.ahead - m.stride * (a.back + a.ahead)
+        from_ball = ball - own_ball
+        from_heel = heel - level * longer - own_heel
+        u = np.clip(0.5 - pitch / np.radians(16), 0, 1)[:, None]
+        u = u * u * (3 - 2 * u)
+        out.goals[f"{side} foot"] = from_heel + u * (from_ball - from_heel)
+    out.standing = soles.standing(out.tracks, m.source, m.stride, clip.rate)
+    return out
+
+
+def limbs(m: Match, parts: tuple[str, str, str]) -> dict[str, Limb]:
+    """Per end part ("left foot") the target's limb, where it has all three joints, one above the other."""
+    out: dict[str, Limb] = {}
+    skeleton = m.target.skeleton
+    for side in SIDES:
+        a, b, c = (m.target.joint(f"{side} {p}") for p in parts)
+        if min(a, b, c) >= 0 and b in skeleton.below(a) and c in skeleton.below(b):
+            out[f"{side} {parts[2]}"] = limb(skeleton, a, b, c)
+    return out
+
+
+def plant_feet(posed: Posed, clip: Clip, m: Match) -> Contacts:
+    """Bring the ankles to their goals; the pelvis gives way where a standing leg would not reach."""
+    contacts = foot_goals(clip, m)
+    legs = {n: l for n, l in limbs(m, ("thigh", "shin", "foot")).items() if n in contacts.goals}
+    if not legs:
+        return contacts
+    sides = {n: bend_side(posed, l) for n, l in legs.items()}
+    need = np.zeros(clip.frames)
+    for name, l in legs.items():
+        need = np.maximum(need, _too_far(posed, l, contacts.goals[name], contacts.standing[name.split()[0]]))
+    if need.max() > 1e-6:
+        width = max(3, round(clip.rate * 0.25)) | 1
+        mode: Literal["wrap", "nearest"] = "wrap" if clip.loop else "nearest"
+        # Widened by as much as the smoothing takes away: nowhere less than is needed, nowhere a jump.
+        need = maximum_filter1d(need, width, mode=mode)
+        for _ in range(2):
+            need = uniform_filter1d(need, width // 2 | 1, mode=mode)
+        contacts.sunk = need
+        sink(posed, m.target.joint("pelvis"), need)
+    for name, l in legs.items():
+        side = sides[name] if sides[name].any() else _default_bend(posed, l, m, knee=True)
+        contacts.short[name] = reach(posed, l, contacts.goals[name], side)
+    return contacts
+
+
+def _too_far(posed: Posed, l: Limb, goal: Array, stands: tuple[NDArray[np.bool_], NDArray[np.bool_]]) -> Array:
+    """How much lower the hip must be for a standing leg to reach without stretching, metres ``(frames,)``."""
+    hip, knee, ankle = (posed.placed[:, j] for j in (l.root, l.middle, l.end))
+    longest = float((np.linalg.norm(knee - hip, axis=-1) + np.linalg.norm(ankle - knee, axis=-1)).mean())
+    room = np.maximum(_STRAIGHT * longest, np.linalg.norm(ankle - hip, axis=-1))
+    away = hip - goal
+    level2 = away[:, 0] ** 2 + away[:, 2] ** 2
+    fits = np.sqrt(np.maximum(room**2 - level2, 0.0))
+    drop = np.where(level2 < room**2, away[:, 1] - fits, 0.0)
+    return np.where(stands[0] | stands[1], np.clip(drop, 0.0, _MOST_SINK * longest), 0.0)
+
+
+def _default_bend(posed: Posed, l: Limb, m: Match, knee: bool) -> Array:
+    """The way of a limb that never bends in the clip: knees ahead, elbows back, in the upper bone's own frame."""
+    rest = m.aligned_rest[0][l.root]
+    way = m.target.facing if knee else -m.target.facing
+    return quat.rotate(quat.conjugate(rest), way)
+
+
+def place_hands(posed: Posed, clip: Clip, m: Match, mode: str, contacts: Contacts) -> None:
+    """Bring the wrists to the scaled source's places, or keep the way from one hand to the other as the scaled source
+    has it (about where the target's hands are anyway)."""
+    arms = limbs(m, ("upper arm", "forearm", "hand"))
+    wrists = {n: j for n in arms if (j := m.source.joint(n)) >= 0}
+    goals = {n: places(clip, m, j) for n, j in wrists.items()}
+    if mode == "keep distance":
+        if len(goals) < 2:
+            return
+        left, right = "left hand", "right hand"
+        middle = (posed.placed[:, arms[left].end] + posed.placed[:, arms[right].end]) / 2
+        apart = (goals[left] - goals[right]) / 2
+        goals = {left: middle + apart, right: middle - apart}
+    for name, goal in goals.items():
+        l = arms[name]
+        side = bend_side(posed, l)
+        contacts.goals[name] = goal
+        contacts.short[name] = reach(posed, l, goal, side if side.any() else _default_bend(posed, l, m, knee=False))
+
+
+def sole_points(clip_turned: Array, clip_placed: Array, m: Match) -> dict[str, tuple[Array, Array]]:
+    """Heel and ball tracks of the target in a pose in model space."""
+    out: dict[str, tuple[Array, Array]] = {}
+    goal = quat.multiply(m.aligned, m.target.neutral.rest_model[0])
+    for side, (_, foot) in soles.feet(m).items():
+        turn = quat.multiply(clip_turned[:, foot.ankle], quat.conjugate(goal[foot.ankle]))
+        out[side] = soles.points(foot, clip_placed[:, foot.ankle], turn, soles.rest_heading(m, side))
+    return out

@@ -1,0 +1,105 @@
+"""A figure in model space while it is being worked on: joints turned, the rest of the body carried along."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from reflexa.motion import ik, quat
+from reflexa.motion.quat import Array
+from reflexa.motion.skeleton import Skeleton
+
+
+@dataclass(eq=False)
+class Posed:
+    """turned ``(frames, joints, 4)`` and placed ``(frames, joints, 3)``, changed in place by the functions below."""
+
+    skeleton: Skeleton
+    turned: Array
+    placed: Array
+
+
+@dataclass(frozen=True)
+class Limb:
+    """Three joints of a limb, and which joints move with each bone: between root and middle, middle and end, beyond."""
+
+    root: int
+    middle: int
+    end: int
+    upper: NDArray[np.intp]
+    lower: NDArray[np.intp]
+    beyond: NDArray[np.intp]
+
+
+def limb(skeleton: Skeleton, root: int, middle: int, end: int) -> Limb:
+    """The limb of three joints that stand above one another."""
+    below_root, below_middle, beyond = (set(skeleton.below(j)) for j in (root, middle, end))
+    groups = (below_root - below_middle, below_middle - beyond, beyond)
+    return Limb(root, middle, end, *(np.array(sorted(g), dtype=np.intp) for g in groups))
+
+
+def bend_side(posed: Posed, l: Limb) -> Array:
+    """The way a limb bends in its upper bone's own frame, ``(3,)`` unit: the mean over the clip; zero if it never does."""
+    root, middle, end = (posed.placed[:, j] for j in (l.root, l.middle, l.end))
+    off = _off_line(root, middle, end)
+    own = quat.rotate(quat.conjugate(posed.turned[:, l.root]), off).mean(axis=0)
+    length = float(np.linalg.norm(own))
+    return np.asarray(own / length) if length > 1e-6 else np.zeros(3)
+
+
+def _off_line(root: Array, middle: Array, end: Array) -> Array:
+    along = end - root
+    t = np.sum((middle - root) * along, axis=-1) / np.maximum(np.sum(along * along, axis=-1), 1e-12)
+    return np.asarray(middle - root - t[:, None] * along)
+
+
+def reach(posed: Posed, l: Limb, goal: Array, side: Array, softness: float = 0.01) -> Array:
+    """Bend a limb so that its end comes to ``goal`` ``(frames, 3)``; the end keeps its rotation. Gives the shortfall
+    ``(frames,)`` in metres.
+
+    The limb bends the way it does already; where it is all but straight, the way that ``side`` (in the upper bone's
+    frame) says, so that it can never flip. It straightens softly, but is never bent more than it was only for that.
+    """
+    root, middle, end = (posed.placed[:, j] for j in (l.root, l.middle, l.end))
+    upper = float(np.linalg.norm(middle - root, axis=-1).mean())
+    lower = float(np.linalg.norm(end - middle, axis=-1).mean())
+    longest = upper + lower
+    usual = quat.rotate(posed.turned[:, l.root], np.broadcast_to(side, root.shape))
+    off = _off_line(root, middle, end)
+    bent = np.linalg.norm(off, axis=-1, keepdims=True)
+    # A bend too small to tell a side gives way to the usual one, by as much as the end is moved: unmoved it stays exact.
+    little = 0.02 * longest
+    moved = np.clip(np.linalg.norm(goal - end, axis=-1, keepdims=True) / little, 0, 1)
+    unsure = (1 - np.clip(bent / little, 0, 1)) * np.where(bent < 1e-9, 1.0, moved)
+    pole = off + unsure * usual * little
+    before = np.linalg.norm(end - root, axis=-1)
+    wanted = np.linalg.norm(goal - root, axis=-1)
+    distance = ik.softened(wanted, longest, np.maximum(before, longest * (1 - softness)))
+    direction = (goal - root) / np.maximum(wanted, 1e-9)[:, None]
+    new_middle, new_end = ik.middle(root, root + distance[:, None] * direction, upper, lower, pole, softness=0.0)
+    normal = _normal(end - root, off, pole)
+    new_normal = np.cross(direction, pole)
+    for joints, old, new in (
+        (l.upper, middle - root, new_middle - root),
+        (l.lower, end - middle, new_end - new_middle),
+    ):
+        turn = ik.aimed(old, np.cross(normal, old), new, np.cross(new_normal, new))
+        posed.turned[:, joints] = quat.multiply(turn[:, None], posed.turned[:, joints])
+        origin, at = (root, root) if joints is l.upper else (middle, new_middle)
+        arm = posed.placed[:, joints] - origin[:, None]
+        posed.placed[:, joints] = at[:, None] + quat.rotate(turn[:, None], arm)
+    posed.placed[:, l.beyond] += (new_end - end)[:, None]
+    return np.asarray(np.linalg.norm(goal - new_end, axis=-1))
+
+
+def _normal(line: Array, off: Array, pole: Array) -> Array:
+    """The normal of the plane that the limb lies in; that of the pole where it is straight."""
+    bent = np.sum(off * off, axis=-1, keepdims=True) > 1e-16
+    return np.cross(line, np.where(bent, off, pole))
+
+
+def sink(posed: Posed, root: int, by: Array) -> None:
+    """Move a joint and everything below it down by ``by`` ``(frames,)`` metres."""
+    posed.placed[:, posed.skeleton.below(root), 1] -= by[:, None]

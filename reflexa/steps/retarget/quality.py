@@ -1,0 +1,132 @@
+"""How good a retarget is, in numbers: directions, slide, soles, reach."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from reflexa.motion import contacts, quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.rig import Rig
+from reflexa.rig.match import Match, Segment
+from reflexa.steps.retarget.contact import sole_points
+from reflexa.steps.retarget.step import RetargetSettings, run
+from reflexa.steps.retarget.transfer import deltas, transfer
+
+
+@dataclass(frozen=True)
+class Number:
+    """One measured thing: its median and its largest value (unit as the list says), and the frame of the largest."""
+
+    name: str
+    joint: str
+    median: float
+    most: float
+    frame: int
+
+
+@dataclass(frozen=True)
+class Slide:
+    """How far a standing foot slides at most within one plant, mm: scaled source, before and after the contact pass."""
+
+    name: str
+    joint: str
+    source: float
+    before: float
+    after: float
+    frame: int
+
+
+@dataclass(frozen=True)
+class Quality:
+    """directions in degrees (after everything), before the contact pass; slides and soles in mm; shortfalls in mm.
+
+    soles: per foot, the lowest point of its standing sole against the scaled source's, mm (median, furthest off).
+    sunk: how far the pelvis gave way at most, mm.
+    """
+
+    directions: tuple[Number, ...]
+    before: tuple[Number, ...]
+    slides: tuple[Slide, ...]
+    soles: tuple[Number, ...]
+    short: tuple[Number, ...]
+    sunk: float
+
+
+def measure(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> Quality:
+    """Measure a retarget of ``clip``. Raises RecipeError as ``retarget`` does."""
+    out, m, posed, reached = run(clip, source, target, settings)
+    raw = transfer(clip, m, settings.root)
+    names = target.skeleton.names
+    after_points = sole_points(posed.turned, posed.placed, m)
+    before_points = sole_points(raw.turned, raw.placed, m)
+    slides, soles = [], []
+    for side, tracks in reached.tracks.items():
+        stands = reached.standing[side]
+        joint = names[target.joint(f"{side} foot")]
+        # Worst of heel and ball: on the scaled source, before the contact pass, after it.
+        source_mm, before_mm, (after_mm, frame) = (
+            max((slide(t, s) for t, s in zip(points, stands, strict=True)), key=lambda v: v[0])
+            for points in (tracks, before_points[side], after_points[side])
+        )
+        slides.append(Slide(f"{side} foot", joint, 1000 * source_mm[0], 1000 * before_mm[0], 1000 * after_mm, frame))
+        both = stands[0] | stands[1]
+        if both.any():
+            low = np.minimum(after_points[side][0][:, 1], after_points[side][1][:, 1])
+            off = 1000 * (low - np.minimum(tracks[0][:, 1], tracks[1][:, 1]))
+            number = _number(f"{side} sole", joint, off[both])
+            soles.append(replace(number, frame=int(np.flatnonzero(both)[number.frame])))
+    short = [_number(n, names[target.joint(n)], 1000 * v) for n, v in reached.short.items()]
+    sunk = 0.0 if reached.sunk is None else float(reached.sunk.max() * 1000)
+    return Quality(
+        tuple(_directions(clip, m, out.model[0], out.model[1])), tuple(_directions(clip, m, raw.turned, raw.placed)),
+        tuple(slides), tuple(soles), tuple(short), sunk,
+    )  # fmt: skip
+
+
+def _number(name: str, joint: str, values: Array) -> Number:
+    worst = int(np.argmax(np.abs(values)))
+    return Number(name, joint, float(np.median(values)), float(values[worst]), worst)
+
+
+def slide(track: Array, stands: NDArray[np.bool_]) -> tuple[float, int]:
+    """The furthest that a point gets over the ground from where it began to stand, metres, and the frame of it."""
+    most, frame = 0.0, 0
+    for first, last in contacts.spans(stands):
+        away = np.linalg.norm((track[first : last + 1] - track[first])[:, [0, 2]], axis=-1)
+        if away.max() > most:
+            most, frame = float(away.max()), first + int(np.argmax(away))
+    return most, frame
+
+
+def _directions(clip: Clip, m: Match, turned: Array, placed: Array) -> list[Number]:
+    """Per limb segment, the angle between where it points on both rigs; a foot's from flat on the ground on each."""
+    turns = deltas(clip, m)
+    goal = quat.multiply(m.aligned, m.target.neutral.rest_model[0])
+    groups: dict[str, list[tuple[Segment, Array]]] = {}
+    for seg in m.segments:
+        a, b = seg.source[0], seg.target[0]
+        if seg.part.endswith("foot"):
+            own = quat.multiply(turned[:, b], quat.conjugate(goal[b]))
+            x, y = quat.rotate(turns[:, a], m.target.facing), quat.rotate(own, m.target.facing)
+        else:
+            x = _segment(m.source, seg.source, *clip.model)
+            x = quat.rotate(m.turn, x)
+            y = _segment(m.target, seg.target, turned, placed)
+        error = np.degrees(np.arctan2(np.linalg.norm(np.cross(x, y), axis=-1), np.sum(x * y, axis=-1)))
+        groups.setdefault(seg.part, []).append((seg, error))
+    out = []
+    for part, found in groups.items():
+        seg, error = max(found, key=lambda f: float(f[1].max()))
+        out.append(_number(part, m.target.skeleton.names[seg.target[0]], error))
+    return out
+
+
+def _segment(rig: Rig, ends: tuple[int, int], turned: Array, placed: Array) -> Array:
+    a, b = ends
+    if b >= 0:
+        return np.asarray(placed[:, b] - placed[:, a])
+    return quat.rotate(turned[:, a], rig.tips[rig.skeleton.names[a]])

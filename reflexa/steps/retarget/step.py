@@ -1,0 +1,129 @@
+"""The retarget step: settings, what is missing, and the whole way from clip to clip."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Annotated, Literal
+
+import numpy as np
+from msgspec import Meta
+
+from reflexa.errors import RecipeError
+from reflexa.motion import kinematics, quat
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+from reflexa.rig.match import Match, match
+from reflexa.steps.helper_joints import snapped
+from reflexa.steps.model import Settings, StepKind
+from reflexa.steps.retarget.contact import Contacts, place_hands, plant_feet
+from reflexa.steps.retarget.pose import Posed
+from reflexa.steps.retarget.transfer import transfer
+
+Root = Literal["source root", "under the pelvis", "pelvis, turning", "stays"]
+Hands = Literal["free", "keep place", "keep distance"]
+
+
+class RetargetSettings(Settings, frozen=True):
+    rig: Annotated[
+        str,
+        Meta(
+            title="Onto rig", description="File of the rig that the clip goes onto. Left empty, the one rig that is given.",
+            extra={"file": "rig"},
+        ),
+    ] = ""  # fmt: skip
+    feet: Annotated[
+        bool, Meta(title="Feet keep their places", description="Soles stand where the source's, scaled, stand.")
+    ] = True
+    hands: Annotated[
+        Hands,
+        Meta(
+            title="Hands",
+            description="free: as the arms lead. keep place: at the source's places, scaled. keep distance: as far from "
+            "each other as the source's, scaled (two hands on one oar).",
+        ),
+    ] = "free"
+    root: Annotated[
+        Root,
+        Meta(
+            title="Root joint",
+            description="source root: as the source's, scaled; under the pelvis where the source has none. under the "
+            "pelvis: on the ground below it. pelvis, turning: that, and turned as the pelvis heads. stays: at rest.",
+        ),
+    ] = "source root"
+    helpers: Annotated[
+        bool,
+        Meta(title="Helper joints follow", description="Helper joints of the target are put where their rules say."),
+    ] = True
+
+
+def check(source: Rig, target: Rig) -> tuple[str, ...]:
+    """What keeps a clip from being retargeted, in words: required parts that a rig lacks. Empty where it can be done."""
+    out = [
+        f"the {who} has no pelvis" for who, rig in (("source", source), ("target", target)) if rig.joint("pelvis") < 0
+    ]
+    m = match(source, target)
+    if not out and len(m.targets) < 2:
+        parts = "spine, thighs, upper arms"
+        out.append(f"the rigs have nothing in common but the pelvis; the target needs parts such as {parts}")
+    return tuple(out)
+
+
+def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tuple[Clip, Match, Posed, Contacts]:
+    """The retargeted clip, and what led to it. Raises RecipeError where the rigs have nothing in common."""
+    missing = check(source, target)
+    if missing:
+        raise RecipeError(
+            f"cannot retarget {clip.name!r}: {'; '.join(missing)}",
+            advice="Assign body parts in the Figure view or a rig file.",
+        )
+    m = match(source, target)
+    posed = transfer(clip, m, settings.root)
+    contacts = plant_feet(posed, clip, m) if settings.feet else Contacts()
+    if settings.hands != "free":
+        place_hands(posed, clip, m, settings.hands, contacts)
+    rotations, moved = kinematics.inverse(target.skeleton, posed.turned, posed.placed)
+    translations = np.tile(target.skeleton.rest_translations, (clip.frames, 1, 1))
+    free = [j for j in {target.joint("root"), target.joint("pelvis")} if j >= 0]
+    translations[:, free] = moved[:, free]
+    out = replace(
+        clip, skeleton=target.skeleton, rotations=quat.continuous(quat.normalise(rotations)), translations=translations,
+        scales=_scales(target, clip.frames),
+    )  # fmt: skip
+    if settings.helpers and target.helpers:
+        out = snapped(out, target)
+    return out, m, posed, contacts
+
+
+def _scales(target: Rig, frames: int) -> np.ndarray | None:
+    rest = target.skeleton.rest_scales
+    return None if rest is None else np.tile(rest, (frames, 1, 1))
+
+
+def retarget(clip: Clip, rig: Rig, settings: RetargetSettings, rigs: Mapping[str, Rig]) -> tuple[Clip, Rig]:
+    """The clip on the target rig, and that rig. Raises RecipeError where it is not given or has nothing in common."""
+    target = rig_named(settings.rig, rigs)
+    return run(clip, rig, target, settings)[0], target
+
+
+def rig_named(name: str, rigs: Mapping[str, Rig]) -> Rig:
+    """The rig of that name (with or without suffix), or the only one where none is named. Raises RecipeError."""
+    if name in rigs:
+        return rigs[name]
+    if not name and len(rigs) == 1:
+        return next(iter(rigs.values()))
+    found = [r for n, r in rigs.items() if n.rsplit(".", 1)[0] == name.rsplit(".", 1)[0]]
+    if len(found) == 1:
+        return found[0]
+    known = f"Known: {', '.join(rigs)}." if rigs else "Give one with --rig."
+    reason = f"there is no rig {name!r}" if name else "no target rig is chosen"
+    raise RecipeError(reason, advice=known)
+
+
+RETARGET = StepKind(
+    "retarget",
+    "Retarget",
+    "Carry the motion over to another rig: other names, proportions, axes, rest pose and joint counts.",
+    RetargetSettings,
+    carry=retarget,
+)
