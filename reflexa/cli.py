@@ -6,6 +6,7 @@ import json
 import os
 import sys
 from collections.abc import Callable
+from dataclasses import asdict, replace
 from pathlib import Path
 from typing import Any
 
@@ -15,10 +16,18 @@ from rich.progress import Progress
 
 from reflexa import __version__, describe
 from reflexa.batch.export import export
+from reflexa.batch.rigs import fitted, model_of
+from reflexa.batch.rigs import load as load_rigs
 from reflexa.batch.run import Done, Job, run
+from reflexa.checks import findings
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, Imported, ReadOptions, WriteOptions, read
+from reflexa.formats.files import write_bytes
 from reflexa.formats.imported import UNITS
+from reflexa.formats.rigfile import RigDocument
+from reflexa.project.text import pretty
+from reflexa.rig.notes import notes_of
+from reflexa.rig.problems import problems
 from reflexa.steps import KINDS, Step
 from reflexa.steps.registry import describe as describe_kind
 from reflexa.steps.registry import kind_of
@@ -82,6 +91,14 @@ def _writing(f: Callable[..., Any]) -> Callable[..., Any]:
     return click.option("--force", is_flag=True, help="Write over existing files.")(f)
 
 
+def _rigs(f: Callable[..., Any]) -> Callable[..., Any]:
+    return click.option(
+        "--rig", "rigs", multiple=True, metavar="FILE", type=click.Path(path_type=Path),
+        help="A rig to go onto (any model or clip file), or a rig document (.rig.json) with what is known of a rig. May be "
+        "given several times.",
+    )(f)  # fmt: skip
+
+
 def _fail(error: ReflexaError) -> None:
     click.echo(f"error: {error}", err=True)
 
@@ -118,21 +135,19 @@ def open_window(project: Path | None, demo: bool, quiet: bool, verbose: bool) ->
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))
 @_json_option
 @_reading
+@_rigs
 @_common
 def info(
-    files: tuple[Path, ...],
-    as_json: bool,
-    source_units: str | None,
-    positions: str,
-    quiet: bool,
-    verbose: bool,
-) -> None:
+    files: tuple[Path, ...], as_json: bool, source_units: str | None, positions: str, rigs: tuple[Path, ...],
+    quiet: bool, verbose: bool,
+) -> None:  # fmt: skip
     """What is in clip or rig files."""
     status = 0
     found = []
     for path in files:
         try:
             document = read(path, _options(source_units, positions))
+            document = replace(document, rig=load_rigs(rigs).known(document.rig))
         except ReflexaError as e:
             _fail(e)
             status = max(status, e.exit_status)
@@ -145,7 +160,10 @@ def info(
             click.echo(f"  {line}")
         if verbose:
             for part, names in document.rig.body_map.items():
-                click.echo(f"    {part}: {', '.join(names)}")
+                how = document.rig.found[part]
+                click.echo(f"    {part}: {', '.join(names)} (by {how.by}, {how.sure:.0%} sure)")
+            for problem in problems(document.rig):
+                click.echo(f"    {problem.text}")
     if as_json:
         click.echo(json.dumps({"files": found}, indent=2))
     sys.exit(status)
@@ -178,6 +196,69 @@ def steps(kind: str | None, as_json: bool, quiet: bool, verbose: bool) -> None:
             click.echo(f"      {s['help']}")
 
 
+@main.command("rig")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--out", type=click.Path(path_type=Path), help="File to write to; standard output where left out.")
+@_reading
+@_rigs
+@click.option("--force", is_flag=True, help="Write over an existing file.")
+@_common
+def write_rig(
+    file: Path, out: Path | None, source_units: str | None, positions: str, rigs: tuple[Path, ...], force: bool,
+    quiet: bool, verbose: bool,
+) -> None:  # fmt: skip
+    """Write what is known of a rig as a document: body map, pairs, centre line, helper rules, skeleton.
+
+    Correct it by hand or in the window, and give it back with --rig.
+    """
+    try:
+        known = load_rigs(rigs).known(read(file, _options(source_units, positions)).rig)
+        text = pretty(RigDocument(file.stem, known.key, notes_of(known, with_joints=True)).plain())
+        if out is None:
+            click.echo(text, nl=False)
+        else:
+            write_bytes(out, text.encode(), force)
+    except ReflexaError as e:
+        _fail(e)
+        sys.exit(e.exit_status)
+    if not quiet:
+        for problem in problems(known):
+            click.echo(problem.text, err=True)
+
+
+@main.command()
+@click.argument("clips", nargs=-1, required=True, type=click.Path(path_type=Path))
+@_json_option
+@_reading
+@_rigs
+@_common
+def check(
+    clips: tuple[Path, ...], as_json: bool, source_units: str | None, positions: str, rigs: tuple[Path, ...],
+    quiet: bool, verbose: bool,
+) -> None:  # fmt: skip
+    """Measure what looks wrong in clips. Exit status 1 where something was found."""
+    status, found = 0, []
+    for path in clips:
+        try:
+            document = read(path, _options(source_units, positions))
+            rig = load_rigs(rigs).known(document.rig)
+        except ReflexaError as e:
+            _fail(e)
+            status = max(status, e.exit_status)
+            continue
+        for clip in document.clips:
+            for f in findings(clip, rig):
+                status = max(status, 1)
+                found.append({"path": str(path), "clip": clip.name, **asdict(f)})
+                if not as_json and not quiet:
+                    click.echo(f"{path}, {clip.name}, frames {f.frames[0]} to {f.frames[1]}: {f.text}")
+    if as_json:
+        click.echo(json.dumps({"findings": found}, indent=2))
+    elif not found and status == 0 and not quiet:
+        click.echo("Nothing found.")
+    sys.exit(status)
+
+
 @main.command(cls=_Ordered)
 @click.argument("clips", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--recipe", "recipe", metavar="FILE", help="Run the steps of a recipe file.")
@@ -194,11 +275,13 @@ def steps(kind: str | None, as_json: bool, quiet: bool, verbose: bool) -> None:
 )
 @_json_option
 @_reading
+@_rigs
 @_writing
 @_common
 def apply(
     clips: tuple[Path, ...], recipe: str | None, said: tuple[str, ...], out: Path, fmt: str | None, pattern: str, jobs: int,
-    as_json: bool, source_units: str | None, positions: str, frame: str, units: str, force: bool, quiet: bool, verbose: bool,
+    as_json: bool, source_units: str | None, positions: str, rigs: tuple[Path, ...], frame: str, units: str, force: bool,
+    quiet: bool, verbose: bool,
 ) -> None:  # fmt: skip
     """Run steps over clips, in the order given. Never touches a source; refuses to overwrite without --force."""
     try:
@@ -210,8 +293,9 @@ def apply(
                 chosen += found
             else:
                 chosen.append(step_from_text(text))
-        if not chosen:
-            raise click.UsageError("Give at least one --recipe or --step.")
+        if not chosen and not rigs:
+            raise click.UsageError("Give at least one --recipe or --step (or a --rig to write for).")
+        load_rigs(rigs)
         try:
             pattern.format(file="", clip="", recipe="", swapped="")
         except (KeyError, IndexError, ValueError):
@@ -232,6 +316,7 @@ def apply(
             _options(source_units, positions),
             WriteOptions(frame, UNITS[units]),
             force,
+            rigs,
         )
         for p in clips
     ]
@@ -267,11 +352,12 @@ def apply(
 @click.argument("target", type=click.Path(path_type=Path))
 @click.option("--clip", "clip_name", help="Which clip, where the source has several and the target holds one.")
 @_reading
+@_rigs
 @_writing
 @_common
 def convert(
-    source: Path, target: Path, clip_name: str | None, source_units: str | None, positions: str, frame: str, units: str,
-    force: bool, quiet: bool, verbose: bool,
+    source: Path, target: Path, clip_name: str | None, source_units: str | None, positions: str, rigs: tuple[Path, ...],
+    frame: str, units: str, force: bool, quiet: bool, verbose: bool,
 ) -> None:  # fmt: skip
     """Format to format, with no steps. The target's suffix says which format."""
     try:
@@ -281,7 +367,13 @@ def convert(
             raise click.UsageError(f"{target.name}: the suffix must be one of {', '.join(by_suffix)}.")
         document = read(source, _options(source_units, positions))
         chosen = _chosen_clips(document, clip_name, kind.many)
-        proof = export(chosen, document.rig, target, kind.name, document, (), WriteOptions(frame, UNITS[units]), force)
+        given = load_rigs(rigs)
+        moved = [fitted(c, document.rig, given) for c in chosen]
+        on = moved[0][1]
+        model = document if on is document.rig else model_of(on, given)
+        proof = export(
+            [c for c, _ in moved], on, target, kind.name, document, (), WriteOptions(frame, UNITS[units]), force, model=model
+        )  # fmt: skip
     except ReflexaError as e:
         _fail(e)
         sys.exit(e.exit_status)

@@ -9,6 +9,7 @@ import numpy as np
 from reflexa.formats import Imported
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.rig.problems import problems
 
 
 def _rounded(values: Any, digits: int = 6) -> list[float]:
@@ -26,12 +27,25 @@ def rig_plain(rig: Rig) -> dict[str, Any]:
                 "found_by": p.found_by,
                 "residual_mm": round(p.residual_mm, 3),
                 "residual_deg": round(p.residual_deg, 3),
+                "sure": p.sure,
             }
             for p in rig.pairs
         ],
         "centre": list(rig.centre),
         "unpaired": list(rig.unpaired),
-        "helpers": dict(rig.helpers),
+        "helpers": {n: h.follows for n, h in rig.helpers.items()},
+        "helper_rules": [
+            {"joint": n, "follows": h.follows, "how": h.how, "found_by": h.found_by, "sure": h.sure}
+            for n, h in rig.helpers.items()
+        ],
+        "found": {p: {"by": f.by, "sure": f.sure} for p, f in rig.found.items()},
+        "chains": {name: list(joints) for name, joints in rig.chains.items()},
+        "twists": dict(rig.twists),
+        "problems": [
+            {"kind": p.kind, "joints": list(p.joints), "text": p.text, "mm": round(p.mm, 3), "deg": round(p.degrees, 3)}
+            for p in problems(rig)
+        ],
+        "key": rig.key,
     }
 
 
@@ -111,4 +125,8 @@ def lines(document: Imported) -> list[str]:
     out.append(f"{len(rig.pairs)} pairs{residual}; {len(rig.centre)} on the centre line")
     if rig.unpaired:
         out.append(f"Without a partner: {', '.join(rig.unpaired)}")
+    if rig.chains:
+        out.append("Free chains: " + ", ".join(f"{n} ({len(j)})" for n, j in rig.chains.items()))
+    if rig.helpers:
+        out.append("Helper joints: " + ", ".join(f"{n} follows {h.follows}" for n, h in rig.helpers.items()))
     return out + [f"Note: {w}" for w in document.warnings]

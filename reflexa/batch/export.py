@@ -44,26 +44,33 @@ def quiet(_text: str, _part: float) -> None:
 def export(
     clips: list[Clip], rig: Rig, path: Path, format: str, source: Imported | None = None,
     steps: tuple[Step, ...] = (), options: WriteOptions = WriteOptions(), overwrite: bool = False,  # noqa: B008
-    progress: Progress = quiet,
+    progress: Progress = quiet, model: Imported | None = None,
 ) -> Proof:  # fmt: skip
     """Write clips and their manifest, whole or not at all, and prove them by reading them back.
 
+    source: the file that the clips were made from, for the manifest. model: the file of the rig that they are on
+    now, to be written alike; the source itself where the rig did not change (left out, it is).
     Raises WriteError where a file exists already, cannot be written, or reads back otherwise than it was written.
     """
+    if model is None and source is not None and source.rig.key == rig.key:
+        model = source
     manifest = path.with_name(f"{path.name}.clip.json")
     for target in (path, manifest):
         if target.exists() and not overwrite:
             raise WriteError("exists already", target, advice="Choose another name, or allow overwriting.")
-        if source is not None and target.exists() and target.samefile(source.path):
-            raise WriteError("is the source itself, which is never written over", target, advice="Choose another name.")
+        for file in (source, model):
+            if file is not None and target.exists() and target.samefile(file.path):
+                raise WriteError(
+                    "is a source itself, which is never written over", target, advice="Choose another name."
+                )
     progress("Encoding", 0.1)
     notes = {"source": digest(source.path) if source else "", "recipe": recipe_digest(steps)} if steps else {}
-    data = encode(clips, rig, format, source, replace(options, notes=notes))
+    data = encode(clips, rig, format, model, replace(options, notes=notes))
     progress("Reading back", 0.5)
-    error, warnings = _read_back(data, clips, rig, path, source, options)
+    error, warnings = _read_back(data, clips, rig, path, model, options)
     progress("Writing", 0.9)
     write_bytes(path, data, overwrite)
-    plain = [_manifest(c, rig, path, source, steps, error) for c in clips]
+    plain = [_manifest(c, rig, path, source, model, steps, error) for c in clips]
     write_bytes(manifest, pretty(plain[0] if len(plain) == 1 else {"clips": plain}).encode(), overwrite=True)
     progress("Done", 1.0)
     return Proof(path, manifest, clips[0].frames, clips[0].rate, error, warnings)
@@ -121,7 +128,13 @@ def _read_back(
 
 
 def _manifest(
-    clip: Clip, rig: Rig, path: Path, source: Imported | None, steps: tuple[Step, ...], error: float
+    clip: Clip,
+    rig: Rig,
+    path: Path,
+    source: Imported | None,
+    model: Imported | None,
+    steps: tuple[Step, ...],
+    error: float,
 ) -> dict[str, Any]:
     joint = rig.travel_joint
     placed = clip.model[1][:, joint]
@@ -147,6 +160,6 @@ def _manifest(
         "rig": rest.hexdigest(),
         "source": {"file": source.path.name, "sha256": digest(source.path)} if source else None,
         "recipe": recipe_plain(clip.name, steps),
-        "unit": "m" if path.suffix != ".bvh" else f"{source.frame.unit if source and source.format == 'bvh' else 'm'}",
+        "unit": "m" if path.suffix != ".bvh" else f"{model.frame.unit if model and model.format == 'bvh' else 'm'}",
         "read_back_error_mm": round(error, 6),
     }

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from reflexa.batch.export import Proof, export
+from reflexa.batch.rigs import fitted, load, model_of
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, ReadOptions, WriteOptions, read
 from reflexa.project.store import file_name
@@ -30,6 +31,7 @@ class Job:
     read: ReadOptions
     write: WriteOptions
     overwrite: bool
+    rigs: tuple[Path, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -47,18 +49,23 @@ def run_one(job: Job) -> Done:
         document = read(job.path, job.read)
         if not document.clips:
             raise ReadError("holds a rig and no clip", job.path)
-        kind = FORMATS[job.format or document.format]
+        given = load(job.rigs)
+        rig = given.known(document.rig)
         proofs = []
         for clip in document.clips:
             take = Take(clip.name, Source(job.path.name, clip.name), job.steps)
             name = out_name(job.pattern, job.path.stem, clip.name, job.recipe, len(document.clips) > 1)
-            result = evaluate(take, clip, document.rig).result
+            evaluation = evaluate(take, clip, rig, rigs=given.rigs)
+            result, on = evaluation.result, evaluation.rig
+            if on is rig:
+                result, on = fitted(result, on, given)
+            model = document if on is rig else model_of(on, given)
+            kind = FORMATS[job.format or (model.format if model is not None else document.format)]
             # The clip keeps its name inside the file where it goes back into its source's kind.
             result = replace(result, name=clip.name)
             target = job.out / f"{file_name(name)}{kind.suffix}"
-            proofs.append(
-                export([result], document.rig, target, kind.name, document, job.steps, job.write, job.overwrite)
-            )
+            proof = export([result], on, target, kind.name, document, job.steps, job.write, job.overwrite, model=model)
+            proofs.append(proof)
         return Done(job.path, tuple(proofs))
     except ReflexaError as e:
         return Done(job.path, error=e)

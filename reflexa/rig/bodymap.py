@@ -185,7 +185,7 @@ def find(skeleton: Skeleton, side_of: list[str]) -> tuple[BodyMap, dict[str, Fou
     out: BodyMap = {}
     how: dict[str, Found] = {}
     for part in PARTS:
-        joints = found.get(part, [])
+        joints = _carried_first(skeleton, found, part)
         if part in MANY and joints:
             joints = _one_chain(skeleton, joints)
         out_names = tuple(names[j] for j in (joints if part in MANY else joints[:1]))
@@ -206,6 +206,18 @@ def find(skeleton: Skeleton, side_of: list[str]) -> tuple[BodyMap, dict[str, Fou
                 if not any(out[c][0] in line for c in carriers):
                     how[whole] = Found(how[whole].by, 0.4)
     return out, how
+
+
+def _carried_first(skeleton: Skeleton, found: dict[str, list[int]], part: str) -> list[int]:
+    """The joints that claim a part; where several do, first those that hang on what carries it (a hand on a forearm,
+    before a mark for the hand that hangs on the root)."""
+    joints = found.get(part, [])
+    side, _, limb = part.partition(" ")
+    carriers = {j for a in _ABOVE.get(limb, ()) for j in found.get(f"{side} {a}", [])}
+    if len(joints) < 2 or not carriers:
+        return joints
+    held = [j for j in joints if carriers & set(_ancestors(skeleton, j))]
+    return held or joints
 
 
 def _settle_pelvis(found: dict[str, list[int]], skeleton: Skeleton, thighs: list[int]) -> None:

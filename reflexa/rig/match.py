@@ -96,7 +96,8 @@ class Match:
             wanted = quat.rotate(self.turn, _direction(self.source, rest_s, seg.source))
             now = quat.rotate(before, _direction(self.target, rest_t, seg.target))
             if seg.part.endswith("foot") and max(_pitch(wanted), _pitch(now)) < _TIPTOE:
-                # Soles stay flat: a foot's pitch in rest comes from ankle height and length, not from its pose.
+                # Soles stay flat, whatever the leg does: a foot's pitch in rest comes from its build, not from its pose.
+                before, now = quat.IDENTITY, _direction(self.target, rest_t, seg.target)
                 wanted, now = wanted - (wanted @ UP) * UP, now - (now @ UP) * UP
             out[j] = quat.multiply(quat.between(now, wanted), before)
         fit = self.target.fits.get(self.source.key, {})

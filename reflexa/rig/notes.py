@@ -20,8 +20,8 @@ from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import chains, pairs
 from reflexa.rig.bodymap import MANY, PARTS, TOLD
 from reflexa.rig.helpers import Helper, How
-from reflexa.rig.pairs import Pair
-from reflexa.rig.rig import Rig, Vector, analyse
+from reflexa.rig.pairs import Pair, Plane
+from reflexa.rig.rig import UP, Rig, Vector, analyse
 
 Quaternion = tuple[float, float, float, float]
 
@@ -140,6 +140,8 @@ def with_notes(rig: Rig, notes: Notes) -> tuple[Rig, tuple[str, ...]]:
     found = {p: rig.found.get(p, TOLD) if rig.body_map.get(p) == names else TOLD for p, names in body_map.items()}
     neutral = _reference(rig, notes)
     rig = with_fields(rig, reference=neutral)
+    if neutral is not None or rig.facing_found_by.startswith("nothing"):
+        rig = _plane_from_pairs(rig, notes)
     before = {(p.left, p.right): p for p in rig.pairs}
     made: list[Pair] = []
     taken: set[str] = set()
@@ -171,6 +173,20 @@ def with_notes(rig: Rig, notes: Notes) -> tuple[Rig, tuple[str, ...]]:
         fits={k: dict(v) for k, v in notes.fits.items()},
     )  # fmt: skip
     return out, tuple(unused)
+
+
+def _plane_from_pairs(rig: Rig, notes: Notes) -> Rig:
+    """The mirror plane and facing that the document's pairs tell in the neutral pose; as they were where they tell none."""
+    index, placed = rig.skeleton.index, rig.neutral.rest_model[1]
+    known = [(index[a], index[b]) for a, b in notes.pairs if a in index and b in index]
+    if not known:
+        return rig
+    left, right = placed[[a for a, _ in known]], placed[[b for _, b in known]]
+    lateral = pairs.snapped(np.sum(left - right, axis=0) * [1.0, 0.0, 1.0])
+    if lateral is None:
+        return rig
+    plane = Plane(lateral, float(np.median((left + right) / 2 @ lateral)))
+    return with_fields(rig, plane=plane, facing=np.cross(lateral, UP), facing_found_by="pairs")
 
 
 def _named(notes: Notes) -> set[str]:

@@ -74,10 +74,11 @@ def lateral_from(partner: dict[int, int], names: tuple[str, ...], placed: Array)
     for a, b in partner.items():
         if a < b and (left := left_of(names, a, b)) >= 0:
             total += placed[left] - placed[a + b - left]
-    return _snapped(total)
+    return snapped(total)
 
 
-def _snapped(v: Array) -> Array | None:
+def snapped(v: Array) -> Array | None:
+    """The unit vector along ``v``, on a coordinate axis where it is within 5 degrees of one; None for no length."""
     length = float(np.linalg.norm(v))
     if length < 1e-9:
         return None

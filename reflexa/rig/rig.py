@@ -61,6 +61,21 @@ class Rig:
         return hashlib.sha256(said.encode()).hexdigest()[:12]
 
     @cached_property
+    def digest(self) -> str:
+        """SHA-256 over everything that a step may read of the rig; its skin counts only by the ground under it."""
+        s = self.skeleton
+        h = hashlib.sha256(self.key.encode())
+        for a in (s.rest_rotations, s.rest_translations, s.rest_scales, self.plane.normal, self.facing,
+                  *(self.reference or ()), *self.tips.values()):  # fmt: skip
+            h.update(b"-" if a is None else np.ascontiguousarray(a).tobytes())
+        said = (
+            self.plane.offset, self.body_map, [(p.left, p.right) for p in self.pairs], self.centre, dict(self.chains),
+            dict(self.twists), dict(self.helpers), list(self.tips), self.ground, {k: dict(v) for k, v in self.fits.items()},
+        )  # fmt: skip
+        h.update(repr(said).encode())
+        return h.hexdigest()
+
+    @cached_property
     def neutral(self) -> Skeleton:
         """The skeleton with the pose taken for neutral as its rest: what mirror and retarget measure from."""
         if self.reference is None:

@@ -9,15 +9,20 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
-from reflexa.motion import kinematics, quat
+from reflexa.motion import cycle, kinematics, quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.quat import Array
 from reflexa.rig import Rig
+from reflexa.rig.helpers import distances
 from reflexa.rig.rig import UP
 from reflexa.rig.sides import swap_in_text
+from reflexa.steps.helper_joints import snapped
 from reflexa.steps.model import Settings, StepKind
 
 Plane = Literal["own start", "world"]
+Sides = Literal["swap", "left onto right", "right onto left"]
+# A helper joint this close to its rule all through a clip is on it, and is put back on it afterwards.
+_ON_RULE, _ON_RULE_TURN = 1e-4, 1e-3
 
 
 class MirrorSettings(Settings, frozen=True):
@@ -29,6 +34,28 @@ class MirrorSettings(Settings, frozen=True):
             "starts where and as it did. world: through the origin of the world.",
         ),
     ] = "own start"
+    sides: Annotated[
+        Sides,
+        Meta(
+            title="Sides",
+            description="swap: the whole figure. left onto right, right onto left: one side's limbs move as the other's, "
+            "each against the joint on the centre line that carries it; centre joints stay as they are.",
+        ),
+    ] = "swap"
+    half_cycle: Annotated[
+        bool,
+        Meta(
+            title="Shift by half a cycle",
+            description="For loops: the mirrored clip starts with the foot that the source starts with; travel goes on.",
+        ),
+    ] = False
+    helpers: Annotated[
+        bool,
+        Meta(
+            title="Helper joints follow",
+            description="Helper joints that are on their rule stay on it, also where the rig is not symmetric.",
+        ),
+    ] = True
 
 
 def reflect_rotation(q: Array, normal: Array) -> Array:
@@ -47,24 +74,44 @@ def start_heading(clip: Clip, rig: Rig) -> tuple[Array, Array]:
         clip.translations[:1],
         None if clip.scales is None else clip.scales[:1],
     )
-    delta = quat.multiply(first[0][0, joint], quat.conjugate(clip.skeleton.rest_model[0][joint]))
+    delta = quat.multiply(first[0][0, joint], quat.conjugate(rig.neutral.rest_model[0][joint]))
     ahead = quat.rotate(delta, rig.facing)
     ahead = ahead - (ahead @ UP) * UP
     return quat.between(rig.facing, ahead), np.asarray(first[1][0, joint])
 
 
 def mirror(clip: Clip, rig: Rig, settings: MirrorSettings, first: int = 0) -> Clip:
-    """Reflect a clip. Total: joints without a partner are reflected in themselves.
+    """Mirror a clip as the settings say. Total: joints without a partner are reflected in themselves."""
+    out = reflected(clip, rig, settings.plane)
+    if settings.sides != "swap":
+        side = "right" if settings.sides == "left onto right" else "left"
+        taking = np.array([s == side for s in rig.side_of])
+        # Local values: what a limb does against the centre joint that carries it, mirrored, and nothing else.
+        rotations, translations = np.array(clip.rotations), np.array(clip.translations)
+        rotations[:, taking], translations[:, taking] = out.rotations[:, taking], out.translations[:, taking]
+        out = clip.with_motion(quat.continuous(rotations), translations)
+    if settings.half_cycle and out.frames > 2:
+        out = cycle.shifted(out, rig.travel_joint, (out.frames - 1) / 2)
+    if settings.helpers and rig.helpers:
+        away = distances(rig.neutral, rig.helpers, *clip.model)
+        good = tuple(n for n, (d, a) in away.items() if d.max() < _ON_RULE and a.max() < _ON_RULE_TURN)
+        if good:
+            out = snapped(out, rig, good)
+    return out
+
+
+def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
+    """Reflect a clip across the rig's own plane.
 
     With S the rig's own reflection and Y the plane's heading, D'(j) = Y · S · Y⁻¹ D(π(j)) · S for rest-relative
     deltas D. What a translation does beyond rest is reflected in model space too.
     """
-    skeleton = clip.skeleton
+    skeleton = rig.neutral
     partner = rig.partner
     normal = rig.plane.normal
     rest_q = skeleton.rest_model[0]
     turned, placed = clip.model
-    if settings.plane == "own start":
+    if plane == "own start":
         heading, origin = start_heading(clip, rig)
     else:
         heading, origin = np.array(quat.IDENTITY), np.zeros(3)

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import hashlib
 from collections import OrderedDict
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
+from types import MappingProxyType
 
 import msgspec
 import numpy as np
@@ -15,7 +16,7 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.quat import Array
 from reflexa.motion.resample import to_rate
 from reflexa.rig import Rig
-from reflexa.steps import Step, apply, to_plain
+from reflexa.steps import KINDS, Step, carried, to_plain
 from reflexa.take.model import Export, Take
 
 
@@ -25,11 +26,16 @@ class Cancelled(Exception):
 
 @dataclass(frozen=True, eq=False)
 class Evaluation:
-    """clips[0] is the source, clips[i + 1] what stands after step i; the last is the result."""
+    """clips[0] is the source, clips[i + 1] what stands after step i; the last is the result. rigs: of each clip."""
 
     take: Take
-    rig: Rig
+    rigs: tuple[Rig, ...]
     clips: tuple[Clip, ...]
+
+    @property
+    def rig(self) -> Rig:
+        """The rig of the result."""
+        return self.rigs[-1]
 
     @property
     def result(self) -> Clip:
@@ -45,21 +51,21 @@ class Cache:
     """Outputs of steps under the digest of everything that led to them; the oldest go when ``most_bytes`` is passed."""
 
     def __init__(self, most_bytes: int = 512 << 20) -> None:
-        self._kept: OrderedDict[str, Clip] = OrderedDict()
+        self._kept: OrderedDict[str, tuple[Clip, Rig]] = OrderedDict()
         self._most = most_bytes
         self._bytes = 0
 
-    def get(self, key: str) -> Clip | None:
-        clip = self._kept.get(key)
-        if clip is not None:
+    def get(self, key: str) -> tuple[Clip, Rig] | None:
+        found = self._kept.get(key)
+        if found is not None:
             self._kept.move_to_end(key)
-        return clip
+        return found
 
-    def put(self, key: str, clip: Clip) -> None:
-        self._kept[key] = clip
-        self._bytes += _size(clip)
+    def put(self, key: str, made: tuple[Clip, Rig]) -> None:
+        self._kept[key] = made
+        self._bytes += _size(made[0])
         while self._bytes > self._most and len(self._kept) > 1:
-            self._bytes -= _size(self._kept.popitem(last=False)[1])
+            self._bytes -= _size(self._kept.popitem(last=False)[1][0])
 
 
 def _size(clip: Clip) -> int:
@@ -73,37 +79,44 @@ def evaluate(
     rig: Rig,
     cache: Cache | None = None,
     cancelled: Callable[[], bool] = lambda: False,
+    rigs: Mapping[str, Rig] = MappingProxyType({}),
 ) -> Evaluation:
-    """Run a take's steps over its source clip. Raises RecipeError from a step, Cancelled when told to stop."""
-    clips = [clip]
-    key = f"{clip.digest}/{id(rig)}"
+    """Run a take's steps over its source clip. rigs: those that a step may take the clip to, by name.
+
+    Raises RecipeError from a step, Cancelled when told to stop.
+    """
+    clips, on = [clip], [rig]
+    key = f"{clip.digest}/{rig.digest}"
     for step in take.steps:
         if cancelled():
             raise Cancelled
         if not step.on or step.weight == 0:
             clips.append(clips[-1])
+            on.append(on[-1])
             continue
-        key = _digest(key, step)
+        carries = KINDS[step.kind].carry is not None
+        key = _digest(key, step, sorted(f"{n}={r.digest}" for n, r in rigs.items()) if carries else [])
         out = cache.get(key) if cache is not None else None
         if out is None:
-            out = apply(step, clips[-1], rig)
+            out = carried(step, clips[-1], on[-1], rigs)
             if cache is not None:
                 cache.put(key, out)
-        clips.append(out)
-    return Evaluation(take, rig, tuple(clips))
+        clips.append(out[0])
+        on.append(out[1] if carries else on[-1])
+    return Evaluation(take, tuple(on), tuple(clips))
 
 
-def _digest(before: str, step: Step) -> str:
+def _digest(before: str, step: Step, rigs: list[str]) -> str:
     what = to_plain(step)
     what.pop("name")  # a new name changes no motion
-    return hashlib.sha256(before.encode() + msgspec.json.encode(what)).hexdigest()
+    return hashlib.sha256(before.encode() + msgspec.json.encode([what, rigs])).hexdigest()
 
 
 def change(before: Clip, after: Clip) -> Array:
     """How far two clips of one skeleton differ per frame ``(frames,)``: mean turn in degrees plus mean move in cm."""
     if before is after:
         return np.zeros(after.frames)
-    if before.frames != after.frames:
+    if before.frames != after.frames or before.skeleton is not after.skeleton:
         return np.ones(after.frames)
     dot = np.abs(np.sum(before.rotations * after.rotations, axis=-1))
     turn = np.degrees(2 * np.arccos(np.clip(dot, 0, 1)))

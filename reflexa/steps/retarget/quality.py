@@ -67,12 +67,11 @@ def measure(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) ->
     for side, tracks in reached.tracks.items():
         stands = reached.standing[side]
         joint = names[target.joint(f"{side} foot")]
-        # Worst of heel and ball: on the scaled source, before the contact pass, after it.
-        source_mm, before_mm, (after_mm, frame) = (
-            max((slide(t, s) for t, s in zip(points, stands, strict=True)), key=lambda v: v[0])
-            for points in (tracks, before_points[side], after_points[side])
+        # On the scaled source, before the contact pass, after it.
+        (source_mm, _), (before_mm, _), (after_mm, frame) = (
+            slide(points, stands) for points in (tracks, before_points[side], after_points[side])
         )
-        slides.append(Slide(f"{side} foot", joint, 1000 * source_mm[0], 1000 * before_mm[0], 1000 * after_mm, frame))
+        slides.append(Slide(f"{side} foot", joint, 1000 * source_mm, 1000 * before_mm, 1000 * after_mm, frame))
         both = stands[0] | stands[1]
         if both.any():
             low = np.minimum(after_points[side][0][:, 1], after_points[side][1][:, 1])
@@ -92,14 +91,20 @@ def _number(name: str, joint: str, values: Array) -> Number:
     return Number(name, joint, float(np.median(values)), float(values[worst]), worst)
 
 
-def slide(track: Array, stands: NDArray[np.bool_]) -> tuple[float, int]:
-    """The furthest that a point gets over the ground from where it began to stand, metres, and the frame of it."""
-    most, frame = 0.0, 0
-    for first, last in contacts.spans(stands):
-        away = np.linalg.norm((track[first : last + 1] - track[first])[:, [0, 2]], axis=-1)
-        if away.max() > most:
-            most, frame = float(away.max()), first + int(np.argmax(away))
-    return most, frame
+def slide(points: tuple[Array, Array], stands: tuple[NDArray[np.bool_], NDArray[np.bool_]]) -> tuple[float, int]:
+    """The furthest that a standing foot slides over the ground, metres, and the frame of it.
+
+    points, stands: tracks ``(frames, 3)`` of heel and ball, and when each stands. A foot that turns about its ball
+    does not slide, whatever its heel does: what counts is the one of the two that moves less.
+    """
+    away = np.full((2, len(points[0])), np.inf)
+    for i, (track, mask) in enumerate(zip(points, stands, strict=True)):
+        for first, last in contacts.spans(mask):
+            away[i, first : last + 1] = np.linalg.norm((track[first : last + 1] - track[first])[:, [0, 2]], axis=-1)
+    least = away.min(axis=0)
+    least[np.isinf(least)] = 0.0
+    frame = int(np.argmax(least))
+    return float(least[frame]), frame
 
 
 def _directions(clip: Clip, m: Match, turned: Array, placed: Array) -> list[Number]:

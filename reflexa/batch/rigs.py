@@ -1,0 +1,97 @@
+"""Rigs given beside clips: model files to go onto, and rig documents that say what is known of a rig."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from functools import lru_cache
+from pathlib import Path
+
+import numpy as np
+
+from reflexa.errors import ReadError, RecipeError
+from reflexa.formats import Imported, ReadOptions, read
+from reflexa.formats.rigfile import RigDocument, read_rig
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+from reflexa.rig.notes import rig_of, with_notes
+
+
+@dataclass(frozen=True, eq=False)
+class Given:
+    """rigs: by file name, what a step can take a clip to. models: the files among them that can be written into.
+    documents: what is said of rigs, applied wherever the skeleton is theirs."""
+
+    rigs: dict[str, Rig]
+    models: dict[str, Imported]
+    documents: tuple[RigDocument, ...]
+
+    def known(self, rig: Rig) -> Rig:
+        """A rig with what the documents say of it."""
+        for d in self.documents:
+            if d.key == rig.key:
+                rig = with_notes(rig, d.notes)[0]
+        return rig
+
+
+@lru_cache(maxsize=8)
+def load(paths: tuple[Path, ...], options: ReadOptions = ReadOptions()) -> Given:  # noqa: B008 (a frozen value)
+    """Read rigs, once a process. Raises ReadError."""
+    documents = tuple((p, read_rig(p)) for p in paths if p.suffix.lower() == ".json")
+    given = Given({}, {}, tuple(d for _, d in documents))
+    for path in paths:
+        if path.suffix.lower() != ".json":
+            model = read(path, options)
+            given.models[path.name] = model
+            given.rigs[path.name] = given.known(model.rig)
+    keys = {r.key for r in given.rigs.values()}
+    for path, d in documents:
+        if d.notes.joints and d.key not in keys:
+            try:
+                given.rigs[path.name] = rig_of(d.notes)
+            except ValueError as e:
+                raise ReadError(str(e), path, "joints") from None
+    return given
+
+
+def model_of(rig: Rig, given: Given) -> Imported | None:
+    """The model file that a rig came from, where it is one of those given."""
+    return next((given.models[n] for n, r in given.rigs.items() if r is rig and n in given.models), None)
+
+
+def fitted(clip: Clip, rig: Rig, given: Given) -> tuple[Clip, Rig]:
+    """The clip for the one rig given, where no step took it there: joints by name, in that rig's order.
+
+    Raises RecipeError where the rig lacks joints of the clip. Several rigs, or none, or one of the very same
+    skeleton that is no model: nothing is done.
+    """
+    if len(given.rigs) != 1:
+        return clip, rig
+    name, target = next(iter(given.rigs.items()))
+    if target.key == rig.key and name not in given.models:
+        return clip, rig
+    gone = [n for n in clip.skeleton.names if n not in target.skeleton.index]
+    if gone:
+        raise RecipeError(
+            f"{name} has no joint {', '.join(gone[:6])}{' …' if len(gone) > 6 else ''}",
+            place="--rig", advice="Add --step retarget to carry the motion over, or --step rename where only names differ.",
+        )  # fmt: skip
+    return onto(clip, target), target
+
+
+def onto(clip: Clip, target: Rig) -> Clip:
+    """The clip with the joints of another rig, by name; joints that it does not move rest."""
+    s = target.skeleton
+    have: Sequence[str] = [n for n in s.names if n in clip.skeleton.index]
+    to = np.array([s.index[n] for n in have])
+    take = np.array([clip.skeleton.index[n] for n in have])
+    rotations = np.tile(s.rest_rotations, (clip.frames, 1, 1))
+    translations = np.tile(s.rest_translations, (clip.frames, 1, 1))
+    rotations[:, to], translations[:, to] = clip.rotations[:, take], clip.translations[:, take]
+    scales = None
+    if clip.scales is not None:
+        scales = (
+            np.ones((clip.frames, len(s), 3)) if s.rest_scales is None else np.tile(s.rest_scales, (clip.frames, 1, 1))
+        )
+        scales[:, to] = clip.scales[:, take]
+    return replace(clip, skeleton=s, rotations=rotations, translations=translations, scales=scales)

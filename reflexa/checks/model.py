@@ -1,0 +1,28 @@
+"""A finding: something measured that looks wrong — where, which frames, how much, and what repairs it."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+
+
+@dataclass(frozen=True)
+class Finding:
+    """frames: first and last that it concerns; worst: where it is largest. size and threshold in ``unit``.
+    step: the kind of step that repairs it, where there is one."""
+
+    kind: str
+    joint: str
+    text: str
+    frames: tuple[int, int]
+    worst: int
+    size: float
+    threshold: float
+    unit: str
+    step: str = ""
+
+
+Check = Callable[[Clip, Rig], list[Finding]]

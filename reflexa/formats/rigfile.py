@@ -1,0 +1,51 @@
+"""Rig documents as files (``*.rig.json``): what is known of a rig, and its skeleton where it carries one."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import msgspec
+
+from reflexa.errors import ReadError
+from reflexa.formats.files import read_bytes
+from reflexa.rig import notes as rig_notes
+from reflexa.rig.notes import Notes
+
+SUFFIX = ".rig.json"
+
+
+@dataclass(frozen=True)
+class RigDocument:
+    """name and key of the rig that it speaks of, the notes, and saved fields that this version does not know."""
+
+    name: str
+    key: str
+    notes: Notes
+    unknown: dict[str, Any] = field(default_factory=dict)
+
+    def plain(self) -> dict[str, Any]:
+        """As plain data, in its saved order."""
+        return rig_notes.to_plain(self.notes, self.name, self.key, self.unknown)
+
+
+def read_rig(path: Path) -> RigDocument:
+    """Read a rig document. Raises ReadError for what is no such file, is damaged or newer."""
+    try:
+        data = msgspec.json.decode(read_bytes(path))
+    except msgspec.DecodeError as e:
+        raise ReadError(f"is not valid JSON ({e})", path) from None
+    if not isinstance(data, dict) or data.get("reflexa") != "rig":
+        raise ReadError('is no rig document: "reflexa": "rig" is missing', path)
+    version = data.get("version")
+    if not isinstance(version, int) or version < 1:
+        raise ReadError("has no version number", path, "version")
+    if version > rig_notes.VERSION:
+        raise ReadError(f"was saved by a newer Reflexa (version {version})", path, "version", "Update Reflexa.")
+    try:
+        notes, unknown = rig_notes.from_plain(data)
+    except (msgspec.ValidationError, AttributeError) as e:
+        text, _, place = str(e).partition(" - at ")
+        raise ReadError(text[:1].lower() + text[1:], path, place.strip("`").removeprefix("$.")) from None
+    return RigDocument(str(data.get("name", path.name.split(".")[0])), str(data.get("skeleton", "")), notes, unknown)
