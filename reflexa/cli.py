@@ -23,7 +23,7 @@ from reflexa.checks import findings
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, Imported, ReadOptions, WriteOptions, read
 from reflexa.formats.files import write_bytes
-from reflexa.formats.imported import UNITS
+from reflexa.formats.imported import FACINGS, UNITS
 from reflexa.formats.rigfile import RigDocument
 from reflexa.project.text import pretty
 from reflexa.rig.notes import notes_of
@@ -74,6 +74,10 @@ def _reading(f: Callable[..., Any]) -> Callable[..., Any]:
     f = click.option(
         "--source-units", type=click.Choice(list(UNITS)), help="Unit of a source that declares none (BVH)."
     )(f)
+    f = click.option(
+        "--source-facing", "facing", default="", type=click.Choice(["", *FACINGS]),
+        help="Which way the figure faces in the file, where the guess is wrong.",
+    )(f)  # fmt: skip
     return click.option(
         "--positions", type=click.Choice(["auto", "replace", "add"]), default="auto", show_default=True,
         help="How a BVH joint's position channels relate to its offset.",
@@ -103,8 +107,8 @@ def _fail(error: ReflexaError) -> None:
     click.echo(f"error: {error}", err=True)
 
 
-def _options(source_units: str | None, positions: str) -> ReadOptions:
-    return ReadOptions(UNITS[source_units] if source_units else None, positions)
+def _options(source_units: str | None, positions: str, facing: str = "") -> ReadOptions:
+    return ReadOptions(UNITS[source_units] if source_units else None, positions, facing)
 
 
 @click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})
@@ -138,7 +142,7 @@ def open_window(project: Path | None, demo: bool, quiet: bool, verbose: bool) ->
 @_rigs
 @_common
 def info(
-    files: tuple[Path, ...], as_json: bool, source_units: str | None, positions: str, rigs: tuple[Path, ...],
+    files: tuple[Path, ...], as_json: bool, source_units: str | None, positions: str, facing: str, rigs: tuple[Path, ...],
     quiet: bool, verbose: bool,
 ) -> None:  # fmt: skip
     """What is in clip or rig files."""
@@ -146,7 +150,7 @@ def info(
     found = []
     for path in files:
         try:
-            document = read(path, _options(source_units, positions))
+            document = read(path, _options(source_units, positions, facing))
             document = replace(document, rig=load_rigs(rigs).known(document.rig))
         except ReflexaError as e:
             _fail(e)
@@ -204,7 +208,7 @@ def steps(kind: str | None, as_json: bool, quiet: bool, verbose: bool) -> None:
 @click.option("--force", is_flag=True, help="Write over an existing file.")
 @_common
 def write_rig(
-    file: Path, out: Path | None, source_units: str | None, positions: str, rigs: tuple[Path, ...], force: bool,
+    file: Path, out: Path | None, source_units: str | None, positions: str, facing: str, rigs: tuple[Path, ...], force: bool,
     quiet: bool, verbose: bool,
 ) -> None:  # fmt: skip
     """Write what is known of a rig as a document: body map, pairs, centre line, helper rules, skeleton.
@@ -212,7 +216,7 @@ def write_rig(
     Correct it by hand or in the window, and give it back with --rig.
     """
     try:
-        known = load_rigs(rigs).known(read(file, _options(source_units, positions)).rig)
+        known = load_rigs(rigs).known(read(file, _options(source_units, positions, facing)).rig)
         text = pretty(RigDocument(file.stem, known.key, notes_of(known, with_joints=True)).plain())
         if out is None:
             click.echo(text, nl=False)
@@ -233,14 +237,14 @@ def write_rig(
 @_rigs
 @_common
 def check(
-    clips: tuple[Path, ...], as_json: bool, source_units: str | None, positions: str, rigs: tuple[Path, ...],
+    clips: tuple[Path, ...], as_json: bool, source_units: str | None, positions: str, facing: str, rigs: tuple[Path, ...],
     quiet: bool, verbose: bool,
 ) -> None:  # fmt: skip
     """Measure what looks wrong in clips. Exit status 1 where something was found."""
     status, found = 0, []
     for path in clips:
         try:
-            document = read(path, _options(source_units, positions))
+            document = read(path, _options(source_units, positions, facing))
             rig = load_rigs(rigs).known(document.rig)
         except ReflexaError as e:
             _fail(e)
@@ -280,8 +284,8 @@ def check(
 @_common
 def apply(
     clips: tuple[Path, ...], recipe: str | None, said: tuple[str, ...], out: Path, fmt: str | None, pattern: str, jobs: int,
-    as_json: bool, source_units: str | None, positions: str, rigs: tuple[Path, ...], frame: str, units: str, force: bool,
-    quiet: bool, verbose: bool,
+    as_json: bool, source_units: str | None, positions: str, facing: str, rigs: tuple[Path, ...], frame: str, units: str,
+    force: bool, quiet: bool, verbose: bool,
 ) -> None:  # fmt: skip
     """Run steps over clips, in the order given. Never touches a source; refuses to overwrite without --force."""
     try:
@@ -313,7 +317,7 @@ def apply(
             fmt,
             pattern,
             title,
-            _options(source_units, positions),
+            _options(source_units, positions, facing),
             WriteOptions(frame, UNITS[units]),
             force,
             rigs,
@@ -356,8 +360,8 @@ def apply(
 @_writing
 @_common
 def convert(
-    source: Path, target: Path, clip_name: str | None, source_units: str | None, positions: str, rigs: tuple[Path, ...],
-    frame: str, units: str, force: bool, quiet: bool, verbose: bool,
+    source: Path, target: Path, clip_name: str | None, source_units: str | None, positions: str, facing: str,
+    rigs: tuple[Path, ...], frame: str, units: str, force: bool, quiet: bool, verbose: bool,
 ) -> None:  # fmt: skip
     """Format to format, with no steps. The target's suffix says which format."""
     try:
@@ -365,7 +369,7 @@ def convert(
         kind = by_suffix.get(target.suffix.lower())
         if kind is None:
             raise click.UsageError(f"{target.name}: the suffix must be one of {', '.join(by_suffix)}.")
-        document = read(source, _options(source_units, positions))
+        document = read(source, _options(source_units, positions, facing))
         chosen = _chosen_clips(document, clip_name, kind.many)
         given = load_rigs(rigs)
         moved = [fitted(c, document.rig, given) for c in chosen]

@@ -9,6 +9,7 @@ import moderngl
 import numpy as np
 import pytest
 
+from reflexa.checks import helper_joints
 from reflexa.demo import build, deckhand
 from reflexa.draw import Camera, Figure, Renderer, Scene
 from reflexa.draw.scene import matrices_at
@@ -81,7 +82,7 @@ def test_clips_loop_without_a_pop_and_bones_keep_their_length(deckhand_clips, de
         bones = [j for j in range(len(s)) if s.parents[j] >= 0 and "mark" not in s.names[j] and s.names[j] != "pelvis"]
         length = np.linalg.norm(placed[:, bones] - placed[:, s.parents[bones]], axis=-1)
         assert np.ptp(length, axis=0).max() < 1e-9, clip.name
-        for helper, joint in deckhand_rig.helpers.items():
+        for helper, joint in ((n, h.follows) for n, h in deckhand_rig.helpers.items()):
             assert np.abs(placed[:, s.index[helper]] - placed[:, s.index[joint]]).max() < 1e-9
         turn = np.abs(np.sum(clip.rotations[1:] * clip.rotations[:-1], axis=-1))
         assert np.degrees(2 * np.arccos(np.clip(turn, 0, 1))).max() < 35, (
@@ -91,12 +92,17 @@ def test_clips_loop_without_a_pop_and_bones_keep_their_length(deckhand_clips, de
 
 def test_the_shipped_project_is_whole_and_what_the_builder_builds(tmp_path: Path) -> None:
     project = store.load(PROJECT)
-    document = read(PROJECT / "sources" / "deckhand.glb")
+    documents = {s.file: read(PROJECT / "sources" / s.file) for s in project.sources}
+    document = documents["deckhand.glb"]
     assert 55 <= len(document.rig.skeleton) <= 65 and len(document.clips) >= 4 and not document.warnings
     assert document.rig.height == pytest.approx(deckhand.STATURE, abs=0.08)
     for take in project.takes:
-        clip = next(c for c in document.clips if c.name == take.source.clip)
-        assert np.isfinite(evaluate(take, clip, document.rig).result.model[1]).all()
+        source = documents[take.source.file]
+        clip = next(c for c in source.clips if c.name == take.source.clip)
+        result = evaluate(take, clip, source.rig, rigs={n: d.rig for n, d in documents.items()})
+        assert np.isfinite(result.result.model[1]).all()
+        if take.steps and take.steps[-1].kind in ("retarget", "helper-joints"):
+            assert not helper_joints(result.result, result.rig), "what puts helper joints in place leaves none behind"
     build.build(tmp_path)
     for path in PROJECT.rglob("*.json"):
         assert (tmp_path / path.relative_to(PROJECT)).read_text() == path.read_text()

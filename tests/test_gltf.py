@@ -14,7 +14,6 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from reflexa.demo.body import deckhand_meshes
 from reflexa.errors import ReadError
 from reflexa.formats import WriteOptions, encode, read
 from reflexa.formats.gltf.container import load, to_glb
@@ -233,10 +232,10 @@ def exports(tmp_path_factory) -> dict[str, tuple[Path, Clip, tuple[int, ...], fl
         start=simple.layout.starts[turned.name],
     )
     put("source, clean", turned, simple.rig, simple, "clean")
-    from reflexa.demo import clips, deckhand
+    from reflexa.demo import clips, deckhand, deckhand_look
 
     skeleton = deckhand.skeleton()
-    put("deckhand", clips.rope_haul(skeleton), analyse(skeleton, meshes=deckhand_meshes(skeleton)))
+    put("deckhand", clips.rope_haul(skeleton), analyse(skeleton, meshes=deckhand_look.meshes(skeleton)))
     return out
 
 

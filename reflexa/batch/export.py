@@ -15,6 +15,7 @@ import numpy as np
 from reflexa.errors import ReflexaError, WriteError
 from reflexa.formats import Imported, ReadOptions, WriteOptions, encode, read
 from reflexa.formats.files import write_bytes
+from reflexa.formats.imported import FACINGS
 from reflexa.motion.clip import Clip
 from reflexa.project.text import pretty
 from reflexa.rig import Rig
@@ -96,7 +97,9 @@ def _read_back(
         try:
             copy.write_bytes(data)
             positions = "replace"
-            back = read(copy, ReadOptions(unit, positions))
+            told = source is not None and options.frame == "source" and source.rig.facing_found_by == "told"
+            facing = source.frame.facing if source is not None and told and source.frame.facing in FACINGS else ""
+            back = read(copy, ReadOptions(unit, positions, facing))
         except ReflexaError as e:
             raise WriteError(f"did not read back ({e.reason})", path, advice="Nothing was written.") from None
         except OSError as e:

@@ -7,8 +7,7 @@ from pathlib import Path
 
 import msgspec
 
-from reflexa.demo import clips, deckhand
-from reflexa.demo.body import deckhand_meshes
+from reflexa.demo import clips, deckhand, deckhand_look, ferry_clips, ferrykeeper, ferrykeeper_look, heron, heron_look
 from reflexa.formats import encode, read
 from reflexa.formats.files import write_bytes
 from reflexa.project import store
@@ -49,15 +48,38 @@ def takes(file: str) -> tuple[Take, ...]:
     return haul, walk, idle, step, spot
 
 
+def takes_of_others() -> tuple[Take, ...]:
+    """Takes that carry motion from rig to rig, and put right what the others were given on purpose."""
+    onto = make("retarget", "Onto the Ferrykeeper", rig=KEEPER)
+    return (
+        Take("Walk, as the Ferrykeeper", Source(DECKHAND, "walk"), (onto,)),
+        Take(
+            "Haul to starboard, as the Ferrykeeper", Source(DECKHAND, "rope haul"),
+            (make("mirror", "Other side"), make("retarget", "Onto the Ferrykeeper", rig=KEEPER, hands="keep distance")),
+        ),
+        Take("Winch, marks put back", Source(KEEPER, "turning the winch"), (make("helper-joints", "Marks back in place"),)),
+        Take("Strut, other leg first", Source(HERON, "strut"), (make("mirror", "Other leg first"),)),
+    )  # fmt: skip
+
+
+DECKHAND, KEEPER, HERON = "deckhand.glb", "ferrykeeper.glb", "heron.glb"
+
+
 def build(folder: Path = FOLDER) -> None:
     """Write the demo project into ``folder``; raises WriteError where that fails."""
-    skeleton = deckhand.skeleton()
-    rig = analyse(skeleton, meshes=deckhand_meshes(skeleton))
-    file = "deckhand.glb"
-    write_bytes(folder / store.SOURCES / file, encode(clips.all_clips(skeleton), rig, "glb"), overwrite=True)
-    document = read(folder / store.SOURCES / file)
-    assert not document.warnings and not document.rig.unpaired
-    project = Project("Saltmarsh Ferry", (SourceFile(file),), takes(file))
+    deck = analyse(deckhand.skeleton(), meshes=deckhand_look.meshes(deckhand.skeleton()))
+    keeper = analyse(ferrykeeper.skeleton(), meshes=ferrykeeper_look.meshes(ferrykeeper.skeleton()))
+    bird = analyse(heron.skeleton(), meshes=heron_look.meshes(heron.skeleton()))
+    for file, rig, made in (
+        (DECKHAND, deck, clips.all_clips(deck.skeleton)),
+        (KEEPER, keeper, ferry_clips.all_clips(deck, keeper)),
+        (HERON, bird, [heron.strut(bird.skeleton)]),
+    ):
+        write_bytes(folder / store.SOURCES / file, encode(made, rig, "glb"), overwrite=True)
+        document = read(folder / store.SOURCES / file)
+        assert not document.warnings and not document.rig.unpaired
+    sources = tuple(SourceFile(f) for f in (DECKHAND, KEEPER, HERON))
+    project = Project("Saltmarsh Ferry", sources, (*takes(DECKHAND), *takes_of_others()))
     store.save(replace(project), folder)
 
 

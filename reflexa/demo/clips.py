@@ -110,7 +110,8 @@ def walk(skeleton: Skeleton, travelling: bool) -> Clip:
     return build(name, c, skeleton, RATE, loop=True, turns=arms, events=events)
 
 
-def _planted(n: int, side: str, x: float, z: float, yaw: float, y: Array | float = 0.0) -> tuple[Array, Array, Array]:
+def planted(n: int, side: str, x: float, z: float, yaw: float, y: Array | float = 0.0) -> tuple[Array, Array, Array]:
+    """A foot that stands flat all through: for ``Controls.feet``."""
     place = np.stack([np.full(n, x), np.full(n, ANKLE) + y, np.full(n, z)], axis=-1)
     return place, np.zeros(n), np.full(n, yaw)
 
@@ -133,8 +134,8 @@ def lantern_idle(skeleton: Skeleton) -> Clip:
     lag = np.exp(-(((t - 0.535) / 0.12) ** 2))
     c.turns["neck"] = degrees(n, -1.0 + 0.4 * breath, 9.0 * lag, 0.0)
     c.turns["head"] = degrees(n, -1.0 + 3.0 * np.sin(TAU * 2 * t + 1), 22.0 * lag - 3.0, 2.0 * lag)
-    c.feet["left"] = _planted(n, "left", 0.125, 0.03, 12.0)
-    c.feet["right"] = _planted(n, "right", -0.115, -0.05, -16.0)
+    c.feet["left"] = planted(n, "left", 0.125, 0.03, 12.0)
+    c.feet["right"] = planted(n, "right", -0.115, -0.05, -16.0)
     arms = {
         "upper_arm_left": hanging_arm("left", 12.0 + 0.8 * breath, 3.0 + 1.5 * sway),
         "forearm_left": elbow("left", 20.0 + 2.0 * np.sin(TAU * t - 0.6)),
@@ -150,7 +151,7 @@ def lantern_idle(skeleton: Skeleton) -> Clip:
     return build("lantern idle", c, skeleton, RATE, loop=True, turns=arms)
 
 
-def _ease(t: Array, start: float, end: float) -> Array:
+def ease(t: Array, start: float, end: float) -> Array:
     """Minimum-jerk way from 0 to 1 between two times (Flash & Hogan 1985)."""
     u = np.clip((t - start) / (end - start), 0, 1)
     return np.asarray(u**3 * (10 - 15 * u + 6 * u * u))
@@ -161,26 +162,26 @@ def rope_haul(skeleton: Skeleton) -> Clip:
     n = 73
     t = np.arange(n) / (n - 1)
     # -1 reaching forward, +1 hauled in: a long effort, a short quick reach
-    pull = _ease(t, 0.10, 0.62) - _ease(t, 0.70, 0.98)
+    pull = ease(t, 0.10, 0.62) - ease(t, 0.70, 0.98)
     strain = np.exp(-(((t - 0.36) / 0.14) ** 2))
     pelvis = np.stack(
         [
             0.012 * np.sin(TAU * t),
-            PELVIS - 0.105 - 0.055 * strain + 0.03 * (1 - pull) * _ease(t, 0.7, 1.0) * (1 - _ease(t, 0.85, 1.0)),
+            PELVIS - 0.105 - 0.055 * strain + 0.03 * (1 - pull) * ease(t, 0.7, 1.0) * (1 - ease(t, 0.85, 1.0)),
             0.09 - 0.23 * pull - 0.015 * strain,
         ],
         axis=-1,
     )
     c = Controls(n, np.zeros((n, 3)), np.zeros(n), pelvis)
     c.turns["pelvis"] = degrees(n, 16.0 - 28.0 * pull + 3.0 * strain, -10.0 + 7.0 * pull, 0.0)
-    lead = _ease(t, 0.06, 0.55) - _ease(t, 0.66, 0.95)
+    lead = ease(t, 0.06, 0.55) - ease(t, 0.66, 0.95)
     for joint, share in (("spine_low", 0.3), ("spine_mid", 0.35), ("chest", 0.35)):
         c.turns[joint] = degrees(n, share * (27.0 - 34.0 * lead + 8.0 * strain), share * (12.0 - 20.0 * lead), 0.0)
     c.turns["neck"] = degrees(n, -14.0 + 18.0 * pull, 2.0 - 2.0 * pull, 0.0)
     c.turns["head"] = degrees(n, -14.0 + 14.0 * pull + 8.0 * strain, 2.0, 3.0 * strain)
-    c.feet["left"] = _planted(n, "left", 0.12, 0.25, 6.0)
-    c.feet["right"] = _planted(n, "right", -0.15, -0.34, -32.0)
-    heel = 14.0 * (1 - _ease(t, 0.08, 0.30) + _ease(t, 0.80, 1.0))
+    c.feet["left"] = planted(n, "left", 0.12, 0.25, 6.0)
+    c.feet["right"] = planted(n, "right", -0.15, -0.34, -32.0)
+    heel = 14.0 * (1 - ease(t, 0.08, 0.30) + ease(t, 0.80, 1.0))
     z, y = _pitched(np.full(n, -0.34), -heel)
     c.feet["right"] = (np.stack([np.full(n, -0.15), y, z], axis=-1), -heel, np.full(n, -32.0))
     c.toes["right"] = heel
@@ -214,10 +215,10 @@ def step_up(skeleton: Skeleton) -> Clip:
     t = np.arange(n) / RATE
 
     def foot(side: str, s: float, up: float, down: float) -> None:
-        go = _ease(t, up, down)
+        go = ease(t, up, down)
         mid = np.clip((t - up) / (down - up), 0, 1)
-        z = 0.0 + 0.52 * _ease(t, up + 0.08, down)
-        y = ANKLE + STEP_HEIGHT * _ease(t, up, up + 0.72 * (down - up)) + 0.09 * np.sin(np.pi * mid) ** 2
+        z = 0.0 + 0.52 * ease(t, up + 0.08, down)
+        y = ANKLE + STEP_HEIGHT * ease(t, up, up + 0.72 * (down - up)) + 0.09 * np.sin(np.pi * mid) ** 2
         peel = 40.0 * np.exp(-(((t - up - 0.04) / 0.11) ** 2)) * (1 if side == "right" else 0.7)
         toe_up = 12.0 * np.exp(-(((t - down + 0.14) / 0.12) ** 2))
         pitch = -peel * (mid < 1) + toe_up
@@ -229,13 +230,13 @@ def step_up(skeleton: Skeleton) -> Clip:
         )
         c.toes[side] = np.clip(peel, 0, 30) * (go < 0.3)
 
-    climb = _ease(t, 0.82, 1.62)
+    climb = ease(t, 0.82, 1.62)
     pelvis = np.stack(
         [
-            -0.052 * (_ease(t, 0.08, 0.36) - _ease(t, 0.62, 0.9)) + 0.055 * (_ease(t, 0.62, 0.92) - _ease(t, 1.5, 1.95)),
+            -0.052 * (ease(t, 0.08, 0.36) - ease(t, 0.62, 0.9)) + 0.055 * (ease(t, 0.62, 0.92) - ease(t, 1.5, 1.95)),
             PELVIS - 0.016 - 0.045 * np.exp(-(((t - 0.82) / 0.17) ** 2)) + STEP_HEIGHT * climb
             - 0.03 * np.exp(-(((t - 1.92) / 0.15) ** 2)),
-            0.02 + 0.17 * _ease(t, 0.42, 0.86) + 0.33 * _ease(t, 0.80, 1.58),
+            0.02 + 0.17 * ease(t, 0.42, 0.86) + 0.33 * ease(t, 0.80, 1.58),
         ],
         axis=-1,
     )  # fmt: skip
@@ -243,15 +244,15 @@ def step_up(skeleton: Skeleton) -> Clip:
     foot("left", 1.0, 0.22, 0.74)
     foot("right", -1.0, 1.04, 1.66)
     # Somebody who steps up leans in from the hips, drives up, and comes upright late.
-    lean = 26.0 * (_ease(t, 0.30, 0.84) - _ease(t, 1.06, 1.80))
+    lean = 26.0 * (ease(t, 0.30, 0.84) - ease(t, 1.06, 1.80))
     c.turns["pelvis"] = degrees(
         n,
         0.45 * lean + 2.0,
-        -6.0 * (_ease(t, 0.2, 0.7) - _ease(t, 1.1, 1.7)),
+        -6.0 * (ease(t, 0.2, 0.7) - ease(t, 1.1, 1.7)),
         4.0 * np.sin(np.pi * np.clip((t - 1.0) / 0.7, 0, 1)),
     )
     for joint in ("spine_low", "spine_mid", "chest"):
-        c.turns[joint] = degrees(n, 0.30 * lean, 3.0 * (_ease(t, 0.25, 0.75) - _ease(t, 1.15, 1.75)), -0.8)
+        c.turns[joint] = degrees(n, 0.30 * lean, 3.0 * (ease(t, 0.25, 0.75) - ease(t, 1.15, 1.75)), -0.8)
     c.turns["neck"] = degrees(n, -0.35 * lean, 0.0, 0.0)
     c.turns["head"] = degrees(n, 14.0 * np.exp(-(((t - 0.30) / 0.24) ** 2)) - 0.5 * lean, 0.0, 0.0)
     arms: dict[str, Array] = {}

@@ -8,8 +8,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.demo.figure import SIDES, Place, skeleton_of
 from reflexa.motion.skeleton import Skeleton
 
 STATURE = 1.74
@@ -25,18 +24,17 @@ FRACTION = {
     "hand": 0.108,
     "foot": 0.152,
 }
-SIDES = (("left", 1.0), ("right", -1.0))
 FINGERS = ("index", "middle", "ring", "little")
 HEEL_BACK = 0.058  # metres from the ankle back to the heel
 BALL_AHEAD = 0.125  # metres from the ankle forward to the ball of the foot
 BALL_HEIGHT = 0.022
 
 
-def positions() -> dict[str, tuple[str, tuple[float, float, float]]]:
+def positions() -> dict[str, tuple[str, Place]]:
     """Joint → (parent, place in rest), parents first, in metres."""
     h = STATURE
     f = {k: v * h for k, v in FRACTION.items()}
-    out: dict[str, tuple[str, tuple[float, float, float]]] = {
+    out: dict[str, tuple[str, Place]] = {
         "root": ("", (0, 0, 0)),
         "pelvis": ("root", (0, 0.55 * h, 0)),
         "spine_low": ("pelvis", (0, 0.600 * h, -0.012)),
@@ -82,33 +80,5 @@ def positions() -> dict[str, tuple[str, tuple[float, float, float]]]:
 def skeleton() -> Skeleton:
     """The Deckhand's skeleton. Each limb joint's own +Y runs along its bone, as rigs from modelling programs have it."""
     places = positions()
-    names = list(places)
-    index = {n: i for i, n in enumerate(names)}
-    parents = np.array([index[places[n][0]] if places[n][0] else -1 for n in names])
-    placed = np.array([places[n][1] for n in names], dtype=np.float64)
-    turned = np.tile(quat.IDENTITY, (len(names), 1))
-    straight = {"root", "marks", *(n for n in names if n.startswith(("foot", "toes", "hand_mark", "foot_mark")))}
-    first_child = {int(p): i for i, p in reversed(list(enumerate(parents))) if p >= 0}
-    for i, name in enumerate(names):
-        if name in straight:
-            continue
-        if name == "pelvis":
-            bone = np.array([0.0, 1.0, 0.0])
-        elif i in first_child:
-            bone = placed[first_child[i]] - placed[i]
-        else:
-            bone = placed[i] - placed[parents[i]]
-        turned[i] = quat.between([0.0, 1.0, 0.0], bone)
-    q, t = to_local(parents, turned, placed)
-    return Skeleton(tuple(names), parents, q, t)
-
-
-def to_local(parents: Array, turned: Array, placed: Array) -> tuple[Array, Array]:
-    """Local rest rotations and translations of model-space ones ``(joints, …)``."""
-    q, t = np.array(turned), np.array(placed)
-    for i, p in enumerate(parents.tolist()):
-        if p >= 0:
-            back = quat.conjugate(turned[p])
-            q[i] = quat.multiply(back, turned[i])
-            t[i] = quat.rotate(back, placed[i] - placed[p])
-    return q, t
+    straight = {"root", "marks", *(n for n in places if n.startswith(("foot", "toes", "hand_mark", "foot_mark")))}
+    return skeleton_of(places, straight, (0.0, 1.0, 0.0), upright=("pelvis",))

@@ -115,7 +115,7 @@ class CorrectionPanel(QWidget):
         self.delete.setToolTip(f"{len(keys)} selected" if keys else "Select keys in the time area first")
         if settings is None:
             return
-        gone = missing(settings, session.rig) if session.rig else []
+        gone = missing(settings, session.step_rig) if session.step_rig else []
         self.note.setText(f"Keys of joints that this rig lacks are passed over: {', '.join(gone)}." if gone else "")
         self.note.setVisible(bool(gone))
         if track is None:

@@ -184,7 +184,8 @@ class ExportDialog(QDialog):
     def start(self) -> None:
         """Remember the choices with the take and write, off the interface thread."""
         session = self.session
-        take, clip, rig, document = session.take, session.result, session.rig, session.document
+        take, clip, rig, document = session.take, session.result, session.evaluation.rig, session.document
+        model = session.document_of(rig)
         last = None if self.last.value() == clip.frames - 1 else self.last.value()
         rate = None if abs(self.rate.value() - clip.rate) < 5e-4 else self.rate.value()
         loop = None if self.loop.isChecked() == clip.loop else self.loop.isChecked()
@@ -199,7 +200,7 @@ class ExportDialog(QDialog):
 
         def call(progress) -> Proof:
             out = exported(clip, replace(choices, name=name))
-            return export([out], rig, target, choices.format, document, steps, options, over, progress)
+            return export([out], rig, target, choices.format, document, steps, options, over, progress, model)
 
         self.go.setEnabled(False)
         self.bar.show()

@@ -1,16 +1,46 @@
-"""The joint tree: body part, side and partner of every joint; what is wrong is named on top."""
+"""The joint tree: body part, side, partner and helper rule of every joint; what is wrong is listed on top."""
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize
-from PySide6.QtWidgets import QHeaderView, QLabel, QLineEdit, QTreeWidget, QTreeWidgetItem, QVBoxLayout, QWidget
+from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtGui import QDropEvent
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QHeaderView,
+    QLabel,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QPushButton,
+    QTreeWidget,
+    QTreeWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
 
+from reflexa.desktop.joint_editor import JointEditor
 from reflexa.desktop.marks import side_icon
 from reflexa.desktop.session import Session
+from reflexa.rig.problems import Problem, problems
+
+
+class _Tree(QTreeWidget):
+    """A joint dragged onto another makes them partners."""
+
+    paired = Signal(str, str)
+
+    def dropEvent(self, e: QDropEvent) -> None:
+        target, source = self.itemAt(e.position().toPoint()), self.currentItem()
+        e.setDropAction(Qt.DropAction.IgnoreAction)
+        e.accept()
+        if target is not None and source is not None and target is not source:
+            self.paired.emit(source.text(0), target.text(0))
 
 
 class FigurePanel(QWidget):
     """Selecting here selects in the picture, and the other way round."""
+
+    menu_wanted = Signal(object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -23,70 +53,119 @@ class FigurePanel(QWidget):
         self.search = QLineEdit(placeholderText="Search joints and parts", clearButtonEnabled=True)
         self.search.textChanged.connect(self._filter)
         column.addWidget(self.search)
-        self.problems = QLabel(wordWrap=True, objectName="warn")
+        self.problems = QListWidget()
+        self.problems.setAccessibleName("Problems of the rig")
+        self.problems.setWordWrap(True)
+        self.problems.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.problems.itemClicked.connect(self._show_problem)
+        self.problems.itemActivated.connect(self._show_problem)
         column.addWidget(self.problems)
-        self.tree = QTreeWidget()
+        self.tree = _Tree()
         self.tree.setAccessibleName("Joints")
         self.tree.setHeaderLabels(["Joint", "Part"])
         self.tree.setIconSize(QSize(13, 13))
-        self.tree.setIndentation(9)
+        self.tree.setIndentation(6)
+        self.tree.setTextElideMode(Qt.TextElideMode.ElideMiddle)
+        self.tree.setDragEnabled(True)
+        self.tree.setAcceptDrops(True)
+        self.tree.setDragDropMode(QTreeWidget.DragDropMode.InternalMove)
         self.tree.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
-        self.tree.header().resizeSection(0, 152)
+        self.tree.header().resizeSection(0, 148)
         self.tree.currentItemChanged.connect(self._picked)
+        self.tree.paired.connect(session.pair)
         column.addWidget(self.tree, 1)
+        self.editor = JointEditor(session)
+        column.addWidget(self.editor)
         self.facts = QLabel(wordWrap=True, objectName="quiet")
         column.addWidget(self.facts)
+        row = QHBoxLayout()
+        self.rest = QPushButton("Show rest", checkable=True, toolTip="Show the rest pose in the picture")
+        self.rest.clicked.connect(session.show_rest)
+        self.more = QPushButton("Rig ▾", toolTip="Rest pose, rig documents, facing")
+        self.more.clicked.connect(lambda: self.menu_wanted.emit(self.more))
+        row.addWidget(self.rest)
+        row.addWidget(self.more)
+        column.addLayout(row)
         session.take_changed.connect(self.refresh)
         session.project_changed.connect(self.refresh)
+        session.evaluated.connect(self.refresh)
+        session.view_changed.connect(self.refresh)
         session.selection_changed.connect(self._select)
         self.refresh()
 
     def refresh(self, force: bool = False) -> None:
+        """Show the rig of what the picture shows."""
+        self.rest.setChecked(self.session.rest_shown)
         rig = self.session.rig
         if rig is self._rig and not force:
             return
-        self._rig = rig
+        old, self._rig = self._rig, rig
+        scroll = self.tree.verticalScrollBar().value()
         self.tree.blockSignals(True)
         self.tree.clear()
         self._items.clear()
         if rig is None:
             self.problems.hide()
+            self.editor.hide()
             self.facts.setText("Open a take to see its figure.")
             self.tree.blockSignals(False)
             return
         icons = {s: side_icon(s) for s in ("left", "right", "centre", "none")}
+        chain_of = {n: name for name, joints in rig.chains.items() for n in joints}
         for j, name in enumerate(rig.skeleton.names):
             parent = int(rig.skeleton.parents[j])
             above = self._items[rig.skeleton.names[parent]] if parent >= 0 else self.tree.invisibleRootItem()
             part = rig.part_of(name)
-            if not part and name in rig.helpers:
-                part = f"follows {rig.helpers[name]}"
+            if name in rig.helpers:
+                part = f"follows {rig.helpers[name].follows}"
+            elif name in rig.twists:
+                part = "twist"
+            elif not part:
+                part = chain_of.get(name, "")
             item = QTreeWidgetItem(above, [name, part.removeprefix("left ").removeprefix("right ")])
-            side = rig.side_of[j]
-            item.setIcon(0, icons[side])
+            item.setIcon(0, icons[rig.side_of[j]])
             item.setToolTip(0, self._tip(name))
+            item.setToolTip(1, self._tip(name))
             self._items[name] = item
         self.tree.expandAll()
         for name, item in self._items.items():
             if rig.part_of(name).endswith(" hand"):
                 item.setExpanded(False)
         self.tree.blockSignals(False)
-        if rig.unpaired:
-            shown = ", ".join(rig.unpaired[:6]) + (" and more" if len(rig.unpaired) > 6 else "")
-            self.problems.setText(
-                f"{len(rig.unpaired)} without a partner: {shown}. A mirror leaves them on their own side."
-            )
-        self.problems.setVisible(bool(rig.unpaired))
+        self._list_problems(problems(rig))
+        told = self.session.project.rig_document(rig.key)
         self.facts.setText(
-            f"{len(rig.skeleton)} joints, {rig.height:.2f} m high. {len(rig.pairs)} pairs, {len(rig.centre)} on the centre line."
+            f"{len(rig.skeleton)} joints, {rig.height:.2f} m high. {len(rig.pairs)} pairs, {len(rig.centre)} on the centre line"
+            f"{', ' + str(len(rig.chains)) + ' chains' if rig.chains else ''}."
+            + (" Corrected by hand." if told is not None else "")
         )
+        self._filter(self.search.text())
         self._select()
+        if old is not None and getattr(old, "key", None) == rig.key:
+            self.tree.verticalScrollBar().setValue(scroll)
+
+    def _list_problems(self, found: tuple[Problem, ...]) -> None:
+        self.problems.clear()
+        for p in found:
+            item = QListWidgetItem(p.text)
+            item.setData(Qt.ItemDataRole.UserRole, p.joints[0] if p.joints else "")
+            item.setToolTip(p.text)
+            self.problems.addItem(item)
+        self.problems.setVisible(bool(found))
+        self.problems.setFixedHeight(min(3, len(found)) * 36 + 6 if found else 0)
+
+    def _show_problem(self, item: QListWidgetItem) -> None:
+        joint = item.data(Qt.ItemDataRole.UserRole)
+        if joint:
+            self.session.select_joint(joint)
 
     def _tip(self, name: str) -> str:
         rig = self.session.rig
         j = rig.skeleton.index[name]
         pair = next((p for p in rig.pairs if name in (p.left, p.right)), None)
-        lines = [name, rig.part_of(name) or "no body part"]
+        part = rig.part_of(name)
+        how = rig.found.get(part)
+        lines = [name, f"{part} (by {how.by}, {how.sure:.0%} sure)" if part and how else part or "no body part"]
         if pair is not None:
             other = pair.right if name == pair.left else pair.left
             lines.append(
@@ -96,7 +175,8 @@ class FigurePanel(QWidget):
         else:
             lines.append({"centre": "on the centre line", "none": "no partner"}[rig.side_of[j]])
         if name in rig.helpers:
-            lines.append(f"helper joint, follows {rig.helpers[name]}")
+            rule = rig.helpers[name]
+            lines.append(f"helper joint, follows {rule.follows} {rule.how} (by {rule.found_by}, {rule.sure:.0%} sure)")
         return "\n".join(lines)
 
     def _picked(self, item: QTreeWidgetItem | None, _old: object) -> None:
@@ -110,6 +190,7 @@ class FigurePanel(QWidget):
         if item is not None:
             self.tree.scrollToItem(item)
         self.tree.blockSignals(False)
+        self.editor.refresh()
 
     def _filter(self, text: str) -> None:
         words = text.lower().split()

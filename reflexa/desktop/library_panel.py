@@ -20,8 +20,9 @@ from PySide6.QtWidgets import (
 
 from reflexa.desktop import picture, theme
 from reflexa.desktop.session import Session, clip_of
-from reflexa.formats import Imported
 from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+from reflexa.steps import make
 from reflexa.take import Source
 
 _KIND, _KEY, _LINE = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
@@ -93,6 +94,7 @@ class LibraryPanel(QWidget):
         column.addWidget(self.search)
         self.takes = self._list("Takes")
         self.clips = self._list("Clips")
+        self.clips.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
         self.takes_heading = QLabel("Takes", objectName="section")
         self.clips_heading = QLabel("Clips", objectName="section")
         column.addWidget(self.takes_heading)
@@ -180,16 +182,37 @@ class LibraryPanel(QWidget):
         where.addItem(item)
 
     def _enable(self) -> None:
-        item = self.clips.currentItem()
-        ready = item is not None and item.data(_KIND) == "clip"
-        self.take_button.setEnabled(ready)
-        self.take_button.setToolTip("Make a take of the selected clip" if ready else "Select a clip first")
+        count = len(self.chosen())
+        self.take_button.setEnabled(count > 0)
+        self.take_button.setText(f"Make {count} takes" if count > 1 else "Make take")
+        self.take_button.setToolTip(
+            "Make a take of each selected clip" if count else "Select clips first (Ctrl or Shift: more)"
+        )
+
+    def chosen(self) -> list[Source]:
+        """The clips that are selected, in their order."""
+        items = sorted(self.clips.selectedItems(), key=self.clips.row)
+        return [Source(*i.data(_KEY)) for i in items if i.data(_KIND) == "clip"]
 
     def make_take(self) -> None:
-        item = self.clips.currentItem()
-        if item is not None and item.data(_KIND) == "clip":
-            file, clip = item.data(_KEY)
-            self.session.new_take(Source(file, clip))
+        """A take of each selected clip, without steps."""
+        for source in self.chosen():
+            self.session.new_take(source)
+
+    def make_mirrored(self) -> None:
+        """A mirrored take of each selected clip, its name with the sides swapped."""
+        self.session.new_takes(self.chosen(), make("mirror"), swap_names=True)
+
+    def make_with_helpers(self) -> None:
+        """A take of each selected clip with its helper joints put back."""
+        self.session.new_takes(self.chosen(), make("helper-joints"))
+
+    def make_retargeted(self, file: str) -> None:
+        """A take of each selected clip on another rig of the project."""
+        stem = file.rsplit(".", 1)[0]
+        own = self.session.rigs[file].key
+        sources = [s for s in self.chosen() if self.session.rigs[s.file].key != own]
+        self.session.new_takes(sources, make("retarget", f"Onto {stem}", rig=file))
 
     def _menu(self, which: QListWidget, at: object) -> None:
         item = which.itemAt(at)
@@ -201,7 +224,18 @@ class LibraryPanel(QWidget):
             menu.addAction("Rename…", lambda: self.rename_take(name))
             menu.addAction(theme.icon("delete"), "Delete", lambda: self.session.delete_take(name))
         elif item.data(_KIND) == "clip":
-            menu.addAction("Make take", self.make_take)
+            count = len(self.chosen())
+            what = f"{count} clips" if count > 1 else "clip"
+            menu.addAction("Make takes" if count > 1 else "Make take", self.make_take)
+            menu.addAction(f"Mirror {what}", self.make_mirrored)
+            menu.addAction(f"Put helper joints back in {what}", self.make_with_helpers)
+            onto = menu.addMenu(f"Retarget {what} onto")
+            key = self.session.rigs[item.data(_KEY)[0]].key
+            for file, rig in self.session.rigs.items():
+                if rig.key != key:
+                    onto.addAction(file, lambda f=file: self.make_retargeted(f))
+            onto.setEnabled(bool(onto.actions()))
+            onto.setToolTip("" if onto.actions() else "Import a file of another rig first")
         menu.exec(which.viewport().mapToGlobal(at))
 
     def rename_take(self, name: str) -> None:
@@ -227,7 +261,7 @@ class LibraryPanel(QWidget):
 
     # Pictures -----------------------------------------------------------------------------------------------
 
-    def _clip(self, kind: str, key: object) -> tuple[Imported, Clip] | None:
+    def _clip(self, kind: str, key: object) -> tuple[Rig, Clip] | None:
         session = self.session
         if kind == "take":
             take = session.project.take(str(key))
@@ -240,9 +274,9 @@ class LibraryPanel(QWidget):
             return None
         document = session.documents.get(file)
         clip = clip_of(document, name) if document else None
-        if kind == "take" and key == session.take_name and session.result is not None:
-            clip = session.result
-        return (document, clip) if document is not None and clip is not None else None
+        if kind == "take" and key == session.take_name and session.evaluation is not None:
+            return session.evaluation.rig, session.evaluation.result
+        return (document.rig, clip) if document is not None and clip is not None else None
 
     def image(self, kind: str, key: object) -> QImage | None:
         """The picture of an item as far as it is drawn already; else it is put in line to be drawn."""
@@ -269,12 +303,12 @@ class LibraryPanel(QWidget):
         found = self._clip(str(name[0]), name[1])
         if found is None:
             return
-        document, clip = found
+        rig, clip = found
         frame = clip.frames // 3 if name[2] == -1 else int(name[2]) % clip.frames
         if len(self._pictures) > 600:
             self._pictures.clear()
         w, h = PICTURE.width() * 2, (PICTURE.height() - 2) * 2
-        self._pictures[name] = picture.preview(document.rig, clip, frame, w, h)
+        self._pictures[name] = picture.preview(rig, clip, frame, w, h)
 
     def _hover(self, item: QListWidgetItem) -> None:
         what = (item.data(_KIND), item.data(_KEY))

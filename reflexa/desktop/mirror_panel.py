@@ -2,18 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Qt
-from PySide6.QtWidgets import (
-    QAbstractItemView,
-    QHeaderView,
-    QLabel,
-    QTableWidget,
-    QTableWidgetItem,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
 from reflexa.desktop.session import Session
+from reflexa.desktop.tables import JointTable
 
 
 class MirrorPanel(QWidget):
@@ -29,27 +21,14 @@ class MirrorPanel(QWidget):
         column.addWidget(self.unpaired)
         self.summary = QLabel(wordWrap=True)
         column.addWidget(self.summary)
-        self.table = QTableWidget(0, 4)
-        self.table.setAccessibleName("Pairs")
-        self.table.setHorizontalHeaderLabels(["Left", "Right", "mm", "deg"])
-        self.table.verticalHeader().hide()
-        self.table.verticalHeader().setDefaultSectionSize(21)
-        self.table.setShowGrid(False)
-        self.table.setIconSize(QSize(12, 12))
-        self.table.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
-        self.table.setMinimumHeight(210)
+        self.table = JointTable(session, "Pairs", ["Left", "Right", "mm", "deg"])
         header = self.table.horizontalHeader()
-        for i in (0, 1):
-            header.setSectionResizeMode(i, QHeaderView.ResizeMode.Stretch)
-        for i in (2, 3):
-            header.setSectionResizeMode(i, QHeaderView.ResizeMode.ResizeToContents)
-        self.table.itemSelectionChanged.connect(self._picked)
+        header.setSectionResizeMode(1, header.ResizeMode.Stretch)
         column.addWidget(self.table)
         self._rig: object = None
 
     def refresh(self) -> None:
-        rig = self.session.rig
+        rig = self.session.step_rig
         if rig is None or rig is self._rig:
             return
         self._rig = rig
@@ -59,24 +38,15 @@ class MirrorPanel(QWidget):
         ways: dict[str, int] = {}
         for p in rig.pairs:
             ways[p.found_by] = ways.get(p.found_by, 0) + 1
-        found = ", ".join(f"{n} by {way}" for way, n in ways.items()) or "none"
+        found = ", ".join(f"{n} by {way}" if way != "told" else f"{n} told" for way, n in ways.items()) or "none"
         worst = max((p.residual_mm for p in rig.pairs), default=0.0)
         exact = "The rig is exactly symmetric." if worst < 0.01 else f"Rest poses differ by up to {worst:.1f} mm."
         self.summary.setText(f"Pairs: {found}; {len(rig.centre)} joints on the centre line. {exact}")
-        self.table.blockSignals(True)
-        self.table.setRowCount(len(rig.pairs))
-        for row, p in enumerate(sorted(rig.pairs, key=lambda p: -p.residual_mm)):
-            for col, text in enumerate((p.left, p.right, f"{p.residual_mm:.1f}", f"{p.residual_deg:.1f}")):
-                item = QTableWidgetItem(text)
-                item.setToolTip(
-                    f"{p.left} and {p.right}, found by {p.found_by}: {p.residual_mm:.2f} mm, {p.residual_deg:.2f}°"
-                )
-                if col >= 2:
-                    item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-                self.table.setItem(row, col, item)
-        self.table.blockSignals(False)
-
-    def _picked(self) -> None:
-        items = self.table.selectedItems()
-        if items:
-            self.session.select_joint(items[0].text())
+        self.table.show_rows([
+            (
+                (p.left, p.right, f"{p.residual_mm:.1f}", f"{p.residual_deg:.1f}"),
+                f"{p.left} and {p.right}, found by {p.found_by}: {p.residual_mm:.2f} mm, {p.residual_deg:.2f}°",
+                p.left, -1,
+            )
+            for p in sorted(rig.pairs, key=lambda p: -p.residual_mm)
+        ])  # fmt: skip

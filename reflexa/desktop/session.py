@@ -12,14 +12,18 @@ from typing import Any
 
 from PySide6.QtCore import QElapsedTimer, QObject, QRunnable, QThreadPool, QTimer, Signal
 
-from reflexa.errors import ReflexaError
+from reflexa.errors import RecipeError, ReflexaError
 from reflexa.formats import Imported, ReadOptions, read
 from reflexa.formats.gltf.read import rest_of
+from reflexa.formats.rigfile import RigDocument
 from reflexa.motion.clip import Clip
 from reflexa.project import store
 from reflexa.project.store import Project, SourceFile, free_name
 from reflexa.rig import Rig
-from reflexa.steps import Step, make
+from reflexa.rig import notes as rig_edits
+from reflexa.rig.notes import Notes, notes_of, with_notes
+from reflexa.rig.sides import swap_in_text
+from reflexa.steps import KINDS, Step, make
 from reflexa.steps.apply import apply
 from reflexa.steps.correction import CorrectionSettings
 from reflexa.take import Cache, Cancelled, Evaluation, Source, Take, evaluate
@@ -78,6 +82,10 @@ class Session(QObject):
         self.documents: dict[str, Imported] = {}
         self.missing: dict[str, str] = {}
         self._read_as: dict[str, SourceFile] = {}
+        self._rigs: dict[str, tuple[Imported, Notes, Rig]] = {}
+        self.problem = ""
+        self.rest_shown = False
+        self.pairing = ""
         self.take_name = ""
         self.card = RESULT_CARD
         self.tap = RESULT_CARD
@@ -114,9 +122,49 @@ class Session(QObject):
         take = self.take
         return self.documents.get(take.source.file) if take else None
 
+    def rig_of(self, file: str) -> Rig | None:
+        """The rig of a source, with what was said of it in this project."""
+        document = self.documents.get(file)
+        if document is None:
+            return None
+        said = self.project.rig_document(document.rig.key)
+        if said is None:
+            return document.rig
+        kept = self._rigs.get(file)
+        if kept is None or kept[0] is not document or kept[1] is not said.notes:
+            kept = self._rigs[file] = (document, said.notes, with_notes(document.rig, said.notes)[0])
+        return kept[2]
+
+    @property
+    def rigs(self) -> dict[str, Rig]:
+        """Every rig of the project by the file's name: what a step can take a clip to."""
+        return {f: rig for f in self.documents if (rig := self.rig_of(f)) is not None}
+
+    @property
+    def source_rig(self) -> Rig | None:
+        return self.rig_of(self.take.source.file) if self.take else None
+
     @property
     def rig(self) -> Rig | None:
-        return self.document.rig if self.document else None
+        """The rig of what the picture shows: that of the clip at the tap."""
+        evaluation = self.evaluation
+        return evaluation.rigs[self.stage_of(self.tap)] if evaluation else self.source_rig
+
+    @property
+    def step_rig(self) -> Rig | None:
+        """The rig that the selected step works on."""
+        evaluation = self.evaluation
+        if evaluation is None or self.card < 0:
+            return self.source_rig
+        return evaluation.rigs[max(self.stage_of(self.card) - 1, 0)]
+
+    def document_of(self, rig: Rig | None) -> Imported | None:
+        """The source whose rig it is."""
+        key = rig.key if rig is not None else ""
+        own = self.document
+        if own is not None and own.rig.key == key:
+            return own
+        return next((d for d in self.documents.values() if d.rig.key == key), None)
 
     @property
     def source_clip(self) -> Clip | None:
@@ -217,7 +265,8 @@ class Session(QObject):
 
     def _set(self, project: Project, take_name: str) -> None:
         before = self.take
-        listed = (self.project.takes, self.project.sources, self.project.name)
+        listed = (self.project.takes, self.project.sources, self.project.name, self.project.rigs)
+        rigs = self.project.rigs
         self.project = project
         if project.take(take_name) is None:
             take_name = project.takes[0].name if project.takes else ""
@@ -231,7 +280,7 @@ class Session(QObject):
             self.tap = RESULT_CARD
         self._prune_keys()
         self._read_anew()
-        if listed != (project.takes, project.sources, project.name):
+        if listed != (project.takes, project.sources, project.name, project.rigs):
             self.project_changed.emit()
         self.saved_changed.emit()
         if take is not before or switched:
@@ -239,6 +288,8 @@ class Session(QObject):
                 self.evaluation = None
                 self.preview = None
             self.take_changed.emit()
+            self.evaluate()
+        elif rigs != project.rigs:
             self.evaluate()
 
     def _prune_keys(self) -> None:
@@ -252,14 +303,14 @@ class Session(QObject):
         """Compute the current take off the interface thread; the newest request wins."""
         self._request += 1
         number = self._request
-        take, clip, rig = self.take, self.source_clip, self.rig
+        take, clip, rig, rigs = self.take, self.source_clip, self.source_rig, self.rigs
         if take is None or clip is None or rig is None:
             self.evaluation = None
             self.evaluated.emit()
             return
 
         def run() -> Evaluation:
-            out = evaluate(take, clip, rig, self._cache, lambda: number != self._request)
+            out = evaluate(take, clip, rig, self._cache, lambda: number != self._request, rigs)
             for c in out.clips:
                 if number != self._request:
                     raise Cancelled
@@ -269,12 +320,22 @@ class Session(QObject):
 
         def done(result: Evaluation) -> None:
             if number == self._request:
+                self.problem = ""
                 self.evaluation = result
                 self.preview = None
                 self.set_frame(min(self.frame, self.frames - 1))
                 self.evaluated.emit()
 
-        self._start(self._pool, run, done)
+        def failed(error: Exception) -> None:
+            # A step that cannot be run is no surprise while it is being set up: the picture says what it needs.
+            if not isinstance(error, RecipeError):
+                self._say_failed(error)
+            elif number == self._request:
+                self.problem = str(error)
+                self.evaluation = None
+                self.evaluated.emit()
+
+        self._start(self._pool, run, done, failed)
 
     def _start(self, pool: QThreadPool, run: Callable[[], Any], done: Callable[[Any], None],
                failed: Callable[[Exception], None] | None = None) -> None:  # fmt: skip
@@ -283,6 +344,10 @@ class Session(QObject):
 
         fail = failed or self._say_failed
         pool.start(_Work(run, lambda r: hand_over(lambda: done(r)), lambda e: hand_over(lambda: fail(e))))
+
+    def compute(self, run: Callable[[], Any], done: Callable[[Any], None]) -> None:
+        """Run something off the interface thread and hand over its result; a step's refusal is not reported twice."""
+        self._start(self._readers, run, done, lambda e: None if isinstance(e, RecipeError) else self._say_failed(e))
 
     def _say_failed(self, error: Exception) -> None:
         if not isinstance(error, ReflexaError):
@@ -296,14 +361,15 @@ class Session(QObject):
 
     def preview_step(self, step: Step) -> None:
         """Show one frame of a changed step at once, where nothing that follows would change it."""
-        if self.evaluation is None or self.rig is None or self.take is None:
+        rig = self.step_rig
+        if self.evaluation is None or rig is None or self.take is None or KINDS[step.kind].apply is None:
             return
         later = self.take.steps[self.card + 1 :]
         if self.tap != self.card and any(s.on and s.weight for s in later):
             return
         below = self.evaluation.clips[self.stage_of(self.card) - 1]
         frame = min(self.frame, below.frames - 1)
-        self.preview = apply(step, below.cut(frame, frame), self.rig, frame)
+        self.preview = apply(step, below.cut(frame, frame), rig, frame)
         self.playhead_changed.emit()
 
     # Selection, playhead, playing ---------------------------------------------------------------------------
@@ -334,7 +400,12 @@ class Session(QObject):
             self.view_changed.emit()
 
     def select_joint(self, name: str) -> None:
-        if name != self.joint:
+        if self.pairing and name and name != self.pairing:
+            first, self.pairing = self.pairing, ""
+            self.pair(first, name)
+            self.joint = first
+            self.selection_changed.emit()
+        elif name != self.joint:
             self.joint = name
             self.selection_changed.emit()
 
@@ -406,14 +477,27 @@ class Session(QObject):
         if take is None:
             return
         at = self.card + 1 if self.card >= SOURCE_CARD else len(take.steps)
-        step = make(kind)
-        taken = {s.name for s in take.steps}
-        step = make(kind, free_name(name or step.name, taken))
+        name = free_name(name or KINDS[kind].title, {s.name for s in take.steps})
+        settings: dict[str, Any] = {}
+        if kind == "retarget":
+            # With one other rig in the project there is nothing to choose.
+            own = self.rig.key if self.rig is not None else ""
+            others = [f for f, rig in self.rigs.items() if rig.key != own]
+            settings = {"rig": others[0]} if len(others) == 1 else {}
+        step = make(kind, name, **settings)
         self.card = at
         self.tap = RESULT_CARD
         self.edit_take(f"add {step.name}", takes.insert_step(take, at, step))
         self.selection_changed.emit()
         self.view_changed.emit()
+
+    def replace_step(self, kind: str, **settings: Any) -> None:
+        """Put a step of another kind in the selected one's place."""
+        take = self.take
+        if take is not None and 0 <= self.card < len(take.steps):
+            name = free_name(KINDS[kind].title, {s.name for s in take.steps})
+            self.edit_take(f"use {name} instead", takes.with_step(take, self.card, make(kind, name, **settings)))
+            self.selection_changed.emit()
 
     def remove_step(self, index: int) -> None:
         take = self.take
@@ -434,6 +518,23 @@ class Session(QObject):
     @property
     def unsaved(self) -> bool:
         return self.project != self._saved
+
+    def new_takes(self, sources: list[Source], step: Step, swap_names: bool = False) -> list[str]:
+        """One take with one step for each clip, in one go: named as the clip, or as its mirror image; the names made."""
+        taken = {t.name for t in self.project.takes}
+        made: list[Take] = []
+        for source in sources:
+            title = swap_in_text(source.clip) if swap_names else source.clip
+            name = free_name(title if title != source.clip else f"{source.clip}, {step.name.lower()}", taken)
+            taken.add(name)
+            made.append(Take(name, source, (step,)))
+        if made:
+            self.card = self.tap = RESULT_CARD
+            self.frame = 0
+            label = f"{step.name.lower()} for {len(made)} clip{'s' if len(made) > 1 else ''}"
+            self.edit(label, replace(self.project, takes=(*self.project.takes, *made)), made[0].name)
+            self.selection_changed.emit()
+        return [t.name for t in made]
 
     def new_take(self, source: Source, name: str = "") -> None:
         """Make a take of a clip and open it."""
@@ -486,6 +587,72 @@ class Session(QObject):
 
         self._start(self._readers, run, finish)
 
+    # Rigs ---------------------------------------------------------------------------------------------------
+
+    def edit_rig(self, label: str, rig: Rig, notes: Notes, merge: str = "") -> None:
+        """Say something of a rig: it holds for every source of that rig, undoes, and is saved with the project."""
+        old = self.project.rig_document(rig.key)
+        document = self.document_of(rig)
+        name = old.name if old is not None else Path(document.path).stem if document is not None else rig.key
+        said = RigDocument(name, rig.key, notes, old.unknown if old is not None else {})
+        self.edit(label, self.project.with_rig(said), merge=merge)
+
+    def _edit_notes(self, label: str, change: Callable[[Notes], Notes]) -> None:
+        rig = self.rig
+        if rig is not None and self.joint in rig.skeleton.index:
+            self.edit_rig(label, rig, change(notes_of(rig)))
+
+    def start_pairing(self, joint: str) -> None:
+        """The next joint that is picked becomes the partner of this one; an empty text calls it off."""
+        self.pairing = joint
+        if joint:
+            self.said.emit(f"Pick the partner of {joint} in the picture or in the list. Esc calls it off.")
+        self.selection_changed.emit()
+
+    def pair(self, a: str, b: str) -> None:
+        """Make two joints partners; which is the left one, its place in rest tells."""
+        rig = self.rig
+        if rig is None or a == b or not {a, b} <= set(rig.skeleton.index):
+            return
+        placed = rig.neutral.rest_model[1]
+        i, j = rig.skeleton.index[a], rig.skeleton.index[b]
+        left, right = (a, b) if (placed[i] - placed[j]) @ rig.plane.normal >= 0 else (b, a)
+        self.edit_rig(f"pair {left} and {right}", rig, rig_edits.pair(notes_of(rig), left, right))
+
+    def unpair(self) -> None:
+        """Take the selected joint out of its pair, or off the centre line."""
+        self._edit_notes(f"unpair {self.joint}", lambda n: rig_edits.unpair(n, self.joint))
+
+    def mark_centre(self) -> None:
+        """Put the selected joint on the centre line."""
+        self._edit_notes(f"{self.joint} on the centre line", lambda n: rig_edits.mark_centre(n, self.joint))
+
+    def take_reference(self, on: bool) -> None:
+        """Take the frame at the playhead for the neutral pose of the rig shown, or go back to its rest pose."""
+        rig, clip = self.rig, self.shown
+        if rig is not None and clip is not None:
+            frame = min(self.frame, clip.frames - 1)
+            notes = rig_edits.take_reference(notes_of(rig), clip if on else None, frame)
+            self.edit_rig("take this frame for neutral" if on else "take the rest pose for neutral", rig, notes)
+
+    def forget_rig(self, rig: Rig) -> None:
+        """Back to what was found: everything said of the rig is taken away."""
+        self.edit("take the rig as found", self.project.without_rig(rig.key))
+
+    def show_rest(self, on: bool) -> None:
+        """Show the rest pose in the picture instead of the clip."""
+        if on != self.rest_shown:
+            self.rest_shown = on
+            self.pause()
+            self.view_changed.emit()
+
+    # Sources ------------------------------------------------------------------------------------------------
+
+    def set_facing(self, file: str, facing: str) -> None:
+        """Tell which way the figure of a source faces in its file; an empty text takes the guess."""
+        sources = tuple(replace(s, facing=facing) if s.file == file else s for s in self.project.sources)
+        self.edit(f"set the facing of {file}", replace(self.project, sources=sources))
+
     def set_unit(self, file: str, unit: float | None) -> None:
         """Tell the unit of a source (metres per unit); None takes the guess."""
         sources = tuple(replace(s, unit=unit) if s.file == file else s for s in self.project.sources)
@@ -500,7 +667,7 @@ class Session(QObject):
             self._read_as[entry.file] = entry
 
             def run(e: SourceFile = entry) -> Imported:
-                return read(folder / store.SOURCES / e.file, ReadOptions(e.unit, e.positions))
+                return read(folder / store.SOURCES / e.file, ReadOptions(e.unit, e.positions, e.facing))
 
             def finish(document: Imported, e: SourceFile = entry) -> None:
                 self.documents[e.file] = document
@@ -519,7 +686,7 @@ class Session(QObject):
         for source in project.sources:
             try:
                 documents[source.file] = read(
-                    store.inside(folder, source.file), ReadOptions(source.unit, source.positions)
+                    store.inside(folder, source.file), ReadOptions(source.unit, source.positions, source.facing)
                 )
             except ReflexaError as e:
                 missing[source.file] = str(e)

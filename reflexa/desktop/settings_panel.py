@@ -23,17 +23,25 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from reflexa import describe
+from reflexa.checks import findings as check_all
 from reflexa.desktop.correction_panel import CorrectionPanel
+from reflexa.desktop.helper_panel import HelperPanel
 from reflexa.desktop.mirror_panel import MirrorPanel
+from reflexa.desktop.rename_panel import RenamePanel
+from reflexa.desktop.retarget_panel import RetargetPanel
 from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD, Session
-from reflexa.formats.imported import UNITS
+from reflexa.formats.imported import FACINGS, UNITS
 from reflexa.rig import PRESETS
 from reflexa.steps import KINDS, Mask
 from reflexa.steps.registry import describe_field, fields
 
 # Kinds whose hands need more than the plain form.
-RICHER: dict[str, type[QWidget]] = {"mirror": MirrorPanel, "correction": CorrectionPanel}
+RICHER: dict[str, type[QWidget]] = {
+    "mirror": MirrorPanel, "correction": CorrectionPanel, "retarget": RetargetPanel, "helper-joints": HelperPanel,
+    "rename": RenamePanel,
+}  # fmt: skip
 _HIDDEN = {"tracks"}
+_NOTHING_FOUND = "Every joint has a partner or lies on the centre line, and every helper joint is in place."
 
 
 class SettingsPanel(QFrame):
@@ -116,6 +124,17 @@ class SettingsPanel(QFrame):
         for line in describe.lines(document):
             warn = line.startswith(("Note:", "Without a partner"))
             column.addWidget(_warning(line, strong=False) if warn else _text(line))
+        row = QHBoxLayout()
+        row.addWidget(QLabel("Faces, in the file"))
+        facing = QComboBox(accessibleName="Facing in the file")
+        facing.addItem("as guessed", "")
+        for name in FACINGS:
+            facing.addItem(name, name)
+        told = next((s.facing for s in session.project.sources if s.file == take.source.file), "")
+        facing.setCurrentIndex(max(0, facing.findData(told)))
+        facing.activated.connect(lambda _i: session.set_facing(take.source.file, facing.currentData()))
+        row.addWidget(facing, 1)
+        column.addLayout(row)
         if document.format == "bvh":
             row = QHBoxLayout()
             row.addWidget(QLabel("Unit of the file"))
@@ -138,6 +157,10 @@ class SettingsPanel(QFrame):
         column.addWidget(_section("Findings"))
         findings = _text("")
         column.addWidget(findings)
+        repair = QPushButton("Put helper joints back")
+        repair.setToolTip("Adds a Helper joints step at the end of the line")
+        repair.clicked.connect(lambda: session.add_step("helper-joints"))
+        column.addWidget(repair)
         button = QPushButton("Export…", objectName="main")
         button.clicked.connect(self.export_wanted)
         column.addWidget(button)
@@ -156,10 +179,10 @@ class SettingsPanel(QFrame):
                 f"{on} of {len(take.steps)} steps on.\n"
                 f"{way['joint']} travels {way['distance_m']:.2f} m, {way['speed_m_s']:.2f} m a second on average."
             )
-            if rig.unpaired:
-                findings.setText(f"{len(rig.unpaired)} joints without a partner: {', '.join(rig.unpaired[:8])}.")
-            else:
-                findings.setText("Every joint has a partner or lies on the centre line.")
+            found = check_all(clip, rig)
+            lines = [f.text for f in found[:8]] + ([f"and {len(found) - 8} more"] if len(found) > 8 else [])
+            findings.setText("\n".join(lines) or _NOTHING_FOUND)
+            repair.setVisible(any(f.step == "helper-joints" for f in found))
 
         self._refreshers.append(show)
 
@@ -181,8 +204,9 @@ class SettingsPanel(QFrame):
             panel = RICHER[step.kind](self.session)
             column.addWidget(panel)
             self._refreshers.append(panel.refresh)
-        column.addWidget(_section("How much, where"))
-        self._add_weight_and_mask(column)
+        if kind.apply is not None:
+            column.addWidget(_section("How much, where"))
+            self._add_weight_and_mask(column)
 
     def _set(self, name: str, value: Any, merge: str = "") -> None:
         step = self.session.step
@@ -197,7 +221,22 @@ class SettingsPanel(QFrame):
         def value() -> Any:
             return getattr(session.step.settings, name) if session.step else None
 
-        if about["type"] == "choice":
+        if about.get("file") == "rig":
+            control = QComboBox()
+            control.activated.connect(lambda _i: self._set(name, control.currentData()))
+
+            def show() -> None:
+                own = session.step_rig
+                files = [f for f, rig in session.rigs.items() if own is None or rig.key != own.key]
+                shown = [control.itemData(i) for i in range(control.count())]
+                wanted = ["", *files] if value() in ("", *files) else ["", *files, value()]
+                if shown != wanted:
+                    control.clear()
+                    for f in wanted:
+                        gone = f and f not in session.rigs
+                        control.addItem(f"{f} (missing)" if gone else f or "choose…", f)
+                control.setCurrentIndex(control.findData(value()))
+        elif about["type"] == "choice":
             control = QComboBox()
             control.addItems([str(c) for c in about["choices"]])
             control.activated.connect(lambda i: self._set(name, about["choices"][i]))
@@ -286,7 +325,7 @@ class SettingsPanel(QFrame):
     def _set_mask(self, mask: Any) -> None:
         session = self.session
         if mask == "below":
-            rig = session.rig
+            rig = session.step_rig
             if rig is None or session.joint not in rig.skeleton.index:
                 session.said.emit("Select a joint first: the mask reaches from it down the hierarchy.")
                 self.refresh()

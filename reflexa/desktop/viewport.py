@@ -13,14 +13,15 @@ from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QToolBut
 from reflexa.desktop import picture, theme
 from reflexa.desktop.handle import HOOPS, Handle, handle_at
 from reflexa.desktop.session import RESULT_CARD, Session
+from reflexa.desktop.shown import Look, Shown, figures, retarget_match
 from reflexa.draw import Camera, Figure, Scene
 from reflexa.draw import figure as drawn
 from reflexa.draw.camera import STANDARD
 from reflexa.draw.scene import matrices_at
 from reflexa.motion import quat
-from reflexa.motion.clip import Clip
 from reflexa.motion.quat import Array
-from reflexa.rig import Rig
+from reflexa.rig.match import Match
+from reflexa.rig.notes import notes_of, set_fit
 from reflexa.steps.correction import CorrectionSettings, set_key, track_at
 
 COMPARE = ("After", "Before", "Both", "Side by side")
@@ -49,7 +50,7 @@ class Viewport(QWidget):
         self._press: QPoint | None = None
         self._drag = ""
         self._grab: tuple[int, Array, QPointF] | None = None
-        self._start: tuple[CorrectionSettings, Array] | None = None
+        self._start: tuple[CorrectionSettings | Match, Array] | None = None
         self._turned = 0.0
         self._framed_for = ""
         self._fine = False
@@ -59,6 +60,7 @@ class Viewport(QWidget):
         session.evaluated.connect(self._on_evaluated)
         session.playhead_changed.connect(self.update)
         session.selection_changed.connect(self.update)
+        session.project_changed.connect(self.update)
         session.view_changed.connect(self.update)
         session.take_changed.connect(self.update)
 
@@ -148,11 +150,10 @@ class Viewport(QWidget):
 
     def frame_figure(self) -> None:
         """Bring the figure of the frame in hand into the picture."""
-        clip = self.session.shown
-        rig = self.session.rig
-        if clip is None or rig is None:
+        shown = self.figures()
+        if not shown:
             return
-        placed = clip.model[1][self._frame_of(clip)] + self._offset(clip, rig)
+        placed = np.concatenate([f.placed for f in shown])
         self.camera = self.camera.framed(placed.min(axis=0), placed.max(axis=0))
         self.update()
 
@@ -171,38 +172,13 @@ class Viewport(QWidget):
 
     # Drawing ----------------------------------------------------------------------------------------------
 
-    def _frame_of(self, clip: Clip) -> int:
-        return min(self.session.frame, clip.frames - 1)
+    @property
+    def look(self) -> Look:
+        return Look(self.compare, self.before_held, self.in_place, self.follow)
 
-    def _offset(self, clip: Clip, rig: Rig) -> Array:
-        """What is added to show the figure in place (or to bring it to where the camera stays)."""
-        if not (self.in_place or self.follow):
-            return np.zeros(3)
-        travel = clip.model[1][:, rig.travel_joint]
-        by = travel[0] - travel[self._frame_of(clip)]
-        return np.array([by[0], 0.0, by[2]])
-
-    def _clips(self) -> list[tuple[Clip, int, str, Array]]:
-        """(clip, frame, role, offset) of every figure to draw: role "after", "before" (solid) or "pale"."""
-        session = self.session
-        after, evaluation, rig = session.shown, session.evaluation, session.rig
-        if after is None or evaluation is None or rig is None:
-            return []
-        source = evaluation.clips[0]
-        mode = "Before" if self.before_held else self.compare
-        place = {c: self._offset(c, rig) for c in (after, source)}
-        shown, frame = (session.preview, 0) if session.preview is not None else (after, self._frame_of(after))
-        if mode == "Before":
-            return [(source, self._frame_of(source), "before", place[source])]
-        out = [(shown, frame, "after", place[after])]
-        if mode == "Both":
-            out.append((source, self._frame_of(source), "pale", place[after]))
-        if mode == "Side by side":
-            right = self.camera.axes[0]
-            apart = right / max(float(np.hypot(right[0], right[2])), 1e-6) * max(0.32 * rig.height, 0.15)
-            out = [(shown, frame, "after", place[after] + apart)]
-            out.append((source, self._frame_of(source), "before", place[source] - apart))
-        return out
+    def figures(self) -> list[Shown]:
+        """Every figure that the picture shows."""
+        return figures(self.session, self.look, self.camera)
 
     def _draw_fine(self) -> None:
         self._fine = True
@@ -211,31 +187,27 @@ class Viewport(QWidget):
     def scene(self, times: int = 1) -> Scene:
         """What the viewport shows now; strokes and marks ``times`` as large, for a larger picture."""
         t = theme.current()
-        rig = self.session.rig
-        clips = self._clips()
-        figures, lines, marks = [], [], []
+        drawn_figures, lines, marks = [], [], []
         floor_shift = np.zeros(3)
-        for clip, frame, role, offset in clips:
-            assert rig is not None
-            if role == "after" and self.follow and not self.in_place:
-                floor_shift = offset
-            tinted = 0.0 if role == "after" else 0.55
+        for f in self.figures():
+            if f.role == "after" and self.follow and not self.in_place and not self.session.rest_shown:
+                floor_shift = f.offset
+            skin = f.rig.meshes if self.show_mesh and not f.bare else ()
             figure = Figure(
-                rig.meshes if self.show_mesh else (), matrices_at(clip, frame), t.before, tinted,
-                0.42 if role == "pale" else 1.0, shadow=role != "pale",
+                skin, matrices_at(f.clip, f.frame), t.before, 0.0 if f.role == "after" else 0.55,
+                0.42 if f.role == "pale" else 1.0, shadow=f.role != "pale",
             )  # fmt: skip
-            figures.append(picture.moved(figure, offset))
-            if self.show_joints or not rig.meshes:
-                colours = picture.colours(rig)
-                faint = 0.35 if role == "pale" else 0.9
-                if role != "after":
-                    colours = 0.5 * colours + 0.5 * np.array(t.before)
+            drawn_figures.append(picture.moved(figure, f.offset))
+            if self.show_joints or not skin:
+                by_part = retarget_match(self.session) is not None
+                faint = (0.75 if f.bare else 0.35) if f.role == "pale" else 0.9
+                colours = f.colours if f.role == "after" or by_part else 0.5 * f.colours + 0.5 * np.array(t.before)
                 l, m = picture.shifted(
-                    drawn.bones(rig, clip, frame, colours, faint * (0.55 if rig.meshes and self.show_mesh else 1.0)),
-                    drawn.joint_marks(rig, clip, frame, colours, faint, _rgb(t.colour("card")), 10.0), offset,
+                    drawn.bones(f.rig, f.clip, f.frame, colours, faint * (0.55 if skin else 1.0)),
+                    drawn.joint_marks(f.rig, f.clip, f.frame, colours, faint, _rgb(t.colour("card")), 10.0), f.offset,
                 )  # fmt: skip
                 lines.append(l)
-                if role != "pale":
+                if f.role != "pale":
                     marks.append(m)
         extent = max(6.0, self.camera.distance * 2.2)
         ground = picture.ground(np.array(self.camera.target) - floor_shift, extent)
@@ -249,7 +221,7 @@ class Viewport(QWidget):
             lines = [replace(l, widths=l.widths * times) for l in lines]
             marks = [replace(m, sizes=m.sizes * times) for m in marks]
             ground = replace(ground, widths=ground.widths * times)
-        return Scene(t.sky, t.floor, t.shadow, ground, tuple(figures), tuple(lines), tuple(marks))
+        return Scene(t.sky, t.floor, t.shadow, ground, tuple(drawn_figures), tuple(lines), tuple(marks))
 
     def paintEvent(self, _: object) -> None:
         ratio = self.devicePixelRatioF()
@@ -282,23 +254,22 @@ class Viewport(QWidget):
         painter.setPen(t.colour("ink"))
         lines = [self._caption()]
         if session.evaluation is None:
-            lines.append("Computing…" if session.document is not None else "")
+            lines.append(session.problem or ("Computing…" if session.document is not None else ""))
         if session.take and session.document is None:
             lines = [f"{take.source.file} is missing or cannot be read", session.missing.get(take.source.file, "")]
             painter.setPen(t.colour("warn"))
         for i, line in enumerate(lines):
             painter.drawText(14, 26 + 20 * i, line)
         painter.setFont(self.font())
-        for clip, frame, role, offset in self._clips():
-            if role == "pale" or (role == "before" and self.compare != "Side by side"):
+        side_by_side = self.compare == "Side by side" and not self.before_held
+        for f in self.figures():
+            if f.role == "pale" or (f.role == "before" and not side_by_side):
                 continue
-            self._paint_joint_names(painter, clip, frame, offset)
-            if self.compare == "Side by side" and not self.before_held:
-                low = clip.model[1][frame].min(axis=0) + offset
-                middle = clip.model[1][frame].mean(axis=0) + offset
+            self._paint_joint_names(painter, f)
+            if side_by_side and not session.rest_shown:
+                low, middle = f.placed.min(axis=0), f.placed.mean(axis=0)
                 at = self.camera.project(np.array([middle[0], low[1], middle[2]]), self.width(), self.height())
-                place = QPointF(at[0], min(at[1] + 24, self.height() - 60))
-                _label(painter, place, "Before" if role == "before" else "After", t, centred=True)
+                _label(painter, QPointF(at[0], min(at[1] + 24, self.height() - 60)), f.label, t, centred=True)
         handle = self.handle()
         if handle is not None:
             for axis, (letter, _colour) in enumerate(HOOPS):
@@ -320,19 +291,23 @@ class Viewport(QWidget):
             where = f"after {take.steps[session.tap].name}"
         if self.before_held or self.compare == "Before":
             where = "source (before)"
+        if session.rest_shown:
+            where = (
+                "rest pose" if retarget_match(session) is None else "aligned rest of the target under the source's rest"
+            )
         return f"{take.name} · {where}"
 
-    def _paint_joint_names(self, painter: QPainter, clip: Clip, frame: int, offset: Array) -> None:
+    def _paint_joint_names(self, painter: QPainter, f: Shown) -> None:
         t = theme.current()
-        index = clip.skeleton.index
+        index = f.clip.skeleton.index
         for name, strong in ((self.hovered, False), (self.session.joint, True)):
             if name in index and not (strong and name == self.hovered):
-                at = self.camera.project(clip.model[1][frame, index[name]] + offset, self.width(), self.height())
+                at = self.camera.project(f.placed[index[name]], self.width(), self.height())
                 if np.isfinite(at[2]):
                     painter.setPen(QPen(t.colour("accent"), 2.4 if name == self.session.joint else 1.6))
                     painter.setBrush(Qt.BrushStyle.NoBrush)
                     painter.drawEllipse(QPointF(at[0], at[1]), 9.5, 9.5)
-                    side = self.session.rig.side_of[index[name]] if self.session.rig else ""
+                    side = f.rig.side_of[index[name]]
                     suffix = f" · {side}" if side in ("left", "right") else " · no partner" if side == "none" else ""
                     _label(painter, QPointF(at[0] + 15, at[1] - 4), name + suffix, t)
 
@@ -367,33 +342,35 @@ class Viewport(QWidget):
     # The handle -------------------------------------------------------------------------------------------
 
     def handle(self) -> Handle | None:
-        """The hoops about the selected joint: where a correction can be made to what is shown."""
+        """The hoops about the selected joint: where a correction (or a fit of the rest pose) can be made to what is shown."""
         session = self.session
-        rig = session.rig
-        clips = self._clips()
-        if rig is None or not clips or session.joint not in rig.skeleton.index or session.playing:
+        shown = self.figures()
+        if not shown or session.playing or session.joint not in shown[0].rig.skeleton.index:
             return None
         if self.before_held or self.compare == "Before" or self.why_no_handle():
             return None
-        clip, frame, _, offset = clips[0]
-        joint = rig.skeleton.index[session.joint]
-        turned, placed = clip.model
-        settings = session.correction
-        space = settings.track(session.joint).space if settings else "own"
-        if space == "own":
-            axes = turned[frame, joint]
-        elif space == "parent" and rig.skeleton.parents[joint] >= 0:
-            axes = turned[frame, rig.skeleton.parents[joint]]
-        else:
-            axes = np.array(quat.IDENTITY)
-        return handle_at(placed[frame, joint] + offset, axes, self.camera, self.height())
+        f = shown[0]
+        joint = f.rig.skeleton.index[session.joint]
+        axes = np.array(quat.IDENTITY)
+        if not session.rest_shown:
+            settings = session.correction
+            space = settings.track(session.joint).space if settings else "own"
+            if space == "own":
+                axes = f.clip.model[0][f.frame, joint]
+            elif space == "parent" and f.rig.skeleton.parents[joint] >= 0:
+                axes = f.clip.model[0][f.frame, f.rig.skeleton.parents[joint]]
+        return handle_at(f.placed[joint], axes, self.camera, self.height())
 
     def why_no_handle(self) -> str:
         """Why the selected joint cannot be turned in this picture, or an empty text."""
         session = self.session
         take = session.take
+        if session.rest_shown:
+            return "" if retarget_match(session) is not None else "the rest pose is only looked at"
         if take is None or session.evaluation is None:
             return "no take is open"
+        if session.step is not None and session.step.kind == "retarget":
+            return "show the rest pose to fit the rigs"
         if session.correction is None:
             return "" if session.tap == RESULT_CARD else "the picture shows the middle of the line"
         later = [s for s in take.steps[session.card + 1 :] if s.on and s.weight]
@@ -406,35 +383,45 @@ class Viewport(QWidget):
         handle = self.handle()
         if handle is None:
             return
-        if session.correction is None:
-            session.add_step("correction", f"Correct {session.joint}")
-        settings = session.correction
-        assert settings is not None
-        track = settings.track(session.joint)
         now = np.zeros(3)
-        if track.keys:
-            now = track_at(track, np.array([session.frame]))[0][0]
+        if session.rest_shown:
+            m = retarget_match(session)
+            assert m is not None
+            now = np.array(m.target.fits.get(m.source.key, {}).get(session.joint, (0.0, 0.0, 0.0)))
+            start: CorrectionSettings | Match = m
+        else:
+            if session.correction is None:
+                session.add_step("correction", f"Correct {session.joint}")
+            settings = session.correction
+            assert settings is not None
+            track = settings.track(session.joint)
+            if track.keys:
+                now = track_at(track, np.array([session.frame]))[0][0]
+            start = settings
         way = handle.tangent(axis, at.x(), at.y(), self.camera, self.width(), self.height())
         self._grab = (axis, way, at)
-        self._start = (settings, now)
+        self._start = (start, now)
         self._turned = 0.0
 
     def _turn(self, at: QPointF, snap: bool) -> None:
         assert self._grab is not None and self._start is not None
         session = self.session
         axis, way, start = self._grab
-        settings, now = self._start
+        what, now = self._start
         by = np.array([at.x() - start.x(), at.y() - start.y()])
         self._turned = float(np.degrees(by @ way / (way @ way)))
         if snap:
             self._turned = round(self._turned / SNAP) * SNAP
         change = quat.about(axis, np.radians(self._turned))
         before = quat.from_rotvec(np.radians(now))
-        space = settings.track(session.joint).space
-        after = quat.multiply(before, change) if space == "own" else quat.multiply(change, before)
-        v = np.degrees(quat.to_rotvec(after))
+        own = isinstance(what, CorrectionSettings) and what.track(session.joint).space == "own"
+        v = np.degrees(quat.to_rotvec(quat.multiply(before, change) if own else quat.multiply(change, before)))
         rotate = (float(v[0]), float(v[1]), float(v[2]))
-        new = set_key(settings, session.joint, session.frame, session.frames - 1, rotate=rotate)
+        if isinstance(what, Match):
+            notes = set_fit(notes_of(what.target), what.source.key, session.joint, rotate)
+            session.edit_rig(f"fit {session.joint}", what.target, notes, merge="turn")
+            return
+        new = set_key(what, session.joint, session.frame, session.frames - 1, rotate=rotate)
         step = session.step
         assert step is not None
         session.edit_correction(f"turn {session.joint}", new, merge="turn")
@@ -445,19 +432,19 @@ class Viewport(QWidget):
 
     def joint_at(self, x: float, y: float) -> str:
         """The joint whose mark is nearest to a pixel (within 14), the nearer to the eye where two are as close."""
-        rig = self.session.rig
         best, least = "", 14.0
-        for clip, frame, role, offset in self._clips():
-            if role == "pale" or rig is None:
+        for f in self.figures():
+            if f.role == "pale":
                 continue
-            at = self.camera.project(clip.model[1][frame] + offset, self.width(), self.height())
+            at = self.camera.project(f.placed, self.width(), self.height())
             away = np.hypot(at[:, 0] - x, at[:, 1] - y) + np.where(np.isfinite(at[:, 2]), 0, 1e9)
             # Helper joints lie on the joints that they follow: the body wins.
-            away = away + np.array([3.0 if n in rig.helpers or j == rig.joint("root") else 0.0
-                                    for j, n in enumerate(rig.skeleton.names)])  # fmt: skip
+            names = f.rig.skeleton.names
+            away = away + np.array([3.0 if n in f.rig.helpers or j == f.rig.joint("root") else 0.0
+                                    for j, n in enumerate(names)])  # fmt: skip
             j = int(np.argmin(away))
             if away[j] < least:
-                best, least = rig.skeleton.names[j], float(away[j])
+                best, least = names[j], float(away[j])
         return best
 
     def mousePressEvent(self, e: QMouseEvent) -> None:

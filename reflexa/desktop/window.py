@@ -6,6 +6,7 @@ import tempfile
 from collections.abc import Callable
 from pathlib import Path
 
+import msgspec
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import (
@@ -14,6 +15,7 @@ from PySide6.QtWidgets import (
     QFrame,
     QLabel,
     QMainWindow,
+    QMenu,
     QMessageBox,
     QProgressDialog,
     QSplitter,
@@ -26,6 +28,7 @@ from reflexa import __version__
 from reflexa.desktop import theme
 from reflexa.desktop.commands import Command, Registry
 from reflexa.desktop.dialogs import CommandSearch, ExportDialog, ImportReport, Shortcuts
+from reflexa.desktop.export_all import ExportAllDialog
 from reflexa.desktop.figure_panel import FigurePanel
 from reflexa.desktop.library_panel import LibraryPanel
 from reflexa.desktop.revision_line import RevisionLine
@@ -36,8 +39,13 @@ from reflexa.desktop.viewport import COMPARE, Viewport
 from reflexa.draw.camera import STANDARD
 from reflexa.errors import ReflexaError
 from reflexa.formats import SUFFIXES, Imported
+from reflexa.formats.files import write_bytes
+from reflexa.formats.rigfile import SUFFIX as RIG_SUFFIX
+from reflexa.formats.rigfile import RigDocument, read_rig
 from reflexa.project import store
 from reflexa.project.store import Project
+from reflexa.project.text import pretty
+from reflexa.rig.notes import notes_of, with_notes
 from reflexa.steps import KINDS
 from reflexa.take import Source
 
@@ -64,6 +72,8 @@ class MainWindow(QMainWindow):
         self._progress: QProgressDialog | None = None
         self.revision_line.export_wanted.connect(lambda: self.commands.run("export"))
         self.settings.export_wanted.connect(lambda: self.commands.run("export"))
+        self.figure.menu_wanted.connect(self._rig_menu)
+        self.library.clips.itemSelectionChanged.connect(self.commands.refresh)
         self.library.import_wanted.connect(lambda: self.commands.run("import"))
         session.said.connect(lambda text: self.statusBar().showMessage(text, 6000))
         session.failed.connect(self.show_error)
@@ -171,7 +181,7 @@ class MainWindow(QMainWindow):
         add("delete_take", "Delete take", "Take/1", lambda: s.delete_take(s.take_name), "", no_take)
         for kind in KINDS.values():
             add(f"add_{kind.kind}", f"Add {kind.title.lower()}", "Take/2", lambda k=kind.kind: s.add_step(k),
-                {"mirror": "Ctrl+M", "correction": "Ctrl+K"}.get(kind.kind, ""), no_take)  # fmt: skip
+                {"mirror": "Ctrl+M", "correction": "Ctrl+K", "retarget": "Ctrl+T"}.get(kind.kind, ""), no_take)  # fmt: skip
         add("rename_step", "Rename step", "Take/3", lambda: self.revision_line.rename(s.card), "", no_step)
         add(
             "duplicate_step",
@@ -189,6 +199,48 @@ class MainWindow(QMainWindow):
             lambda: no_step() or ("" if s.take and s.card < len(s.take.steps) - 1 else "it is the last step"))  # fmt: skip
         add("next_card", "Select next card", "Take/4", lambda: self._step_card(1), "Ctrl+Right", no_take)
         add("previous_card", "Select previous card", "Take/4", lambda: self._step_card(-1), "Ctrl+Left", no_take)
+
+        def no_rig() -> str:
+            return "" if s.rig is not None else "no take is open"
+
+        def no_joint() -> str:
+            return "" if s.rig is not None and s.joint in s.rig.skeleton.index else "select a joint first"
+
+        add("pair", "Pair the joint with…", "Figure/1", lambda: s.start_pairing(s.joint), "Ctrl+J", no_joint)
+        add("mark_centre", "Put the joint on the centre line", "Figure/1", s.mark_centre, "Ctrl+Shift+J", no_joint)
+        add("unpair", "Unpair the joint", "Figure/1", s.unpair, "", no_joint)
+        add("show_rest", "Show the rest pose", "Figure/2", lambda: s.show_rest(not s.rest_shown), "Ctrl+R", no_rig,
+            lambda: s.rest_shown)  # fmt: skip
+        add("reference", "Take this frame for the neutral pose", "Figure/2", lambda: s.take_reference(True), "",
+            lambda: no_rig() or ("the rest pose is shown" if s.rest_shown else ""))  # fmt: skip
+        add("no_reference", "Take the rest pose for neutral again", "Figure/2", lambda: s.take_reference(False), "",
+            lambda: no_rig() or ("" if s.rig.reference is not None else "the rest pose is neutral already"))  # fmt: skip
+        add("import_rig", "Import a rig document…", "Figure/3", self.import_rig, "", no_rig)
+        add("export_rig", "Export the rig document…", "Figure/3", self.export_rig, "", no_rig)
+        add("forget_rig", "Take the rig as it was found", "Figure/3", lambda: s.forget_rig(s.rig), "",
+            lambda: no_rig() or ("" if s.project.rig_document(s.rig.key) else "nothing was corrected by hand"))  # fmt: skip
+
+        def no_clips() -> str:
+            return "" if self.library.chosen() else "select clips in the library first"
+
+        add(
+            "mirror_clips",
+            "Mirror the selected clips",
+            "Project/3",
+            self.library.make_mirrored,
+            "Ctrl+Shift+M",
+            no_clips,
+        )
+        add(
+            "helper_clips",
+            "Put helper joints back in the selected clips",
+            "Project/3",
+            self.library.make_with_helpers,
+            "",
+            no_clips,
+        )
+        add("export_takes", "Export all takes…", "Project/3", self.export_all, "Ctrl+Shift+E",
+            lambda: "" if s.project.takes else "there are no takes")  # fmt: skip
         add("play", "Play or pause", "Time/1", s.toggle_play, "Space", no_result)
         add("next", "Next frame", "Time/1", lambda: s.set_frame(s.frame + 1), "Right", no_result)
         add("previous", "Previous frame", "Time/1", lambda: s.set_frame(s.frame - 1), "Left", no_result)
@@ -273,6 +325,8 @@ class MainWindow(QMainWindow):
     def keyPressEvent(self, e: object) -> None:
         if e.key() == Qt.Key.Key_B and not e.isAutoRepeat():
             self.viewport.hold_before(True)
+        elif e.key() == Qt.Key.Key_Escape and self.session.pairing:
+            self.session.start_pairing("")
         else:
             super().keyPressEvent(e)
 
@@ -416,6 +470,67 @@ class MainWindow(QMainWindow):
         dialog.finished.connect(lambda _r: QSettings().setValue("export_folder", dialog.folder.text()))
         self._dialog = dialog
         dialog.open()
+
+    def export_all(self) -> None:
+        """Every take into one folder, with progress that can be cancelled, and what was proven."""
+        folder = str(QSettings().value("export_folder", "") or Path.home())
+        dialog = ExportAllDialog(self.session, Path(folder), self)
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        dialog.finished.connect(lambda _r: QSettings().setValue("export_folder", dialog.folder.text()))
+        self._dialog = dialog
+        dialog.open()
+
+    # Rigs ---------------------------------------------------------------------------------------------------
+
+    def import_rig(self) -> None:
+        chosen, _ = QFileDialog.getOpenFileName(self, "Import a rig document", "", f"Rig documents (*{RIG_SUFFIX})")
+        if chosen:
+            self.import_rig_from(Path(chosen))
+
+    def import_rig_from(self, path: Path) -> None:
+        """Take what a document says of the rig shown; what it says of joints that this rig lacks is named."""
+        rig = self.session.rig
+        try:
+            document = read_rig(path)
+        except ReflexaError as e:
+            self.show_error(str(e))
+            return
+        unused = with_notes(rig, document.notes)[1]
+        if not set(document.notes.body_map) & set(rig.body_map) and unused:
+            self.show_error(f"{path.name} speaks of another rig. {' '.join(unused)}")
+            return
+        self.session.edit_rig(f"take {path.name}", rig, msgspec.structs.replace(document.notes, joints=()))
+        if unused:
+            self.show_error(f"{path.name} was taken, but for this: {' '.join(unused)}")
+
+    def export_rig(self) -> None:
+        document = self.session.document_of(self.session.rig)
+        stem = document.path.stem if document is not None else "rig"
+        chosen, _ = QFileDialog.getSaveFileName(
+            self, "Export the rig document", str(Path.home() / f"{stem}{RIG_SUFFIX}")
+        )
+        if chosen:
+            self.export_rig_to(Path(chosen))
+
+    def export_rig_to(self, path: Path) -> None:
+        """Write what is known of the rig shown, skeleton and all."""
+        rig = self.session.rig
+        text = pretty(RigDocument(path.name.removesuffix(RIG_SUFFIX), rig.key, notes_of(rig, with_joints=True)).plain())
+        try:
+            write_bytes(path, text.encode(), overwrite=True)  # the file dialog has asked
+        except ReflexaError as e:
+            self.show_error(str(e))
+            return
+        self.statusBar().showMessage(f"Written: {path}", 6000)
+
+    def _rig_menu(self, button: QWidget) -> None:
+        menu = QMenu(self)
+        menu.setToolTipsVisible(True)
+        for group in (("reference", "no_reference"), ("import_rig", "export_rig", "forget_rig")):
+            for id_ in group:
+                menu.addAction(self.commands.action(id_))
+            menu.addSeparator()
+        menu.exec(button.mapToGlobal(button.rect().topLeft()))
 
     def closeEvent(self, e: QCloseEvent) -> None:
         if self.may_leave():

@@ -60,7 +60,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa:
     replaces = _position_modes(joints, names, rows, options, warnings)
     rotations, translations = _motion(joints, offsets, replaces, rows)
 
-    up, facing, first_look, said = imported.find_axes(raw, tips, guess_up=True)
+    up, facing, first_look, said = imported.find_axes(raw, tips, guess_up=True, told=options.facing)
     warnings += said
     height = _extent(first_look, up)
     unit, scale, sure = imported.guess_unit(height)
@@ -73,7 +73,8 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa:
         unit, scale, frames.axis_name(up), frames.axis_name(facing),
     )  # fmt: skip
     skeleton = frames.convert_skeleton(frame, raw)
-    rig = analyse(skeleton, tips={n: t * scale for n, t in tips.items()})
+    ahead = imported.FACINGS["+Z"] if options.facing else None
+    rig = analyse(skeleton, tips={n: t * scale for n, t in tips.items()}, facing=ahead)
     q, t = frames.take_in(frame, skeleton, rotations, translations)
     clip = Clip(path.stem, skeleton, quat.continuous(q), t, rate)
     return Imported(

@@ -33,13 +33,17 @@ class Imported:
 
 @dataclass(frozen=True)
 class ReadOptions:
-    """What a person may tell a reader: the unit of a file that declares none (metres per unit), and how a BVH
-    joint's position channels relate to its offset."""
+    """What a person may tell a reader: the unit of a file that declares none (metres per unit), how a BVH joint's
+    position channels relate to its offset, and which way the figure faces in the file (``FACINGS``; empty: found)."""
 
     unit: float | None = None
     positions: str = "auto"
+    facing: str = ""
 
 
+FACINGS = {
+    f"{sign}{axis}": np.eye(3)[i] * (1 if sign == "+" else -1) for i, axis in enumerate("XYZ") for sign in "+-"
+}  # fmt: skip
 UNITS = {"m": 1.0, "cm": 0.01, "mm": 0.001, "in": 0.0254, "ft": 0.3048, "dm": 0.1}
 # Order of the guess. The last but one is the scale of a large public motion library's conversion to BVH,
 # whose notes give lengths as inches / 0.45.
@@ -64,8 +68,11 @@ def guess_unit(height: float) -> tuple[str, float, bool]:
     return "m", 1.0, False
 
 
-def find_axes(skeleton: Skeleton, tips: Mapping[str, Array], guess_up: bool) -> tuple[Array, Array, Rig, list[str]]:
-    """Up and facing of a rest pose in the file's frame, the first look at the rig, and warnings."""
+def find_axes(
+    skeleton: Skeleton, tips: Mapping[str, Array], guess_up: bool, told: str = ""
+) -> tuple[Array, Array, Rig, list[str]]:
+    """Up and facing of a rest pose in the file's frame, the first look at the rig, and warnings. told: the facing that
+    a person gave, one of ``FACINGS``."""
     up = np.array([0.0, 1.0, 0.0])
     rig = analyse(skeleton, up, tips)
     warnings: list[str] = []
@@ -76,7 +83,9 @@ def find_axes(skeleton: Skeleton, tips: Mapping[str, Array], guess_up: bool) -> 
             rig = analyse(skeleton, up, tips)
             warnings.append(f"The rest pose stands along {axis_name(up)}: turned to +Y up.")
     facing = rig.facing
-    if rig.facing_found_by.startswith("nothing"):
+    if told and abs(FACINGS[told] @ up) < 0.5:
+        facing = FACINGS[told]
+    elif rig.facing_found_by.startswith("nothing"):
         facing = np.array([0.0, 0.0, 1.0]) if abs(up[2]) < 0.5 else np.array([0.0, -1.0, 0.0])
     facing = facing - (facing @ up) * up
     return up, facing / np.linalg.norm(facing), rig, warnings

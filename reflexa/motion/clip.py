@@ -69,6 +69,11 @@ class Clip:
         turned, placed = kinematics.forward(self.skeleton, self.rotations, self.translations, self.scales)
         return frozen(turned), frozen(placed)
 
+    def with_model(self, turned: Array, placed: Array) -> Clip:
+        """The same clip, told its model space by whoever computed it on the way, so that nobody need do so again."""
+        self.__dict__["model"] = frozen(turned), frozen(placed)
+        return self
+
     @cached_property
     def digest(self) -> str:
         """SHA-256 over everything that the clip says; equal digests mean equal clips."""

@@ -28,6 +28,12 @@ def normalise(q: ArrayLike) -> Array:
     return np.where(good, q / np.where(good, length, 1.0), IDENTITY)
 
 
+def tidied(q: Array) -> Array:
+    """Unit length again after a few products ``(…, 4)``: one Newton step, exact to rounding where it was off by little."""
+    square = np.einsum("...c,...c->...", q, q)
+    return np.asarray(q * (1.5 - 0.5 * square)[..., None])
+
+
 def conjugate(q: ArrayLike) -> Array:
     """The inverse rotation ``(…, 4)`` of a unit quaternion."""
     return np.asarray(np.asarray(q, dtype=np.float64) * np.array([-1.0, -1.0, -1.0, 1.0]))
@@ -51,8 +57,15 @@ def rotate(q: ArrayLike, v: ArrayLike) -> Array:
     """Vectors ``(…, 3)`` turned by unit quaternions ``(…, 4)``."""
     q = np.asarray(q, dtype=np.float64)
     v = np.asarray(v, dtype=np.float64)
-    t = 2.0 * np.cross(q[..., :3], v)
-    return np.asarray(v + q[..., 3:] * t + np.cross(q[..., :3], t))
+    x, y, z, w = q[..., 0], q[..., 1], q[..., 2], q[..., 3]
+    a, b, c = v[..., 0], v[..., 1], v[..., 2]
+    # Written out: v + w t + u × t with t = 2 (u × v). NumPy's own cross product takes more than twice as long.
+    tx, ty, tz = 2 * (y * c - z * b), 2 * (z * a - x * c), 2 * (x * b - y * a)
+    out = np.empty((*np.broadcast_shapes(q.shape[:-1], v.shape[:-1]), 3))
+    out[..., 0] = a + w * tx + (y * tz - z * ty)
+    out[..., 1] = b + w * ty + (z * tx - x * tz)
+    out[..., 2] = c + w * tz + (x * ty - y * tx)
+    return out
 
 
 def to_matrix(q: ArrayLike) -> Array:

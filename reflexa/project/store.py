@@ -1,4 +1,5 @@
-"""A project is a folder: ``project.json``, ``takes/*.take.json``, and the untouched source files in ``sources/``.
+"""A project is a folder: ``project.json``, ``takes/*.take.json``, ``rigs/*.rig.json``, and the untouched source files in
+``sources/``.
 
 Nothing outside the folder is read or written. The project in memory is a value; saving writes only what differs.
 """
@@ -15,12 +16,13 @@ import msgspec
 
 from reflexa.errors import ReadError, ReflexaError, WriteError
 from reflexa.formats.files import read_bytes, write_bytes
+from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
 from reflexa.project.text import pretty
 from reflexa.steps import from_plain, to_plain
 from reflexa.take import Export, Source, Take
 
 VERSION = 1
-PROJECT, TAKES, SOURCES = "project.json", "takes", "sources"
+PROJECT, TAKES, SOURCES, RIGS = "project.json", "takes", "sources", "rigs"
 
 
 @dataclass(frozen=True)
@@ -30,15 +32,18 @@ class SourceFile:
     file: str
     unit: float | None = None
     positions: str = "auto"
+    facing: str = ""
 
 
 @dataclass(frozen=True)
 class Project:
-    """Sources and takes, in their order. ``unknown`` keeps saved fields that this version does not know."""
+    """Sources and takes, in their order; rigs: what a person said of the rigs among the sources. ``unknown`` keeps saved
+    fields that this version does not know."""
 
     name: str
     sources: tuple[SourceFile, ...] = ()
     takes: tuple[Take, ...] = ()
+    rigs: tuple[RigDocument, ...] = ()
     unknown: Mapping[str, Any] = field(default_factory=dict)
 
     def take(self, name: str) -> Take | None:
@@ -47,6 +52,18 @@ class Project:
     def with_take(self, old: str, take: Take) -> Project:
         """The project with the take called ``old`` replaced."""
         return replace(self, takes=tuple(take if t.name == old else t for t in self.takes))
+
+    def rig_document(self, key: str) -> RigDocument | None:
+        """What a person said of the rig with that key."""
+        return next((d for d in self.rigs if d.key == key), None)
+
+    def with_rig(self, document: RigDocument) -> Project:
+        """The project with what is said of a rig added or replaced."""
+        return replace(self, rigs=(*(d for d in self.rigs if d.key != document.key), document))
+
+    def without_rig(self, key: str) -> Project:
+        """The project with everything said of a rig taken back: it is as it was found."""
+        return replace(self, rigs=tuple(d for d in self.rigs if d.key != key))
 
 
 def free_name(wanted: str, taken: set[str]) -> str:
@@ -114,17 +131,19 @@ def load(folder: Path) -> Project:
     """Read a project folder. Raises ReadError; a file that cannot be read is never written over."""
     data = _json(folder / PROJECT)
     _check_head(data, "project", folder / PROJECT)
-    known = {"reflexa", "version", "name", "sources", "takes"}
+    known = {"reflexa", "version", "name", "sources", "takes", "rigs"}
     try:
         sources = tuple(msgspec.convert(s, SourceFile) for s in data.get("sources", []))
         names = msgspec.convert(data.get("takes", []), list[str])
+        rig_names = msgspec.convert(data.get("rigs", []), list[str])
     except msgspec.ValidationError as e:
         raise ReadError(f"is damaged: {e}", folder / PROJECT) from None
     for source in sources:
         inside(folder, source.file)
     takes = tuple(take_from_plain(_json(p), p) for n in names for p in [inside(folder, n, TAKES)])
+    rigs = tuple(read_rig(inside(folder, n, RIGS)) for n in rig_names)
     unknown = {k: v for k, v in data.items() if k not in known}
-    return Project(str(data.get("name", folder.name)), sources, takes, unknown)
+    return Project(str(data.get("name", folder.name)), sources, takes, rigs, unknown)
 
 
 def inside(folder: Path, name: str, part: str = SOURCES) -> Path:
@@ -159,12 +178,24 @@ def save(project: Project, folder: Path) -> None:
             entry["unit"] = s.unit
         if s.positions != "auto":
             entry["positions"] = s.positions
+        if s.facing:
+            entry["facing"] = s.facing
         sources.append(entry)
-    head = {"reflexa": "project", "version": VERSION, "name": project.name}
-    _write(folder / PROJECT, pretty({**head, "sources": sources, "takes": list(takes), **project.unknown}))
-    for old in (folder / TAKES).glob("*.take.json"):
-        if old.name not in takes:
-            old.unlink(missing_ok=True)
+    rigs: dict[str, RigDocument] = {}
+    for d in project.rigs:
+        name, n = f"{file_name(d.name)}{SUFFIX}", 2
+        while name in rigs:
+            name, n = f"{file_name(d.name)} {n}{SUFFIX}", n + 1
+        rigs[name] = d
+        _write(folder / RIGS / name, pretty(d.plain()))
+    head: dict[str, Any] = {"reflexa": "project", "version": VERSION, "name": project.name, "sources": sources}
+    if rigs:
+        head["rigs"] = list(rigs)
+    _write(folder / PROJECT, pretty({**head, "takes": list(takes), **project.unknown}))
+    for part, kept in ((TAKES, set(takes)), (RIGS, set(rigs))):
+        for old in (folder / part).glob(f"*{SUFFIX if part == RIGS else '.take.json'}"):
+            if old.name not in kept:
+                old.unlink(missing_ok=True)
 
 
 def _write(path: Path, text: str) -> None:

@@ -54,6 +54,7 @@ _CENTRE_WORDS = {
         "ribs",
         "waist",
         "lumbar",
+        "breast",
     },
     "neck": {"neck", "cervical"},
     "head": {"head", "skull"},
@@ -80,6 +81,8 @@ _AMBIGUOUS = {
     "leg": ("shin", "thigh"),
     "hip": ("thigh", ""),
 }
+# Names that say: this is no part of a human body, whatever its shape.
+CREATURE_WORDS = {"wing", "tail", "feather", "fin", "flipper", "tentacle", "antenna", "ear", "trunk", "mane"}
 # Limb part → the parts of its side that may carry it.
 _ABOVE = {
     "forearm": ("upper arm",), "hand": ("forearm", "upper arm"), "shin": ("thigh",), "foot": ("shin", "thigh"), "toes": ("foot",),

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 from dataclasses import dataclass
-from functools import cached_property
+from functools import cached_property, lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -163,8 +163,12 @@ def standing_height(rig: Rig, placed: Array) -> float:
     return top - float(placed[feet, 1].min() - ankle)
 
 
+@lru_cache(maxsize=16)
 def match(source: Rig, target: Rig) -> Match:
-    """Pair the parts of two rigs. Total: rigs with nothing in common give a match of nothing."""
+    """Pair the parts of two rigs; kept for the rigs in use, which are values.
+
+    Total: rigs with nothing in common give a match of nothing.
+    """
     rows: list[tuple[int, int, int, float]] = []
     shared = [p for p in PARTS if p in source.body_map and p in target.body_map and p != "root"]
     for part in shared:

@@ -29,7 +29,13 @@ def problems(rig: Rig) -> tuple[Problem, ...]:
         for name in rig.unpaired
     ]  # fmt: skip
     if rig.body_map:
-        gone = [part for part in CORE if part not in rig.body_map]
+        limbs = [
+            {p for p in CORE if set(p.split()) & words}
+            for words in ({"thigh", "shin", "foot"}, {"arm", "forearm", "hand"})
+        ]
+        # A creature without arms lacks none; a figure with one arm lacks the other.
+        wanted = {"pelvis"}.union(*(l for l in limbs if l & set(rig.body_map)))
+        gone = [part for part in CORE if part in wanted and part not in rig.body_map]
         out += [
             Problem("missing part", (), f"No joint is the {part}: assign one to retarget with it.") for part in gone
         ]

@@ -255,7 +255,8 @@ def _body_map(
     taken = {n for names in body_map.values() for n in names}
     for part, joints in shape.find(skeleton, side_of, partner, up, tips).items():
         names = tuple(skeleton.names[j] for j in joints)
-        if part not in body_map and not taken & set(names):
+        creature = any(bodymap.CREATURE_WORDS & set(sides.words(n)) for n in names)
+        if part not in body_map and not taken & set(names) and not creature:
             body_map[part], found[part] = names, Found("geometry", 0.6)
     return {p: body_map[p] for p in bodymap.PARTS if p in body_map}, found
 

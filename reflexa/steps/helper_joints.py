@@ -46,7 +46,8 @@ def snapped(clip: Clip, rig: Rig, only: tuple[str, ...] = ()) -> Clip:
             back = quat.conjugate(turned[:, parent])
             q, p = quat.multiply(back, q), quat.rotate(back, p - placed[:, parent])
         rotations[:, j], translations[:, j] = quat.shortest(q, rotations[:, j]), p
-    return clip.with_motion(rotations, translations)
+    out = clip.with_motion(rotations, translations)
+    return out if any(skeleton.children[skeleton.index[n]] for n in names) else out.with_model(turned, placed)
 
 
 HELPER_JOINTS = StepKind(

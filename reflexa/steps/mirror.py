@@ -60,9 +60,9 @@ class MirrorSettings(Settings, frozen=True):
 
 def reflect_rotation(q: Array, normal: Array) -> Array:
     """S · R · S for rotations ``(…, 4)`` and the reflection S across the plane with unit ``normal``."""
-    v = q[..., :3]
-    along = (v @ normal)[..., None] * normal
-    return np.concatenate([2 * along - v, q[..., 3:]], axis=-1)
+    to = np.eye(4)
+    to[:3, :3] = 2 * np.outer(normal, normal) - np.eye(3)
+    return np.asarray(q @ to)
 
 
 def start_heading(clip: Clip, rig: Rig) -> tuple[Array, Array]:
@@ -117,9 +117,10 @@ def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
         heading, origin = np.array(quat.IDENTITY), np.zeros(3)
     away = quat.conjugate(heading)
 
-    delta = quat.multiply(turned, quat.conjugate(rest_q))[:, partner]
-    delta = quat.multiply(heading, reflect_rotation(quat.multiply(away, delta), normal))
-    new_q = quat.multiply(delta, rest_q)
+    # Y · S (Y⁻¹ D) S · Q0 taken apart, S being its own inverse: one product in front, one behind, for all frames.
+    front = quat.multiply(heading, reflect_rotation(away, normal))
+    behind = quat.multiply(reflect_rotation(quat.conjugate(rest_q[partner]), normal), rest_q)
+    new_q = quat.multiply(quat.multiply(front, reflect_rotation(turned[:, partner], normal)), behind)
 
     def reflect_vector(v: Array) -> Array:
         local = quat.rotate(away, v)
@@ -146,7 +147,7 @@ def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
     scales = None if clip.scales is None else _scales(clip.scales, rest_q, partner, normal)
     return replace(
         clip,
-        rotations=quat.continuous(quat.normalise(rotations)),
+        rotations=quat.continuous(quat.tidied(rotations)),
         translations=translations,
         scales=scales,
         events=tuple(replace(e, name=swap_in_text(e.name)) for e in clip.events),

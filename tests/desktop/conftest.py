@@ -77,10 +77,7 @@ def drag(widget: QWidget, start: QPoint, end: QPoint, steps: int = 8, modifier=Q
 
 def joint_pixel(window: MainWindow, name: str) -> QPoint:
     """Where a joint is in the picture."""
-    view, session = window.viewport, window.session
-    clip = session.shown
-    offset = view._offset(clip, session.rig)
-    at = view.camera.project(
-        clip.model[1][session.frame, clip.skeleton.index[name]] + offset, view.width(), view.height()
-    )
+    view = window.viewport
+    f = next(f for f in view.figures() if name in f.rig.skeleton.index)
+    at = view.camera.project(f.placed[f.rig.skeleton.index[name]], view.width(), view.height())
     return QPoint(round(at[0]), round(at[1]))

@@ -16,7 +16,7 @@ from reflexa.formats.gltf import accessors
 from reflexa.formats.gltf.animation import read_animation
 from reflexa.formats.gltf.container import GltfFile, Json, load
 from reflexa.formats.gltf.skin import read_meshes
-from reflexa.formats.imported import MOST_JOINTS, Imported, ReadOptions
+from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, ReadOptions
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.quat import Array
@@ -59,7 +59,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa:
     frame = _frame(raw, nodes, joints, parents, local, options, warnings)
     skeleton = frames.convert_skeleton(frame, raw)
     meshes = read_meshes(file, index, frame.scale, warnings)
-    rig = analyse(skeleton, meshes=meshes)
+    rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
 
     clips: list[Clip] = []
     layout = GltfLayout(file, tuple(joints), {}, {}, {})
@@ -279,7 +279,7 @@ def _frame(
     unit = options.unit or 1.0
     inner = ImportFrame(per_joint * unit, np.array(turn), np.array(move) * unit)
     upright = frames.convert_skeleton(inner, raw)
-    up, facing, _, said = imported.find_axes(upright, {}, guess_up=False)
+    up, facing, _, said = imported.find_axes(upright, {}, guess_up=False, told=options.facing)
     warnings += said
     outer = imported.axes_turn(up, facing)
     return ImportFrame(

@@ -10,7 +10,7 @@ import numpy as np
 from msgspec import Meta
 
 from reflexa.errors import RecipeError
-from reflexa.motion import kinematics, quat
+from reflexa.motion import quat
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.match import Match, match
@@ -82,14 +82,22 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
     contacts = plant_feet(posed, clip, m) if settings.feet else Contacts()
     if settings.hands != "free":
         place_hands(posed, clip, m, settings.hands, contacts)
-    rotations, moved = kinematics.inverse(target.skeleton, posed.turned, posed.placed)
+    parents = target.skeleton.parents
+    has = np.flatnonzero(parents >= 0)
+    rotations = np.array(posed.turned)
+    rotations[:, has] = quat.multiply(quat.conjugate(posed.turned[:, parents[has]]), posed.turned[:, has])
     translations = np.tile(target.skeleton.rest_translations, (clip.frames, 1, 1))
-    free = [j for j in {target.joint("root"), target.joint("pelvis")} if j >= 0]
-    translations[:, free] = moved[:, free]
+    for j in {target.joint("root"), target.joint("pelvis")} - {-1}:
+        p, parent = posed.placed[:, j], int(parents[j])
+        if parent >= 0:
+            p = quat.rotate(quat.conjugate(posed.turned[:, parent]), p - posed.placed[:, parent])
+        translations[:, j] = p
     out = replace(
-        clip, skeleton=target.skeleton, rotations=quat.continuous(quat.normalise(rotations)), translations=translations,
+        clip, skeleton=target.skeleton, rotations=quat.continuous(quat.tidied(rotations)), translations=translations,
         scales=_scales(target, clip.frames),
     )  # fmt: skip
+    if out.scales is None:
+        out = out.with_model(posed.turned, posed.placed)
     if settings.helpers and target.helpers:
         out = snapped(out, target)
     return out, m, posed, contacts

@@ -53,23 +53,25 @@ def transfer(clip: Clip, m: Match, root: str) -> Posed:
     turned[:, m.targets] = quat.multiply(base, goal[m.targets])
     travel = target.joint("root")
     pelvis = target.joint("pelvis")
-    placed = np.empty((frames, len(skeleton), 3))
-    pelvis_track = _pelvis(clip, m, turns)
-    free: dict[int, Array] = {pelvis: pelvis_track}
+    track = _pelvis(clip, m, turns)
+    free: dict[int, Array] = {pelvis: track}
     if travel >= 0 and travel != pelvis:
-        q, p = _root(clip, m, turns, root, pelvis_track)
+        q, p = _root(clip, m, turns, root, track)
         turned[:, travel], free[travel] = quat.multiply(q, rest_q[travel]), p
         mapped[travel] = True
-    rest_t, local = skeleton.rest_translations, skeleton.rest_rotations
+    for j in np.flatnonzero(~mapped).tolist():
+        local = skeleton.rest_rotations[j]
+        turned[:, j] = local if parents[j] < 0 else quat.multiply(turned[:, parents[j]], local)
+    placed = np.empty((frames, len(skeleton), 3))
+    has = np.flatnonzero(skeleton.parents >= 0)
+    placed[:, has] = quat.rotate(turned[:, skeleton.parents[has]], skeleton.rest_translations[has])
     for j, parent in enumerate(parents):
-        if not mapped[j]:
-            turned[:, j] = local[j] if parent < 0 else quat.multiply(turned[:, parent], local[j])
         if j in free:
             placed[:, j] = free[j]
         elif parent < 0:
-            placed[:, j] = rest_t[j]
+            placed[:, j] = skeleton.rest_translations[j]
         else:
-            placed[:, j] = placed[:, parent] + quat.rotate(turned[:, parent], rest_t[j])
+            placed[:, j] += placed[:, parent]
     posed = Posed(skeleton, turned, placed)
     _share_twist(posed, m)
     return posed

@@ -1,0 +1,139 @@
+"""Which figures the picture shows, in which pose, where, and in which colours."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from reflexa.desktop import picture
+from reflexa.desktop.session import Session
+from reflexa.draw import Camera
+from reflexa.errors import RecipeError
+from reflexa.motion import kinematics, quat
+from reflexa.motion.clip import Clip, rest_clip
+from reflexa.motion.quat import Array
+from reflexa.motion.skeleton import Skeleton
+from reflexa.rig import Rig
+from reflexa.rig.match import Match, match
+from reflexa.steps.retarget.step import rig_named
+
+
+@dataclass(frozen=True, eq=False)
+class Shown:
+    """A figure to draw: role "after", "before" (solid, tinted) or "pale" (see-through, bones only if ``bare``)."""
+
+    clip: Clip
+    frame: int
+    role: str
+    offset: Array
+    rig: Rig
+    colours: Array
+    bare: bool = False
+    label: str = ""
+
+    @property
+    def placed(self) -> Array:
+        """Where its joints are in the picture ``(joints, 3)``."""
+        return np.asarray(self.clip.model[1][self.frame] + self.offset)
+
+
+@dataclass(frozen=True)
+class Look:
+    """How the person wants to look: comparing mode, whether the source is held up, in place, followed."""
+
+    compare: str
+    before_held: bool
+    in_place: bool
+    follow: bool
+
+
+def retarget_match(session: Session) -> Match | None:
+    """The match of the selected retarget step, as it is being set up; None where it is no retarget or has no rig yet."""
+    step, source = session.step, session.step_rig
+    if step is None or step.kind != "retarget" or source is None:
+        return None
+    try:
+        return match(source, rig_named(step.settings.rig, session.rigs))
+    except RecipeError:
+        return None
+
+
+def frame_of(session: Session, clip: Clip) -> int:
+    """The playhead within a clip."""
+    return min(session.frame, clip.frames - 1)
+
+
+def offset_of(session: Session, look: Look, clip: Clip, rig: Rig) -> Array:
+    """What is added to show the figure in place (or to bring it to where the camera stays)."""
+    if not (look.in_place or look.follow):
+        return np.zeros(3)
+    travel = clip.model[1][:, rig.travel_joint]
+    by = travel[0] - travel[frame_of(session, clip)]
+    return np.array([by[0], 0.0, by[2]])
+
+
+def figures(session: Session, look: Look, camera: Camera) -> list[Shown]:
+    """Every figure to draw, the one that can be worked on first."""
+    m = retarget_match(session)
+    if session.rest_shown:
+        return _rest(session, m)
+    after, evaluation = session.shown, session.evaluation
+    if after is None or evaluation is None:
+        return []
+    source, own = evaluation.clips[0], evaluation.rigs[0]
+    rig = evaluation.rigs[session.stage_of(session.tap)]
+    mode = "Before" if look.before_held else look.compare
+    shown, frame = (session.preview, 0) if session.preview is not None else (after, frame_of(session, after))
+    colour, own_colour = _colours(rig, m), _colours(own, m)
+    place, own_place = offset_of(session, look, after, rig), offset_of(session, look, source, own)
+    before = Shown(source, frame_of(session, source), "before", own_place, own, own_colour, label="Before")
+    if mode == "Before":
+        return [before]
+    out = [Shown(shown, frame, "after", place, rig, colour, label="After")]
+    if mode == "Both":
+        out.append(replace(before, role="pale", offset=place))
+    if mode == "Side by side":
+        right = camera.axes[0]
+        # Far enough apart for arms held out, as rest poses have them.
+        wide = max(0.32 * max(rig.height, own.height), 0.15)
+        apart = right / max(float(np.hypot(right[0], right[2])), 1e-6) * wide
+        out = [replace(out[0], offset=place + apart), replace(before, offset=own_place - apart)]
+    return out
+
+
+def _colours(rig: Rig, m: Match | None) -> Array:
+    """By side, or by mapped part while a retarget is being set up."""
+    if m is None or rig.key not in (m.source.key, m.target.key):
+        return picture.colours(rig)
+    return picture.part_colours(rig, m)
+
+
+def _rest(session: Session, m: Match | None) -> list[Shown]:
+    """The neutral pose; for a retarget the target's aligned rest under the source's neutral pose."""
+    if m is None:
+        rig = session.rig
+        if rig is None:
+            return []
+        return [Shown(rest_clip(rig.neutral), 0, "after", np.zeros(3), rig, picture.colours(rig), label="Rest pose")]
+    turned, placed = m.aligned_rest
+    target, s = m.target, m.target.neutral
+    q, t = kinematics.inverse(s, turned[None], placed[None])
+    low = Shown(
+        Clip("aligned rest", s, q, t, 30.0, None if s.rest_scales is None else s.rest_scales[None]), 0, "after",
+        np.zeros(3), target, picture.part_colours(target, m), label="Aligned rest",
+    )  # fmt: skip
+    source = m.source.neutral
+    scaled = Skeleton(source.names, source.parents, source.rest_rotations, source.rest_translations * m.stride)
+    over = rest_clip(scaled)
+    feet = [(m.source.joint(f"{side} foot"), target.joint(f"{side} foot")) for side in ("left", "right")]
+    shift = np.zeros(3)
+    if all(min(pair) >= 0 for pair in feet):
+        own = np.mean([placed[b] for _, b in feet], axis=0)
+        shift = own - np.mean([quat.rotate(m.turn, over.model[1][0, a]) for a, _ in feet], axis=0)
+    tips = {n: tip * m.stride for n, tip in m.source.tips.items()}
+    rig = replace(m.source, skeleton=scaled, meshes=(), tips=tips, reference=None)
+    return [
+        low,
+        Shown(over, 0, "pale", shift, rig, picture.part_colours(m.source, m), bare=True, label="Source's rest, scaled"),
+    ]
