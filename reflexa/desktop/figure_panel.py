@@ -69,8 +69,11 @@ class FigurePanel(QWidget):
         self.tree.setDragEnabled(True)
         self.tree.setAcceptDrops(True)
         self.tree.setDragDropMode(QTreeWidget.DragDropMode.InternalMove)
-        self.tree.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Interactive)
-        self.tree.header().resizeSection(0, 148)
+        self.tree.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.tree.header().setStretchLastSection(False)
+        self.tree.header().setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        self.tree.header().setSectionResizeMode(1, QHeaderView.ResizeMode.Interactive)
+        self.tree.header().resizeSection(1, 74)
         self.tree.currentItemChanged.connect(self._picked)
         self.tree.paired.connect(session.pair)
         column.addWidget(self.tree, 1)
@@ -191,6 +194,7 @@ class FigurePanel(QWidget):
             self.tree.scrollToItem(item)
         self.tree.blockSignals(False)
         self.editor.refresh()
+        self.facts.setVisible(not self.editor.isVisibleTo(self))
 
     def _filter(self, text: str) -> None:
         words = text.lower().split()

@@ -20,7 +20,7 @@ class HelperPanel(QWidget):
         column.setSpacing(5)
         self.summary = QLabel(wordWrap=True)
         column.addWidget(self.summary)
-        self.table = JointTable(session, "Helper joints", ["Joint", "was mm", "is mm", "frame"])
+        self.table = JointTable(session, "Helper joints", ["Joint", "was mm", "is mm"])
         column.addWidget(self.table)
         self._seen: object = None
 
@@ -49,5 +49,5 @@ class HelperPanel(QWidget):
             was, now = 1000 * before[name][0], 1000 * after[name][0]
             frame = int(was.argmax())
             tip = f"{name} follows {rule.follows}, {rule.how} (by {rule.found_by}, {rule.sure:.0%} sure)"
-            rows.append(((name, f"{was.max():.1f}", f"{now.max():.1f}", str(frame)), tip, name, frame))
+            rows.append(((name, f"{was.max():.1f}", f"{now.max():.1f}"), tip, name, frame))
         self.table.show_rows(rows)

@@ -2,7 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
 
 from reflexa.desktop.session import Session
 from reflexa.rig import PARTS, Rig
@@ -30,9 +39,10 @@ class JointEditor(QWidget):
             self.part.addItem(part, part)
         self.part.activated.connect(self._assign)
         form.addRow("Part", self.part)
-        self.partner = QLabel(wordWrap=True)
-        form.addRow("Partner", self.partner)
         column.addLayout(form)
+        self.partner = QLabel()
+        self.partner.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        column.addWidget(self.partner)
         row = QHBoxLayout()
         row.setSpacing(4)
         self.pair = QPushButton(
@@ -46,7 +56,9 @@ class JointEditor(QWidget):
         for button in (self.pair, self.centre, self.alone):
             row.addWidget(button)
         column.addLayout(row)
-        form = QFormLayout()
+        self.rule = QWidget()
+        form = QFormLayout(self.rule)
+        form.setContentsMargins(0, 0, 0, 0)
         form.setSpacing(4)
         self.follows = QComboBox(accessibleName="Helper joint follows")
         self.follows.activated.connect(self._follow)
@@ -55,7 +67,7 @@ class JointEditor(QWidget):
         self.how.activated.connect(self._follow)
         form.addRow("Follows", self.follows)
         form.addRow("", self.how)
-        column.addLayout(form)
+        column.addWidget(self.rule)
         for box in self.findChildren(QComboBox):
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(6)
@@ -80,12 +92,14 @@ class JointEditor(QWidget):
         if found is not None:
             other = found.right if joint == found.left else found.left
             side = "left" if joint == found.left else "right"
-            self.partner.setText(
-                f"{other}. This is the {side} one. Found by {found.found_by}, {found.sure:.0%} sure; "
-                f"{found.residual_mm:.1f} mm, {found.residual_deg:.1f}° off."
+            self.partner.setText(f"Pair: {other}, {found.residual_mm:.1f} mm, {found.residual_deg:.1f}° off")
+            self.partner.setToolTip(
+                f"{joint} is the {side} one, {other} its partner. Found by {found.found_by}, {found.sure:.0%} sure; "
+                f"{found.residual_mm:.1f} mm and {found.residual_deg:.1f}° from being reflections in rest."
             )
         else:
-            self.partner.setText("itself: it lies on the centre line" if joint in rig.centre else "none")
+            self.partner.setText("On the centre line" if joint in rig.centre else "No partner")
+            self.partner.setToolTip("")
         self.centre.setEnabled(joint not in rig.centre)
         self.alone.setEnabled(found is not None or joint in rig.centre)
         if self._listed is None or self._listed.key != rig.key:
@@ -95,6 +109,8 @@ class JointEditor(QWidget):
             for name in rig.skeleton.names:
                 self.follows.addItem(name, name)
         rule = rig.helpers.get(joint)
+        # Only what is no part of the body can follow one.
+        self.rule.setVisible(rule is not None or not part)
         self.follows.setCurrentIndex(self.follows.findData(rule.follows if rule else ""))
         self.how.setVisible(rule is not None)
         self.how.setCurrentIndex(_HOW.index(rule.how) if rule else 0)
@@ -102,10 +118,12 @@ class JointEditor(QWidget):
     def _assign(self) -> None:
         rig, part = self.session.rig, self.part.currentData()
         notes = edits.assign(edits.notes_of(rig), self.session.joint, part, rig.skeleton.index)
-        self.session.edit_rig(f"{self.session.joint} is {part or 'no part'}", rig, notes)
+        # Going through the list by keys is one edit, whatever stands on the way.
+        joint = self.session.joint
+        self.session.edit_rig(f"{joint} is {part or 'no part'}", rig, notes, merge=f"part of {joint}")
 
     def _follow(self) -> None:
         rig, joint, followed = self.session.rig, self.session.joint, self.follows.currentData()
         rule = edits.Rule(followed, _HOW[self.how.currentIndex()]) if followed and followed != joint else None
         notes = edits.follow(edits.notes_of(rig), joint, rule)
-        self.session.edit_rig(f"{joint} follows {followed or 'nothing'}", rig, notes)
+        self.session.edit_rig(f"{joint} follows {followed or 'nothing'}", rig, notes, merge=f"rule of {joint}")

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QMenu, QWidget
 
 from reflexa.desktop import theme
 from reflexa.desktop.session import Session
+from reflexa.steps import KINDS
 from reflexa.steps.correction import Key, change_keys, move_keys
 
 ENVELOPE_HEIGHT, ROW_HEIGHT = 44, 22
@@ -68,6 +69,10 @@ class KeyLanes(QWidget):
         if step is None:
             p.setPen(t.colour("quiet"))
             text = "Select a step to see its envelope and keys here." if session.take else ""
+            p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
+        elif KINDS[step.kind].apply is None:
+            p.setPen(t.colour("quiet"))
+            text = f"{step.name} takes the whole clip to another rig: it has no envelope and no keys."
             p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
         else:
             self._paint_envelope(p, t, left)
@@ -306,7 +311,7 @@ class KeyLanes(QWidget):
     def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
         step = self.session.step
         at = e.position()
-        if step is None or at.y() > ENVELOPE_HEIGHT:
+        if step is None or at.y() > ENVELOPE_HEIGHT or KINDS[step.kind].apply is None:
             return
         points = list(step.envelope)
         found = self._point_at(at)

@@ -26,7 +26,7 @@ from reflexa.steps import make
 from reflexa.take import Source
 
 _KIND, _KEY, _LINE = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1, Qt.ItemDataRole.UserRole + 2
-PICTURE = QSize(74, 58)
+PICTURE = QSize(60, 46)
 
 
 class _Delegate(QStyledItemDelegate):
@@ -35,7 +35,7 @@ class _Delegate(QStyledItemDelegate):
         self.panel = panel
 
     def sizeHint(self, _option: object, _index: object) -> QSize:
-        return QSize(180, PICTURE.height() + 10)
+        return QSize(180, PICTURE.height() + 8)
 
     def paint(self, p: QPainter, option: object, index: QModelIndex | QPersistentModelIndex) -> None:
         t = theme.current()
@@ -50,7 +50,7 @@ class _Delegate(QStyledItemDelegate):
             p.setBrush(t.colour("soft" if current or hovered else "card"))
             p.drawRoundedRect(box, 6, 6)
         image = self.panel.image(kind, key)
-        place = QRectF(box.x() + 4, box.y() + 3, PICTURE.width(), PICTURE.height() - 2)
+        place = QRectF(box.x() + 3, box.y() + 3, PICTURE.width(), PICTURE.height() - 2)
         if image is not None:
             p.drawImage(place, image)
         else:
@@ -64,12 +64,12 @@ class _Delegate(QStyledItemDelegate):
         text = p.fontMetrics().elidedText(
             index.data(Qt.ItemDataRole.DisplayRole), Qt.TextElideMode.ElideRight, int(width)
         )
-        p.drawText(QRectF(x, box.y() + 4, width, 18), Qt.AlignmentFlag.AlignVCenter, text)
+        p.drawText(QRectF(x, box.y() + 1, width, 17), Qt.AlignmentFlag.AlignVCenter, text)
         p.setFont(self.panel.font())
         p.setPen(t.colour("quiet"))
         for i, line in enumerate(index.data(_LINE)):
             text = p.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, int(width))
-            p.drawText(QRectF(x, box.y() + 21 + 16 * i, width, 16), Qt.AlignmentFlag.AlignVCenter, text)
+            p.drawText(QRectF(x, box.y() + 17 + 15 * i, width, 15), Qt.AlignmentFlag.AlignVCenter, text)
         p.restore()
 
 

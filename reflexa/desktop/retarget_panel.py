@@ -7,13 +7,13 @@ from collections.abc import Callable
 from PySide6.QtWidgets import (
     QCheckBox,
     QDoubleSpinBox,
-    QFormLayout,
     QHBoxLayout,
     QLabel,
     QPushButton,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
+from shiboken6 import isValid
 
 from reflexa.desktop.session import Session
 from reflexa.desktop.shown import retarget_match
@@ -42,6 +42,12 @@ class RetargetPanel(QWidget):
         )
         self.rename.clicked.connect(self._rename)
         column.addWidget(self.rename)
+        self.quality_title = QLabel("Quality", objectName="section")
+        column.addWidget(self.quality_title)
+        self.note = QLabel(wordWrap=True)
+        column.addWidget(self.note)
+        self.table = JointTable(session, "Quality", ["", "median", "most"])
+        column.addWidget(self.table)
         column.addWidget(QLabel("Rest alignment", objectName="section"))
         self.rest = QCheckBox("Show both rest poses")
         self.rest.setToolTip(
@@ -51,7 +57,6 @@ class RetargetPanel(QWidget):
         column.addWidget(self.rest)
         self.fit_title = QLabel(wordWrap=True)
         column.addWidget(self.fit_title)
-        form = QFormLayout()
         row = QHBoxLayout()
         row.setSpacing(4)
         self.turns: list[QDoubleSpinBox] = []
@@ -60,17 +65,12 @@ class RetargetPanel(QWidget):
             box.setAccessibleName(f"Added turn about {axis}")
             box.setToolTip(f"Turn added to the aligned rest about the world's {axis}, as a rotation vector")
             box.setKeyboardTracking(False)
+            box.setPrefix(f"{axis} ")
+            box.setMinimumWidth(52)
             box.valueChanged.connect(self._fit)
             self.turns.append(box)
             row.addWidget(box)
-        form.addRow("Added", row)
-        column.addLayout(form)
-        self.quality_title = QLabel("Quality", objectName="section")
-        column.addWidget(self.quality_title)
-        self.note = QLabel(wordWrap=True)
-        column.addWidget(self.note)
-        self.table = JointTable(session, "Quality", ["", "median", "most", "frame"])
-        column.addWidget(self.table)
+        column.addLayout(row)
         self._measured: object = None
         self._described: object = None
 
@@ -156,7 +156,8 @@ class RetargetPanel(QWidget):
             return measure(below, m.source, m.target, settings)
 
         def done(q: Quality) -> None:
-            if key == self._measured:
+            # Another card may have been chosen meanwhile, and this panel be gone.
+            if isValid(self) and key == self._measured:
                 self._show_quality(q)
 
         session.compute(run, done)
@@ -169,14 +170,14 @@ class RetargetPanel(QWidget):
                 f"Largest slide of the standing foot: on the source, scaled, {s.source:.1f} mm; before the contact pass "
                 f"{s.before:.1f} mm; after it {s.after:.1f} mm"
             )
-            rows.append(((f"{s.name} slides", f"was {s.before:.1f}", mm(s.after), str(s.frame)), tip, s.joint, s.frame))
+            rows.append(((f"{s.name} slides", f"was {mm(s.before)}", mm(s.after)), tip, s.joint, s.frame))
         for n in q.soles:
             tip = "The standing sole against the scaled source's: above it or below (negative)"
-            rows.append(((n.name + " height", mm(n.median), mm(n.most), str(n.frame)), tip, n.joint, n.frame))
+            rows.append(((n.name + " height", mm(n.median), mm(n.most)), tip, n.joint, n.frame))
         for n in q.short:
             if n.most > 0.5:
                 tip = "How far the limb ends short of where it should reach"
-                rows.append(((n.name + " short", mm(n.median), mm(n.most), str(n.frame)), tip, n.joint, n.frame))
+                rows.append(((n.name + " short", mm(n.median), mm(n.most)), tip, n.joint, n.frame))
         before = {n.name: n for n in q.before}
         for n in sorted(q.directions, key=lambda n: -n.most):
             b = before[n.name]
@@ -184,7 +185,7 @@ class RetargetPanel(QWidget):
                 f"Angle between where it points on both rigs; before the contact pass median {b.median:.2f}°, "
                 f"most {b.most:.2f}°"
             )
-            rows.append(((n.name, f"{n.median:.1f}°", f"{n.most:.1f}°", str(n.frame)), tip, n.joint, n.frame))
+            rows.append(((n.name, f"{n.median:.1f}°", f"{n.most:.1f}°"), tip, n.joint, n.frame))
         sunk = f" The pelvis gives way by up to {q.sunk:.0f} mm so that standing legs reach." if q.sunk > 0.5 else ""
         worst = max((s.after - s.source for s in q.slides), default=0.0)
         feet = "No feet on both rigs: nothing to hold on the ground."
@@ -194,4 +195,4 @@ class RetargetPanel(QWidget):
         self.note.setText(f"{feet}{sunk} Click a row for its worst frame.")
         for w in (self.table, self.note, self.quality_title):
             w.show()
-        self.table.show_rows(rows, most=16)
+        self.table.show_rows(rows, most=7)

@@ -198,12 +198,16 @@ class RevisionLine(QScrollArea):
             self._rebuild()
         if take is not None:
             for i, step in enumerate(take.steps):
-                slider = self._sliders[i]
-                slider.blockSignals(True)
-                slider.setValue(round(step.weight * 100))
-                slider.blockSignals(False)
                 self._switches[i].setChecked(step.on)
-                self._weights[i].setText(f"{round(step.weight * 100)} %" if step.on else "off")
+                if i in self._sliders:
+                    slider = self._sliders[i]
+                    slider.blockSignals(True)
+                    slider.setValue(round(step.weight * 100))
+                    slider.blockSignals(False)
+                    self._weights[i].setText(f"{round(step.weight * 100)} %" if step.on else "off")
+                else:
+                    onto = getattr(step.settings, "rig", "") or "a rig to be chosen"
+                    self._weights[i].setText(f"onto {onto}" if step.on else "off")
                 self.cards[i].setEnabled(True)
         self._mark()
         self._show_values()
@@ -233,11 +237,25 @@ class RevisionLine(QScrollArea):
         source.body.addStretch(1)
         self._add_tap(SOURCE_CARD, "the source")
         for i, step in enumerate(take.steps):
-            icon = step.kind if step.kind in ("mirror", "correction") else "source"
-            card = self._add_card(i, step.name, KINDS[step.kind].title, icon)
+            card = self._add_card(i, step.name, KINDS[step.kind].title, step.kind)
             switch = Switch(step.on)
             switch.clicked.connect(lambda on, n=i: self._set_on(n, on))
             card.top.addWidget(switch)
+            card.dragged.connect(self._drag)
+            card.dropped.connect(self._drop)
+            card.menu_wanted.connect(self._menu)
+            self._switches[i] = switch
+            if KINDS[step.kind].apply is None:
+                # Another rig cannot be had by half: no weight, and no picture of how much changes.
+                text = QLabel(objectName="quiet")
+                text.setToolTip(
+                    "This step takes the clip to another rig as a whole: it has no weight, envelope or mask."
+                )
+                card.body.addWidget(text)
+                card.body.addStretch(1)
+                self._weights[i] = text
+                self._add_tap(i, step.name)
+                continue
             weigh = QHBoxLayout()
             slider = QSlider(Qt.Orientation.Horizontal, minimum=0, maximum=100)
             slider.setAccessibleName(f"Weight of {step.name}")
@@ -252,10 +270,7 @@ class RevisionLine(QScrollArea):
             card.body.addStretch(1)
             ribbon = Ribbon()
             card.body.addWidget(ribbon)
-            card.dragged.connect(self._drag)
-            card.dropped.connect(self._drop)
-            card.menu_wanted.connect(self._menu)
-            self._ribbons[i], self._sliders[i], self._weights[i], self._switches[i] = ribbon, slider, text, switch
+            self._ribbons[i], self._sliders[i], self._weights[i] = ribbon, slider, text
             self._add_tap(i, step.name)
         self.plus = QToolButton(toolTip="Add a step after the selected card")
         self.plus.setIcon(theme.icon("add", "accent"))

@@ -148,7 +148,7 @@ class Session(QObject):
     def rig(self) -> Rig | None:
         """The rig of what the picture shows: that of the clip at the tap."""
         evaluation = self.evaluation
-        return evaluation.rigs[self.stage_of(self.tap)] if evaluation else self.source_rig
+        return self._as_said(evaluation.rigs[self.stage_of(self.tap)]) if evaluation else self.source_rig
 
     @property
     def step_rig(self) -> Rig | None:
@@ -156,7 +156,12 @@ class Session(QObject):
         evaluation = self.evaluation
         if evaluation is None or self.card < 0:
             return self.source_rig
-        return evaluation.rigs[max(self.stage_of(self.card) - 1, 0)]
+        return self._as_said(evaluation.rigs[max(self.stage_of(self.card) - 1, 0)])
+
+    def _as_said(self, rig: Rig) -> Rig:
+        """The rig as it is known now, also while the clips are still being computed anew for it."""
+        file = next((f for f, d in self.documents.items() if d.rig.key == rig.key), None)
+        return (self.rig_of(file) if file is not None else None) or rig
 
     def document_of(self, rig: Rig | None) -> Imported | None:
         """The source whose rig it is."""
@@ -378,6 +383,7 @@ class Session(QObject):
         if self.project.take(name) is None or name == self.take_name:
             return
         self.pause()
+        self.show_rest(False)
         self.take_name = name
         self.card = self.tap = RESULT_CARD
         self.joint, self.keys = "", set()
@@ -428,6 +434,7 @@ class Session(QObject):
     def play(self) -> None:
         if self.result is None or self.frames < 2:
             return
+        self.show_rest(False)
         first, last = self.range
         if not first <= self.frame < last:
             self.set_frame(first)

@@ -37,6 +37,16 @@ class Shown:
         """Where its joints are in the picture ``(joints, 3)``."""
         return np.asarray(self.clip.model[1][self.frame] + self.offset)
 
+    @property
+    def bounds(self) -> Array:
+        """Lowest and highest corner ``(2, 3)`` of the room that the figure needs through the whole clip, without its
+        travel, with some room for hair and hats."""
+        placed = self.clip.model[1]
+        travel = placed[:, self.rig.travel_joint] * [1.0, 0.0, 1.0]
+        stays = placed - travel[:, None] + travel[self.frame] + self.offset
+        above = [0.0, 0.08 * self.rig.height if self.rig.meshes else 0.0, 0.0]
+        return np.stack([stays.min(axis=(0, 1)), stays.max(axis=(0, 1)) + above])
+
 
 @dataclass(frozen=True)
 class Look:

@@ -108,7 +108,9 @@ class Ruler(QWidget):
             if 0 <= f < session.frames:
                 x = time.x(f)
                 p.drawLine(QPointF(x, 42), QPointF(x, 50))
-                p.drawText(QRectF(x - 30, 23, 60, 16), Qt.AlignmentFlag.AlignCenter, str(f))
+                # The handles of the range stand where the first and last number would be.
+                aside = 13 if f == first else -13 if f == last else 0
+                p.drawText(QRectF(x - 30 + aside, 23, 60, 16), Qt.AlignmentFlag.AlignCenter, str(f))
             f += step
         if time.frame_width() >= 5:
             p.setPen(t.colour("line"))

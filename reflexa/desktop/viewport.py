@@ -53,6 +53,7 @@ class Viewport(QWidget):
         self._start: tuple[CorrectionSettings | Match, Array] | None = None
         self._turned = 0.0
         self._framed_for = ""
+        self._rest_framed = False
         self._fine = False
         self._settle = QTimer(self, interval=160, singleShot=True)
         self._settle.timeout.connect(self._draw_fine)
@@ -61,7 +62,7 @@ class Viewport(QWidget):
         session.playhead_changed.connect(self.update)
         session.selection_changed.connect(self.update)
         session.project_changed.connect(self.update)
-        session.view_changed.connect(self.update)
+        session.view_changed.connect(self._on_view)
         session.take_changed.connect(self.update)
 
     # Overlays ---------------------------------------------------------------------------------------------
@@ -153,8 +154,8 @@ class Viewport(QWidget):
         shown = self.figures()
         if not shown:
             return
-        placed = np.concatenate([f.placed for f in shown])
-        self.camera = self.camera.framed(placed.min(axis=0), placed.max(axis=0))
+        bounds = np.concatenate([f.bounds for f in shown])
+        self.camera = self.camera.framed(bounds.min(axis=0), bounds.max(axis=0))
         self.update()
 
     def resizeEvent(self, _: object) -> None:
@@ -162,6 +163,12 @@ class Viewport(QWidget):
         self.tool_bar.adjustSize()
         self.compare_bar.move(10, self.height() - self.compare_bar.height() - 10)
         self.tool_bar.move(self.width() - self.tool_bar.width() - 10, 10)
+
+    def _on_view(self) -> None:
+        if self._rest_framed != self.session.rest_shown:
+            self._rest_framed = self.session.rest_shown
+            self.frame_figure()
+        self.update()
 
     def _on_evaluated(self) -> None:
         key = self.session.take_name + str(self.session.take.source if self.session.take else "")

@@ -86,11 +86,12 @@ def notes_of(rig: Rig, with_joints: bool = False) -> Notes:
 
 
 def _vector(v: Any) -> Vector:
-    return float(v[0]), float(v[1]), float(v[2])
+    # As many digits as are saved: what is kept in memory is what comes back from the file.
+    return round(float(v[0]), 9), round(float(v[1]), 9), round(float(v[2]), 9)
 
 
 def _arrays(q: Any, t: Any) -> tuple[Quaternion, Vector]:
-    return (float(q[0]), float(q[1]), float(q[2]), float(q[3])), _vector(t)
+    return (*_vector(q), round(float(q[3]), 9)), _vector(t)
 
 
 def _pose(q: Any, t: Any) -> Pose:
@@ -267,7 +268,7 @@ def set_fit(notes: Notes, other: str, joint: str, turn: Vector) -> Notes:
     """Add a turn (degrees, model space) to a joint's aligned rest against another rig; no turn takes it away."""
     fit = {n: v for n, v in notes.fits.get(other, {}).items() if n != joint}
     if any(turn):
-        fit[joint] = turn
+        fit[joint] = _vector(turn)
     fits = {k: v for k, v in notes.fits.items() if k != other}
     if fit:
         fits[other] = fit
