@@ -8,11 +8,13 @@ from pathlib import Path
 
 import numpy as np
 
-from reflexa.formats.frame import ImportFrame, axis_name, turn_to_ours
+from reflexa.formats.frame import ImportFrame, axis_name, convert_skeleton, turn_to_ours
+from reflexa.motion import quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.quat import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig, analyse
+from reflexa.rig.rig import UP
 
 MOST_JOINTS = 10_000
 
@@ -109,6 +111,23 @@ def axes_turn(up: Array, facing: Array) -> Array:
     """Rotation into our axes; exactly the identity where the file already has them."""
     turn = turn_to_ours(up, facing)
     return np.array([0.0, 0.0, 0.0, 1.0]) if abs(turn[3]) > 1 - 1e-15 else turn
+
+
+def settle_frame(
+    raw: Skeleton, scale: Array, turn: Array, move: Array, options: ReadOptions, warnings: list[str],
+    unit: str, unit_scale: float, baked: tuple[str, ...], up: str = "+Y",
+) -> ImportFrame:  # fmt: skip
+    """The import frame of a file that says its up axis: what its parent transforms do, then the turn to face +Z.
+
+    scale ``(joints,)``, turn ``(roots, 4)``, move ``(roots, 3)``: from the file's joints to metres, +Y up.
+    """
+    inner = ImportFrame(scale, turn, move)
+    _, facing, _, said = find_axes(convert_skeleton(inner, raw), {}, guess_up=False, told=options.facing)
+    warnings += said
+    outer = axes_turn(UP, facing)
+    return ImportFrame(
+        scale, quat.multiply(outer, turn), quat.rotate(outer, move), unit, unit_scale, up, axis_name(facing), baked
+    )  # fmt: skip
 
 
 def settle_rate(rate: float) -> float:

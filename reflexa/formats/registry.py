@@ -12,6 +12,8 @@ from reflexa.formats import bvh
 from reflexa.formats.gltf import read as gltf_read
 from reflexa.formats.gltf import write as gltf_write
 from reflexa.formats.imported import Imported, ReadOptions
+from reflexa.formats.usd import read as usd_read
+from reflexa.formats.usd import write as usd_write
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 
@@ -47,16 +49,23 @@ def _write_gltf(binary: bool) -> Callable[[list[Clip], Rig, Imported | None, Wri
     return lambda clips, rig, source, o: gltf_write.write(clips, rig, source, binary, o.notes)
 
 
+def _write_usd(text: bool) -> Callable[[list[Clip], Rig, Imported | None, WriteOptions], bytes]:
+    return lambda clips, rig, source, o: usd_write.write(clips, rig, source, text, o.notes)
+
+
 FORMATS: dict[str, Format] = {
     f.name: f
     for f in (
         Format("glb", "glTF 2.0, binary", ".glb", lambda h: h[:4] == b"glTF", gltf_read.read, _write_gltf(True), True),
         Format("gltf", "glTF 2.0, text", ".gltf", lambda h: h.lstrip()[:1] == b"{", gltf_read.read, _write_gltf(False), True),
+        Format("usda", "OpenUSD, text", ".usda", lambda h: h[:5] == b"#usda", usd_read.read, _write_usd(True), True),
+        Format("usdc", "OpenUSD, binary", ".usdc", lambda h: h[:8] == b"PXR-USDC", usd_read.read, _write_usd(False), True),
         Format("bvh", "BVH motion capture text", ".bvh", lambda h: b"HIERARCHY" in h[:512].upper(), bvh.read, _write_bvh, False),
     )
 }  # fmt: skip
 
-SUFFIXES = tuple(f.suffix for f in FORMATS.values())
+# A file that only says .usd tells by its content which of the two it is.
+SUFFIXES = (*(f.suffix for f in FORMATS.values()), ".usd")
 
 
 def format_of(path: Path) -> Format:
@@ -114,4 +123,4 @@ def encode(
 
 
 def _same_kind(a: str, b: str) -> bool:
-    return a == b or {a, b} == {"glb", "gltf"}
+    return a == b or {a, b} in ({"glb", "gltf"}, {"usda", "usdc"})

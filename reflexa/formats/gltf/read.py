@@ -277,14 +277,9 @@ def _frame(
     for root, s in zip(raw.roots, scale, strict=True):
         per_joint[raw.below(root)] = s
     unit = options.unit or 1.0
-    inner = ImportFrame(per_joint * unit, np.array(turn), np.array(move) * unit)
-    upright = frames.convert_skeleton(inner, raw)
-    up, facing, _, said = imported.find_axes(upright, {}, guess_up=False, told=options.facing)
-    warnings += said
-    outer = imported.axes_turn(up, facing)
-    return ImportFrame(
-        per_joint * unit, quat.multiply(outer, inner.turn), quat.rotate(outer, inner.move),
-        "m" if unit == 1.0 else "as told", unit, "+Y", frames.axis_name(facing), tuple(dict.fromkeys(baked)),
+    return imported.settle_frame(
+        raw, per_joint * unit, np.array(turn), np.array(move) * unit, options, warnings,
+        "m" if unit == 1.0 else "as told", unit, tuple(dict.fromkeys(baked)),
     )  # fmt: skip
 
 

@@ -1,0 +1,1 @@
+"""OpenUSD (``UsdSkel``): .usda and .usdc, through the usd-core package."""

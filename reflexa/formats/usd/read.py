@@ -1,0 +1,306 @@
+"""UsdSkel skeletons, animations and skins. One skeleton a file; every SkelAnimation in it is a clip."""
+
+from __future__ import annotations
+
+import sys
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from reflexa.errors import ReadError
+from reflexa.formats import frame as frames
+from reflexa.formats import imported
+from reflexa.formats.files import LARGEST
+from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, ReadOptions
+from reflexa.formats.usd.skin import read_meshes
+from reflexa.motion import quat
+from reflexa.motion.clip import Clip, Event
+from reflexa.motion.quat import Array
+from reflexa.motion.skeleton import Skeleton
+from reflexa.rig import analyse
+
+MOST_FRAMES = 2_000_000
+OURS = "reflexa"
+
+
+@dataclass(frozen=True, eq=False)
+class UsdLayout:
+    """Where things are in the file: the stage as text, the skeleton's path, its joint tokens, and each clip's animation."""
+
+    text: str
+    skeleton: str
+    tokens: tuple[str, ...]
+    animations: dict[str, str]
+
+
+def usd(path: Path) -> Any:
+    """The package, or a ReadError that says what is missing."""
+    try:
+        import pxr.Sdf
+        import pxr.Tf
+        import pxr.Usd
+        import pxr.UsdGeom
+        import pxr.UsdSkel
+        import pxr.Vt
+    except ImportError:
+        raise ReadError(
+            "needs the package usd-core, which is not installed", path, advice="pip install usd-core"
+        ) from None
+    return pxr
+
+
+def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa: B008 (a frozen value)
+    """Read a .usda, .usdc or .usd file. Raises ReadError."""
+    pxr = usd(path)
+    try:
+        with _hooked() as refused:
+            found = _read(path, options, pxr)
+        if refused:
+            raise ReadError(f"is damaged ({refused[0]})", path)
+        return found
+    except pxr.Tf.ErrorException as e:
+        # Damage inside a binary file shows only when a value is asked for.
+        first = str(e).strip().splitlines()[-1].strip().lower()
+        raise ReadError(f"is damaged ({first[:160]})", path) from None
+    except (RuntimeError, ValueError, OverflowError, FloatingPointError) as e:
+        raise ReadError(f"holds what makes no sense ({str(e).splitlines()[0][:160]})", path) from None
+
+
+@contextmanager
+def _hooked() -> Iterator[list[str]]:
+    """Collects what the package would print as a traceback of its own: values in a file that have no Python form."""
+    refused: list[str] = []
+    before = sys.excepthook
+    sys.excepthook = lambda _kind, error, _trace: refused.append(str(error)[:120])
+    try:
+        yield refused
+    finally:
+        sys.excepthook = before
+
+
+def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
+    stage = _open(path, pxr)
+    warnings: list[str] = []
+    prims = [p for p in stage.Traverse() if p.IsA(pxr.UsdSkel.Skeleton)]
+    if not prims:
+        raise ReadError("holds no UsdSkel skeleton", path)
+    if len(prims) > 1:
+        warnings.append(f"The file has {len(prims)} skeletons: {prims[0].GetPath()} is read.")
+    skel = pxr.UsdSkel.Skeleton(prims[0])
+    where = str(prims[0].GetPath())
+    tokens = [str(t) for t in skel.GetJointsAttr().Get() or []]
+    if not tokens:
+        raise ReadError("has no joints", path, where)
+    if len(tokens) > MOST_JOINTS:
+        raise ReadError(f"has {len(tokens)} joints, more than the {MOST_JOINTS} that are read", path, where)
+    raw, order = _skeleton(skel, tokens, path, where, warnings)
+    frame = _frame(stage, prims[0], raw, options, warnings, pxr)
+    skeleton = frames.convert_skeleton(frame, raw)
+    meshes = read_meshes(stage, skel, [tokens[i] for i in order], frame.scale, warnings, pxr)
+    rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
+    clips, animations = [], {}
+    for prim in _animations(stage, prims[0], pxr):
+        sampled = _motion(stage, prim, [tokens[i] for i in order], raw, path, warnings, pxr)
+        if sampled is None:
+            continue
+        rotations, translations, scales, rate, ours = sampled
+        q, t = frames.take_in(frame, skeleton, rotations, translations)
+        name = str(ours.get("name") or prim.GetName())
+        while name in animations:
+            name += "'"
+        animations[name] = str(prim.GetPath())
+        play = ours.get("play_rate", 1.0)
+        speed = float(play) if isinstance(play, int | float) and play > 0 else 1.0
+        loop, stepped = bool(ours.get("loop", False)), bool(ours.get("stepped", False))
+        clips.append(Clip(name, skeleton, quat.continuous(q), t, rate, scales, loop, stepped, speed, _events(ours)))
+    layout = UsdLayout(stage.GetRootLayer().ExportToString(), where, tuple(tokens[i] for i in order), animations)
+    generator = str(stage.GetRootLayer().documentation or "")
+    fmt = "usda" if path.suffix.lower() == ".usda" else "usdc"
+    return Imported(path, fmt, generator, rig, tuple(clips), frame, tuple(warnings), layout)
+
+
+def _open(path: Path, pxr: Any) -> Any:
+    """The stage of a file that refers to nothing outside its own folder."""
+    try:
+        if path.stat().st_size > LARGEST:
+            raise ReadError("is larger than the 2 GiB that are read", path)
+        if path.stat().st_size == 0:
+            raise ReadError("the file is empty", path)
+    except OSError as e:
+        raise ReadError((e.strerror or str(e)).lower(), path, advice="Check the path and its permissions.") from None
+    layer = pxr.Sdf.Layer.FindOrOpen(str(path))
+    if layer is None:
+        raise ReadError("is no USD layer that can be opened", path)
+    layer.Reload()  # layers are kept by name: the file may have been written anew
+    inside = path.parent.resolve()
+    for asset in layer.GetCompositionAssetDependencies():
+        target = (path.parent / asset).resolve()
+        if "://" in asset or not target.is_relative_to(inside):
+            raise ReadError(f"refers to {asset!r}, which lies outside its folder", path)
+    return pxr.Usd.Stage.Open(layer)
+
+
+def _skeleton(skel: Any, tokens: list[str], path: Path, where: str, warnings: list[str]) -> tuple[Skeleton, list[int]]:
+    """The raw skeleton in file units, and the order of the file's joints in it (parents first)."""
+    if len(set(tokens)) < len(tokens):
+        raise ReadError("names a joint twice", path, f"{where}.joints")
+    index = {t: i for i, t in enumerate(tokens)}
+    above = {t: index[p] for t in tokens if (p := _parent(t, index))}
+    order = _parents_first([above.get(t, -1) for t in tokens])
+    place = {old: new for new, old in enumerate(order)}
+    parents = np.array([place[above[tokens[i]]] if tokens[i] in above else -1 for i in order])
+    rest = _matrices(skel.GetRestTransformsAttr().Get(), len(tokens))
+    if rest is None:
+        bind = _matrices(skel.GetBindTransformsAttr().Get(), len(tokens))
+        if bind is None:
+            raise ReadError("has neither rest nor bind transforms for its joints", path, where)
+        warnings.append("The skeleton has no rest transforms: its bind pose is taken for rest.")
+        rest = np.array(
+            [np.linalg.inv(bind[above[t]]) @ bind[i] if t in above else bind[i] for i, t in enumerate(tokens)]
+        )
+    q, t, s = decomposed(rest[order])
+    ours = skel.GetPrim().GetCustomDataByKey(f"{OURS}:joints")
+    given = (
+        [str(n) for n in ours]
+        if ours is not None and len(ours) == len(tokens)
+        else [t.rsplit("/", 1)[-1] for t in tokens]
+    )
+    names = [given[i] for i in order]
+    if len(set(names)) < len(names):
+        warnings.append("Joints share their last names: whole paths are used.")
+        names = [tokens[i] for i in order]
+    return Skeleton(tuple(names), parents, q, t, s if np.abs(s - 1).max() > 1e-6 else None), order
+
+
+def _parent(token: str, index: dict[str, int]) -> str:
+    """The nearest joint above in the token's path, or nothing."""
+    while "/" in token:
+        token = token.rsplit("/", 1)[0]
+        if token in index:
+            return token
+    return ""
+
+
+def _parents_first(above: list[int]) -> list[int]:
+    """The file's own order, but for parents that stand behind their children."""
+    out: list[int] = []
+    done: set[int] = set()
+    for i in range(len(above)):
+        line = [i]
+        while above[line[-1]] >= 0 and above[line[-1]] not in done:
+            line.append(above[line[-1]])
+        for j in reversed(line):
+            if j not in done:
+                out.append(j)
+                done.add(j)
+    return out
+
+
+def _matrices(value: Any, count: int) -> Array | None:
+    """USD's row-vector matrices as column matrices ``(joints, 4, 4)``; None where there is not one for each joint."""
+    if value is None or len(value) != count:
+        return None
+    out = np.array(value, dtype=np.float64).reshape(count, 4, 4).transpose(0, 2, 1)
+    # Beyond this no length means anything, and sums of squares would overflow.
+    return out if np.isfinite(out).all() and np.abs(out).max() < 1e12 else None
+
+
+def decomposed(m: Array) -> tuple[Array, Array, Array]:
+    """Rotations ``(…, 4)``, translations and scales ``(…, 3)`` of column matrices; shear is left out."""
+    linear = m[..., :3, :3]
+    s = np.linalg.norm(linear, axis=-2)
+    s = np.where(np.linalg.det(linear)[..., None] < 0, -s, s)
+    s = np.where(np.abs(s) > 1e-12, s, 1.0)
+    return quat.from_matrix(linear / s[..., None, :]), np.array(m[..., :3, 3]), s
+
+
+def _frame(
+    stage: Any, prim: Any, raw: Skeleton, options: ReadOptions, warnings: list[str], pxr: Any
+) -> frames.ImportFrame:
+    world = pxr.UsdGeom.XformCache().GetLocalToWorldTransform(prim)
+    q, t, s = decomposed(np.array(world, dtype=np.float64).T)
+    if np.ptp(s) > 1e-6 * abs(float(s.mean())):
+        warnings.append("The transforms above the skeleton scale unevenly: their mean scale is taken.")
+    if s.mean() <= 0:
+        raise ReadError("the transforms above the skeleton scale by zero or mirror", place=str(prim.GetPath()))
+    told = options.unit
+    unit = told if told is not None else float(pxr.UsdGeom.GetStageMetersPerUnit(stage))
+    if not (np.isfinite(unit) and unit > 0):
+        raise ReadError(f"says {unit} metres per unit", place="metersPerUnit")
+    up = str(pxr.UsdGeom.GetStageUpAxis(stage))
+    lay = quat.about(0, -np.pi / 2) if up == "Z" else np.array(quat.IDENTITY)
+    scale = float(s.mean()) * unit
+    count = len(raw.roots)
+    plain = np.abs(t).max() < 1e-12 and quat.angle(q) < 1e-9 and abs(float(s.mean()) - 1) < 1e-9
+    baked = () if plain else (str(prim.GetParent().GetPath()),)
+    name = next((n for n, v in imported.UNITS.items() if abs(v - unit) < 1e-9 * v), f"{unit:g} m")
+    return imported.settle_frame(
+        raw, np.full(len(raw), scale), np.tile(quat.multiply(lay, q), (count, 1)),
+        np.tile(quat.rotate(lay, t * unit), (count, 1)), options, warnings,
+        "as told" if told is not None else name, unit, baked, f"+{up}",
+    )  # fmt: skip
+
+
+def _animations(stage: Any, skeleton: Any, pxr: Any) -> list[Any]:
+    """The animation that the skeleton is bound to, then every other one."""
+    bound = pxr.UsdSkel.BindingAPI(skeleton).GetInheritedAnimationSource()
+    found = [p for p in stage.Traverse() if p.IsA(pxr.UsdSkel.Animation)]
+    return sorted(found, key=lambda p: (bool(bound) and p.GetPath() != bound.GetPath(), str(p.GetPath())))
+
+
+def _motion(
+    stage: Any, prim: Any, tokens: list[str], raw: Skeleton, path: Path, warnings: list[str], pxr: Any
+) -> tuple[Array, Array, Array | None, float, dict[str, Any]] | None:
+    """Rotations, translations, scales per frame, rate, and our own notes; None where nothing in it moves a joint."""
+    animation = pxr.UsdSkel.Animation(prim)
+    driven = [str(t) for t in animation.GetJointsAttr().Get() or []]
+    index = {t: i for i, t in enumerate(tokens)}
+    to = [index[t] for t in driven if t in index]
+    take = [i for i, t in enumerate(driven) if t in index]
+    if not to:
+        warnings.append(f"{prim.GetPath()} moves no joint of the skeleton.")
+        return None
+    attributes = (animation.GetRotationsAttr(), animation.GetTranslationsAttr(), animation.GetScalesAttr())
+    times = sorted({float(t) for a in attributes for t in a.GetTimeSamples()})
+    ours = dict(prim.GetCustomDataByKey(OURS) or {})
+    codes = float(stage.GetTimeCodesPerSecond()) or 24.0
+    start, rate, count = 0.0, codes, 1
+    if len(times) > 1:
+        start = times[0]
+        told = ours.get("rate")
+        step = min(b - a for a, b in zip(times, times[1:], strict=False))
+        rate = float(told) if isinstance(told, int | float) and told > 0 else imported.settle_rate(codes / step)
+        count = round((times[-1] - start) / codes * rate) + 1
+        if not 1 <= count <= MOST_FRAMES:
+            raise ReadError(f"would have {count} frames", path, str(prim.GetPath()))
+    n = len(raw)
+    q, t = np.tile(raw.rest_rotations, (count, 1, 1)), np.tile(raw.rest_translations, (count, 1, 1))
+    s = np.tile(raw.rest_scales if raw.rest_scales is not None else np.ones((n, 3)), (count, 1, 1))
+    for attribute, out, width in zip(attributes, (q, t, s), (4, 3, 3), strict=True):
+        for f in range(count):
+            value = attribute.Get(pxr.Usd.TimeCode(start + f * codes / rate))
+            if value is None or len(value) == 0:
+                break
+            if len(value) != len(driven):
+                raise ReadError(f"has {len(value)} values for {len(driven)} joints", path, str(attribute.GetPath()))
+            out[f][to] = _plain(value, width)[take]
+    if not all(np.isfinite(a).all() for a in (q, t, s)):
+        raise ReadError("holds values that are no numbers", path, str(prim.GetPath()))
+    moved = s if np.abs(s - 1).max() > 1e-4 else None
+    return quat.normalise(q), t, moved, rate, ours
+
+
+def _plain(value: Any, width: int) -> Array:
+    # A quaternion array converts to (x, y, z, w) as it lies in memory.
+    return np.array(value, dtype=np.float64).reshape(-1, width)
+
+
+def _events(ours: dict[str, Any]) -> tuple[Event, ...]:
+    at, names = ours.get("event_frames"), ours.get("event_names")
+    if at is None or names is None or len(at) != len(names):
+        return ()
+    return tuple(Event(float(f), str(n)) for f, n in zip(at, names, strict=True))
