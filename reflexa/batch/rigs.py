@@ -34,9 +34,13 @@ class Given:
         return rig
 
 
-@lru_cache(maxsize=8)
 def load(paths: tuple[Path, ...], options: ReadOptions = ReadOptions()) -> Given:  # noqa: B008 (a frozen value)
-    """Read rigs, once a process. Raises ReadError."""
+    """Read rigs; once a process for as long as their files stay as they are. Raises ReadError."""
+    return _load(paths, tuple(p.stat().st_mtime_ns if p.exists() else 0 for p in paths), options)
+
+
+@lru_cache(maxsize=8)
+def _load(paths: tuple[Path, ...], _written: tuple[int, ...], options: ReadOptions) -> Given:
     documents = tuple((p, read_rig(p)) for p in paths if p.suffix.lower() == ".json")
     given = Given({}, {}, tuple(d for _, d in documents))
     for path in paths:

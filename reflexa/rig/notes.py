@@ -52,7 +52,8 @@ class Joint(Struct, frozen=True):
 
 class Notes(Struct, frozen=True):
     """body_map: part → joints. pairs: (left, right). reference: the pose taken for neutral, per joint. fits: per other
-    rig's key, turns in degrees (rotation vectors, model space) that are added to this rig's aligned rest."""
+    rig's key, turns in degrees (rotation vectors, model space) that are added to this rig's aligned rest. ground: height
+    of the sole in the neutral pose, metres, for where the document stands in for a model with a skin."""
 
     body_map: dict[str, tuple[str, ...]] = {}
     pairs: tuple[tuple[str, str], ...] = ()
@@ -60,6 +61,7 @@ class Notes(Struct, frozen=True):
     helpers: dict[str, Rule] = {}
     reference: dict[str, Pose] = {}
     fits: dict[str, dict[str, Vector]] = {}
+    ground: float | None = None
     joints: tuple[Joint, ...] = ()
 
 
@@ -81,7 +83,7 @@ def notes_of(rig: Rig, with_joints: bool = False) -> Notes:
     return Notes(
         dict(rig.body_map), tuple((p.left, p.right) for p in rig.pairs), rig.centre,
         {n: Rule(h.follows, h.how) for n, h in rig.helpers.items()}, reference,
-        {k: dict(v) for k, v in rig.fits.items()}, joints,
+        {k: dict(v) for k, v in rig.fits.items()}, round(rig.ground, 9) if with_joints else rig.sole, joints,
     )  # fmt: skip
 
 
@@ -171,7 +173,7 @@ def with_notes(rig: Rig, notes: Notes) -> tuple[Rig, tuple[str, ...]]:
     out = with_fields(
         rig, body_map=body_map, found=found, pairs=tuple(made), centre=centre, unpaired=unpaired, helpers=rules,
         twists=twists, chains=chains.find(rig.skeleton, body_map, {*rules, *twists}, side_of),
-        fits={k: dict(v) for k, v in notes.fits.items()},
+        fits={k: dict(v) for k, v in notes.fits.items()}, sole=notes.ground,
     )  # fmt: skip
     return out, tuple(unused)
 
@@ -285,8 +287,8 @@ def to_plain(notes: Notes, name: str, key: str, unknown: Mapping[str, Any] | Non
     plain = msgspec.to_builtins(notes)
     plain["body_map"] = {p: n[0] if len(n) == 1 else list(n) for p, n in notes.body_map.items()}
     plain["pairs"] = [{"left": left, "right": right} for left, right in notes.pairs]
-    for optional in ("reference", "fits", "joints"):
-        if not plain[optional]:
+    for optional in ("reference", "fits", "ground", "joints"):
+        if plain[optional] is None or plain[optional] in ({}, []):
             del plain[optional]
     return {"reflexa": "rig", "version": VERSION, "name": name, "skeleton": key, **plain, **(unknown or {})}
 

@@ -35,6 +35,7 @@ class Rig:
     joint name, local, where the file gave one. facing: horizontal unit vector that the figure looks along in rest.
     reference: local rotations and translations of another pose taken for neutral, where the rest pose is of no use.
     fits: per other rig (its ``key``), turns in degrees that a person added to this rig's aligned rest, per joint.
+    sole: height of the ground under the neutral pose, where a document tells it and no skin shows it.
     """
 
     skeleton: Skeleton
@@ -53,6 +54,7 @@ class Rig:
     meshes: tuple[Mesh, ...] = ()
     reference: tuple[Array, Array] | None = None
     fits: Mapping[str, Mapping[str, Vector]] = field(default_factory=dict)
+    sole: float | None = None
 
     @cached_property
     def key(self) -> str:
@@ -118,7 +120,10 @@ class Rig:
 
     @cached_property
     def ground(self) -> float:
-        """Height of the ground under the neutral pose: its lowest joint, bone end or point of the skin, metres."""
+        """Height of the ground under the neutral pose, metres: its lowest point of the skin; without a skin what was
+        told, or the floor of the scene where the feet stand just above it, or the lowest joint or bone end of the feet."""
+        if self.sole is not None and not self.meshes:
+            return self.sole
         turned, placed = self.neutral.rest_model
         feet = [
             self.skeleton.index[n] for side in ("left", "right") for part in ("shin", "foot", "toes")
@@ -130,7 +135,8 @@ class Rig:
             for name, tip in self.tips.items() if (j := self.skeleton.index[name]) in feet or not feet
         ]  # fmt: skip
         y += [mesh.posed(turned, placed)[:, 1] for mesh in self.meshes]
-        return float(np.concatenate(y).min())
+        low = float(np.concatenate(y).min())
+        return 0.0 if not self.meshes and 0 < low < 0.05 * float(np.ptp(placed[:, 1])) else low
 
     def joint(self, part: str) -> int:
         """Index of the (first) joint of a body part, or -1."""
