@@ -6,13 +6,14 @@ Each time is the best of several runs. Peers are the readers and evaluators that
 from __future__ import annotations
 
 import tempfile
-import time
 from collections.abc import Callable
 from pathlib import Path
 
 import numpy as np
 from scipy.spatial.transform import Rotation
 
+from benchmarks import rigs
+from benchmarks.measure import best, line
 from reflexa.formats import bvh, encode, read
 from reflexa.motion import kinematics, quat
 from reflexa.motion.clip import Clip
@@ -39,22 +40,6 @@ def made(frames: int, joints: int = JOINTS) -> Clip:
     translations = np.tile(offsets, (frames, 1, 1))
     translations[:, 0] += np.cumsum(rng.normal(0, 0.01, (frames, 3)), axis=0)
     return Clip("made", skeleton, quat.from_rotvec(0.6 * waves), translations, 60.0)
-
-
-def best(call: Callable[[], object], runs: int = 5) -> float:
-    """Seconds of the fastest of some runs; fewer where one takes long."""
-    times = []
-    for _ in range(runs):
-        start = time.perf_counter()
-        call()
-        times.append(time.perf_counter() - start)
-        if sum(times) > 10:
-            break
-    return min(times)
-
-
-def line(what: str, seconds: float, base: float, of: str) -> None:
-    print(f"  {what:<44} {seconds * 1000:10.1f} ms   {seconds / base:8.2f} x {of}")
 
 
 def forward_kinematics() -> None:
@@ -214,6 +199,8 @@ def main() -> None:
     forward_kinematics()
     opening_bvh()
     whole_take()
+    rigs.knowing()
+    rigs.carrying()
     drawing()
 
 

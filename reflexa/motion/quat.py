@@ -53,6 +53,31 @@ def multiply(a: ArrayLike, b: ArrayLike) -> Array:
     return out
 
 
+def left_matrix(a: ArrayLike) -> Array:
+    """The matrix ``(…, 4, 4)`` by which a row vector is multiplied on the left as a quaternion: ``a · x = x @ m``."""
+    x, y, z, w = np.moveaxis(np.asarray(a, dtype=np.float64), -1, 0)
+    rows = ((w, z, -y, -x), (-z, w, x, -y), (y, -x, w, -z), (x, y, z, w))
+    return np.stack([np.stack(row, axis=-1) for row in rows], axis=-2)
+
+
+def right_matrix(b: ArrayLike) -> Array:
+    """The matrix ``(…, 4, 4)`` by which a row vector is multiplied on the right as a quaternion: ``x · b = x @ m``."""
+    x, y, z, w = np.moveaxis(np.asarray(b, dtype=np.float64), -1, 0)
+    rows = ((w, -z, y, -x), (z, w, -x, -y), (-y, x, w, -z), (x, y, z, w))
+    return np.stack([np.stack(row, axis=-1) for row in rows], axis=-2)
+
+
+def mapped(q: Array, m: Array) -> Array:
+    """Each joint's quaternions ``(frames, joints, 4)`` through its own matrix ``(joints, 4, 4)``.
+
+    Products with constants, however many, are one such matrix (``left_matrix``, ``right_matrix``), and a matrix product
+    for all frames takes a seventh of the time of one quaternion product.
+    """
+    out = np.empty_like(q)
+    np.matmul(q.transpose(1, 0, 2), m, out=out.transpose(1, 0, 2))
+    return out
+
+
 def rotate(q: ArrayLike, v: ArrayLike) -> Array:
     """Vectors ``(…, 3)`` turned by unit quaternions ``(…, 4)``."""
     q = np.asarray(q, dtype=np.float64)

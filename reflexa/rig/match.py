@@ -78,6 +78,56 @@ class Match:
         return np.array([self.stride, self.rise, self.stride])
 
     @cached_property
+    def whole(self) -> NDArray[np.bool_]:
+        """Which of ``targets`` take all of one source joint's motion."""
+        return np.asarray((self.share == 0) & (self.below >= 0))
+
+    @cached_property
+    def to_model(self) -> Array:
+        """What takes a source joint's model rotation to the target's, for each ``whole`` one: matrices ``(n, 4, 4)`` as
+        ``quat.mapped`` has them. W · Q · Q0⁻¹ · W⁻¹ · aligned rest, W being the turn between the facings."""
+        to, goal = self.targets[self.whole], quat.multiply(self.aligned, self.target.neutral.rest_model[0])
+        rest = self.source.neutral.rest_model[0][self.below[self.whole]]
+        behind = quat.multiply(quat.multiply(quat.conjugate(rest), quat.conjugate(self.turn)), goal[to])
+        return np.asarray(quat.left_matrix(self.turn) @ quat.right_matrix(behind))
+
+    def turns(self, joints: NDArray[np.intp]) -> Array:
+        """What takes source joints' model rotations to their turns from the neutral pose, in the target's facing:
+        matrices ``(n, 4, 4)`` as ``quat.mapped`` has them."""
+        rest = self.source.neutral.rest_model[0][joints]
+        behind = quat.multiply(quat.conjugate(rest), quat.conjugate(self.turn))
+        return np.asarray(quat.left_matrix(self.turn) @ quat.right_matrix(behind))
+
+    @cached_property
+    def direct(self) -> NDArray[np.bool_]:
+        """Which of ``targets`` have a local rotation that comes straight from their source joint's: where their parent
+        takes all of that one's parent's motion."""
+        own = {
+            t: s for t, s, w in zip(self.targets.tolist(), self.below.tolist(), self.whole.tolist(), strict=True) if w
+        }
+        parents, above = self.target.skeleton.parents, self.source.skeleton.parents
+        return np.array(
+            [
+                t in own and parents[t] >= 0 and own.get(int(parents[t]), -2) == above[own[t]]
+                for t in self.targets.tolist()
+            ],
+            dtype=bool,
+        )
+
+    @cached_property
+    def to_local(self) -> Array:
+        """The same for local rotations of each ``direct`` one ``(n, 4, 4)``."""
+        to, of = self.targets[self.direct], self.below[self.direct]
+        goal = quat.multiply(self.aligned, self.target.neutral.rest_model[0])
+        rest = self.source.neutral.rest_model[0]
+        up = self.source.skeleton.parents[of]
+        front = quat.multiply(
+            quat.conjugate(goal[self.target.skeleton.parents[to]]), quat.multiply(self.turn, rest[up])
+        )
+        behind = quat.multiply(quat.multiply(quat.conjugate(rest[of]), quat.conjugate(self.turn)), goal[to])
+        return np.asarray(quat.left_matrix(front) @ quat.right_matrix(behind))
+
+    @cached_property
     def aligned(self) -> Array:
         """Per target joint, the model-space turn ``(joints, 4)`` from its neutral pose to the aligned rest.
 
@@ -219,7 +269,8 @@ def _chain(source: Rig, a: list[int], target: Rig, b: list[int], base: int) -> l
         i = int(np.clip(np.searchsorted(knots, at, side="left"), 1, len(a)))
         width = knots[i] - knots[i - 1]
         share = float(np.clip((at - knots[i - 1]) / width, 0, 1)) if width > 0 else 1.0
-        rows.append((t, joints[i - 1], joints[i], share))
+        # All of one joint is no mixture.
+        rows.append((t, joints[i], joints[i], 0.0) if share > 1 - 1e-9 else (t, joints[i - 1], joints[i], share))
     return rows
 
 

@@ -60,9 +60,13 @@ class MirrorSettings(Settings, frozen=True):
 
 def reflect_rotation(q: Array, normal: Array) -> Array:
     """S · R · S for rotations ``(…, 4)`` and the reflection S across the plane with unit ``normal``."""
+    return np.asarray(q @ _reflection(normal))
+
+
+def _reflection(normal: Array) -> Array:
     to = np.eye(4)
     to[:3, :3] = 2 * np.outer(normal, normal) - np.eye(3)
-    return np.asarray(q @ to)
+    return to
 
 
 def start_heading(clip: Clip, rig: Rig) -> tuple[Array, Array]:
@@ -117,10 +121,13 @@ def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
         heading, origin = np.array(quat.IDENTITY), np.zeros(3)
     away = quat.conjugate(heading)
 
-    # Y · S (Y⁻¹ D) S · Q0 taken apart, S being its own inverse: one product in front, one behind, for all frames.
+    # Y · S (Y⁻¹ Q(π) Q0(π)⁻¹) S · Q0, S being its own inverse, is Y S(Y⁻¹) · S(Q(π)) · [S(Q0(π)⁻¹) Q0]: linear in Q(π).
     front = quat.multiply(heading, reflect_rotation(away, normal))
     behind = quat.multiply(reflect_rotation(quat.conjugate(rest_q[partner]), normal), rest_q)
-    new_q = quat.multiply(quat.multiply(front, reflect_rotation(turned[:, partner], normal)), behind)
+    through = _reflection(normal) @ quat.left_matrix(front) @ quat.right_matrix(behind)
+
+    def new_q(joints: NDArray[np.intp]) -> Array:
+        return quat.mapped(turned[:, partner[joints]], through[joints])
 
     def reflect_vector(v: Array) -> Array:
         local = quat.rotate(away, v)
@@ -138,12 +145,19 @@ def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
         # A partner whose own parent is missing (one side's root) moves in the world's axes.
         above = np.where((parents[source] >= 0)[:, None], turned[:, parents[source]], quat.IDENTITY)
         in_model = reflect_vector(quat.rotate(above, beyond[:, source]))
-        back = quat.conjugate(new_q[:, parents[moving]])
+        back = quat.conjugate(new_q(parents[moving]))
         translations[:, moving] += quat.rotate(back, in_model)
     for root in skeleton.roots:
         translations[:, root] = origin + reflect_vector(placed[:, partner[root]] - origin)
-    rotations = np.array(new_q)
-    rotations[:, has] = quat.multiply(quat.conjugate(new_q[:, parents[has]]), new_q[:, has])
+    # Where the partner's parent is the parent's partner, nearly everywhere, model space falls out of the local rotation.
+    above = np.where(parents >= 0, partner[parents], -1)
+    alike = (parents >= 0) & (parents[partner] == above)
+    local = _reflection(normal) @ quat.left_matrix(quat.conjugate(behind[parents])) @ quat.right_matrix(behind)
+    rotations = quat.mapped(clip.rotations[:, partner], local)
+    other = np.flatnonzero(~alike)
+    rotations[:, other] = new_q(other)
+    hung = other[parents[other] >= 0]
+    rotations[:, hung] = quat.multiply(quat.conjugate(new_q(parents[hung])), rotations[:, hung])
     scales = None if clip.scales is None else _scales(clip.scales, rest_q, partner, normal)
     return replace(
         clip,

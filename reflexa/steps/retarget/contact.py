@@ -15,7 +15,7 @@ from reflexa.motion.quat import Array
 from reflexa.rig.match import SIDES, Match
 from reflexa.steps.retarget import feet as soles
 from reflexa.steps.retarget.pose import Limb, Posed, bend_side, limb, reach, sink
-from reflexa.steps.retarget.transfer import deltas, places
+from reflexa.steps.retarget.transfer import places, turn_of
 
 # The pelvis gives way by at most this share of the leg before a foot is left short of its place.
 _MOST_SINK = 0.15
@@ -42,10 +42,9 @@ def foot_goals(clip: Clip, m: Match) -> Contacts:
     both say the same.
     """
     out = Contacts()
-    turns = deltas(clip, m)
     for side, (a, b) in soles.feet(m).items():
         ahead = soles.rest_heading(m, side)
-        turn = turns[:, a.ankle]
+        turn = turn_of(clip, m, a.ankle)
         track = clip.model[1][:, a.ankle]
         if quat.angle(m.turn) > 0:
             track = quat.rotate(m.turn, track)

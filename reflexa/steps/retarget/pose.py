@@ -14,11 +14,27 @@ from reflexa.motion.skeleton import Skeleton
 
 @dataclass(eq=False)
 class Posed:
-    """turned ``(frames, joints, 4)`` and placed ``(frames, joints, 3)``, changed in place by the functions below."""
+    """turned ``(frames, joints, 4)`` and placed ``(frames, joints, 3)``, changed in place by the functions below.
+
+    local: rotations against the parent ``(frames, joints, 4)``, right for every joint but those in ``loose``, whose
+    turn (or whose parent's) came about in model space.
+    """
 
     skeleton: Skeleton
     turned: Array
     placed: Array
+    local: Array
+    loose: set[int]
+
+    def rotations(self) -> Array:
+        """Local rotations of all joints ``(frames, joints, 4)``."""
+        parents = self.skeleton.parents
+        joints = np.array(sorted(self.loose), dtype=np.intp)
+        own = self.turned[:, joints]
+        has = parents[joints] >= 0
+        own[:, has] = quat.multiply(quat.conjugate(self.turned[:, parents[joints[has]]]), own[:, has])
+        self.local[:, joints] = own
+        return self.local
 
 
 @dataclass(frozen=True)
@@ -91,6 +107,7 @@ def reach(posed: Posed, l: Limb, goal: Array, side: Array, softness: float = 0.0
         arm = posed.placed[:, joints] - origin[:, None]
         posed.placed[:, joints] = at[:, None] + quat.rotate(turn[:, None], arm)
     posed.placed[:, l.beyond] += (new_end - end)[:, None]
+    posed.loose |= {l.root, l.middle, l.end}
     return np.asarray(np.linalg.norm(goal - new_end, axis=-1))
 
 

@@ -14,7 +14,7 @@ from reflexa.rig import Rig
 from reflexa.rig.match import Match, Segment
 from reflexa.steps.retarget.contact import sole_points
 from reflexa.steps.retarget.step import RetargetSettings, run
-from reflexa.steps.retarget.transfer import deltas, transfer
+from reflexa.steps.retarget.transfer import transfer, turn_of
 
 
 @dataclass(frozen=True)
@@ -109,14 +109,13 @@ def slide(points: tuple[Array, Array], stands: tuple[NDArray[np.bool_], NDArray[
 
 def _directions(clip: Clip, m: Match, turned: Array, placed: Array) -> list[Number]:
     """Per limb segment, the angle between where it points on both rigs; a foot's from flat on the ground on each."""
-    turns = deltas(clip, m)
     goal = quat.multiply(m.aligned, m.target.neutral.rest_model[0])
     groups: dict[str, list[tuple[Segment, Array]]] = {}
     for seg in m.segments:
         a, b = seg.source[0], seg.target[0]
         if seg.part.endswith("foot"):
             own = quat.multiply(turned[:, b], quat.conjugate(goal[b]))
-            x, y = quat.rotate(turns[:, a], m.target.facing), quat.rotate(own, m.target.facing)
+            x, y = quat.rotate(turn_of(clip, m, a), m.target.facing), quat.rotate(own, m.target.facing)
         else:
             x = _segment(m.source, seg.source, *clip.model)
             x = quat.rotate(m.turn, x)

@@ -83,9 +83,7 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
     if settings.hands != "free":
         place_hands(posed, clip, m, settings.hands, contacts)
     parents = target.skeleton.parents
-    has = np.flatnonzero(parents >= 0)
-    rotations = np.array(posed.turned)
-    rotations[:, has] = quat.multiply(quat.conjugate(posed.turned[:, parents[has]]), posed.turned[:, has])
+    rotations = posed.rotations()
     translations = np.tile(target.skeleton.rest_translations, (clip.frames, 1, 1))
     for j in {target.joint("root"), target.joint("pelvis")} - {-1}:
         p, parent = posed.placed[:, j], int(parents[j])

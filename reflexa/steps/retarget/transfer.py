@@ -12,10 +12,10 @@ from reflexa.rig.rig import Rig
 from reflexa.steps.retarget.pose import Posed
 
 
-def deltas(clip: Clip, m: Match) -> Array:
-    """The source's model-space turns from its neutral pose ``(frames, joints, 4)``, in the target's facing."""
-    rest = m.source.neutral.rest_model[0]
-    out = quat.multiply(clip.model[0], quat.conjugate(rest))
+def turn_of(clip: Clip, m: Match, joint: int) -> Array:
+    """A source joint's model-space turn from its neutral pose ``(frames, 4)``, in the target's facing."""
+    rest = m.source.neutral.rest_model[0][joint]
+    out = quat.multiply(clip.model[0][:, joint], quat.conjugate(rest))
     if quat.angle(m.turn) > 0:
         out = quat.multiply(quat.multiply(m.turn, out), quat.conjugate(m.turn))
     return out
@@ -39,29 +39,36 @@ def transfer(clip: Clip, m: Match, root: str) -> Posed:
     skeleton = target.neutral
     parents = skeleton.parents.tolist()
     frames = clip.frames
-    turns = deltas(clip, m)
     rest_q = skeleton.rest_model[0]
+    goal = quat.multiply(m.aligned, rest_q)
     turned = np.empty((frames, len(skeleton), 4))
+    whole = m.targets[m.whole]
+    turned[:, whole] = quat.mapped(clip.model[0][:, m.below[m.whole]], m.to_model)
+    mixed = np.flatnonzero(~m.whole)
+    if len(mixed):
+        low, high = m.below[mixed], m.above[mixed]
+        a, b = (quat.mapped(clip.model[0][:, j], m.turns(j)) for j in (low, high))
+        a[:, low < 0] = quat.IDENTITY  # nothing below: turned from no turn at all
+        turns = quat.slerp(a, b, np.broadcast_to(m.share[mixed], (frames, len(mixed))))
+        turned[:, m.targets[mixed]] = quat.mapped(turns, quat.right_matrix(goal[m.targets[mixed]]))
+    local = np.empty_like(turned)
+    direct = m.targets[m.direct]
+    local[:, direct] = quat.mapped(clip.rotations[:, m.below[m.direct]], m.to_local)
+    loose = set(m.targets[~m.direct].tolist())
     mapped = np.zeros(len(skeleton), dtype=bool)
     mapped[m.targets] = True
-    base = np.where((m.below < 0)[:, None], quat.IDENTITY, turns[:, m.below])
-    split = np.flatnonzero(m.share > 0)
-    if len(split):
-        top = turns[:, m.above[split]]
-        base[:, split] = quat.slerp(base[:, split], top, np.broadcast_to(m.share[split], (frames, len(split))))
-    goal = quat.multiply(m.aligned, rest_q)
-    turned[:, m.targets] = quat.multiply(base, goal[m.targets])
-    travel = target.joint("root")
-    pelvis = target.joint("pelvis")
-    track = _pelvis(clip, m, turns)
+    travel, pelvis = target.joint("root"), target.joint("pelvis")
+    track = _pelvis(clip, m)
     free: dict[int, Array] = {pelvis: track}
     if travel >= 0 and travel != pelvis:
-        q, p = _root(clip, m, turns, root, track)
+        q, p = _root(clip, m, root, track)
         turned[:, travel], free[travel] = quat.multiply(q, rest_q[travel]), p
         mapped[travel] = True
+        loose.add(travel)
     for j in np.flatnonzero(~mapped).tolist():
-        local = skeleton.rest_rotations[j]
-        turned[:, j] = local if parents[j] < 0 else quat.multiply(turned[:, parents[j]], local)
+        own = skeleton.rest_rotations[j]
+        local[:, j] = own
+        turned[:, j] = own if parents[j] < 0 else turned[:, parents[j]] @ quat.right_matrix(own)
     placed = np.empty((frames, len(skeleton), 3))
     has = np.flatnonzero(skeleton.parents >= 0)
     placed[:, has] = quat.rotate(turned[:, skeleton.parents[has]], skeleton.rest_translations[has])
@@ -72,7 +79,7 @@ def transfer(clip: Clip, m: Match, root: str) -> Posed:
             placed[:, j] = skeleton.rest_translations[j]
         else:
             placed[:, j] += placed[:, parent]
-    posed = Posed(skeleton, turned, placed)
+    posed = Posed(skeleton, turned, placed, local, loose)
     _share_twist(posed, m)
     return posed
 
@@ -89,7 +96,7 @@ def _feet_middle(rig: Rig, placed: Array, part: str) -> Array:
     return np.asarray(placed[feet].mean(axis=0)) if feet else np.asarray(placed[rig.joint("pelvis")])
 
 
-def _pelvis(clip: Clip, m: Match, turns: Array) -> Array:
+def _pelvis(clip: Clip, m: Match) -> Array:
     """Pelvis track of the target: its hips where the source's are, height by standing heights, ground by stride, and
     over its own feet as it stands in rest."""
     a, b = m.source.joint("pelvis"), m.target.joint("pelvis")
@@ -98,18 +105,19 @@ def _pelvis(clip: Clip, m: Match, turns: Array) -> Array:
     track = clip.model[1][:, a]
     if quat.angle(m.turn) > 0:
         track = quat.rotate(m.turn, track)
-    track = (track + quat.rotate(turns[:, a], to_hips)) * m.scale - quat.rotate(turns[:, a], own_hips)
+    turn = turn_of(clip, m, a)
+    track = (track + quat.rotate(turn, to_hips)) * m.scale - quat.rotate(turn, own_hips)
     both = all(r.joint(f"{s} toes") >= 0 for r in (m.source, m.target) for s in SIDES)
     stands_on = "toes" if both else "foot"
     own = own_hips + own_rest[b] - _feet_middle(m.target, own_rest, stands_on)
     other = (to_hips + quat.rotate(m.turn, rest[a] - _feet_middle(m.source, rest, stands_on))) * m.scale
     over = (own - other) * [1.0, 0.0, 1.0]
     if np.abs(over).max() > 1e-12:
-        track = track + quat.rotate(_yaw(turns[:, a], m.target.facing), over)
+        track = track + quat.rotate(_yaw(turn, m.target.facing), over)
     return track
 
 
-def _root(clip: Clip, m: Match, turns: Array, mode: str, track: Array) -> tuple[Array, Array]:
+def _root(clip: Clip, m: Match, mode: str, track: Array) -> tuple[Array, Array]:
     """The root joint's turn from rest ``(frames, 4)`` and track ``(frames, 3)``, as chosen."""
     source, target = m.source, m.target
     a, b = source.joint("root"), target.joint("root")
@@ -117,11 +125,11 @@ def _root(clip: Clip, m: Match, turns: Array, mode: str, track: Array) -> tuple[
     still = np.broadcast_to(quat.IDENTITY, (clip.frames, 4))
     if mode == "source root" and a >= 0:
         start = quat.rotate(m.turn, source.neutral.rest_model[1][a]) * m.scale
-        return turns[:, a], places(clip, m, a) + (rest - start)
+        return turn_of(clip, m, a), places(clip, m, a) + (rest - start)
     if mode == "stays":
         return still, np.broadcast_to(rest, (clip.frames, 3))
     pelvis = target.neutral.rest_model[1][target.joint("pelvis")]
-    heading = _yaw(turns[:, source.joint("pelvis")], target.facing) if mode == "pelvis, turning" else still
+    heading = _yaw(turn_of(clip, m, source.joint("pelvis")), target.facing) if mode == "pelvis, turning" else still
     offset = (rest - pelvis) * [1.0, 0.0, 1.0]
     under = track + quat.rotate(heading, offset)
     return heading, np.stack([under[:, 0], np.full(clip.frames, rest[1]), under[:, 2]], axis=-1)
@@ -163,6 +171,8 @@ def _share_twist(posed: Posed, m: Match) -> None:
             twist = quat.swing_twist(quat.multiply(quat.conjugate(turn(a)), turn(end)), axis)[1]
             part_of_it = quat.scaled(twist, share)
         posed.turned[:, j] = quat.multiply(quat.multiply(turn(a), part_of_it), goal[j])
+        # What hangs on a twist joint (a hand, where it stands in the line) keeps its place in model space.
+        posed.loose |= {j, *skeleton.children[j]}
 
 
 def _part_joint(rig: Rig, side: str, part: str) -> int:
