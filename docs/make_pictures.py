@@ -11,7 +11,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QSettings, qInstallMessageHandler
 from PySide6.QtWidgets import QWidget
 
 FOLDER = Path(__file__).parent / "screenshots"
@@ -24,6 +24,8 @@ def main() -> None:
     from reflexa.desktop.session import Session
     from reflexa.desktop.window import MainWindow
 
+    # The offscreen platform has no size hints to pass on, and says so at every resize.
+    qInstallMessageHandler(lambda _kind, _where, text: None if "propagateSizeHints" in text else print(text))
     app = application.make_app()
     window = MainWindow(Session())
     session = window.session
@@ -76,6 +78,39 @@ def main() -> None:
     settle()
     take("figure")
     window.viewport.set_compare("After")
+    window.tabs.setCurrentIndex(0)
+
+    open_take("Walk, as the Ferrykeeper")
+    session.select_card(0)
+    session.set_frame(8)
+    window.viewport.set_compare("Side by side")
+    window.viewport.frame_figure()
+    settle(at_least=1.6)
+    take("retarget")
+    window.tabs.setCurrentIndex(1)
+    session.show_rest(True)
+    session.select_joint("PortUpperArm")
+    settle(at_least=1.2)
+    take("rest")
+    session.show_rest(False)
+    window.viewport.set_compare("After")
+
+    open_take("Winch, marks put back")
+    session.select_card(0)
+    session.set_frame(14)
+    session.select_joint("MarkHandPort")
+    settle()
+    take("helpers")
+
+    open_take("Strut, other leg first")
+    session.select_joint("tail_1")
+    session.unpair()
+    settle(ready)
+    session.select_card(0)
+    session.set_frame(20)
+    settle()
+    take("creature")
+    session.undo()
     window.tabs.setCurrentIndex(0)
 
     open_take("Haul, port side")

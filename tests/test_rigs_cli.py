@@ -95,12 +95,12 @@ def test_a_clip_without_skin_is_written_into_its_model(tmp_path: Path) -> None:
     """A motion file of the rig's joints alone, in another order, comes out with the model's skin and order."""
     deck = read(DECKHAND)
     clip = deck.clips[0]
-    order = np.array([*range(7), *range(33, len(clip.skeleton)), *range(7, 33)])
+    order = np.array(
+        [*range(7), *range(27, 47), *range(7, 27), *range(51, 55), *range(47, 51), *range(55, len(clip.skeleton))]
+    )
     s = clip.skeleton
     place = {int(old): new for new, old in enumerate(order)}
     parents = np.array([place[int(s.parents[j])] if s.parents[j] >= 0 else -1 for j in order])
-    if (parents >= np.arange(len(parents))).any():
-        pytest.skip("this order would put a child before its parent")
     bare = Skeleton(tuple(s.names[j] for j in order), parents, s.rest_rotations[order], s.rest_translations[order])
     moved = replace(clip, skeleton=bare, rotations=clip.rotations[:, order], translations=clip.translations[:, order])
     (tmp_path / "bare.glb").write_bytes(encode([moved], analyse(bare), "glb"))

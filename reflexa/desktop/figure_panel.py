@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize, Qt, Signal
+from PySide6.QtCore import QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import (
     QHBoxLayout,
@@ -144,7 +144,7 @@ class FigurePanel(QWidget):
         )
         self._filter(self.search.text())
         self._select()
-        if old is not None and getattr(old, "key", None) == rig.key:
+        if self.session.joint not in self._items and getattr(old, "key", None) == rig.key:
             self.tree.verticalScrollBar().setValue(scroll)
 
     def _list_problems(self, found: tuple[Problem, ...]) -> None:
@@ -190,11 +190,19 @@ class FigurePanel(QWidget):
         item = self._items.get(self.session.joint)
         self.tree.blockSignals(True)
         self.tree.setCurrentItem(item)
-        if item is not None:
-            self.tree.scrollToItem(item)
         self.tree.blockSignals(False)
         self.editor.refresh()
+        self._scroll()
         self.facts.setVisible(not self.editor.isVisibleTo(self))
+
+    def _scroll(self) -> None:
+        item = self._items.get(self.session.joint)
+        if item is not None:
+            self.tree.scrollToItem(item, QTreeWidget.ScrollHint.PositionAtCenter)
+
+    def showEvent(self, _: object) -> None:
+        # What was selected while another view was in front is brought into sight.
+        QTimer.singleShot(0, self._scroll)
 
     def _filter(self, text: str) -> None:
         words = text.lower().split()

@@ -92,7 +92,7 @@ class JointEditor(QWidget):
         if found is not None:
             other = found.right if joint == found.left else found.left
             side = "left" if joint == found.left else "right"
-            self.partner.setText(f"Pair: {other}, {found.residual_mm:.1f} mm, {found.residual_deg:.1f}° off")
+            self.partner.setText(f"Pair: {other} · {found.residual_mm:.1f} mm, {found.residual_deg:.1f}°")
             self.partner.setToolTip(
                 f"{joint} is the {side} one, {other} its partner. Found by {found.found_by}, {found.sure:.0%} sure; "
                 f"{found.residual_mm:.1f} mm and {found.residual_deg:.1f}° from being reflections in rest."

@@ -170,14 +170,14 @@ class RetargetPanel(QWidget):
                 f"Largest slide of the standing foot: on the source, scaled, {s.source:.1f} mm; before the contact pass "
                 f"{s.before:.1f} mm; after it {s.after:.1f} mm"
             )
-            rows.append(((f"{s.name} slides", f"was {mm(s.before)}", mm(s.after)), tip, s.joint, s.frame))
+            rows.append(((f"slide, {s.name.split()[0]}", f"was {mm(s.before)}", mm(s.after)), tip, s.joint, s.frame))
         for n in q.soles:
             tip = "The standing sole against the scaled source's: above it or below (negative)"
-            rows.append(((n.name + " height", mm(n.median), mm(n.most)), tip, n.joint, n.frame))
+            rows.append(((f"sole, {n.name.split()[0]}", mm(n.median), mm(n.most)), tip, n.joint, n.frame))
         for n in q.short:
             if n.most > 0.5:
                 tip = "How far the limb ends short of where it should reach"
-                rows.append(((n.name + " short", mm(n.median), mm(n.most)), tip, n.joint, n.frame))
+                rows.append(((f"short, {n.name}", mm(n.median), mm(n.most)), tip, n.joint, n.frame))
         before = {n.name: n for n in q.before}
         for n in sorted(q.directions, key=lambda n: -n.most):
             b = before[n.name]
