@@ -116,7 +116,7 @@ JOINT = '{"name": "a", "parent": null, "rotation": [0,0,0,1], "translation": [0,
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ("{", "not valid JSON"), ('{"reflexa": "recipe", "version": 1}', "no rig document"),
+        ("{", "not valid JSON"), ('{"reflexa": "recipe", "version": 1}', "no saved rig"),
         ('{"reflexa": "rig", "version": 99}', "newer"), ('{"reflexa": "rig", "version": 1, "pairs": 3}', "expected `array`"),
         ('{"reflexa": "rig", "version": 1, "joints": [' + JOINT.replace("null", '"b"') + "]}", "is not there"),
         ('{"reflexa": "rig", "version": 1, "joints": [' + JOINT.replace("0,0,0,1", "0,0,0,0") + "]}", "no rotation"),

@@ -88,6 +88,23 @@ class _ExportWork(QRunnable):
             self._relay.failed.emit(f"{str(e)[:1].upper()}{str(e)[1:]}.")
 
 
+def folder_row(parent: QWidget, folder: Path) -> tuple[QLineEdit, QHBoxLayout]:
+    """A field for a folder with a button that chooses one."""
+    field = QLineEdit(str(folder), accessibleName="Folder")
+    button = QPushButton("Choose…")
+
+    def browse() -> None:
+        chosen = QFileDialog.getExistingDirectory(parent, "Folder", field.text())
+        if chosen:
+            field.setText(chosen)
+
+    button.clicked.connect(browse)
+    row = QHBoxLayout()
+    row.addWidget(field, 1)
+    row.addWidget(button)
+    return field, row
+
+
 class ExportDialog(QDialog):
     """Name, format, range, rate, folder; then progress and the proof."""
 
@@ -127,12 +144,7 @@ class ExportDialog(QDialog):
         self.loop = QCheckBox("The clip loops")
         self.loop.setChecked(clip.loop if take.export.loop is None else take.export.loop)
         form.addRow("", self.loop)
-        row = QHBoxLayout()
-        self.folder = QLineEdit(str(folder))
-        browse = QPushButton("Choose…")
-        browse.clicked.connect(self._browse)
-        row.addWidget(self.folder, 1)
-        row.addWidget(browse)
+        self.folder, row = folder_row(self, folder)
         form.addRow("Folder", row)
         self.overwrite = QCheckBox("Write over files that are there")
         form.addRow("", self.overwrite)
@@ -168,11 +180,6 @@ class ExportDialog(QDialog):
         good = count >= 1
         self.length.setText(f"{count} frames, {(count - 1) / clip.rate:.2f} s" if good else "the range is empty")
         self.go.setEnabled(good)
-
-    def _browse(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Folder", self.folder.text())
-        if chosen:
-            self.folder.setText(chosen)
 
     def target(self) -> Path:
         """The file that will be written."""

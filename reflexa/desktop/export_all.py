@@ -9,19 +9,16 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QDialog,
     QDialogButtonBox,
-    QFileDialog,
-    QHBoxLayout,
     QLabel,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QProgressBar,
-    QPushButton,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
 from reflexa.batch.export import export
+from reflexa.desktop.dialogs import folder_row
 from reflexa.desktop.session import Session, clip_of
 from reflexa.errors import ReflexaError
 from reflexa.formats import FORMATS, WriteOptions
@@ -88,13 +85,8 @@ class ExportAllDialog(QDialog):
             self.list.addItem(item)
         self.list.itemChanged.connect(self._enable)
         column.addWidget(self.list, 1)
-        row = QHBoxLayout()
-        self.folder = QLineEdit(str(folder), accessibleName="Folder")
-        browse = QPushButton("Choose…")
-        browse.clicked.connect(self._browse)
-        row.addWidget(QLabel("Folder"))
-        row.addWidget(self.folder, 1)
-        row.addWidget(browse)
+        self.folder, row = folder_row(self, folder)
+        row.insertWidget(0, QLabel("Folder"))
         column.addLayout(row)
         self.overwrite = QCheckBox("Write over files that are there")
         column.addWidget(self.overwrite)
@@ -117,11 +109,6 @@ class ExportAllDialog(QDialog):
     def _enable(self) -> None:
         count = sum(self.list.item(i).checkState() == Qt.CheckState.Checked for i in range(self.list.count()))
         self.go.setEnabled(count > 0 and self._work is None)
-
-    def _browse(self) -> None:
-        chosen = QFileDialog.getExistingDirectory(self, "Folder", self.folder.text())
-        if chosen:
-            self.folder.setText(chosen)
 
     def start(self) -> None:
         """Write the checked takes."""

@@ -2,26 +2,16 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
-
 from reflexa.desktop.session import Session
-from reflexa.desktop.tables import JointTable, Row
+from reflexa.desktop.tables import Row, TablePanel
 from reflexa.rig.helpers import distances
 
 
-class HelperPanel(QWidget):
+class HelperPanel(TablePanel):
     """Rules are edited in the Figure view."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 4, 0, 0)
-        column.setSpacing(5)
-        self.summary = QLabel(wordWrap=True)
-        column.addWidget(self.summary)
-        self.table = JointTable(session, "Helper joints", ["Joint", "was mm", "is mm"])
-        column.addWidget(self.table)
+        super().__init__(session, "Helper joints", ["Joint", "was mm", "is mm"])
         self._seen: object = None
 
     def refresh(self) -> None:

@@ -2,29 +2,21 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel
 
 from reflexa.desktop.session import Session
-from reflexa.desktop.tables import JointTable
+from reflexa.desktop.tables import TablePanel
 
 
-class MirrorPanel(QWidget):
+class MirrorPanel(TablePanel):
     """Selecting a pair selects its left joint in the picture."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 4, 0, 0)
-        column.setSpacing(5)
-        self.unpaired = QLabel(objectName="warn", wordWrap=True)
-        column.addWidget(self.unpaired)
-        self.summary = QLabel(wordWrap=True)
-        column.addWidget(self.summary)
-        self.table = JointTable(session, "Pairs", ["Left", "Right", "mm", "deg"])
+        super().__init__(session, "Pairs", ["Left", "Right", "mm", "deg"])
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(1, header.ResizeMode.Stretch)
-        column.addWidget(self.table)
+        self.unpaired = QLabel(objectName="warn", wordWrap=True)
+        self.column.insertWidget(0, self.unpaired)
         self._rig: object = None
 
     def refresh(self) -> None:

@@ -2,30 +2,20 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
-
 from reflexa.desktop.session import Session
-from reflexa.desktop.tables import JointTable
+from reflexa.desktop.tables import TablePanel
 from reflexa.errors import RecipeError
 from reflexa.rig.match import rename_map
 from reflexa.steps.retarget.step import rig_named
 
 
-class RenamePanel(QWidget):
+class RenamePanel(TablePanel):
     """The map is found from the rest poses."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 4, 0, 0)
-        column.setSpacing(5)
-        self.summary = QLabel(wordWrap=True)
-        column.addWidget(self.summary)
-        self.table = JointTable(session, "Names", ["Old name", "New name"])
+        super().__init__(session, "Names", ["Old name", "New name"])
         header = self.table.horizontalHeader()
         header.setSectionResizeMode(1, header.ResizeMode.Stretch)
-        column.addWidget(self.table)
 
     def refresh(self) -> None:
         step, rig = self.session.step, self.session.step_rig

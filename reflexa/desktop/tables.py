@@ -3,7 +3,15 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
+from PySide6.QtWidgets import (
+    QAbstractItemView,
+    QHeaderView,
+    QLabel,
+    QTableWidget,
+    QTableWidgetItem,
+    QVBoxLayout,
+    QWidget,
+)
 
 from reflexa.desktop.session import Session
 
@@ -54,3 +62,18 @@ class JointTable(QTableWidget):
                 self.session.set_frame(frame)
             if joint:
                 self.session.select_joint(joint)
+
+
+class TablePanel(QWidget):
+    """What the richer panels of a step have in common: a line of text over a table that leads to joints."""
+
+    def __init__(self, session: Session, name: str, columns: list[str]) -> None:
+        super().__init__()
+        self.session = session
+        self.column = QVBoxLayout(self)
+        self.column.setContentsMargins(0, 4, 0, 0)
+        self.column.setSpacing(5)
+        self.summary = QLabel(wordWrap=True)
+        self.column.addWidget(self.summary)
+        self.table = JointTable(session, name, columns)
+        self.column.addWidget(self.table)

@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 
 from reflexa.errors import ReadError
-from reflexa.formats.files import read_bytes
+from reflexa.formats.documents import read_document
 from reflexa.rig import notes as rig_notes
 from reflexa.rig.notes import Notes
 
@@ -32,17 +32,7 @@ class RigDocument:
 
 def read_rig(path: Path) -> RigDocument:
     """Read a rig document. Raises ReadError for what is no such file, is damaged or newer."""
-    try:
-        data = msgspec.json.decode(read_bytes(path))
-    except msgspec.DecodeError as e:
-        raise ReadError(f"is not valid JSON ({e})", path) from None
-    if not isinstance(data, dict) or data.get("reflexa") != "rig":
-        raise ReadError('is no rig document: "reflexa": "rig" is missing', path)
-    version = data.get("version")
-    if not isinstance(version, int) or version < 1:
-        raise ReadError("has no version number", path, "version")
-    if version > rig_notes.VERSION:
-        raise ReadError(f"was saved by a newer Reflexa (version {version})", path, "version", "Update Reflexa.")
+    data = read_document(path, "rig", rig_notes.VERSION)
     try:
         notes, unknown = rig_notes.from_plain(data)
     except (msgspec.ValidationError, AttributeError) as e:

@@ -15,6 +15,7 @@ from typing import Any
 import msgspec
 
 from reflexa.errors import ReadError, ReflexaError, WriteError
+from reflexa.formats.documents import read_document
 from reflexa.formats.files import read_bytes, write_bytes
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
 from reflexa.project.text import pretty
@@ -98,7 +99,6 @@ def take_plain(take: Take) -> dict[str, Any]:
 
 def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
     """The opposite of ``take_plain``. Raises ReadError with file, place and reason."""
-    _check_head(data, "take", path)
     try:
         source = data["source"]
         export = msgspec.convert(data.get("export", {}), Export)
@@ -112,25 +112,9 @@ def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
         raise ReadError(f"is damaged: {e}", path) from None
 
 
-def _check_head(data: Any, kind: str, path: Path) -> None:
-    if not isinstance(data, Mapping) or data.get("reflexa") != kind:
-        raise ReadError(f"is no saved {kind}", path)
-    version = data.get("version")
-    if not isinstance(version, int) or version < 1:
-        raise ReadError("has no version number", path, "version")
-    if version > VERSION:
-        raise ReadError(
-            f"was saved by a newer Reflexa (version {version})",
-            path,
-            "version",
-            "Update Reflexa; nothing was changed.",
-        )
-
-
 def load(folder: Path) -> Project:
     """Read a project folder. Raises ReadError; a file that cannot be read is never written over."""
-    data = _json(folder / PROJECT)
-    _check_head(data, "project", folder / PROJECT)
+    data = read_document(folder / PROJECT, "project", VERSION)
     known = {"reflexa", "version", "name", "sources", "takes", "rigs"}
     try:
         sources = tuple(msgspec.convert(s, SourceFile) for s in data.get("sources", []))
@@ -140,7 +124,9 @@ def load(folder: Path) -> Project:
         raise ReadError(f"is damaged: {e}", folder / PROJECT) from None
     for source in sources:
         inside(folder, source.file)
-    takes = tuple(take_from_plain(_json(p), p) for n in names for p in [inside(folder, n, TAKES)])
+    takes = tuple(
+        take_from_plain(read_document(p, "take", VERSION), p) for n in names for p in [inside(folder, n, TAKES)]
+    )
     rigs = tuple(read_rig(inside(folder, n, RIGS)) for n in rig_names)
     unknown = {k: v for k, v in data.items() if k not in known}
     return Project(str(data.get("name", folder.name)), sources, takes, rigs, unknown)
@@ -152,13 +138,6 @@ def inside(folder: Path, name: str, part: str = SOURCES) -> Path:
     if not path.resolve().is_relative_to((folder / part).resolve()):
         raise ReadError(f"names {name!r}, which lies outside the project", folder / PROJECT)
     return path
-
-
-def _json(path: Path) -> Any:
-    try:
-        return msgspec.json.decode(read_bytes(path))
-    except msgspec.DecodeError as e:
-        raise ReadError(f"is damaged ({e})", path) from None
 
 
 def save(project: Project, folder: Path) -> None:

@@ -7,8 +7,8 @@ from typing import Any
 
 import msgspec
 
-from reflexa.errors import ReadError, RecipeError
-from reflexa.formats.files import read_bytes
+from reflexa.errors import RecipeError
+from reflexa.formats.documents import read_document
 from reflexa.rig.bodymap import PARTS, PRESETS
 from reflexa.steps import KINDS, Step, from_plain, to_plain
 
@@ -22,22 +22,7 @@ def recipe_plain(name: str, steps: tuple[Step, ...]) -> dict[str, Any]:
 
 def read_recipe(path: Path) -> tuple[str, tuple[Step, ...]]:
     """Name and steps of a recipe file. Raises ReadError (no JSON, newer version) or RecipeError (what it says)."""
-    try:
-        data = msgspec.json.decode(read_bytes(path))
-    except msgspec.DecodeError as e:
-        raise ReadError(f"is not valid JSON ({e})", path) from None
-    if not isinstance(data, dict) or data.get("reflexa") != "recipe":
-        raise ReadError('is no recipe: "reflexa": "recipe" is missing', path)
-    version = data.get("version")
-    if not isinstance(version, int) or version < 1:
-        raise ReadError("has no version number", path, "version")
-    if version > VERSION:
-        raise ReadError(
-            f"is version {version}, newer than the {VERSION} that is known",
-            path,
-            "version",
-            "Update Reflexa.",
-        )
+    data = read_document(path, "recipe", VERSION)
     steps = data.get("steps")
     if not isinstance(steps, list):
         raise RecipeError("has no list of steps", path, "steps")
