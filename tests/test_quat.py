@@ -98,3 +98,19 @@ def test_between_turns_one_direction_onto_another() -> None:
 def test_damaged_quaternions_become_the_identity() -> None:
     out = quat.normalise([[0, 0, 0, 0], [np.nan, 0, 0, 1], [0, 0, 0, 2]])
     assert np.array_equal(out, np.tile(quat.IDENTITY, (3, 1)))
+
+
+def test_products_with_constants_are_matrices(rng=np.random.default_rng(5)) -> None:  # noqa: B008
+    """left_matrix and right_matrix against the product itself, mapped against both for every joint."""
+    q, c = quat.normalise(rng.normal(size=(9, 6, 4))), quat.normalise(rng.normal(size=(6, 4)))
+    assert np.allclose(q[:, 0] @ quat.left_matrix(c[0]), quat.multiply(c[0], q[:, 0]), atol=1e-15)
+    assert np.allclose(q[:, 0] @ quat.right_matrix(c[0]), quat.multiply(q[:, 0], c[0]), atol=1e-15)
+    both = quat.left_matrix(c[0]) @ quat.right_matrix(c)
+    assert np.allclose(quat.mapped(q, both), quat.multiply(quat.multiply(c[0], q), c), atol=1e-14)
+
+
+def test_tidied_is_unit_again() -> None:
+    q = quat.normalise(np.random.default_rng(6).normal(size=(50, 4)))
+    off = q * (1 + np.linspace(-1e-7, 1e-7, 50)[:, None])
+    assert np.abs(np.linalg.norm(quat.tidied(off), axis=-1) - 1).max() < 1e-13
+    assert np.abs(quat.tidied(q) - q).max() < 1e-15
