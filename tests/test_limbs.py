@@ -9,7 +9,7 @@ from hypothesis import strategies as st
 
 from reflexa.motion import contacts, ik, quat
 from reflexa.motion.clip import rest_clip
-from reflexa.steps.retarget.pose import Posed, bend_side, limb, reach
+from reflexa.motion.limbs import Posed, bend_side, limb, reach
 
 from . import rigs
 

@@ -20,8 +20,26 @@ from PySide6.QtWidgets import (
 )
 
 from reflexa.desktop.session import Session
-from reflexa.steps.correction import Key, Track, change_keys, missing, set_key, track_at, with_keys, with_track
+from reflexa.steps.correction import (
+    Key,
+    Track,
+    change_keys,
+    missing,
+    set_key,
+    track_at,
+    usual_track,
+    with_keys,
+    with_track,
+)  # fmt: skip
 
+# What a track can move; the body with what stays.
+_DRIVES = {
+    "joint": ("the joint alone", "The joint turns (and moves) by itself; what hangs on it goes along"),
+    "limb": ("the whole limb", "The hand or foot goes there and the limb bends for it; its bones keep their lengths"),
+    "body": ("the body", "Everything goes along"),
+    "body, feet": ("the body, feet stay", "The body moves over feet that stay where they are"),
+    "body, feet, hands": ("the body, feet and hands stay", "The body moves between feet and hands that stay"),
+}
 _WORDS = {"own": "the joint's own axes", "parent": "its parent's axes", "world": "the world's axes"}
 
 
@@ -75,6 +93,26 @@ class CorrectionPanel(QWidget):
         row.addWidget(self.space, 1)
         column.addLayout(row)
         row = QHBoxLayout()
+        row.addWidget(QLabel("Moves"))
+        self.drives = QComboBox(accessibleName="What the change moves")
+        for key, (words, help_) in _DRIVES.items():
+            self.drives.addItem(words, key)
+            self.drives.setItemData(self.drives.count() - 1, help_, Qt.ItemDataRole.ToolTipRole)
+        self.drives.activated.connect(lambda _i: self._set_drives())
+        row.addWidget(self.drives, 1)
+        column.addLayout(row)
+        self.swing_row = QWidget()
+        row = QHBoxLayout(self.swing_row)
+        row.setContentsMargins(0, 0, 0, 0)
+        self.swing = QDoubleSpinBox(minimum=-180, maximum=180, decimals=1, singleStep=2.0, suffix="°")
+        self.swing.setKeyboardTracking(False)
+        self.swing.setAccessibleName("Swing of elbow or knee")
+        self.swing.setToolTip("Turns the elbow or knee about the line from shoulder to hand, or hip to foot: both stay")
+        self.swing.valueChanged.connect(self._set_swing)
+        row.addWidget(QLabel("Elbow, knee"))
+        row.addWidget(self.swing, 1)
+        column.addWidget(self.swing_row)
+        row = QHBoxLayout()
         row.addWidget(QLabel("Then"))
         self.then = QComboBox(accessibleName="Interpolation of the keys")
         self.then.addItems(["smooth", "linear", "hold"])
@@ -97,7 +135,10 @@ class CorrectionPanel(QWidget):
 
     def _track(self) -> Track | None:
         settings = self.session.correction
-        return settings.track(self.session.joint) if settings is not None and self.session.joint else None
+        rig = self.session.step_rig
+        if settings is None or not self.session.joint or rig is None:
+            return None
+        return usual_track(settings, rig, self.session.joint)
 
     def refresh(self) -> None:
         session = self.session
@@ -118,6 +159,7 @@ class CorrectionPanel(QWidget):
         gone = missing(settings, session.step_rig) if session.step_rig else []
         self.note.setText(f"Keys of joints that this rig lacks are passed over: {', '.join(gone)}." if gone else "")
         self.note.setVisible(bool(gone))
+        swing = 0.0
         if track is None:
             self.title.setText("Pick a joint in the picture to correct it")
             values = np.zeros(6)
@@ -126,9 +168,17 @@ class CorrectionPanel(QWidget):
             self.title.setText(f"{session.joint} at frame {session.frame}{' (key)' if keyed else ''}")
             values = np.zeros(6)
             if track.keys:
-                r, m = track_at(track, np.array([session.frame]))
+                r, m, swung = track_at(track, np.array([session.frame]))
                 values = np.concatenate([r[0], m[0] * 100])
+                swing = float(swung[0])
             self.space.setCurrentIndex(self.space.findData(track.space))
+        drives, stay = (track.drives, track.stay) if track is not None else ("joint", ())
+        self.drives.setCurrentIndex(max(0, self.drives.findData(", ".join((drives, *stay)))))
+        self.drives.setEnabled(ready)
+        self.swing_row.setVisible(drives == "limb")
+        self.swing.blockSignals(True)
+        self.swing.setValue(swing)
+        self.swing.blockSignals(False)
         for field, value in zip(self.fields, values, strict=True):
             field.box.blockSignals(True)
             field.box.setValue(float(value))
@@ -146,13 +196,13 @@ class CorrectionPanel(QWidget):
             return
         now = np.zeros(3)
         if track.keys:
-            r, m = track_at(track, np.array([session.frame]))
+            r, m, _ = track_at(track, np.array([session.frame]))
             now = (r if field.what == "rotate" else m)[0]
         vector = [float(v) for v in now]
         vector[field.axis] = value if field.what == "rotate" else value / 100
         new = set_key(
             settings, session.joint, session.frame, session.frames - 1, space=self.space.currentData(),
-            **{field.what: (vector[0], vector[1], vector[2])},
+            drives=track.drives, stay=track.stay, **{field.what: (vector[0], vector[1], vector[2])},
         )  # fmt: skip
         session.edit_correction(
             f"{field.what} {session.joint}", new, merge=f"typed {field.what} {field.axis} {session.frame}"
@@ -164,6 +214,26 @@ class CorrectionPanel(QWidget):
         if settings is not None and track is not None and track.keys:
             new = msgspec.structs.replace(track, space=self.space.currentData())
             self.session.edit_correction("set the space", with_track(settings, new))
+
+    def _set_drives(self) -> None:
+        settings, track = self.session.correction, self._track()
+        if settings is not None and track is not None:
+            drives, *stay = self.drives.currentData().split(", ")
+            new = msgspec.structs.replace(track, drives=drives, stay=tuple(stay))
+            if track.keys:
+                self.session.edit_correction("set what the change moves", with_track(settings, new))
+            else:
+                self.session.said.emit("The joint has no key yet: pull it, or type a number first.")
+                self.refresh()
+
+    def _set_swing(self, value: float) -> None:
+        session, settings, track = self.session, self.session.correction, self._track()
+        if settings is not None and track is not None:
+            new = set_key(
+                settings, session.joint, session.frame, session.frames - 1, swing=value, drives="limb", space="world"
+            )
+            session.edit_correction(f"swing {session.joint}", new, merge=f"swing {session.frame}")
+            session.select_keys({(session.joint, session.frame)})
 
     def _set_then(self) -> None:
         settings = self.session.correction

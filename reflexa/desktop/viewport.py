@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QToolButton, QWidget
 
 from reflexa.desktop import picture, theme
-from reflexa.desktop.handle import HOOPS, Handle, handle_at
+from reflexa.desktop.handle import HOOPS, RODS, Handle, handle_at
 from reflexa.desktop.session import RESULT_CARD, Session
 from reflexa.desktop.shown import Look, Shown, figures, retarget_match
 from reflexa.draw import Camera, Figure, Scene
@@ -22,10 +22,11 @@ from reflexa.motion import quat
 from reflexa.motion.quat import Array
 from reflexa.rig.match import Match
 from reflexa.rig.notes import notes_of, set_fit
-from reflexa.steps.correction import CorrectionSettings, set_key, track_at
+from reflexa.steps.correction import CorrectionSettings, set_key, track_at, usual_track
 
 COMPARE = ("After", "Before", "Both", "Side by side")
 SNAP = 5.0  # degrees
+SNAP_MOVE = 0.01  # metres
 
 
 class Viewport(QWidget):
@@ -52,6 +53,7 @@ class Viewport(QWidget):
         self._grab: tuple[int, Array, QPointF] | None = None
         self._start: tuple[CorrectionSettings | Match, Array] | None = None
         self._turned = 0.0
+        self._held: Handle | None = None
         self._framed_for = ""
         self._rest_framed = False
         self._fine = False
@@ -285,7 +287,8 @@ class Viewport(QWidget):
                 painter.drawText(QRectF(at[0] - 8, at[1] - 8.5, 16, 16), Qt.AlignmentFlag.AlignCenter, letter)
             if self._grab is not None:
                 at = self.camera.project(handle.centre, self.width(), self.height())
-                text = f"{HOOPS[self._grab[0]][0]}  {self._turned:+.1f}°"
+                grabbed = self._grab[0]
+                text = f"{HOOPS[grabbed][0]}  {self._turned:+.1f}°" if grabbed < RODS else f"{self._turned:.1f} cm"
                 _label(painter, QPointF(at[0] + 86, at[1] - 60), text, t)
         self._paint_scale(painter, t)
 
@@ -359,14 +362,15 @@ class Viewport(QWidget):
         f = shown[0]
         joint = f.rig.skeleton.index[session.joint]
         axes = np.array(quat.IDENTITY)
+        track = usual_track(session.correction or CorrectionSettings(), f.rig, session.joint)
         if not session.rest_shown:
-            settings = session.correction
-            space = settings.track(session.joint).space if settings else "own"
-            if space == "own":
+            if track.space == "own":
                 axes = f.clip.model[0][f.frame, joint]
-            elif space == "parent" and f.rig.skeleton.parents[joint] >= 0:
+            elif track.space == "parent" and f.rig.skeleton.parents[joint] >= 0:
                 axes = f.clip.model[0][f.frame, f.rig.skeleton.parents[joint]]
-        return handle_at(f.placed[joint], axes, self.camera, self.height())
+        drives = track.drives
+        moves = drives != "joint" and not session.rest_shown
+        return handle_at(f.placed[joint], axes, self.camera, self.height(), moves)
 
     def why_no_handle(self) -> str:
         """Why the selected joint cannot be turned in this picture, or an empty text."""
@@ -390,11 +394,11 @@ class Viewport(QWidget):
         handle = self.handle()
         if handle is None:
             return
-        now = np.zeros(3)
+        now = np.zeros(6)
         if session.rest_shown:
             m = retarget_match(session)
             assert m is not None
-            now = np.array(m.target.fits.get(m.source.key, {}).get(session.joint, (0.0, 0.0, 0.0)))
+            now[:3] = m.target.fits.get(m.source.key, {}).get(session.joint, (0.0, 0.0, 0.0))
             start: CorrectionSettings | Match = m
         else:
             if session.correction is None:
@@ -403,9 +407,13 @@ class Viewport(QWidget):
             assert settings is not None
             track = settings.track(session.joint)
             if track.keys:
-                now = track_at(track, np.array([session.frame]))[0][0]
+                r, v, _ = track_at(track, np.array([session.frame]))
+                now = np.concatenate([r[0], v[0]])
             start = settings
-        way = handle.tangent(axis, at.x(), at.y(), self.camera, self.width(), self.height())
+        way = np.zeros(2)
+        if axis < RODS:
+            way = handle.tangent(axis, at.x(), at.y(), self.camera, self.width(), self.height())
+        self._held = handle
         self._grab = (axis, way, at)
         self._start = (start, now)
         self._turned = 0.0
@@ -416,22 +424,54 @@ class Viewport(QWidget):
         axis, way, start = self._grab
         what, now = self._start
         by = np.array([at.x() - start.x(), at.y() - start.y()])
+        if axis >= RODS:
+            self._move(axis, by, snap)
+            return
         self._turned = float(np.degrees(by @ way / (way @ way)))
         if snap:
             self._turned = round(self._turned / SNAP) * SNAP
         change = quat.about(axis, np.radians(self._turned))
-        before = quat.from_rotvec(np.radians(now))
-        own = isinstance(what, CorrectionSettings) and what.track(session.joint).space == "own"
+        before = quat.from_rotvec(np.radians(now[:3]))
+        rig = session.step_rig
+        own = (
+            isinstance(what, CorrectionSettings)
+            and rig is not None
+            and usual_track(what, rig, session.joint).space == "own"
+        )
         v = np.degrees(quat.to_rotvec(quat.multiply(before, change) if own else quat.multiply(change, before)))
         rotate = (float(v[0]), float(v[1]), float(v[2]))
         if isinstance(what, Match):
             notes = set_fit(notes_of(what.target), what.source.key, session.joint, rotate)
             session.edit_rig(f"fit {session.joint}", what.target, notes, merge="turn")
             return
-        new = set_key(what, session.joint, session.frame, session.frames - 1, rotate=rotate)
-        step = session.step
-        assert step is not None
-        session.edit_correction(f"turn {session.joint}", new, merge="turn")
+        self._key(what, f"turn {session.joint}", rotate=rotate)
+
+    def _move(self, grabbed: int, by: Array, snap: bool) -> None:
+        """A rod or the hub is pulled: the change is keyed in the track's own space."""
+        assert self._start is not None and self._held is not None
+        settings, now = self._start
+        assert isinstance(settings, CorrectionSettings)
+        world = self._held.moved(grabbed, by, self.camera, self.height())
+        if snap:
+            world = np.round(world / SNAP_MOVE) * SNAP_MOVE
+        self._turned = float(np.linalg.norm(world)) * 100
+        rig = self.session.step_rig
+        assert rig is not None
+        space = usual_track(settings, rig, self.session.joint).space
+        change = world if space == "world" else quat.rotate(quat.conjugate(self._held.axes), world)
+        v = now[3:] + change
+        self._key(settings, f"move {self.session.joint}", move=(float(v[0]), float(v[1]), float(v[2])))
+
+    def _key(self, settings: CorrectionSettings, label: str, **values: tuple[float, float, float]) -> None:
+        session = self.session
+        step, rig = session.step, session.step_rig
+        assert step is not None and rig is not None
+        track = usual_track(settings, rig, session.joint)
+        new = set_key(
+            settings, session.joint, session.frame, session.frames - 1, drives=track.drives, stay=track.stay,
+            space=track.space, **values,
+        )  # fmt: skip
+        session.edit_correction(label, new, merge="turn")
         session.preview_step(msgspec.structs.replace(step, settings=new))
         session.select_keys({(session.joint, session.frame)})
 

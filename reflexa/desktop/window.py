@@ -109,7 +109,7 @@ class MainWindow(QMainWindow):
         self.down.addWidget(self.across)
         self.down.addWidget(self.time_area)
         self.down.setStretchFactor(0, 1)
-        self.down.setSizes([496, 164])
+        self.down.setSizes([478, 182])
         for splitter in (self.across, self.down):
             splitter.setHandleWidth(6)
         whole = QWidget()

@@ -24,6 +24,8 @@ UP.flags.writeable = False
 
 
 Vector = tuple[float, float, float]
+# The end of a limb → the parts of its two bones.
+LIMBS = {"hand": ("upper arm", "forearm"), "foot": ("thigh", "shin")}
 
 
 @dataclass(frozen=True, eq=False)
@@ -142,6 +144,31 @@ class Rig:
         """Index of the (first) joint of a body part, or -1."""
         names = self.body_map.get(part, ())
         return self.skeleton.index[names[0]] if names else -1
+
+    def limb(self, end: str) -> tuple[int, int, int] | None:
+        """Root, middle and end joint of the limb that a hand or foot ("left hand") is the end of, where the rig has all
+        three, one above the other."""
+        side, _, part = end.partition(" ")
+        if part not in LIMBS:
+            return None
+        a, b, c = (self.joint(f"{side} {p}") for p in (*LIMBS[part], part))
+        if min(a, b, c) < 0 or b not in self.skeleton.below(a) or c not in self.skeleton.below(b):
+            return None
+        return a, b, c
+
+    def bend_side(self, end: str) -> Array:
+        """The way a limb bends, in its upper bone's own axes ``(3,)`` unit: as it does in the neutral pose; where it is
+        straight there, knees ahead and elbows back. The limb must be there."""
+        joints = self.limb(end)
+        assert joints is not None
+        turned, placed = self.neutral.rest_model
+        a, b, c = (placed[j] for j in joints)
+        along = c - a
+        off = b - a - (b - a) @ along / max(float(along @ along), 1e-12) * along
+        if np.linalg.norm(off) < 0.01 * np.linalg.norm(along):
+            off = self.facing if end.endswith("foot") else -self.facing
+        own = quat.rotate(quat.conjugate(turned[joints[0]]), off)
+        return np.asarray(own / np.linalg.norm(own))
 
     @cached_property
     def travel_joint(self) -> int:

@@ -9,39 +9,51 @@ from msgspec import Meta, Struct
 from msgspec.structs import replace
 from numpy.typing import ArrayLike, NDArray
 
-from reflexa.motion import curves, quat
+from reflexa.motion import curves, kinematics, quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import Interpolation
+from reflexa.motion.limbs import Posed, limb, reach, swing, turn_about
 from reflexa.motion.quat import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig
 from reflexa.steps.model import Settings, StepKind
 
 Space = Literal["own", "parent", "world"]
+Drives = Literal["joint", "limb", "body"]
+Ends = Literal["feet", "hands"]
+_ENDS: dict[str, tuple[str, str]] = {"feet": ("left foot", "right foot"), "hands": ("left hand", "right hand")}
 Vector = tuple[float, float, float]
 ZERO: Vector = (0.0, 0.0, 0.0)
 
 
-class Key(Struct, frozen=True, forbid_unknown_fields=True):
-    """A change at a whole frame: rotation vector in degrees, move in metres; ``then`` leads to the next key."""
+class Key(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A change at a whole frame: rotation vector in degrees, move in metres, swing of a limb's elbow or knee in degrees;
+    ``then`` leads to the next key."""
 
     frame: Annotated[int, Meta(ge=0, le=10_000_000)]
     rotate: Vector = ZERO
     move: Vector = ZERO
+    swing: float = 0.0
     then: Interpolation = "smooth"
 
     @property
     def neutral(self) -> bool:
         """Does it say "no change here"?"""
-        return self.rotate == ZERO and self.move == ZERO
+        return self.rotate == ZERO and self.move == ZERO and self.swing == 0
 
 
-class Track(Struct, frozen=True, forbid_unknown_fields=True):
-    """The keys of one joint, in rising order of frames, and the space that they are meant in."""
+class Track(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """The keys of one joint, in rising order of frames, and the space that they are meant in.
+
+    drives: the joint alone; the limb that it is the end of, by inverse kinematics (its bones keep their lengths); or
+    the body, from the pelvis, with the limbs' ends in ``stay`` ("feet", "hands") kept where they are.
+    """
 
     joint: str
     keys: tuple[Key, ...] = ()
     space: Space = "own"
+    drives: Drives = "joint"
+    stay: tuple[Ends, ...] = ()
 
 
 class CorrectionSettings(Settings, frozen=True):
@@ -65,16 +77,20 @@ class CorrectionSettings(Settings, frozen=True):
 def correct(clip: Clip, rig: Rig, settings: CorrectionSettings, first: int = 0) -> Clip:
     """Add the keyed changes. Frames and joints without a change stay bit for bit as they were.
 
-    Joints are taken parents first; changes in world space are meant in the world as it is then. A track for a
-    joint that the rig lacks is passed over (``missing`` names it).
+    The body comes first, then single joints, parents before children, then limbs; changes in world space are meant in
+    the world as it is then. A track for a joint that the rig lacks is passed over (``missing`` names it), and so is
+    a limb that it does not have whole.
     """
     skeleton = clip.skeleton
     rotations, translations = np.array(clip.rotations), np.array(clip.translations)
     at = np.arange(first, first + clip.frames)
     known = [t for t in settings.tracks if t.joint in skeleton.index and t.keys]
-    for track in sorted(known, key=lambda t: skeleton.index[t.joint]):
+    for track in sorted(known, key=lambda t: (_ORDER[t.drives], skeleton.index[t.joint])):
+        if track.drives != "joint":
+            _drive(clip, rig, rotations, translations, track, at)
+            continue
         joint = skeleton.index[track.joint]
-        rotate, move = track_at(track, at)
+        rotate, move, _ = track_at(track, at)
         turning = np.flatnonzero(np.any(rotate != 0, axis=1))
         moving = np.flatnonzero(np.any(move != 0, axis=1))
         if len(moving):
@@ -94,12 +110,75 @@ def correct(clip: Clip, rig: Rig, settings: CorrectionSettings, first: int = 0) 
     return clip.with_motion(rotations, translations)
 
 
-def track_at(track: Track, frames: ArrayLike) -> tuple[Array, Array]:
-    """Rotation vectors in degrees and moves in metres ``(n, 3)`` of a track's curve at frames."""
+_ORDER = {"body": 0, "joint": 1, "limb": 2}
+
+
+def _drive(clip: Clip, rig: Rig, rotations: Array, translations: Array, track: Track, at: NDArray[np.intp]) -> None:
+    """Carry out a track that moves a limb or the body, in the arrays given, at the frames that it changes."""
+    skeleton = clip.skeleton
+    rotate, move, swinging = track_at(track, at)
+    frames = np.flatnonzero(np.any(rotate != 0, axis=1) | np.any(move != 0, axis=1) | (swinging != 0))
+    joints = rig.limb(rig.part_of(track.joint)) if track.drives == "limb" else None
+    if len(frames) == 0 or (track.drives == "limb" and joints is None):
+        return
+    local = rotations[frames]  # a copy: what stays as it was is written nowhere
+    scales = None if clip.scales is None else clip.scales[frames]
+    turned, placed = kinematics.forward(skeleton, local, translations[frames], scales)
+    posed = Posed(skeleton, turned, placed, local, set())
+    j = skeleton.index[track.joint]
+    change, shift = _in_model(posed, j, quat.from_rotvec(np.radians(rotate[frames])), move[frames], track.space)
+    if joints is not None:
+        l = limb(skeleton, *joints)
+        reach(posed, l, placed[:, j] + shift, rig.bend_side(rig.part_of(track.joint)))
+        swing(posed, l, np.radians(swinging[frames]))
+        turn_about(posed, l.beyond, posed.placed[:, j].copy(), change)
+        posed.loose.add(j)
+    else:
+        _move_body(posed, rig, j, change, shift, track.stay)
+        parent = int(skeleton.parents[j])
+        p = posed.placed[:, j]
+        if parent >= 0:
+            p = quat.rotate(quat.conjugate(posed.turned[:, parent]), p - posed.placed[:, parent])
+        translations[frames, j] = p
+    after = posed.rotations()
+    for k in posed.loose:
+        rotations[frames, k] = quat.shortest(quat.normalise(after[:, k]), rotations[frames, k])
+
+
+def _in_model(posed: Posed, joint: int, turn: Array, move: Array, space: Space) -> tuple[Array, Array]:
+    """A change of a joint in its space as a model-space turn ``(frames, 4)`` and shift ``(frames, 3)``."""
+    if space == "world":
+        return turn, move
+    parent = int(posed.skeleton.parents[joint])
+    frame = posed.turned[:, joint if space == "own" else parent] if space == "own" or parent >= 0 else None
+    if frame is None:
+        return turn, move
+    return quat.multiply(quat.multiply(frame, turn), quat.conjugate(frame)), quat.rotate(frame, move)
+
+
+def _move_body(posed: Posed, rig: Rig, joint: int, change: Array, shift: Array, stay: tuple[Ends, ...]) -> None:
+    """Turn and shift everything below a joint; limbs that stay keep the place and turn of their ends."""
+    parts = [end for ends in stay for end in _ENDS[ends]]
+    kept = [(part, limb(rig.skeleton, *joints)) for part in parts if (joints := rig.limb(part)) is not None]
+    before = [(posed.turned[:, l.beyond].copy(), posed.placed[:, l.beyond].copy()) for _, l in kept]
+    below = np.array(posed.skeleton.below(joint), dtype=np.intp)
+    turn_about(posed, below, posed.placed[:, joint].copy(), change)
+    posed.placed[:, below] += shift[:, None]
+    posed.loose.add(joint)
+    for (part, l), (turned, placed) in zip(kept, before, strict=True):
+        end = l.beyond.tolist().index(l.end)
+        goal = placed[:, end]
+        posed.turned[:, l.beyond] = turned
+        posed.placed[:, l.beyond] = placed - goal[:, None] + posed.placed[:, l.end, None]
+        reach(posed, l, goal, rig.bend_side(part), softness=0.0)
+
+
+def track_at(track: Track, frames: ArrayLike) -> tuple[Array, Array, Array]:
+    """Rotation vectors in degrees and moves in metres ``(n, 3)``, swings in degrees ``(n,)`` of a track's curve at frames."""
     times = [k.frame for k in track.keys]
-    values = np.array([k.rotate + k.move for k in track.keys], dtype=np.float64)
+    values = np.array([(*k.rotate, *k.move, k.swing) for k in track.keys], dtype=np.float64)
     out = curves.sample(times, values, [k.then for k in track.keys], frames)
-    return out[:, :3], out[:, 3:]
+    return out[:, :3], out[:, 3:6], out[:, 6]
 
 
 def _in_parent(
@@ -119,6 +198,24 @@ def _model_rotation(skeleton: Skeleton, rotations: Array, joint: int, frames: ND
         out = quat.multiply(rotations[frames, joint], out)
         joint = int(skeleton.parents[joint])
     return out
+
+
+def usual_drive(rig: Rig, joint: str) -> tuple[Drives, tuple[Ends, ...]]:
+    """What moving a joint by hand most often means: a hand or foot takes its limb along, the pelvis the body over feet
+    that stay, everything else moves alone."""
+    part = rig.part_of(joint)
+    if rig.limb(part) is not None:
+        return "limb", ()
+    return ("body", ("feet",)) if part == "pelvis" else ("joint", ())
+
+
+def usual_track(settings: CorrectionSettings, rig: Rig, joint: str) -> Track:
+    """The joint's track, or an empty one as it would be begun by hand: limbs and body in the world's axes."""
+    track = settings.track(joint)
+    if track.keys:
+        return track
+    drives, stay = usual_drive(rig, joint)
+    return Track(joint, (), "own" if drives == "joint" else "world", drives, stay)
 
 
 def missing(settings: CorrectionSettings, rig: Rig) -> list[str]:
@@ -146,23 +243,22 @@ def with_keys(track: Track, *new: Key) -> Track:
 
 def set_key(
     settings: CorrectionSettings, joint: str, frame: int, last_frame: int,
-    rotate: Vector | None = None, move: Vector | None = None, space: Space = "own",
+    rotate: Vector | None = None, move: Vector | None = None, space: Space = "own", swing: float | None = None,
+    drives: Drives = "joint", stay: tuple[Ends, ...] = (),
 ) -> CorrectionSettings:  # fmt: skip
     """Key a change of a joint at a frame, with neutral keys at the reach on both sides where nothing is keyed yet.
 
     What is not given keeps the value that the curve has there. A neutral key is left out where another key of
     the joint lies within the reach (the curve already leads there) or where the clip ends first: then the
-    change holds to that end. ``space`` is taken for a joint's first key only: a track has one.
+    change holds to that end. ``space``, ``drives`` and ``stay`` are taken for a joint's first key only: a track has one
+    of each.
     """
     track = settings.track(joint)
     if not track.keys:
-        track = replace(track, space=space)
-        r0, m0 = ZERO, ZERO
-    else:
-        r, m = track_at(track, np.array([frame]))
-        r0, m0 = _vector(r[0]), _vector(m[0])
-    then = _then(track, frame)
-    new = [Key(frame, r0 if rotate is None else rotate, m0 if move is None else move, then)]
+        track = replace(track, space=space, drives=drives, stay=stay)
+    now = _still(track, frame) if track.keys else Key(frame)
+    given = {"rotate": rotate, "move": move, "swing": swing}
+    new = [replace(now, **{k: v for k, v in given.items() if v is not None})]
     if not settings.whole_clip:
         before, after = frame - settings.reach, frame + settings.reach
         if before >= 0 and not any(before <= k.frame < frame for k in track.keys):
@@ -178,8 +274,8 @@ def _changed_at(track: Track, frame: int) -> bool:
 
 def _still(track: Track, frame: int) -> Key:
     """A key that says what the curve already says at a frame."""
-    r, m = track_at(track, np.array([frame]))
-    return Key(frame, _vector(r[0]), _vector(m[0]), _then(track, frame))
+    r, m, s = track_at(track, np.array([frame]))
+    return Key(frame, _vector(r[0]), _vector(m[0]), float(s[0]), _then(track, frame))
 
 
 def _then(track: Track, frame: int) -> Interpolation:

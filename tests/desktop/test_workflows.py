@@ -326,3 +326,40 @@ def test_the_layout_holds(demo, qtbot, size) -> None:
     assert demo.viewport.rect().contains(bar) and not bar.intersects(demo.viewport.compare_bar.geometry())
     page = demo.settings._scroll.widget()
     assert page.minimumSizeHint().width() <= demo.settings._scroll.viewport().width(), "no setting is cut off"
+
+
+def test_a_pulled_hand_takes_its_arm_along_and_a_pulled_pelvis_leaves_the_feet(demo, qtbot) -> None:
+    """One drag each: a correction, its key, its neutral keys; the bones keep their lengths, the soles their place."""
+    session, view = demo.session, demo.viewport
+    session.open_take("Walk on the spot")
+    ready(qtbot, demo)
+    session.set_frame(16)
+    for joint, by in (("hand_left", (30, -40)), ("pelvis", (6, 14))):
+        before = session.result
+        session.select_joint(joint)
+        handle = view.handle()
+        assert handle.moves
+        at = view.camera.project(handle.centre, view.width(), view.height())
+        start = QPoint(round(at[0]), round(at[1]))
+        drag(view, start, QPoint(start.x() + by[0], start.y() + by[1]))
+        ready(qtbot, demo)
+        index = session.rig.skeleton.index
+        move = session.correction.track(joint).keys
+        key = next(k for k in move if k.frame == 16)
+        moved = session.result.model[1][16] - before.model[1][16]
+        assert np.abs(moved[index[joint]] - key.move).max() < 1e-3 and np.linalg.norm(key.move) > 0.02
+        pixel = view.camera.pixel_size(handle.centre, view.height())
+        assert np.linalg.norm(key.move) == pytest.approx(np.hypot(*by) * pixel, rel=0.05), (
+            "it goes where the pointer goes"
+        )
+        assert np.array_equal(session.result.rotations[0], before.rotations[0])
+        if joint == "hand_left":
+            assert np.abs(moved[index["clavicle_left"]]).max() == 0
+        else:
+            assert np.abs(moved[[index["foot_left"], index["foot_right"]]]).max() < 1e-4
+    assert len(session.take.steps) == 1 and [t.drives for t in session.correction.tracks] == ["limb", "body"]
+    QTest.keyClick(view, Qt.Key.Key_Escape)
+    for _ in range(3):
+        session.undo()
+    ready(qtbot, demo)
+    assert not session.take.steps

@@ -11,10 +11,10 @@ from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
+from reflexa.motion.limbs import Limb, Posed, bend_side, limb, reach, sink
 from reflexa.motion.quat import Array
 from reflexa.rig.match import SIDES, Match
 from reflexa.steps.retarget import feet as soles
-from reflexa.steps.retarget.pose import Limb, Posed, bend_side, limb, reach, sink
 from reflexa.steps.retarget.transfer import places, turn_of
 
 # The pelvis gives way by at most this share of the leg before a foot is left short of its place.
@@ -66,21 +66,16 @@ def foot_goals(clip: Clip, m: Match) -> Contacts:
     return out
 
 
-def limbs(m: Match, parts: tuple[str, str, str]) -> dict[str, Limb]:
+def limbs(m: Match, end: str) -> dict[str, Limb]:
     """Per end part ("left foot") the target's limb, where it has all three joints, one above the other."""
-    out: dict[str, Limb] = {}
-    skeleton = m.target.skeleton
-    for side in SIDES:
-        a, b, c = (m.target.joint(f"{side} {p}") for p in parts)
-        if min(a, b, c) >= 0 and b in skeleton.below(a) and c in skeleton.below(b):
-            out[f"{side} {parts[2]}"] = limb(skeleton, a, b, c)
-    return out
+    found = {f"{side} {end}": m.target.limb(f"{side} {end}") for side in SIDES}
+    return {name: limb(m.target.skeleton, *joints) for name, joints in found.items() if joints is not None}
 
 
 def plant_feet(posed: Posed, clip: Clip, m: Match) -> Contacts:
     """Bring the ankles to their goals; the pelvis gives way where a standing leg would not reach."""
     contacts = foot_goals(clip, m)
-    legs = {n: l for n, l in limbs(m, ("thigh", "shin", "foot")).items() if n in contacts.goals}
+    legs = {n: l for n, l in limbs(m, "foot").items() if n in contacts.goals}
     if not legs:
         return contacts
     sides = {n: bend_side(posed, l) for n, l in legs.items()}
@@ -97,7 +92,7 @@ def plant_feet(posed: Posed, clip: Clip, m: Match) -> Contacts:
         contacts.sunk = need
         sink(posed, m.target.joint("pelvis"), need)
     for name, l in legs.items():
-        side = sides[name] if sides[name].any() else _default_bend(posed, l, m, knee=True)
+        side = sides[name] if sides[name].any() else m.target.bend_side(name)
         contacts.short[name] = reach(posed, l, contacts.goals[name], side)
     return contacts
 
@@ -114,17 +109,10 @@ def _too_far(posed: Posed, l: Limb, goal: Array, stands: tuple[NDArray[np.bool_]
     return np.where(stands[0] | stands[1], np.clip(drop, 0.0, _MOST_SINK * longest), 0.0)
 
 
-def _default_bend(posed: Posed, l: Limb, m: Match, knee: bool) -> Array:
-    """The way of a limb that never bends in the clip: knees ahead, elbows back, in the upper bone's own frame."""
-    rest = m.aligned_rest[0][l.root]
-    way = m.target.facing if knee else -m.target.facing
-    return quat.rotate(quat.conjugate(rest), way)
-
-
 def place_hands(posed: Posed, clip: Clip, m: Match, mode: str, contacts: Contacts) -> None:
     """Bring the wrists to the scaled source's places, or keep the way from one hand to the other as the scaled source
     has it (about where the target's hands are anyway)."""
-    arms = limbs(m, ("upper arm", "forearm", "hand"))
+    arms = limbs(m, "hand")
     wrists = {n: j for n in arms if (j := m.source.joint(n)) >= 0}
     goals = {n: places(clip, m, j) for n, j in wrists.items()}
     if mode == "keep distance":
@@ -138,7 +126,7 @@ def place_hands(posed: Posed, clip: Clip, m: Match, mode: str, contacts: Contact
         l = arms[name]
         side = bend_side(posed, l)
         contacts.goals[name] = goal
-        contacts.short[name] = reach(posed, l, goal, side if side.any() else _default_bend(posed, l, m, knee=False))
+        contacts.short[name] = reach(posed, l, goal, side if side.any() else m.target.bend_side(name))
 
 
 def sole_points(clip_turned: Array, clip_placed: Array, m: Match) -> dict[str, tuple[Array, Array]]:

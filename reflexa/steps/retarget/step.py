@@ -12,12 +12,12 @@ from msgspec import Meta
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
+from reflexa.motion.limbs import Posed
 from reflexa.rig import Rig
 from reflexa.rig.match import Match, match
 from reflexa.steps.helper_joints import snapped
 from reflexa.steps.model import Settings, StepKind
 from reflexa.steps.retarget.contact import Contacts, place_hands, plant_feet
-from reflexa.steps.retarget.pose import Posed
 from reflexa.steps.retarget.transfer import transfer
 
 Root = Literal["source root", "under the pelvis", "pelvis, turning", "stays"]

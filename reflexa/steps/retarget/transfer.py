@@ -6,10 +6,10 @@ import numpy as np
 
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
+from reflexa.motion.limbs import Posed
 from reflexa.motion.quat import Array
 from reflexa.rig.match import SIDES, Match, hips
 from reflexa.rig.rig import Rig
-from reflexa.steps.retarget.pose import Posed
 
 
 def turn_of(clip: Clip, m: Match, joint: int) -> Array:

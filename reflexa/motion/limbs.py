@@ -117,6 +117,23 @@ def _normal(line: Array, off: Array, pole: Array) -> Array:
     return np.cross(line, np.where(bent, off, pole))
 
 
+def turn_about(posed: Posed, joints: NDArray[np.intp], pivot: Array, turn: Array) -> None:
+    """Turn joints about a point ``(frames, 3)`` by model-space rotations ``(frames, 4)``, as one piece."""
+    posed.turned[:, joints] = quat.multiply(turn[:, None], posed.turned[:, joints])
+    posed.placed[:, joints] = pivot[:, None] + quat.rotate(turn[:, None], posed.placed[:, joints] - pivot[:, None])
+
+
+def swing(posed: Posed, l: Limb, angle: Array) -> None:
+    """Turn a limb about the line from its root to its end by ``angle`` ``(frames,)`` radians: the middle joint swings,
+    both ends stay."""
+    root, end = posed.placed[:, l.root], posed.placed[:, l.end]
+    line = end - root
+    length = np.linalg.norm(line, axis=-1, keepdims=True)
+    turn = quat.from_rotvec(np.where(length > 1e-9, line / np.maximum(length, 1e-9), 0.0) * angle[:, None])
+    turn_about(posed, np.concatenate([l.upper, l.lower]), root, turn)
+    posed.loose |= {l.root, l.end}
+
+
 def sink(posed: Posed, root: int, by: Array) -> None:
     """Move a joint and everything below it down by ``by`` ``(frames,)`` metres."""
     posed.placed[:, posed.skeleton.below(root), 1] -= by[:, None]
