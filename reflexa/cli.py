@@ -16,7 +16,7 @@ from rich.progress import Progress
 
 from reflexa import __version__, describe
 from reflexa.batch.export import export
-from reflexa.batch.rigs import fitted, model_of
+from reflexa.batch.rigs import clips_of, fitted, model_of
 from reflexa.batch.rigs import load as load_rigs
 from reflexa.batch.run import Done, Job, run
 from reflexa.checks import findings
@@ -269,6 +269,14 @@ def check(
 @click.option("--step", "said", multiple=True, metavar="KIND[:setting=value,…]", help="Run one step.")
 @click.option("--out", required=True, type=click.Path(path_type=Path), help="Folder to write to.")
 @click.option("--format", "fmt", type=click.Choice(list(FORMATS)), help="Format to write; else as the source's.")
+@click.option(
+    "--with",
+    "others",
+    multiple=True,
+    metavar="FILE",
+    type=click.Path(path_type=Path),
+    help="A file whose clips a blend may draw on, as FILE/CLIP. May be given several times.",
+)
 @click.option("--name", "pattern", default="", help="File name pattern: {file}, {clip}, {recipe}, {swapped}.")
 @click.option(
     "--jobs",
@@ -283,7 +291,8 @@ def check(
 @_writing
 @_common
 def apply(
-    clips: tuple[Path, ...], recipe: str | None, said: tuple[str, ...], out: Path, fmt: str | None, pattern: str, jobs: int,
+    clips: tuple[Path, ...], recipe: str | None, said: tuple[str, ...], out: Path, fmt: str | None, others: tuple[Path, ...],
+    pattern: str, jobs: int,
     as_json: bool, source_units: str | None, positions: str, facing: str, rigs: tuple[Path, ...], frame: str, units: str,
     force: bool, quiet: bool, verbose: bool,
 ) -> None:  # fmt: skip
@@ -300,6 +309,7 @@ def apply(
         if not chosen and not rigs:
             raise click.UsageError("Give at least one --recipe or --step (or a --rig to write for).")
         load_rigs(rigs)
+        clips_of(others, rigs)
         try:
             pattern.format(file="", clip="", recipe="", swapped="")
         except (KeyError, IndexError, ValueError):
@@ -321,6 +331,7 @@ def apply(
             WriteOptions(frame, UNITS[units]),
             force,
             rigs,
+            others,
         )
         for p in clips
     ]

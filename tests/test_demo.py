@@ -17,6 +17,7 @@ from reflexa.formats import read
 from reflexa.motion import quat
 from reflexa.project import store
 from reflexa.take import evaluate
+from reflexa.take.known import KnownClips
 
 PROJECT = Path(str(files("reflexa.demo").joinpath("project")))
 
@@ -99,7 +100,9 @@ def test_the_shipped_project_is_whole_and_what_the_builder_builds(tmp_path: Path
     for take in project.takes:
         source = documents[take.source.file]
         clip = next(c for c in source.clips if c.name == take.source.clip)
-        result = evaluate(take, clip, source.rig, rigs={n: d.rig for n, d in documents.items()})
+        known = KnownClips({n: (d.clips, d.rig) for n, d in documents.items()}, project.takes)
+        rigs = {n: d.rig for n, d in documents.items()}
+        result = evaluate(take, clip, source.rig, rigs=rigs, clips=known.within(take.name))
         assert np.isfinite(result.result.model[1]).all()
         if take.steps and take.steps[-1].kind in ("retarget", "helper-joints"):
             assert not helper_joints(result.result, result.rig), "what puts helper joints in place leaves none behind"

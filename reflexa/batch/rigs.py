@@ -15,6 +15,7 @@ from reflexa.formats.rigfile import RigDocument, read_rig
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.notes import rig_of, with_notes
+from reflexa.take.known import KnownClips
 
 
 @dataclass(frozen=True, eq=False)
@@ -56,6 +57,18 @@ def _load(paths: tuple[Path, ...], _written: tuple[int, ...], options: ReadOptio
             except ValueError as e:
                 raise ReadError(str(e), path, "joints") from None
     return given
+
+
+@lru_cache(maxsize=4)
+def _clips(paths: tuple[Path, ...], _written: tuple[int, ...], rigs: tuple[Path, ...]) -> KnownClips:
+    given = load(rigs)
+    documents = {p.name: read(p) for p in paths}
+    return KnownClips({n: (d.clips, given.known(d.rig)) for n, d in documents.items()})
+
+
+def clips_of(paths: tuple[Path, ...], rigs: tuple[Path, ...] = ()) -> KnownClips:
+    """The clips of files by name (FILE/CLIP), for steps that draw on them. Raises ReadError."""
+    return _clips(paths, tuple(p.stat().st_mtime_ns if p.exists() else 0 for p in paths), rigs)
 
 
 def model_of(rig: Rig, given: Given) -> Imported | None:

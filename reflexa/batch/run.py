@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from reflexa.batch.export import Proof, export
-from reflexa.batch.rigs import fitted, load, model_of
+from reflexa.batch.rigs import clips_of, fitted, load, model_of
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, ReadOptions, WriteOptions, read
 from reflexa.project.store import file_name
@@ -32,6 +32,7 @@ class Job:
     write: WriteOptions
     overwrite: bool
     rigs: tuple[Path, ...] = ()
+    others: tuple[Path, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -55,7 +56,7 @@ def run_one(job: Job) -> Done:
         for clip in document.clips:
             take = Take(clip.name, Source(job.path.name, clip.name), job.steps)
             name = out_name(job.pattern, job.path.stem, clip.name, job.recipe, len(document.clips) > 1)
-            evaluation = evaluate(take, clip, rig, rigs=given.rigs)
+            evaluation = evaluate(take, clip, rig, rigs=given.rigs, clips=clips_of(job.others, job.rigs))
             result, on = evaluation.result, evaluation.rig
             if on is rig:
                 result, on = fitted(result, on, given)

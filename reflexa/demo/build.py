@@ -24,6 +24,10 @@ def _correction(name: str, settings: CorrectionSettings, **how: object) -> Step:
     return msgspec.structs.replace(make("correction", name), settings=settings, **how)
 
 
+def _reaching(step: Step, part: str, edge: int = 0, weight: float = 1.0) -> Step:
+    return msgspec.structs.replace(step, mask=Mask(parts=(part,), edge=edge), weight=weight)
+
+
 def takes(file: str) -> tuple[Take, ...]:
     """Takes that show what the steps are for."""
     haul = Take("Haul, port side", Source(file, "rope haul"), (make("mirror", "Swap sides"),))
@@ -58,6 +62,14 @@ def takes_of_others() -> tuple[Take, ...]:
             (make("mirror", "Other side"), make("retarget", "Onto the Ferrykeeper", rig=KEEPER, hands="keep distance")),
         ),
         Take("Winch, marks put back", Source(KEEPER, "turning the winch"), (make("helper-joints", "Marks back in place"),)),
+        Take(
+            "Walk with the lantern", Source(DECKHAND, "walk"),
+            (_reaching(make("blend", "Lantern arm", clip=f"{DECKHAND}/lantern idle"), "right arm", edge=1),),
+        ),
+        Take(
+            "A heavier haul", Source(DECKHAND, "rope haul"),
+            (_reaching(make("blend", "30 % heavier", clip=f"{DECKHAND}/rope haul", mode="add"), "upper body", weight=0.3),),
+        ),
         Take("Strut, other leg first", Source(HERON, "strut"), (make("mirror", "Other leg first"),)),
     )  # fmt: skip
 

@@ -37,7 +37,7 @@ class _Work(QRunnable):
     def __init__(self, session: Session, takes: list[Take], folder: Path, overwrite: bool, relay: _Relay) -> None:
         super().__init__()
         self._jobs = [(t, session.documents.get(t.source.file), session.rig_of(t.source.file)) for t in takes]
-        self._documents, self._rigs = dict(session.documents), session.rigs
+        self._documents, self._rigs, self._known = dict(session.documents), session.rigs, session.known_clips()
         self._folder, self._overwrite, self._relay = folder, overwrite, relay
         self.stopped = False
 
@@ -50,7 +50,7 @@ class _Work(QRunnable):
                 if document is None or rig is None or clip is None:
                     self._relay.one.emit(i, "the source is missing", False)
                     continue
-                done = evaluate(take, clip, rig, rigs=self._rigs)
+                done = evaluate(take, clip, rig, rigs=self._rigs, clips=self._known.within(take.name))
                 model = next((d for f, d in self._documents.items() if self._rigs[f].key == done.rig.key), None)
                 if document.rig.key == done.rig.key:
                     model = document

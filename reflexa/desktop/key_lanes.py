@@ -70,7 +70,7 @@ class KeyLanes(QWidget):
             p.setPen(t.colour("quiet"))
             text = "Select a step to see its envelope and keys here." if session.take else ""
             p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
-        elif KINDS[step.kind].apply is None:
+        elif KINDS[step.kind].carry is not None:
             p.setPen(t.colour("quiet"))
             text = f"{step.name} takes the whole clip to another rig: it has no envelope and no keys."
             p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
@@ -311,7 +311,7 @@ class KeyLanes(QWidget):
     def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
         step = self.session.step
         at = e.position()
-        if step is None or at.y() > ENVELOPE_HEIGHT or KINDS[step.kind].apply is None:
+        if step is None or at.y() > ENVELOPE_HEIGHT or KINDS[step.kind].carry is not None:
             return
         points = list(step.envelope)
         found = self._point_at(at)

@@ -245,7 +245,7 @@ class RevisionLine(QScrollArea):
             card.dropped.connect(self._drop)
             card.menu_wanted.connect(self._menu)
             self._switches[i] = switch
-            if KINDS[step.kind].apply is None:
+            if KINDS[step.kind].carry is not None:
                 # Another rig cannot be had by half: no weight, and no picture of how much changes.
                 text = QLabel(objectName="quiet")
                 text.setToolTip(

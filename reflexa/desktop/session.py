@@ -28,6 +28,7 @@ from reflexa.steps.apply import apply
 from reflexa.steps.correction import CorrectionSettings
 from reflexa.take import Cache, Cancelled, Evaluation, Source, Take, evaluate
 from reflexa.take import model as takes
+from reflexa.take.known import KnownClips
 
 SOURCE_CARD, RESULT_CARD = -1, -2
 
@@ -163,6 +164,13 @@ class Session(QObject):
         file = next((f for f, d in self.documents.items() if d.rig.key == rig.key), None)
         return (self.rig_of(file) if file is not None else None) or rig
 
+    def known_clips(self) -> KnownClips:
+        """Every clip and take of the project, for a step of the open take to draw on."""
+        sources = {
+            f: (d.clips or (rest_of(d),), rig) for f, d in self.documents.items() if (rig := self.rig_of(f)) is not None
+        }
+        return KnownClips(sources, self.project.takes, self._cache).within(self.take_name)
+
     def document_of(self, rig: Rig | None) -> Imported | None:
         """The source whose rig it is."""
         key = rig.key if rig is not None else ""
@@ -294,7 +302,7 @@ class Session(QObject):
                 self.preview = None
             self.take_changed.emit()
             self.evaluate()
-        elif rigs != project.rigs:
+        elif rigs != project.rigs or (take and any(KINDS[s.kind].draws for s in take.steps)):
             self.evaluate()
 
     def _prune_keys(self) -> None:
@@ -308,14 +316,14 @@ class Session(QObject):
         """Compute the current take off the interface thread; the newest request wins."""
         self._request += 1
         number = self._request
-        take, clip, rig, rigs = self.take, self.source_clip, self.source_rig, self.rigs
+        take, clip, rig, rigs, clips = self.take, self.source_clip, self.source_rig, self.rigs, self.known_clips()
         if take is None or clip is None or rig is None:
             self.evaluation = None
             self.evaluated.emit()
             return
 
         def run() -> Evaluation:
-            out = evaluate(take, clip, rig, self._cache, lambda: number != self._request, rigs)
+            out = evaluate(take, clip, rig, self._cache, lambda: number != self._request, rigs, clips)
             for c in out.clips:
                 if number != self._request:
                     raise Cancelled

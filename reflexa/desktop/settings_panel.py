@@ -24,6 +24,7 @@ from PySide6.QtWidgets import (
 
 from reflexa import describe
 from reflexa.checks import findings as check_all
+from reflexa.desktop.blend_panel import BlendPanel
 from reflexa.desktop.correction_panel import CorrectionPanel
 from reflexa.desktop.helper_panel import HelperPanel
 from reflexa.desktop.mirror_panel import MirrorPanel
@@ -34,11 +35,12 @@ from reflexa.formats.imported import FACINGS, UNITS
 from reflexa.rig import PRESETS
 from reflexa.steps import KINDS, Mask
 from reflexa.steps.registry import describe_field, fields
+from reflexa.take.known import TAKE
 
 # Kinds whose hands need more than the plain form.
 RICHER: dict[str, type[QWidget]] = {
     "mirror": MirrorPanel, "correction": CorrectionPanel, "retarget": RetargetPanel, "helper-joints": HelperPanel,
-    "rename": RenamePanel,
+    "rename": RenamePanel, "blend": BlendPanel,
 }  # fmt: skip
 _HIDDEN = {"tracks"}
 _NOTHING_FOUND = "Every joint has a partner or lies on the centre line, and every helper joint is in place."
@@ -204,7 +206,7 @@ class SettingsPanel(QFrame):
             panel = RICHER[step.kind](self.session)
             column.addWidget(panel)
             self._refreshers.append(panel.refresh)
-        if kind.apply is not None:
+        if kind.carry is None:
             column.addWidget(_section("How much, where"))
             self._add_weight_and_mask(column)
 
@@ -235,6 +237,19 @@ class SettingsPanel(QFrame):
                     for f in wanted:
                         gone = f and f not in session.rigs
                         control.addItem(f"{f} (missing)" if gone else f or "choose…", f)
+                control.setCurrentIndex(control.findData(value()))
+        elif about.get("file") == "clip":
+            control = QComboBox()
+            control.activated.connect(lambda _i: self._set(name, control.currentData()))
+
+            def show() -> None:
+                own = f"{TAKE}{session.take_name}"
+                wanted = ["", *(n for n in session.known_clips() if n != own)]
+                wanted += [] if value() in wanted else [value()]
+                if [control.itemData(i) for i in range(control.count())] != wanted:
+                    control.clear()
+                    for n in wanted:
+                        control.addItem(n.replace(TAKE, "take: ").replace("/", " · ") or "choose…", n)
                 control.setCurrentIndex(control.findData(value()))
         elif about["type"] == "choice":
             control = QComboBox()
@@ -268,6 +283,9 @@ class SettingsPanel(QFrame):
         def guarded() -> None:
             if session.step is not None and hasattr(session.step.settings, name):
                 show()
+                # A setting that means nothing with the others as they are is not shown.
+                given = about.get("when", {})
+                form.setRowVisible(control, all(getattr(session.step.settings, k) == v for k, v in given.items()))
 
         self._refreshers.append(guarded)
 
@@ -290,6 +308,16 @@ class SettingsPanel(QFrame):
         mask.addItem("From the selected joint down", "below")
         mask.activated.connect(lambda _i: self._set_mask(mask.currentData()))
         form.addRow("Joints", mask)
+        edge = QSpinBox(minimum=0, maximum=20, suffix=" joints", accessibleName="Soft edge")
+        edge.setKeyboardTracking(False)
+        edge.setToolTip("From the topmost joint of the mask down, the step fades in over this many joints")
+        edge.valueChanged.connect(
+            lambda v: session.edit_step(
+                "set the soft edge",
+                msgspec.structs.replace(session.step, mask=msgspec.structs.replace(session.step.mask, edge=v)), merge="edge",
+            )
+        )  # fmt: skip
+        form.addRow("Soft edge", edge)
         column.addLayout(form)
         said = _text("")
         column.addWidget(said)
@@ -306,11 +334,22 @@ class SettingsPanel(QFrame):
             weight.blockSignals(True)
             weight.setValue(round(step.weight * 100))
             weight.blockSignals(False)
+            edge.setEnabled(step.mask is not None)
+            edge.blockSignals(True)
+            edge.setValue(step.mask.edge if step.mask is not None else 0)
+            edge.blockSignals(False)
             if step.mask is None:
                 mask.setCurrentIndex(0)
                 said.setText("The step reaches every joint.")
             else:
-                known = next((i for i in range(1, mask.count() - 1) if mask.itemData(i) == step.mask), mask.count() - 1)
+                known = next(
+                    (
+                        i
+                        for i in range(1, mask.count() - 1)
+                        if mask.itemData(i).parts == step.mask.parts and not step.mask.joints
+                    ),
+                    mask.count() - 1,
+                )
                 mask.setCurrentIndex(known)
                 count = len(step.mask.joints)
                 said.setText(

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import replace
+from types import MappingProxyType
 
 import numpy as np
 
@@ -15,32 +16,41 @@ from reflexa.rig import Rig
 from reflexa.steps.model import Step
 from reflexa.steps.registry import kind_of
 
+_NONE: Mapping[str, tuple[Clip, Rig]] = MappingProxyType({})
 
-def apply(step: Step, clip: Clip, rig: Rig, first: int = 0) -> Clip:
+
+def apply(step: Step, clip: Clip, rig: Rig, first: int = 0, clips: Mapping[str, tuple[Clip, Rig]] = _NONE) -> Clip:
     """The clip after a step. A step that is off or weighs nothing gives the very clip back.
 
-    first: number of the clip's first frame in the take. Raises RecipeError where the step's mask names what the rig lacks.
+    first: number of the clip's first frame in the take. clips: what a step that draws on others can choose from, by
+    name. Raises RecipeError where the step's mask names what the rig lacks, or the step itself does.
     """
     if not step.on or step.weight == 0:
         return clip
     weights = step_weights(step, rig, first, clip.frames)
     if weights is not None and not weights.any():
         return clip
-    change = kind_of(step.kind).apply
-    if change is None:
+    kind = kind_of(step.kind)
+    if kind.draws is not None:
+        changed = kind.draws(clip, rig, step, clips)
+    elif kind.apply is not None:
+        changed = kind.apply(clip, rig, step.settings, first)
+    else:
         raise RecipeError(f"{step.name!r} takes the clip to another rig: it cannot be run on a single pose")
-    changed = change(clip, rig, step.settings, first)
     return changed if weights is None else blended(clip, changed, weights)
 
 
-def carried(step: Step, clip: Clip, rig: Rig, rigs: Mapping[str, Rig]) -> tuple[Clip, Rig]:
-    """Clip and rig after a step of any kind. rigs: what a step that changes the rig can choose from, by name.
+def carried(
+    step: Step, clip: Clip, rig: Rig, rigs: Mapping[str, Rig], clips: Mapping[str, tuple[Clip, Rig]] = _NONE
+) -> tuple[Clip, Rig]:
+    """Clip and rig after a step of any kind. rigs, clips: what a step that changes the rig, or draws on other clips, can
+    choose from, by name.
 
     Raises RecipeError as ``apply`` does, and where such a step is given a weight, envelope or mask.
     """
     carry = kind_of(step.kind).carry
     if carry is None or not step.on or step.weight == 0:
-        return apply(step, clip, rig), rig
+        return apply(step, clip, rig, 0, clips), rig
     if step.weight != 1 or step.envelope or step.mask is not None:
         raise RecipeError(
             f"{step.name!r} takes the clip to another rig: it has no weight, envelope or mask",

@@ -21,10 +21,12 @@ class Settings(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class Mask(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """Which joints a step reaches: body parts (and presets such as "left arm") fully, single joints by weight."""
+    """Which joints a step reaches: body parts (and presets such as "left arm") fully, single joints by weight; over the
+    first ``edge`` joints, from the topmost down, it fades in."""
 
     parts: tuple[str, ...] = ()
     joints: dict[str, float] = {}
+    edge: int = 0
 
     def weights(self, rig: Rig) -> Array:
         """Weight per joint ``(joints,)``. Raises KeyError for a part or joint that does not exist."""
@@ -34,6 +36,12 @@ class Mask(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
                 out[rig.skeleton.index[name]] = 1.0
         for name, weight in self.joints.items():
             out[rig.skeleton.index[name]] = weight
+        if self.edge > 0:
+            # How many joints above, itself included, are reached too: the edge fades in over that many.
+            inside = np.zeros(len(rig.skeleton))
+            for j, parent in enumerate(rig.skeleton.parents.tolist()):
+                inside[j] = (inside[parent] + 1 if parent >= 0 else 1) if out[j] > 0 else 0
+            out *= np.minimum(inside / (self.edge + 1), 1.0)
         return out
 
 
@@ -58,17 +66,20 @@ class Step(msgspec.Struct, frozen=True):
 
 
 Apply = Callable[[Clip, Rig, Any, int], Clip]
+Draws = Callable[[Clip, Rig, "Step", Mapping[str, tuple[Clip, Rig]]], Clip]
 Carry = Callable[[Clip, Rig, Any, Mapping[str, Rig]], tuple[Clip, Rig]]
 
 
 @dataclass(frozen=True)
 class StepKind:
-    """A kind of step: its settings type and what it does, by one of two functions.
+    """A kind of step: its settings type and what it does, by one of three functions.
 
     apply(clip, rig, settings, first) gives the changed clip of the same rig at full weight; ``first`` is the number of
     the clip's first frame in the take (not 0 only when a single pose is computed while a hand drags).
     carry(clip, rig, settings, rigs) takes the clip to another rig, out of those known by name: clip and rig. Such a
     step has no weight, envelope or mask.
+    draws(clip, rig, step, clips) gives the changed clip at full weight too, out of other clips known by name; its
+    settings say which in a field called ``clip``.
     """
 
     kind: str
@@ -77,3 +88,4 @@ class StepKind:
     settings: type[Settings]
     apply: Apply | None = None
     carry: Carry | None = None
+    draws: Draws | None = None

@@ -9,6 +9,7 @@ import msgspec
 
 from reflexa.errors import RecipeError
 from reflexa.rig.bodymap import PARTS, PRESETS
+from reflexa.steps.blend import BLEND
 from reflexa.steps.correction import CORRECTION
 from reflexa.steps.helper_joints import HELPER_JOINTS
 from reflexa.steps.mirror import MIRROR
@@ -16,7 +17,7 @@ from reflexa.steps.model import Mask, Settings, Step, StepKind
 from reflexa.steps.rename import RENAME
 from reflexa.steps.retarget import RETARGET
 
-KINDS: dict[str, StepKind] = {k.kind: k for k in (MIRROR, RETARGET, CORRECTION, HELPER_JOINTS, RENAME)}
+KINDS: dict[str, StepKind] = {k.kind: k for k in (MIRROR, RETARGET, CORRECTION, BLEND, HELPER_JOINTS, RENAME)}
 
 
 def kind_of(name: str, place: str = "") -> StepKind:
@@ -99,6 +100,8 @@ def _mask(mask: Mask, place: str) -> Mask:
     for i, part in enumerate(mask.parts):
         if part not in PARTS and part not in PRESETS:
             raise RecipeError(f"there is no body part {part!r}", place=f"{place}.parts[{i}]")
+    if mask.edge < 0:
+        raise RecipeError(f"{mask.edge} is no number of joints", place=f"{place}.edge")
     for joint, weight in mask.joints.items():
         if not 0 <= weight <= 1:
             raise RecipeError(f"{weight} lies outside 0 to 1", place=f"{place}.joints[{joint!r}]")
@@ -139,7 +142,7 @@ def describe_field(field: msgspec.inspect.Field) -> dict[str, Any]:
             out[{"ge": "least", "le": "most"}[bound]] = getattr(t, bound)
     out["title"] = meta.get("title", field.name.replace("_", " "))
     out["help"] = meta.get("description", "")
-    for extra in ("unit", "file"):
+    for extra in ("unit", "file", "when"):
         if extra in meta:
             out[extra] = meta[extra]
     return out

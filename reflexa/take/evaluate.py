@@ -17,6 +17,7 @@ from reflexa.motion.quat import Array
 from reflexa.motion.resample import to_rate
 from reflexa.rig import Rig
 from reflexa.steps import KINDS, Step, carried, to_plain
+from reflexa.steps.blend import clip_named
 from reflexa.take.model import Export, Take
 
 
@@ -80,36 +81,48 @@ def evaluate(
     cache: Cache | None = None,
     cancelled: Callable[[], bool] = lambda: False,
     rigs: Mapping[str, Rig] = MappingProxyType({}),
+    clips: Mapping[str, tuple[Clip, Rig]] = MappingProxyType({}),
 ) -> Evaluation:
-    """Run a take's steps over its source clip. rigs: those that a step may take the clip to, by name.
+    """Run a take's steps over its source clip. rigs, clips: those that a step may take the clip to, or draw on, by name.
 
     Raises RecipeError from a step, Cancelled when told to stop.
     """
-    clips, on = [clip], [rig]
+    made, on = [clip], [rig]
     key = f"{clip.digest}/{rig.digest}"
     for step in take.steps:
         if cancelled():
             raise Cancelled
         if not step.on or step.weight == 0:
-            clips.append(clips[-1])
+            made.append(made[-1])
             on.append(on[-1])
             continue
         carries = KINDS[step.kind].carry is not None
-        key = _digest(key, step, sorted(f"{n}={r.digest}" for n, r in rigs.items()) if carries else [])
+        key = _digest(key, step, _read_besides(step, rigs, clips))
         out = cache.get(key) if cache is not None else None
         if out is None:
-            out = carried(step, clips[-1], on[-1], rigs)
+            out = carried(step, made[-1], on[-1], rigs, clips)
             if cache is not None:
                 cache.put(key, out)
-        clips.append(out[0])
+        made.append(out[0])
         on.append(out[1] if carries else on[-1])
-    return Evaluation(take, tuple(on), tuple(clips))
+    return Evaluation(take, tuple(on), tuple(made))
 
 
-def _digest(before: str, step: Step, rigs: list[str]) -> str:
+def _read_besides(step: Step, rigs: Mapping[str, Rig], clips: Mapping[str, tuple[Clip, Rig]]) -> list[str]:
+    """Digests of everything that a step reads beside the clip that it is given."""
+    kind = KINDS[step.kind]
+    if kind.carry is not None:
+        return sorted(f"{n}={r.digest}" for n, r in rigs.items())
+    if kind.draws is not None:
+        clip, rig = clip_named(getattr(step.settings, "clip", ""), clips)
+        return [clip.digest, rig.digest]
+    return []
+
+
+def _digest(before: str, step: Step, besides: list[str]) -> str:
     what = to_plain(step)
     what.pop("name")  # a new name changes no motion
-    return hashlib.sha256(before.encode() + msgspec.json.encode([what, rigs])).hexdigest()
+    return hashlib.sha256(before.encode() + msgspec.json.encode([what, besides])).hexdigest()
 
 
 def change(before: Clip, after: Clip) -> Array:

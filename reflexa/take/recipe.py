@@ -79,6 +79,7 @@ def schema() -> dict[str, Any]:
                 "properties": {
                     "parts": {"type": "array", "items": {"enum": [*PRESETS, *PARTS]}},
                     "joints": {"type": "object", "additionalProperties": weight},
+                    "edge": {"type": "integer", "minimum": 0, "default": 0},
                 },
                 "additionalProperties": False,
             },

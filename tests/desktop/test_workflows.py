@@ -12,6 +12,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QLabel, QToolButton
 
+from reflexa.desktop.blend_panel import BlendPanel
 from reflexa.desktop.correction_panel import CorrectionPanel
 from reflexa.desktop.dialogs import CommandSearch, ImportReport
 from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD
@@ -284,7 +285,7 @@ def test_a_missing_source_is_shown_and_nothing_else_is_lost(demo, qtbot) -> None
     demo.open_folder(folder)
     assert demo._dialog is not None and "deckhand.glb" in demo._dialog.text()
     demo._dialog.accept()
-    assert len(demo.session.project.takes) == 9 and demo.session.result is None
+    assert len(demo.session.project.takes) == 11 and demo.session.result is None
     demo.viewport.grab()
     assert store.load(folder) == demo.session.project
 
@@ -363,3 +364,45 @@ def test_a_pulled_hand_takes_its_arm_along_and_a_pulled_pelvis_leaves_the_feet(d
         session.undo()
     ready(qtbot, demo)
     assert not session.take.steps
+
+
+def test_a_clip_is_blended_over_an_arm_slid_by_hand_and_taken_from_another_take(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Walk on the spot")
+    ready(qtbot, demo)
+    demo.commands.run("add_blend")
+    qtbot.waitUntil(lambda: bool(session.problem))
+    box = next(b for b in demo.settings.findChildren(QComboBox) if b.accessibleName() == "Clip")
+    names = [box.itemData(i) for i in range(box.count())]
+    assert (
+        "deckhand.glb/lantern idle" in names and "take:Walk, chin up" in names and "take:Walk on the spot" not in names
+    )
+    box.setCurrentIndex(names.index("deckhand.glb/lantern idle"))
+    box.activated.emit(box.currentIndex())
+    ready(qtbot, demo)
+    masks = next(b for b in demo.settings.findChildren(QComboBox) if b.accessibleName() == "Joints")
+    masks.setCurrentIndex(masks.findText("Right arm"))
+    masks.activated.emit(masks.currentIndex())
+    ready(qtbot, demo)
+    index = session.rig.skeleton.index
+    source = session.evaluation.clips[0]
+    assert np.array_equal(session.result.rotations[:, index["shin_left"]], source.rotations[:, index["shin_left"]])
+    assert not np.allclose(
+        session.result.rotations[:, index["forearm_right"]], source.rotations[:, index["forearm_right"]]
+    )
+    strips = demo.settings.findChild(BlendPanel).strips
+    before = session.result
+    drag(strips, QPoint(60, 48), QPoint(60 + round(strips.width() / 4), 48))
+    ready(qtbot, demo)
+    assert session.step.settings.shift == pytest.approx(8, abs=1)
+    assert not np.allclose(session.result.rotations, before.rotations)
+    session.undo()
+    ready(qtbot, demo)
+    assert session.step.settings.shift == 0, "a slide is one undo"
+    names = [box.itemData(i) for i in range(box.count())]
+    box.setCurrentIndex(names.index("take:Walk, chin up"))
+    box.activated.emit(box.currentIndex())
+    ready(qtbot, demo)
+    assert "33 frames" in demo.settings.findChild(BlendPanel).summary.text()
+    demo.viewport.grab()
+    strips.grab()

@@ -1,0 +1,281 @@
+"""Blend: another clip, or another take's result, over chosen joints; lined up in time, replacing or added."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import replace
+from typing import Annotated, Literal
+
+import numpy as np
+from msgspec import Meta
+from numpy.typing import NDArray
+
+from reflexa.errors import RecipeError
+from reflexa.motion import contacts, kinematics, quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.motion.resample import at_frames
+from reflexa.rig import Rig
+from reflexa.rig.match import leg_length, match
+from reflexa.steps.model import Settings, Step, StepKind
+from reflexa.steps.retarget.contact import foot_goals
+
+Clips = Mapping[str, tuple[Clip, Rig]]
+LineUp = Literal["start", "stretch", "cycle", "plants"]
+
+
+class BlendSettings(Settings, frozen=True):
+    clip: Annotated[
+        str,
+        Meta(title="Clip", description="FILE/CLIP, or take:NAME for another take's result.", extra={"file": "clip"}),
+    ] = ""  # fmt: skip
+    mode: Annotated[
+        Literal["replace", "add"],
+        Meta(title="How", description="replace: the other clip's motion. add: what the other clip changes, on top."),
+    ] = "replace"  # fmt: skip
+    against: Annotated[
+        Literal["first frame", "rest pose", "frame"],
+        Meta(
+            title="Changes against", description="For add: what the other clip's change is counted from.",
+            extra={"when": {"mode": "add"}},
+        ),
+    ] = "first frame"  # fmt: skip
+    frame: Annotated[
+        int,
+        Meta(
+            title="Frame", ge=0, le=1_000_000, description="For add against a frame: which.",
+            extra={"when": {"mode": "add", "against": "frame"}},
+        ),
+    ] = 0  # fmt: skip
+    line_up: Annotated[
+        LineUp,
+        Meta(
+            title="Line up by",
+            description="start: both begin together. stretch: the other is fitted to this clip's length. cycle: footfalls "
+            "of the same foot, cycle by cycle. plants: every plant of the feet, begin to begin and end to end.",
+        ),
+    ] = "start"  # fmt: skip
+    shift: Annotated[
+        int,
+        Meta(
+            title="Slide", ge=-100_000, le=100_000, extra={"unit": "frames"},
+            description="The other clip begins later by this much.",
+        ),
+    ] = 0  # fmt: skip
+    repeat: Annotated[
+        bool, Meta(title="Repeat", description="Where the other clip is over it begins again; else it holds its end.")
+    ] = True
+    space: Annotated[
+        Literal["local", "model"],
+        Meta(
+            title="Topmost joints",
+            description="local: as they stand to their parent. model: as they stand in the world's axes, so that an aimed "
+            "upper body stays aimed over a swaying pelvis.",
+        ),
+    ] = "local"  # fmt: skip
+
+
+def clip_named(name: str, clips: Clips) -> tuple[Clip, Rig]:
+    """The clip of that name (FILE/CLIP, take:NAME, or the clip's own name where it is the only one). Raises RecipeError."""
+    if name in clips:
+        return clips[name]
+    found = [n for n in clips if n.rsplit("/", 1)[-1] == name and name]
+    if len(found) == 1:
+        return clips[found[0]]
+    if not name:
+        raise RecipeError("no clip to blend is chosen", advice="Choose one, or give it with --with.")
+    several = f"{name!r} may be {', '.join(found)}" if found else f"there is no clip {name!r}"
+    raise RecipeError(several, advice=f"Known: {', '.join(list(clips)[:12])}." if clips else "Give it with --with.")
+
+
+def blend(clip: Clip, rig: Rig, step: Step, clips: Clips) -> Clip:
+    """The clip with the other's motion at full weight; the step's weights are laid over it by whoever calls.
+
+    Joints meet by name; what the other clip lacks stays. Raises RecipeError where they have no joint in common, the
+    clip is not known, or there are no plants to line up by.
+    """
+    settings: BlendSettings = step.settings  # type: ignore[assignment]
+    other, other_rig = clip_named(settings.clip, clips)
+    s, index = clip.skeleton, other.skeleton.index
+    to = np.array([j for j, n in enumerate(s.names) if n in index], dtype=np.intp)
+    if len(to) == 0:
+        raise RecipeError(
+            f"{settings.clip!r} has none of this rig's joints",
+            advice="Retarget it in a take of its own and blend that take.",
+        )
+    of = np.array([index[s.names[j]] for j in to])
+    at = other_frames(clip, rig, other, other_rig, settings)
+    seen = _repeated(other, at) if settings.repeat else at_frames(other, at)
+    rotations, translations = np.array(clip.rotations), np.array(clip.translations)
+    # A joint that rests at another place in the other file keeps its own bone: only what moves beyond rest is taken.
+    beyond = seen.translations[:, of] - other.skeleton.rest_translations[of]
+    if settings.mode == "replace":
+        rotations[:, to] = seen.rotations[:, of]
+        translations[:, to] = s.rest_translations[to] + beyond
+    else:
+        q0, t0 = _against(other, settings)
+        rotations[:, to] = quat.multiply(rotations[:, to], quat.multiply(quat.conjugate(q0[of]), seen.rotations[:, of]))
+        translations[:, to] += seen.translations[:, of] - t0[of]
+    if settings.space == "model":
+        _hold_in_model(
+            rotations,
+            clip,
+            seen,
+            other,
+            settings,
+            _topmost(step, rig),
+            dict(zip(to.tolist(), of.tolist(), strict=True)),
+        )
+    rotations[:, to] = quat.normalise(rotations[:, to])
+    return replace(clip, rotations=quat.continuous(rotations), translations=translations)
+
+
+def _against(other: Clip, settings: BlendSettings) -> tuple[Array, Array]:
+    """The pose that the other clip's change is counted from: local rotations and translations."""
+    if settings.against == "rest pose":
+        return other.skeleton.rest_rotations, other.skeleton.rest_translations
+    frame = min(settings.frame, other.frames - 1) if settings.against == "frame" else 0
+    return other.rotations[frame], other.translations[frame]
+
+
+def _topmost(step: Step, rig: Rig) -> list[int]:
+    """Joints that the step reaches while their parents are out of it."""
+    if step.mask is None:
+        return list(rig.skeleton.roots)
+    reached = step.mask.weights(rig) > 0
+    parents = rig.skeleton.parents
+    return [j for j in np.flatnonzero(reached).tolist() if parents[j] < 0 or not reached[parents[j]]]
+
+
+def _hold_in_model(
+    rotations: Array,
+    clip: Clip,
+    seen: Clip,
+    other: Clip,
+    settings: BlendSettings,
+    top: list[int],
+    of: Mapping[int, int],
+) -> None:
+    """Give topmost joints the other's rotation in the world's axes, over parents that move as they did."""
+    parents = clip.skeleton.parents
+    turned = clip.model[0]
+    q0, t0 = _against(other, settings)
+    first = kinematics.forward(other.skeleton, q0[None], t0[None])[0][0]
+    for j in top:
+        if j not in of or parents[j] < 0:
+            continue
+        wanted = seen.model[0][:, of[j]]
+        if settings.mode == "add":
+            wanted = quat.multiply(quat.multiply(wanted, quat.conjugate(first[of[j]])), turned[:, j])
+        rotations[:, j] = quat.multiply(quat.conjugate(turned[:, parents[j]]), wanted)
+
+
+def _repeated(other: Clip, at: Array) -> Clip:
+    """The other clip at frames beyond its end begun again, its root carried on by what it travels in a cycle."""
+    period = other.frames - 1
+    if period < 1:
+        return at_frames(other, np.zeros_like(at))
+    turns = np.floor(at / period)
+    inside = at - turns * period
+    # The very end of the last turn is the end, not the beginning.
+    last = (inside < 1e-9) & (turns == 1) & (at <= period + 1e-9)
+    inside, turns = np.where(last, period, inside), np.where(last, 0, turns)
+    out = at_frames(other, inside)
+    translations = np.array(out.translations)
+    for root in other.skeleton.roots:
+        travel = (other.translations[-1, root] - other.translations[0, root]) * [1.0, 0.0, 1.0]
+        translations[:, root] += turns[:, None] * travel
+    return out.with_motion(out.rotations, translations)
+
+
+# In time ----------------------------------------------------------------------------------------------------
+
+
+def other_frames(clip: Clip, rig: Rig, other: Clip, other_rig: Rig, settings: BlendSettings) -> Array:
+    """Which frame of the other clip (any number) stands at each frame of this one ``(frames,)``."""
+    f = np.arange(clip.frames, dtype=np.float64) - settings.shift
+    if settings.line_up == "start":
+        return f * (other.rate / clip.rate)
+    if settings.line_up == "stretch":
+        return f * ((other.frames - 1) / max(clip.frames - 1, 1))
+    if settings.line_up == "cycle":
+        (b0, pb), (o0, po) = _cycle(clip, rig, "this clip"), _cycle(other, other_rig, settings.clip)
+        return o0 + (f - b0) * (po / pb)
+    here, there = _marks(clip, rig), _marks(other, other_rig)
+    x, y = _paired(here, there)
+    if len(x) < 2:
+        raise RecipeError("the clips have no two plants alike to line up by", advice="Use start, stretch or cycle.")
+    return _through(f, np.array(x, dtype=np.float64), np.array(y, dtype=np.float64))
+
+
+def plants(clip: Clip, rig: Rig) -> dict[str, NDArray[np.bool_]]:
+    """Per side, when a foot stands ``(frames,)``; empty where the rig has no feet.
+
+    A foot that is never still while it is low belongs to a clip made on the spot: it stands where it is low.
+    """
+    if rig.joint("pelvis") < 0:
+        return {}
+    found = foot_goals(clip, match(rig, rig))
+    out = {side: heel | ball for side, (heel, ball) in found.standing.items()}
+    for side, (heel, ball) in found.tracks.items():
+        height = np.minimum(heel[:, 1], ball[:, 1])
+        lift = float(np.ptp(height))
+        if out[side].mean() < 0.1 and lift > 0.02 * leg_length(rig):
+            out[side] = contacts.standing(height - height.min(), np.zeros(clip.frames), 0.12 * lift, 1.0, slack=1.3)
+    return out
+
+
+def _cycle(clip: Clip, rig: Rig, what: str) -> tuple[float, float]:
+    """A footfall of the left foot and the length of a cycle, in frames; raises RecipeError where there is neither."""
+    stands = plants(clip, rig).get("left")
+    falls = [] if stands is None else [a for a, _ in contacts.spans(stands) if a > 0]
+    if stands is not None and clip.loop and len(stands) > 2 and stands[0] and not stands[-2]:
+        falls = [0, *falls]
+    if len(falls) > 1:
+        return float(falls[0]), float(np.mean(np.diff(falls)))
+    if falls and clip.loop:
+        return float(falls[0]), float(clip.frames - 1)
+    raise RecipeError(f"{what} has no cycle of footfalls to line up by", advice="Use start or stretch.")
+
+
+def _marks(clip: Clip, rig: Rig) -> list[tuple[float, str]]:
+    """Begin and end of every plant inside the clip, in time, with what it is."""
+    out: list[tuple[float, str]] = []
+    for side, stands in plants(clip, rig).items():
+        for first, last in contacts.spans(stands):
+            if first > 0:
+                out.append((float(first), f"{side} down"))
+            if last < clip.frames - 1:
+                out.append((float(last), f"{side} up"))
+    return sorted(out)
+
+
+def _paired(here: list[tuple[float, str]], there: list[tuple[float, str]]) -> tuple[list[float], list[float]]:
+    """Marks that stand for each other, in order, from the first one alike."""
+    x: list[float] = []
+    y: list[float] = []
+    k = 0
+    for frame, what in here:
+        found = next((i for i in range(k, len(there)) if there[i][1] == what and (not y or there[i][0] > y[-1])), None)
+        if found is not None and (not x or frame > x[-1]):
+            x.append(frame)
+            y.append(there[found][0])
+            k = found + 1
+    return x, y
+
+
+def _through(f: Array, x: Array, y: Array) -> Array:
+    """Straight from mark to mark, on beyond the outer ones at their own pace."""
+    out = np.interp(f, x, y)
+    first, last = (y[1] - y[0]) / (x[1] - x[0]), (y[-1] - y[-2]) / (x[-1] - x[-2])
+    out = np.where(f < x[0], y[0] + (f - x[0]) * first, out)
+    return np.where(f > x[-1], y[-1] + (f - x[-1]) * last, out)
+
+
+BLEND = StepKind(
+    "blend",
+    "Blend",
+    "Lay another clip, or another take's result, over chosen joints: replace them, or add what it changes.",
+    BlendSettings,
+    draws=blend,
+)
