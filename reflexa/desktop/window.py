@@ -30,6 +30,7 @@ from reflexa.desktop.commands import Command, Registry
 from reflexa.desktop.dialogs import CommandSearch, ExportDialog, ImportReport, Shortcuts
 from reflexa.desktop.export_all import ExportAllDialog
 from reflexa.desktop.figure_panel import FigurePanel
+from reflexa.desktop.key_commands import KeyCommands
 from reflexa.desktop.library_panel import LibraryPanel
 from reflexa.desktop.revision_line import RevisionLine
 from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD, Session
@@ -199,6 +200,8 @@ class MainWindow(QMainWindow):
             lambda: no_step() or ("" if s.take and s.card < len(s.take.steps) - 1 else "it is the last step"))  # fmt: skip
         add("next_card", "Select next card", "Take/4", lambda: self._step_card(1), "Ctrl+Right", no_take)
         add("previous_card", "Select previous card", "Take/4", lambda: self._step_card(-1), "Ctrl+Left", no_take)
+
+        self.keys = KeyCommands(s, self, self.commands)
 
         def no_rig() -> str:
             return "" if s.rig is not None else "no take is open"

@@ -17,8 +17,10 @@ from reflexa.desktop.correction_panel import CorrectionPanel
 from reflexa.desktop.dialogs import CommandSearch, ImportReport
 from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD
 from reflexa.formats import read
+from reflexa.motion import quat
 from reflexa.project import store
 from reflexa.steps import apply, make
+from reflexa.steps.keys import merged
 
 from ..conftest import DATA
 from .conftest import drag, joint_pixel, ready
@@ -406,3 +408,60 @@ def test_a_clip_is_blended_over_an_arm_slid_by_hand_and_taken_from_another_take(
     assert "33 frames" in demo.settings.findChild(BlendPanel).summary.text()
     demo.viewport.grab()
     strips.grab()
+
+
+def test_keys_are_copied_mirrored_nudged_scaled_thinned_and_undone(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Step up, right foot first")
+    ready(qtbot, demo)
+    session.select_card(1)
+    before = session.take
+    demo.commands.run("select_keys")
+    count = len(session.keys)
+    assert count == 3
+    demo.commands.run("copy_keys")
+    session.set_frame(42)
+    demo.commands.run("paste_keys")
+    assert len(session.correction.track("spine_mid").keys) == 2 * count and len(session.keys) == count
+    demo.commands.run("nudge_later")
+    demo.commands.run("nudge_later")
+    assert min(f for _, f in session.keys) == 44
+    demo.keys.scale(0.5)
+    demo.keys.stretch(10)
+    frames = sorted(f for _, f in session.keys)
+    assert frames[-1] - frames[0] == 10
+    session.select_joint("hand_left")
+    session.select_card(-2)
+    session.set_frame(20)
+    demo.commands.run("paste_mirrored")
+    assert session.step.name == "Pasted keys" and session.correction.track("spine_mid").keys[0].frame == 20
+    while session.take != before:
+        session.undo()
+    ready(qtbot, demo)
+    assert len(session.take.steps) == 2
+
+
+def test_layers_are_split_and_merged_and_undone_exactly(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Walk, chin up")
+    ready(qtbot, demo)
+    session.select_card(0)
+    result = session.result
+    session.select_joint("head")
+    demo.commands.run("split_layer")
+    ready(qtbot, demo)
+    assert [s.name for s in session.take.steps] == ["Chin up", "Chin up: head"]
+    assert np.abs(session.result.rotations - result.rotations).max() < 1e-12
+    session.select_card(1)
+    split = session.take
+    below, above, at = demo.keys._layers()
+    found = merged(below, above, at)
+    assert found.keys <= 4 and found.degrees < 0.5
+    demo.keys.merge(found)
+    ready(qtbot, demo)
+    assert len(session.take.steps) == 1 and session.card == 0
+    turn = np.degrees(quat.angle(quat.multiply(quat.conjugate(session.result.rotations), result.rotations)))
+    assert turn.max() < 0.5
+    session.undo()
+    ready(qtbot, demo)
+    assert session.take == split

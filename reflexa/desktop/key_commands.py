@@ -1,0 +1,304 @@
+"""Commands on keys and layers: what the Edit and Take menus do with what is selected in the time area."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import msgspec
+from PySide6.QtWidgets import QInputDialog, QMessageBox, QWidget
+
+from reflexa.desktop.commands import Command, Registry
+from reflexa.desktop.session import Session
+from reflexa.motion import contacts
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+from reflexa.rig.match import rename_map
+from reflexa.steps import keys as work
+from reflexa.steps import make
+from reflexa.steps.blend import plants
+from reflexa.steps.correction import CorrectionSettings, move_keys
+from reflexa.steps.keys import Copied, Merged
+from reflexa.take import model as takes
+
+# What a merge may be off by at any frame, unless a key on every frame is asked for.
+MERGE_DEGREES, MERGE_MM = 0.5, 1.0
+
+
+@dataclass(frozen=True)
+class _Clipboard:
+    keys: Copied
+    rig: Rig
+
+
+class KeyCommands:
+    """Adds its commands to the registry; everything it does is one edit of the session."""
+
+    def __init__(self, session: Session, parent: QWidget, commands: Registry) -> None:
+        self.session, self.parent = session, parent
+        self.clipboard: _Clipboard | None = None
+        self._add(commands)
+
+    def _add(self, commands: Registry) -> None:
+        s = self.session
+
+        def no_keys() -> str:
+            return "" if s.keys else "select keys in the time area first"
+
+        def no_correction() -> str:
+            return "" if s.correction is not None else "select a correction on the revision line first"
+
+        def nothing_copied() -> str:
+            return "" if self.clipboard is not None and s.take is not None else "no keys were copied yet"
+
+        def no_joint_with_keys() -> str:
+            keyed = s.correction is not None and s.correction.track(s.joint).keys
+            return no_correction() or ("" if keyed else "select a joint that has keys first")
+
+        def no_layer_below() -> str:
+            below = s.take.steps[s.card - 1] if s.take and s.card > 0 else None
+            good = (
+                s.correction is not None
+                and below is not None
+                and below.kind == "correction"
+                and s.evaluation is not None
+            )
+            return "" if good else "select a correction that stands behind another one"
+
+        def add(
+            id_: str, title: str, menu: str, run: Callable[[], object], shortcut: str, why: Callable[[], str]
+        ) -> None:
+            commands.add(Command(id_, title, menu, run, shortcut, why, None))
+
+        add("copy_keys", "Copy keys", "Edit/3", self.copy, "Ctrl+C", no_keys)
+        add("paste_keys", "Paste keys at the playhead", "Edit/3", self.paste, "Ctrl+V", nothing_copied)
+        add(
+            "paste_mirrored",
+            "Paste keys mirrored",
+            "Edit/3",
+            lambda: self.paste(mirrored=True),
+            "Ctrl+Shift+V",
+            nothing_copied,
+        )
+        add(
+            "paste_in_place",
+            "Paste keys on their own frames",
+            "Edit/3",
+            lambda: self.paste(in_place=True),
+            "",
+            nothing_copied,
+        )
+        add("mirror_keys", "Same keys on the other side", "Edit/3", self.mirror, "Ctrl+Alt+M", no_keys)
+        add("select_keys", "Select all keys", "Edit/4", lambda: self.select(0), "Ctrl+A", no_correction)
+        add(
+            "select_after",
+            "Select keys from the playhead on",
+            "Edit/4",
+            lambda: self.select(s.frame),
+            "Ctrl+Shift+A",
+            no_correction,
+        )
+        add("nudge_later", "Keys one frame later", "Edit/5", lambda: self.nudge(1), "Alt+Right", no_keys)
+        add("nudge_earlier", "Keys one frame earlier", "Edit/5", lambda: self.nudge(-1), "Alt+Left", no_keys)
+        add("scale_keys", "Scale keys about the playhead…", "Edit/5", self.ask_scale, "", no_keys)
+        add("stretch_keys", "Stretch keys to a length…", "Edit/5", self.ask_stretch, "", no_keys)
+        add("repeat_keys", "Same keys at other frames…", "Edit/5", self.ask_repeat, "", no_keys)
+        add("thin_keys", "Thin the keys…", "Edit/5", self.ask_thin, "", no_correction)
+        add("split_layer", "Selected joint into a layer of its own", "Take/5", self.split, "", no_joint_with_keys)
+        add("merge_down", "Merge onto the layer below…", "Take/5", self.ask_merge, "Ctrl+Shift+D", no_layer_below)
+
+    # Keys -------------------------------------------------------------------------------------------------
+
+    def _edit(self, label: str, new: CorrectionSettings, chosen: set[tuple[str, int]] | None = None) -> None:
+        self.session.edit_correction(label, new)
+        known = work.all_keys(new)
+        self.session.select_keys((self.session.keys if chosen is None else chosen) & known)
+
+    def copy(self) -> None:
+        session = self.session
+        if session.correction is not None and session.step_rig is not None:
+            self.clipboard = _Clipboard(work.copy_keys(session.correction, session.keys), session.step_rig)
+            session.said.emit(f"{len(session.keys)} keys copied.")
+
+    def paste(self, mirrored: bool = False, in_place: bool = False) -> None:
+        """Into the selected correction; a new one where none is selected. Joints meet by name, or by a rename map."""
+        session, board = self.session, self.clipboard
+        if board is None:
+            return
+        if session.correction is None:
+            session.add_step("correction", "Pasted keys")
+        rig, settings = session.step_rig, session.correction
+        if rig is None or settings is None:
+            return
+        names = rename_map(board.rig, rig) if board.rig.key != rig.key else None
+        at = None if in_place else session.frame
+        new, gone = work.paste_keys(settings, board.keys, rig, session.frames - 1, at, mirrored, names)
+        before = work.all_keys(settings)
+        self._edit("paste keys" + (" mirrored" if mirrored else ""), new, work.all_keys(new) - before)
+        if gone:
+            session.said.emit(f"This rig has no joint {', '.join(gone[:6])}: their keys were left out.")
+
+    def mirror(self) -> None:
+        session = self.session
+        rig, settings = session.step_rig, session.correction
+        if rig is not None and settings is not None:
+            copied = work.copy_keys(settings, session.keys)
+            new, _ = work.paste_keys(settings, copied, rig, session.frames - 1, None, mirrored=True)
+            self._edit("the same on the other side", new)
+
+    def select(self, first: int) -> None:
+        settings = self.session.correction
+        if settings is not None:
+            self.session.select_keys({k for k in work.all_keys(settings) if k[1] >= first})
+
+    def nudge(self, by: int) -> None:
+        session = self.session
+        settings = session.correction
+        if settings is not None and session.keys:
+            last = session.frames - 1
+            by = max(-min(f for _, f in session.keys), min(by, last - max(f for _, f in session.keys)))
+            moved = {(j, f + by) for j, f in session.keys}
+            session.edit_correction("move keys", move_keys(settings, session.keys, by, last), merge="nudge")
+            session.select_keys(moved)
+
+    def ask_scale(self) -> None:
+        percent, good = QInputDialog.getDouble(
+            self.parent, "Scale keys", "Distance from the playhead, in per cent of what it is", 100.0, 1.0, 1000.0, 1
+        )
+        if good:
+            self.scale(percent / 100)
+
+    def scale(self, factor: float) -> None:
+        session = self.session
+        if session.correction is not None:
+            new = work.scale_keys(session.correction, session.keys, session.frame, factor, session.frames - 1)
+            self._edit("scale keys", new, work.all_keys(new))
+
+    def ask_stretch(self) -> None:
+        at = sorted(f for _, f in self.session.keys)
+        length = at[-1] - at[0]
+        frames, good = QInputDialog.getInt(
+            self.parent, "Stretch keys", f"Frames from the first to the last (now {length})", max(length, 1), 1, 100_000
+        )
+        if good:
+            self.stretch(frames)
+
+    def stretch(self, frames: int) -> None:
+        session = self.session
+        if session.correction is not None:
+            new = work.stretch_keys(session.correction, session.keys, frames, session.frames - 1)
+            self._edit("stretch keys", new, work.all_keys(new))
+
+    def ask_repeat(self) -> None:
+        text, good = QInputDialog.getText(
+            self.parent,
+            "Same keys at other frames",
+            "Frames (the footfalls of this clip are filled in)",
+            text=self.footfalls(),
+        )
+        if good:
+            self.repeat([int(w) for w in text.replace(",", " ").split() if w.isdigit()])
+
+    def footfalls(self) -> str:
+        """Frames at which a foot comes down in the clip that the step works on, as text."""
+        session = self.session
+        evaluation = session.evaluation
+        if evaluation is None or session.card < 0:
+            return ""
+        at = session.stage_of(session.card) - 1
+        falls = {
+            a for m in plants(evaluation.clips[at], evaluation.rigs[at]).values() for a, _ in contacts.spans(m) if a > 0
+        }
+        return ", ".join(str(f) for f in sorted(falls))
+
+    def repeat(self, frames: list[int]) -> None:
+        session = self.session
+        if session.correction is not None:
+            self._edit(
+                "same keys at other frames",
+                work.repeat_at(session.correction, session.keys, frames, session.frames - 1),
+            )
+
+    def ask_thin(self) -> None:
+        degrees, good = QInputDialog.getDouble(
+            self.parent,
+            "Thin the keys",
+            "The curves may be off by at most (degrees; moves by as many mm)",
+            0.5,
+            0.01,
+            45.0,
+            2,
+        )
+        if good:
+            self.thin(degrees)
+
+    def thin(self, degrees: float) -> None:
+        session = self.session
+        if session.correction is not None:
+            before = len(work.all_keys(session.correction))
+            new = work.thin_keys(session.correction, degrees, degrees)
+            self._edit("thin keys", new)
+            session.said.emit(f"{len(work.all_keys(new))} keys are left of {before}.")
+
+    # Layers -----------------------------------------------------------------------------------------------
+
+    def split(self) -> None:
+        """The selected joint's keys into a correction of their own, behind this one: together they do what it did."""
+        session = self.session
+        take, step, settings = session.take, session.step, session.correction
+        if take is None or step is None or settings is None:
+            return
+        rest, own = work.split_off(settings, {session.joint})
+        layer = msgspec.structs.replace(step, name=f"{step.name}: {session.joint}", settings=own)
+        kept = takes.with_step(take, session.card, msgspec.structs.replace(step, settings=rest))
+        session.edit_take(f"{session.joint} into a layer of its own", takes.insert_step(kept, session.card + 1, layer))
+
+    def ask_merge(self) -> None:
+        """Merge in the background, then say what would come out, and do it only when told."""
+        session = self.session
+        found = self._layers()
+        if found is None:
+            return
+        below, above, at = found
+
+        def done(result: Merged) -> None:
+            box = QMessageBox(self.parent)
+            box.setWindowTitle("Merge onto the layer below")
+            box.setText(
+                f"One layer with {result.keys} keys does what both do, at most {result.degrees:.2f}° and {result.mm:.2f} mm off "
+                "at any frame. Weights, envelopes and masks are taken in."
+            )
+            good = box.addButton("Merge", QMessageBox.ButtonRole.AcceptRole)
+            every = box.addButton("A key on every frame", QMessageBox.ButtonRole.ActionRole)
+            box.addButton("Leave them", QMessageBox.ButtonRole.RejectRole)
+            box.exec()
+            if box.clickedButton() is good:
+                self.merge(result)
+            elif box.clickedButton() is every:
+                session.compute(lambda: work.merged(below, above, at, every_frame=True), self.merge)
+
+        session.compute(lambda: work.merged(below, above, at, MERGE_DEGREES, MERGE_MM), done)
+
+    def _layers(self) -> tuple[Clip, Clip, list[int]] | None:
+        """The clips before the layer below and after the selected one, and the frames on which either has keys."""
+        session = self.session
+        take, evaluation = session.take, session.evaluation
+        if take is None or evaluation is None or session.card < 1:
+            return None
+        pair = take.steps[session.card - 1 : session.card + 1]
+        at = {f for step in pair for _, f in work.all_keys(step.settings)}
+        return evaluation.clips[session.card - 1], evaluation.clips[session.card + 1], sorted(at)
+
+    def merge(self, result: Merged) -> None:
+        """Put the merged layer in the place of both."""
+        session = self.session
+        take = session.take
+        if take is None or session.card < 1:
+            return
+        below = take.steps[session.card - 1]
+        layer = msgspec.structs.replace(make("correction", below.name), settings=result.settings)
+        at = session.card
+        kept = takes.with_step(takes.without_step(take, at), at - 1, layer)
+        session.card = at - 1
+        session.edit_take("merge layers", kept)
+        session.selection_changed.emit()

@@ -1,0 +1,182 @@
+"""Work on keys: timing on whole frames, copies to the other side and to other rigs, fewer keys, layers merged."""
+
+from __future__ import annotations
+
+import msgspec
+import numpy as np
+import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
+
+from reflexa.motion import quat
+from reflexa.rig.match import rename_map
+from reflexa.steps import apply, make
+from reflexa.steps.correction import CorrectionSettings, Key, Track, correct, set_key, track_at
+from reflexa.steps.keys import (
+    all_keys,
+    copy_keys,
+    merged,
+    mirrored_track,
+    paste_keys,
+    repeat_at,
+    scale_keys,
+    split_off,
+    stretch_keys,
+    thin_keys,
+)  # fmt: skip
+from reflexa.steps.mirror import reflected
+
+from . import rigs
+
+RIG = rigs.rig(3, extras=True)
+CLIP = rigs.clip(RIG, 3, 60)
+
+
+def on(*frames: int, joint: str = "hand_l") -> CorrectionSettings:
+    return CorrectionSettings(tracks=(Track(joint, tuple(Key(f, (float(f), 0.0, 0.0)) for f in frames)),))
+
+
+def at(s: CorrectionSettings, joint: str = "hand_l") -> list[int]:
+    return [k.frame for k in s.track(joint).keys]
+
+
+def test_six_frames_apart_from_thirty_to_twenty_five_are_five_apart() -> None:
+    """Common practice, no source."""
+    s = on(0, 6, 12, 18, 24, 30)
+    assert at(stretch_keys(s, all_keys(s), 25, 59)) == [0, 5, 10, 15, 20, 25]
+    assert at(stretch_keys(on(0, 7, 14, 21), all_keys(on(0, 7, 14, 21)), 10, 59)) == [0, 3, 7, 10]
+
+
+@settings(max_examples=60, deadline=None)
+@given(st.sets(st.integers(0, 59), min_size=1, max_size=12), st.integers(0, 59), st.floats(0.1, 4))
+def test_scaled_keys_sit_on_whole_frames_inside_the_clip_and_keep_their_order(frames, about, factor) -> None:
+    s = on(*sorted(frames))
+    out = scale_keys(s, all_keys(s), about, factor, 59)
+    found = at(out)
+    assert found == sorted(set(found)) and found[0] >= 0 and found[-1] <= 59 and all(isinstance(f, int) for f in found)
+    if about in frames:
+        assert about in found, "the frame that is scaled about stays"
+    assert scale_keys(s, all_keys(s), about, 1.0, 59) == s
+
+
+def test_copied_keys_go_to_the_playhead_to_their_own_frames_and_to_other_joints() -> None:
+    s = on(10, 14, 20)
+    copied = copy_keys(s, {("hand_l", 14), ("hand_l", 20)})
+    out, gone = paste_keys(s, copied, RIG, 59, at=40)
+    assert at(out) == [10, 14, 20, 40, 46] and not gone
+    other, _ = paste_keys(CorrectionSettings(), copied, RIG, 59)
+    assert at(other) == [14, 20]
+    over, _ = paste_keys(CorrectionSettings(), copied, RIG, 59, at=55)
+    assert at(over) == [55], "what falls behind the end is left out"
+    away, gone = paste_keys(CorrectionSettings(), copied, rigs.rig(1, 1), 59)
+    assert gone == ("hand_l",) and not away.tracks
+    target = rigs.rig(3, 0, extras=True)
+    named = rename_map(RIG, target)
+    assert at(paste_keys(CorrectionSettings(), copied, target, 59, names=named)[0]) == [14, 20]
+
+
+@pytest.mark.parametrize("space", ["own", "parent", "world"])
+@pytest.mark.parametrize("seed", range(3))
+def test_a_correction_pasted_mirrored_is_the_mirror_of_the_correction(space: str, seed: int) -> None:
+    """On rigs with any local axes: mirror of (clip + keys) = (mirror of clip) + mirrored keys."""
+    rig = rigs.rig(seed, seed)
+    clip = rigs.clip(rig, seed, 20)
+    name = rig.skeleton.names[rig.joint("left forearm")]
+    s = set_key(
+        CorrectionSettings(whole_clip=True),
+        name,
+        7,
+        19,
+        rotate=(20.0, -30.0, 10.0),
+        move=(0.01, 0.02, -0.03),
+        space=space,
+    )
+    (track,) = s.tracks
+    a = reflected(correct(clip, rig, s), rig, "world")
+    b = correct(reflected(clip, rig, "world"), rig, CorrectionSettings(tracks=(mirrored_track(track, rig),)))
+    assert np.abs(a.model[1] - b.model[1]).max() < 1e-6
+    again = mirrored_track(mirrored_track(track, rig), rig)
+    assert again.joint == name and np.allclose(again.keys[0].rotate, track.keys[0].rotate)
+
+
+def test_a_mirrored_limb_swings_the_other_way() -> None:
+    track = Track("hand_l", (Key(3, swing=20.0, move=(0.1, 0.0, 0.0)),), "world", "limb")
+    out = mirrored_track(track, RIG)
+    assert (
+        out.joint == "hand_r"
+        and out.drives == "limb"
+        and out.keys[0].swing == -20
+        and out.keys[0].move == pytest.approx((-0.1, 0, 0))
+    )
+
+
+def test_the_same_again_at_each_of_these_frames() -> None:
+    s = set_key(CorrectionSettings(reach=3), "hand_l", 10, 59, rotate=(5.0, 0.0, 0.0))
+    out = repeat_at(s, all_keys(s), [27, 47, 58], 59)
+    assert at(out) == [7, 10, 13, 27, 30, 33, 47, 50, 53, 58]
+    r = track_at(out.track("hand_l"), np.arange(60))[0][:, 0]
+    assert r[[10, 30, 50]] == pytest.approx(5) and r[[7, 20, 27, 40]] == pytest.approx(0)
+
+
+def test_a_layer_split_in_two_does_what_it_did() -> None:
+    s = set_key(
+        set_key(CorrectionSettings(), "hand_l", 20, 59, rotate=(9.0, 0, 0)), "neck", 30, 59, rotate=(0.0, 7.0, 0)
+    )
+    rest, own = split_off(s, {"neck"})
+    both = correct(correct(CLIP, RIG, rest), RIG, own)
+    assert np.array_equal(both.rotations, correct(CLIP, RIG, s).rotations)
+    assert [t.joint for t in own.tracks] == ["neck"]
+
+
+# Fewer keys -----------------------------------------------------------------------------------------------
+
+
+@settings(max_examples=20, deadline=None)
+@given(st.integers(0, 1000), st.floats(0.1, 5))
+def test_thinned_curves_stay_within_their_tolerance_everywhere(seed: int, degrees: float) -> None:
+    rng = np.random.default_rng(seed)
+    walk = np.cumsum(rng.normal(0, 1.5, (50, 3)), axis=0)
+    s = CorrectionSettings(tracks=(Track("hand_l", tuple(Key(f, tuple(walk[f].tolist())) for f in range(50))),))
+    out = thin_keys(s, degrees, 1.0)
+    before, after = (track_at(x.track("hand_l"), np.arange(50))[0] for x in (s, out))
+    assert np.linalg.norm(before - after, axis=-1).max() <= degrees + 1e-9
+    assert at(out)[0] == 0 and at(out)[-1] == 49 and len(at(out)) <= 50
+    assert thin_keys(out, degrees, 1.0) == out or len(at(thin_keys(out, degrees, 1.0))) <= len(at(out))
+
+
+def test_keys_on_a_straight_line_go() -> None:
+    keys = tuple(Key(f, (float(f), 0.0, 0.0), then="linear") for f in range(0, 31, 5))
+    assert at(thin_keys(CorrectionSettings(tracks=(Track("hand_l", keys),)), 0.01, 1.0)) == [0, 30]
+
+
+def layers() -> tuple:
+    a = make("correction", "a")
+    a = msgspec.structs.replace(
+        a, settings=set_key(CorrectionSettings(), "upper_arm_l", 20, 59, rotate=(30.0, 0.0, 0.0)), weight=0.5
+    )
+    b = set_key(CorrectionSettings(reach=10), "hand_l", 35, 59, move=(0.03, 0.02, 0.0), drives="limb", space="world")
+    b = set_key(b, "hips", 30, 59, move=(0.0, -0.05, 0.0), space="world")
+    return a, msgspec.structs.replace(make("correction", "b"), settings=b)
+
+
+@pytest.mark.parametrize("tolerance", [(0.2, 0.5), (2.0, 5.0)])
+def test_layers_merged_do_what_they_did_within_the_tolerance_with_few_keys(tolerance) -> None:
+    out = CLIP
+    for step in layers():
+        out = apply(step, out, RIG)
+    found = merged(CLIP, out, [8, 20, 32, 25, 35, 45], *tolerance)
+    again = correct(CLIP, RIG, found.settings)
+    turn = np.degrees(quat.angle(quat.multiply(quat.conjugate(out.rotations), again.rotations)))
+    assert (
+        turn.max() <= tolerance[0] * 1.02
+        and np.abs(again.translations - out.translations).max() <= tolerance[1] / 1000 + 1e-9
+    )
+    assert found.degrees <= tolerance[0] and found.mm <= tolerance[1]
+    assert found.keys == sum(len(t.keys) for t in found.settings.tracks) < 0.6 * 60 * len(found.settings.tracks)
+    dense = merged(CLIP, out, [], *tolerance, every_frame=True)
+    assert dense.keys == 60 * len(dense.settings.tracks)
+    assert np.abs(correct(CLIP, RIG, dense.settings).rotations - out.rotations).max() < 1e-6
+
+
+def test_merging_nothing_gives_nothing() -> None:
+    assert merged(CLIP, CLIP, [3]).settings == CorrectionSettings() and merged(CLIP, CLIP, [3]).keys == 0
