@@ -367,6 +367,4 @@ class KeyLanes(QWidget):
         )
 
     def wheelEvent(self, e: object) -> None:
-        from reflexa.desktop.time_area import wheel
-
-        wheel(self.time, e)
+        self.time.wheel(e)

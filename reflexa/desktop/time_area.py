@@ -6,9 +6,21 @@ from dataclasses import replace
 
 from PySide6.QtCore import QObject, QPointF, QRectF, QSize, Qt, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QScrollArea, QSpinBox, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFrame,
+    QHBoxLayout,
+    QLabel,
+    QScrollArea,
+    QSpinBox,
+    QStackedWidget,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
 
 from reflexa.desktop import theme
+from reflexa.desktop.curve_view import VIEWS, CurveView
 from reflexa.desktop.key_lanes import KeyLanes
 from reflexa.desktop.session import Session
 
@@ -50,6 +62,14 @@ class TimeMap(QObject):
         self.first = centre - share * span
         self.last = self.first + span
         self._keep_inside()
+
+    def wheel(self, e: object) -> None:
+        """Wheel zooms about the pointer; sideways or with Shift it pans."""
+        by, side = e.angleDelta().y(), e.angleDelta().x()
+        if side or e.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+            self.pan(-(side or by) / 120 * (self.last - self.first) * 0.08)
+        else:
+            self.zoom(0.9985**by, e.position().x())
 
     def pan(self, frames: float) -> None:
         self.first += frames
@@ -181,16 +201,7 @@ class Ruler(QWidget):
         self.session.end_merge()
 
     def wheelEvent(self, e: object) -> None:
-        wheel(self.time, e)
-
-
-def wheel(time: TimeMap, e: object) -> None:
-    """Wheel zooms about the pointer; sideways or with Shift it pans."""
-    by, side = e.angleDelta().y(), e.angleDelta().x()
-    if side or e.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-        time.pan(-(side or by) / 120 * (time.last - time.first) * 0.08)
-    else:
-        time.zoom(0.9985**by, e.position().x())
+        self.time.wheel(e)
 
 
 def set_range(session: Session, first: int | None = None, last: int | None = None) -> None:
@@ -228,7 +239,11 @@ class TimeArea(QFrame):
         scroll.setWidget(self.lanes)
         scroll.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         scroll.setMinimumHeight(60)
-        column.addWidget(scroll, 1)
+        self.curves = CurveView(session, self.time)
+        self.pages = QStackedWidget()
+        self.pages.addWidget(scroll)
+        self.pages.addWidget(self.curves)
+        column.addWidget(self.pages, 1)
         self._length = -1
         session.evaluated.connect(self._fit)
         session.take_changed.connect(self._fit)
@@ -270,6 +285,14 @@ class TimeArea(QFrame):
         self.clock = QLabel()
         row.addWidget(self.clock)
         row.addStretch(1)
+        self.page = QComboBox(accessibleName="Keys or curves")
+        self.page.setToolTip("Keys of the selected step, or curves of the selected joint")
+        self.page.addItem("Keys", "")
+        for id_, (title, unit, _) in VIEWS.items():
+            self.page.addItem(f"{title} ({unit})", id_)
+        self.page.activated.connect(lambda _i: self.show_page(self.page.currentData()))
+        row.addWidget(self.page)
+        row.addSpacing(8)
         row.addWidget(QLabel("Range", objectName="quiet"))
         self.first_field, self.last_field = (
             QSpinBox(accessibleName="First frame of the range"),
@@ -286,6 +309,13 @@ class TimeArea(QFrame):
         row.addWidget(self.length)
         self.refresh_icons()
         return row
+
+    def show_page(self, view: str) -> None:
+        """The keys (an empty text), or one of the curves."""
+        self.page.setCurrentIndex(self.page.findData(view))
+        self.pages.setCurrentIndex(1 if view else 0)
+        if view:
+            self.curves.set_view(view)
 
     def refresh_icons(self) -> None:
         for id_, button in self.buttons.items():

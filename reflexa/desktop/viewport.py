@@ -17,7 +17,7 @@ from reflexa.desktop.shown import Look, Shown, figures, retarget_match
 from reflexa.draw import Camera, Figure, Scene
 from reflexa.draw import figure as drawn
 from reflexa.draw.camera import STANDARD
-from reflexa.draw.scene import matrices_at
+from reflexa.draw.scene import Lines, matrices_at
 from reflexa.motion import quat
 from reflexa.motion.quat import Array
 from reflexa.rig.match import Match
@@ -27,6 +27,7 @@ from reflexa.steps.correction import CorrectionSettings, set_key, track_at, usua
 COMPARE = ("After", "Before", "Both", "Side by side")
 SNAP = 5.0  # degrees
 SNAP_MOVE = 0.01  # metres
+GHOST = 4  # frames from ghost to ghost
 
 
 class Viewport(QWidget):
@@ -45,6 +46,7 @@ class Viewport(QWidget):
         self.compare = "After"
         self.show_mesh, self.show_joints = True, True
         self.follow, self.in_place = True, False
+        self.ghosts, self.trail = False, False
         self.before_held = False
         self.hovered = ""
         self._hot = -1
@@ -95,6 +97,8 @@ class Viewport(QWidget):
             ("mesh", "mesh", "Show the skin", True), ("joints", "joints", "Show joints and bones", True),
             ("follow", "follow", "Keep the travelling figure in the picture", True),
             ("in_place", "in_place", "Hold in place: show the clip without its travel", True),
+            ("ghosts", "ghosts", "Ghosts: the figure some frames before and after", True),
+            ("trail", "trail", "Trail of the selected joint, before and after the steps", True),
             ("frame", "frame", "Bring the figure into the picture (F5)", False), ("view", "view", "Standard views", False),
         ):  # fmt: skip
             button = QToolButton(checkable=checkable, toolTip=tip)
@@ -108,6 +112,8 @@ class Viewport(QWidget):
             ("joints", "show_joints"),
             ("follow", "follow"),
             ("in_place", "in_place"),
+            ("ghosts", "ghosts"),
+            ("trail", "trail"),
         ):
             self.buttons[id_].setChecked(getattr(self, attribute))
             self.buttons[id_].toggled.connect(lambda on, a=attribute: self._set(a, on))
@@ -218,6 +224,8 @@ class Viewport(QWidget):
                 lines.append(l)
                 if f.role != "pale":
                     marks.append(m)
+        if self.ghosts or self.trail:
+            lines += self._history()
         extent = max(6.0, self.camera.distance * 2.2)
         ground = picture.ground(np.array(self.camera.target) - floor_shift, extent)
         ground = replace(ground, ends=ground.ends + floor_shift)
@@ -231,6 +239,29 @@ class Viewport(QWidget):
             marks = [replace(m, sizes=m.sizes * times) for m in marks]
             ground = replace(ground, widths=ground.widths * times)
         return Scene(t.sky, t.floor, t.shadow, ground, tuple(drawn_figures), tuple(lines), tuple(marks))
+
+    def _history(self) -> list[Lines]:
+        """Strokes of the figure some frames away, and the way of the selected joint through the clip."""
+        session, evaluation = self.session, self.session.evaluation
+        shown = next((f for f in self.figures() if f.role == "after"), None)
+        if shown is None or evaluation is None or session.rest_shown or session.shown is None:
+            return []
+        clip, t = session.shown, theme.current()
+        place = shown.offset
+        out: list[Lines] = []
+        if self.ghosts:
+            for by in (-2 * GHOST, -GHOST, GHOST, 2 * GHOST):
+                frame = session.frame + by
+                if 0 <= frame < clip.frames:
+                    faint = 0.42 if abs(by) == GHOST else 0.22
+                    drawn_ = drawn.bones(shown.rig, clip, frame, shown.colours, faint)
+                    out.append(replace(drawn_, ends=drawn_.ends + place))
+        if self.trail and session.joint in clip.skeleton.index:
+            source = evaluation.clips[0]
+            for track, colour, wide in ((source, t.before, 1.6), (clip, _rgb(t.colour("accent")), 2.6)):
+                if session.joint in track.skeleton.index and (track is clip or source is not clip):
+                    out.append(_way(track.model[1][:, track.skeleton.index[session.joint]] + place, colour, wide))
+        return out
 
     def paintEvent(self, _: object) -> None:
         ratio = self.devicePixelRatioF()
@@ -560,6 +591,14 @@ class Viewport(QWidget):
 
     def sizeHint(self) -> QSize:
         return QSize(760, 480)
+
+
+def _way(places: Array, colour: tuple[float, float, float], wide: float) -> Lines:
+    """A joint's way through a clip as strokes; every fifth frame is marked by a wider one."""
+    ends = np.stack([places[:-1], places[1:]], axis=1)
+    widths = np.where(np.arange(len(ends)) % 5 == 0, 2.2 * wide, wide)[:, None] * np.ones(2)
+    rgba = np.tile([*colour, 0.9], (len(ends), 1))
+    return Lines(ends, widths, rgba, on_top=True)
 
 
 def _rgb(c: QColor) -> tuple[float, float, float]:

@@ -27,6 +27,7 @@ from PySide6.QtWidgets import (
 from reflexa import __version__
 from reflexa.desktop import theme
 from reflexa.desktop.commands import Command, Registry
+from reflexa.desktop.curve_view import VIEWS
 from reflexa.desktop.dialogs import CommandSearch, ExportDialog, ImportReport, Shortcuts
 from reflexa.desktop.export_all import ExportAllDialog
 from reflexa.desktop.figure_panel import FigurePanel
@@ -259,6 +260,16 @@ class MainWindow(QMainWindow):
             "",
             no_result,
         )
+        pages = {"": "Show keys"} | {v: f"Show curves: {t.lower()}" for v, (t, _, _) in VIEWS.items()}
+        for i, (view, title) in enumerate(pages.items(), 1):
+            add(
+                f"page_{view or 'keys'}",
+                title,
+                "Time/4",
+                lambda v=view: self.time_area.show_page(v),
+                f"Ctrl+Alt+{i}",
+                no_take,
+            )
         add("zoom_time", "Show the whole clip's time", "Time/3", self.time_area.time.show_all, "Shift+F5", no_result)
         for i, name in enumerate(COMPARE, 1):
             add(f"compare_{i}", f"Show {name.lower()}", "View/1", lambda n=name: self.viewport.set_compare(n), f"Ctrl+{i}",
@@ -278,7 +289,8 @@ class MainWindow(QMainWindow):
         )
         for id_, title, attribute in (("mesh", "Show the skin", "show_mesh"), ("joints", "Show joints and bones", "show_joints"),
                                       ("follow", "Keep the figure in the picture", "follow"),
-                                      ("in_place", "Hold in place", "in_place")):  # fmt: skip
+                                      ("in_place", "Hold in place", "in_place"), ("ghosts", "Show ghosts", "ghosts"),
+                                      ("trail", "Show the joint's trail", "trail")):  # fmt: skip
             add(id_, title, "View/3", lambda b=id_: self.viewport.buttons[b].toggle(), "",
                 checked=lambda a=attribute: getattr(self.viewport, a))  # fmt: skip
         for name in theme.THEMES:

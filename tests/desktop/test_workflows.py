@@ -465,3 +465,59 @@ def test_layers_are_split_and_merged_and_undone_exactly(demo, qtbot) -> None:
     session.undo()
     ready(qtbot, demo)
     assert session.take == split
+
+
+def test_a_curve_is_shaped_by_hand_and_the_result_can_be_judged(demo, qtbot) -> None:
+    session, curves = demo.session, demo.time_area.curves
+    session.open_take("Step up, right foot first")
+    ready(qtbot, demo)
+    session.select_card(1)
+    session.select_joint("spine_mid")
+    demo.commands.run("page_turn")
+    demo.time_area.repaint()
+    curves.grab()
+    key = next(k for k in session.correction.track("spine_mid").keys if k.frame == 24)
+    start = QPoint(round(curves.time.x(24)), round(curves.y(key.rotate[0])))
+    step = curves.time.frame_width()
+    end = QPoint(round(curves.time.x(27)), round(curves.y(key.rotate[0] - 3.0)))
+    drag(curves, start, end)
+    ready(qtbot, demo)
+    moved = session.correction.track("spine_mid").keys
+    now = next(k for k in moved if k.frame == 27)
+    assert (
+        now.rotate[0] == pytest.approx(key.rotate[0] - 3.0, abs=0.4) and now.rotate[1:] == key.rotate[1:] and step > 1
+    )
+    assert all(k.frame != 24 for k in moved)
+    session.undo()
+    assert next(k for k in session.correction.track("spine_mid").keys if k.frame == 24) == key, "a drag is one undo"
+    demo.commands.run("page_place")
+    values = curves.curve()
+    assert values[10] == pytest.approx(100 * session.shown.model[1][10, session.rig.skeleton.index["spine_mid"]])
+    assert curves.key_at(QPointF(start)) is None, "what comes out is only looked at"
+    demo.commands.run("page_angles")
+    assert curves.curve().shape == (76, 3)
+    session.select_joint("head")
+    demo.commands.run("page_move")
+    assert "no keys" in curves.why_empty()
+    demo.commands.run("page_keys")
+    assert demo.time_area.pages.currentIndex() == 0
+
+
+def test_ghosts_and_trail_are_drawn_where_the_figure_goes(demo, qtbot) -> None:
+    session, view = demo.session, demo.viewport
+    session.open_take("Walk, chin up")
+    ready(qtbot, demo)
+    session.set_frame(12)
+    session.select_joint("foot_left")
+    plain = len(view.scene().lines)
+    view.buttons["ghosts"].click()
+    assert len(view.scene().lines) == plain + 4
+    view.buttons["trail"].click()
+    lines = view.scene().lines
+    assert len(lines) == plain + 6
+    way = next(line for line in lines if len(line.ends) == session.frames - 1)
+    here = view.figures()[0].placed[session.rig.skeleton.index["foot_left"]]
+    assert np.abs(way.ends[12, 0] - here).max() < 1e-9, "the trail runs through the joint"
+    session.set_frame(0)
+    assert len(view.scene().lines) == plain + 4, "there is nothing before the first frame"
+    view.grab()
