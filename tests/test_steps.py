@@ -241,3 +241,24 @@ def test_tracks_keep_their_order() -> None:
     s = CorrectionSettings(tracks=(Track("b", (Key(1),)), Track("a", (Key(1),))))
     s = set_key(s, "b", 9, 59, rotate=(1.0, 0.0, 0.0))
     assert [t.joint for t in s.tracks] == ["b", "a"]
+
+
+@pytest.mark.parametrize("cycle", [13, 20, 37])
+def test_a_layer_on_its_own_cycle_repeats_and_never_drifts(cycle: int) -> None:
+    """Whatever the clip's length: what the layer does at a frame is what it does a cycle later, end meets beginning."""
+    keys = tuple(Key(f, (float(v), 0.0, 0.0)) for f, v in ((4, 3.0), (7, 12.0), (11, -5.0), (50, 90.0)))
+    late = tuple(Key(f, (0.0, float(v), 0.0)) for f, v in ((6, 8.0), (12, 2.0)))
+    s = CorrectionSettings(cycle=cycle, tracks=(Track("upper_arm_l", keys), Track("hand_l", late)))
+    out = correct(CLIP, RIG, s)
+    for joint, axis in (("upper_arm_l", 0), ("hand_l", 1)):
+        j = RIG.skeleton.index[joint]
+        change = Rotation.from_quat(np.array(CLIP.rotations[:, j])).inv() * Rotation.from_quat(
+            np.array(out.rotations[:, j])
+        )
+        v = np.degrees(change.as_rotvec()[:, axis])
+        assert v[4 : 60 - cycle] == pytest.approx(v[4 + cycle :], abs=1e-6)
+        assert v[:4] == pytest.approx(v[cycle : cycle + 4], abs=1e-6), "also before its first key"
+        first, value = {"upper_arm_l": (4, 3), "hand_l": (6, 8)}[joint]
+        assert v[[first, first + cycle]] == pytest.approx(value)
+        assert np.abs(v).max() < 30, "keys behind the cycle's end do not count"
+    assert np.array_equal(correct(CLIP, RIG, CorrectionSettings(cycle=9)).rotations, CLIP.rotations)

@@ -135,7 +135,7 @@ class CurveView(QWidget):
         unit = VIEWS[self.view][1]
         for axis, (letter, _) in enumerate(HOOPS):
             p.setPen(_colour(axis))
-            text = f"{letter}  {here[axis]:.1f} {unit}"
+            text = f"{letter}  {round(here[axis], 1) + 0.0:.1f} {unit}"
             p.drawText(QRectF(10, 6 + 17 * axis, left - 18, 16), Qt.AlignmentFlag.AlignVCenter, text)
         p.end()
 
@@ -167,7 +167,11 @@ class CurveView(QWidget):
             p.setPen(QPen(t.colour("line"), 1.6 if abs(v) < 1e-9 else 0.8))
             p.drawLine(QPointF(left, y), QPointF(self.width(), y))
             p.setPen(t.colour("quiet"))
-            p.drawText(QRectF(self.width() - 62, y - 14, 58, 14), Qt.AlignmentFlag.AlignRight, f"{v:g}")
+            p.drawText(
+                QRectF(self.width() - 62, y - 14, 58, 14),
+                Qt.AlignmentFlag.AlignRight,
+                f"{v if abs(v) > 1e-9 else 0.0:g}",
+            )
             v += step
 
     # Hands --------------------------------------------------------------------------------------------------

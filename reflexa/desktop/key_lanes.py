@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import msgspec
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QContextMenuEvent, QFont, QMouseEvent, QPainter, QPen, QPolygonF
@@ -10,9 +12,35 @@ from PySide6.QtWidgets import QMenu, QWidget
 from reflexa.desktop import theme
 from reflexa.desktop.session import Session
 from reflexa.steps import KINDS
-from reflexa.steps.correction import Key, change_keys, move_keys
+from reflexa.steps.correction import Key, Track, change_keys, move_keys
 
 ENVELOPE_HEIGHT, ROW_HEIGHT = 44, 22
+
+
+@dataclass(frozen=True)
+class Row:
+    """A row of the key sheet: one joint's track, or a group of them (no track of its own) with all that they have."""
+
+    name: str
+    track: Track | None
+    members: tuple[Track, ...] = ()
+
+    @property
+    def keys(self) -> list[tuple[str, Key]]:
+        """(joint, key) of everything in the row."""
+        return [(t.joint, k) for t in (self.members if self.track is None else (self.track,)) for k in t.keys]
+
+
+FEW = 5  # tracks that need no groups
+
+
+def _group(part: str) -> str:
+    """The heading that a body part stands under."""
+    side, _, limb = part.partition(" ")
+    if side not in ("left", "right"):
+        return "Body" if part else "Other joints"
+    leg = limb in ("thigh", "shin", "foot", "toes")
+    return f"{side.capitalize()} {'leg' if leg else 'hand' if 'finger' in limb or limb == 'thumb' else 'arm'}"
 
 
 class KeyLanes(QWidget):
@@ -33,6 +61,7 @@ class KeyLanes(QWidget):
         self._moved = 0
         self._base: tuple[object, set[tuple[str, int]]] | None = None
         self._point = -1
+        self.folded: set[str] = set()
         time.changed.connect(self.update)
         for signal in (session.take_changed, session.selection_changed):
             signal.connect(self._resize)
@@ -48,11 +77,30 @@ class KeyLanes(QWidget):
     def _height(self) -> int:
         if self.session.step is None:
             return 40
-        return ENVELOPE_HEIGHT + len(self._tracks()) * ROW_HEIGHT + 8
+        return ENVELOPE_HEIGHT + len(self._rows()) * ROW_HEIGHT + 8
 
     def _tracks(self) -> tuple:
-        settings = self.session.correction
-        return settings.tracks if settings else ()
+        """Tracks that have a row, in the order of the rows: folded groups have none."""
+        return tuple(row.track for row in self._rows() if row.track is not None)
+
+    def _rows(self) -> list[Row]:
+        """Rows by body part: with more than a few tracks each part has a row of its own over them, which folds."""
+        settings, rig = self.session.correction, self.session.step_rig
+        tracks = settings.tracks if settings else ()
+        if len(tracks) < FEW or rig is None:
+            return [Row(t.joint, t) for t in tracks]
+        groups: dict[str, list[Track]] = {}
+        for track in tracks:
+            groups.setdefault(_group(rig.part_of(track.joint)), []).append(track)
+        out: list[Row] = []
+        for name, members in groups.items():
+            if len(members) == 1:
+                out.append(Row(members[0].joint, members[0]))
+                continue
+            out.append(Row(name, None, tuple(members)))
+            if name not in self.folded:
+                out += [Row(t.joint, t) for t in members]
+        return out
 
     def _row_y(self, row: int) -> float:
         return ENVELOPE_HEIGHT + 4 + row * ROW_HEIGHT + ROW_HEIGHT / 2
@@ -130,8 +178,12 @@ class KeyLanes(QWidget):
                 QRectF(left, ENVELOPE_HEIGHT + 2, self.width() - left, 30), Qt.AlignmentFlag.AlignCenter,
                 "No keys yet: pick a joint in the picture and pull one of its hoops, or type degrees on the right.",
             )  # fmt: skip
-        for row, track in enumerate(tracks):
-            y = self._row_y(row)
+        for i, row in enumerate(self._rows()):
+            y = self._row_y(i)
+            if row.track is None:
+                self._paint_group(p, t, left, y, row)
+                continue
+            track = row.track
             chosen = track.joint == session.joint
             p.fillRect(
                 QRectF(left, y - ROW_HEIGHT / 2, self.width() - left, ROW_HEIGHT - 2),
@@ -150,6 +202,19 @@ class KeyLanes(QWidget):
             for key in track.keys:
                 self._paint_key(p, t, QPointF(time.x(key.frame), y), key, (track.joint, key.frame) in session.keys)
             p.setClipping(False)
+
+    def _paint_group(self, p: QPainter, t: theme.Theme, left: float, y: float, row: Row) -> None:
+        """A part's row: its name, and every frame on which any of its joints has a key."""
+        p.fillRect(QRectF(left, y - ROW_HEIGHT / 2, self.width() - left, ROW_HEIGHT - 2), t.colour("panel"))
+        fold = "▸" if row.name in self.folded else "▾"
+        self._lane_name(p, t, y - ROW_HEIGHT / 2, ROW_HEIGHT - 2, f"{fold} {row.name}", "", True)
+        p.setClipRect(QRectF(left - 8, 0, self.width() - left + 8, self.height()))
+        for frame in sorted({k.frame for _, k in row.keys}):
+            at = QPointF(self.time.x(frame), y)
+            chosen = any(f == frame and (j, f) in self.session.keys for j, f in ((j, k.frame) for j, k in row.keys))
+            p.setPen(QPen(t.colour("ink" if chosen else "quiet"), 2.0 if chosen else 1.2))
+            p.drawLine(at - QPointF(0, 6), at + QPointF(0, 6))
+        p.setClipping(False)
 
     def _paint_key(self, p: QPainter, t: theme.Theme, at: QPointF, key: Key, chosen: bool) -> None:
         r = 6.5 if chosen else 5.0
@@ -185,18 +250,42 @@ class KeyLanes(QWidget):
 
     def key_at(self, at: QPointF) -> tuple[str, int] | None:
         best, least = None, 8.0
-        for row, track in enumerate(self._tracks()):
-            if abs(self._row_y(row) - at.y()) > ROW_HEIGHT / 2:
+        for i, row in enumerate(self._rows()):
+            if row.track is None or abs(self._row_y(i) - at.y()) > ROW_HEIGHT / 2:
                 continue
-            for key in track.keys:
+            for joint, key in row.keys:
                 away = abs(self.time.x(key.frame) - at.x())
                 if away < least:
-                    best, least = (track.joint, key.frame), away
+                    best, least = (joint, key.frame), away
         return best
+
+    def group_at(self, at: QPointF) -> Row | None:
+        """The part's row under a place."""
+        rows = self._rows()
+        i = int((at.y() - ENVELOPE_HEIGHT - 4) // ROW_HEIGHT)
+        return rows[i] if 0 <= i < len(rows) and rows[i].track is None else None
+
+    def fold(self, name: str) -> None:
+        """Fold a part's rows away, or out again."""
+        self.folded ^= {name}
+        self._resize()
+
+    def _press_group(self, row: Row, at: QPointF, more: bool) -> None:
+        """On the name: fold. On a frame with keys: all of them."""
+        if at.x() < self.time.x(self.time.first) - 6:
+            self.fold(row.name)
+            return
+        near = [(abs(self.time.x(k.frame) - at.x()), k.frame) for _, k in row.keys]
+        away, frame = min(near)
+        found = {(j, k.frame) for j, k in row.keys if k.frame == frame} if away < 8 else set()
+        self.session.select_keys(self.session.keys ^ found if more else found)
+        if found:
+            self._mode, self._moved = "keys", 0
+            self._base = (self.session.correction, set(self.session.keys))
 
     def key_place(self, joint: str, frame: int) -> QPoint:
         """Where a key is painted (for hands and tests)."""
-        row = next(i for i, t in enumerate(self._tracks()) if t.joint == joint)
+        row = next(i for i, r in enumerate(self._rows()) if r.track is not None and r.track.joint == joint)
         return QPoint(round(self.time.x(frame)), round(self._row_y(row)))
 
     def _point_at(self, at: QPointF) -> int:
@@ -230,6 +319,9 @@ class KeyLanes(QWidget):
             session.select_joint(found[0])
             self._mode, self._moved = "keys", 0
             self._base = (session.correction, set(session.keys))
+        elif (row := self.group_at(at)) is not None:
+            more = bool(e.modifiers() & (Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier))
+            self._press_group(row, at, more)
         elif at.y() > ENVELOPE_HEIGHT and session.correction is not None:
             self._mode = "box"
 
@@ -260,10 +352,10 @@ class KeyLanes(QWidget):
         elif self._mode == "box":
             box = QRectF(self._press, at).normalized()
             inside = {
-                (track.joint, key.frame)
-                for row, track in enumerate(self._tracks())
-                for key in track.keys
-                if box.contains(QPointF(self.time.x(key.frame), self._row_y(row)))
+                (joint, key.frame)
+                for i, row in enumerate(self._rows())
+                for joint, key in row.keys
+                if row.track is not None and box.contains(QPointF(self.time.x(key.frame), self._row_y(i)))
             }
             session.select_keys(inside)
             self.update()

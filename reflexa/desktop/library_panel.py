@@ -77,6 +77,7 @@ class LibraryPanel(QWidget):
     """Double-click a clip to make a take of it; click a take to open it."""
 
     import_wanted = Signal()
+    compare_wanted = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -221,6 +222,10 @@ class LibraryPanel(QWidget):
         menu = QMenu(self)
         if item.data(_KIND) == "take":
             name = item.data(_KEY)
+            if name != self.session.take_name:
+                menu.addAction("Compare the open take with this one", lambda: self.compare_wanted.emit(name))
+            menu.addAction("Compare with the source again", lambda: self.compare_wanted.emit(""))
+            menu.addSeparator()
             menu.addAction("Rename…", lambda: self.rename_take(name))
             menu.addAction(theme.icon("delete"), "Delete", lambda: self.session.delete_take(name))
         elif item.data(_KIND) == "clip":

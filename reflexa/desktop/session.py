@@ -28,7 +28,7 @@ from reflexa.steps.apply import apply
 from reflexa.steps.correction import CorrectionSettings
 from reflexa.take import Cache, Cancelled, Evaluation, Source, Take, evaluate
 from reflexa.take import model as takes
-from reflexa.take.known import KnownClips
+from reflexa.take.known import TAKE, KnownClips
 
 SOURCE_CARD, RESULT_CARD = -1, -2
 
@@ -87,6 +87,7 @@ class Session(QObject):
         self.problem = ""
         self.rest_shown = False
         self.pairing = ""
+        self._other: tuple[object, tuple[Clip, Rig] | None] | None = None
         self.take_name = ""
         self.card = RESULT_CARD
         self.tap = RESULT_CARD
@@ -170,6 +171,19 @@ class Session(QObject):
             f: (d.clips or (rest_of(d),), rig) for f, d in self.documents.items() if (rig := self.rig_of(f)) is not None
         }
         return KnownClips(sources, self.project.takes, self._cache).within(self.take_name)
+
+    def other_result(self, name: str) -> tuple[Clip, Rig] | None:
+        """Another take's result, to look at; None while it cannot be computed. Kept until the project changes."""
+        take = self.project.take(name)
+        if take is None:
+            return None
+        if self._other is None or self._other[0] != (self.project.takes, self.project.rigs, name):
+            try:
+                found = self.known_clips()[f"{TAKE}{name}"] if name != self.take_name else None
+            except (RecipeError, KeyError):
+                found = None
+            self._other = ((self.project.takes, self.project.rigs, name), found)
+        return self._other[1]
 
     def document_of(self, rig: Rig | None) -> Imported | None:
         """The source whose rig it is."""

@@ -50,12 +50,15 @@ class Shown:
 
 @dataclass(frozen=True)
 class Look:
-    """How the person wants to look: comparing mode, whether the source is held up, in place, followed."""
+    """How the person wants to look: comparing mode, whether the source is held up, in place, followed; whether what is
+    held up is the figure before the selected step; which other take stands for the "before"."""
 
     compare: str
     before_held: bool
     in_place: bool
     follow: bool
+    step_held: bool = False
+    other_take: str = ""
 
 
 def retarget_match(session: Session) -> Match | None:
@@ -91,13 +94,13 @@ def figures(session: Session, look: Look, camera: Camera) -> list[Shown]:
     after, evaluation = session.shown, session.evaluation
     if after is None or evaluation is None:
         return []
-    source, own = evaluation.clips[0], evaluation.rigs[0]
+    source, own, name = _before(session, look)
     rig = evaluation.rigs[session.stage_of(session.tap)]
     mode = "Before" if look.before_held else look.compare
     shown, frame = (session.preview, 0) if session.preview is not None else (after, frame_of(session, after))
     colour, own_colour = _colours(rig, m), _colours(own, m)
     place, own_place = offset_of(session, look, after, rig), offset_of(session, look, source, own)
-    before = Shown(source, frame_of(session, source), "before", own_place, own, own_colour, label="Before")
+    before = Shown(source, frame_of(session, source), "before", own_place, own, own_colour, label=name)
     if mode == "Before":
         return [before]
     out = [Shown(shown, frame, "after", place, rig, colour, label="After")]
@@ -110,6 +113,18 @@ def figures(session: Session, look: Look, camera: Camera) -> list[Shown]:
         apart = right / max(float(np.hypot(right[0], right[2])), 1e-6) * wide
         out = [replace(out[0], offset=place + apart), replace(before, offset=own_place - apart)]
     return out
+
+
+def _before(session: Session, look: Look) -> tuple[Clip, Rig, str]:
+    """What the figure is compared with: the source, what stands before the selected step, or another take's result."""
+    evaluation = session.evaluation
+    assert evaluation is not None
+    if look.step_held and session.step is not None:
+        at = max(session.stage_of(session.card) - 1, 0)
+        return evaluation.clips[at], evaluation.rigs[at], "Before the step"
+    if look.other_take and (other := session.other_result(look.other_take)) is not None:
+        return *other, look.other_take
+    return evaluation.clips[0], evaluation.rigs[0], "Before"
 
 
 def _colours(rig: Rig, m: Match | None) -> Array:

@@ -47,7 +47,8 @@ class Viewport(QWidget):
         self.show_mesh, self.show_joints = True, True
         self.follow, self.in_place = True, False
         self.ghosts, self.trail = False, False
-        self.before_held = False
+        self.before_held = self.step_held = False
+        self.other_take = ""
         self.hovered = ""
         self._hot = -1
         self._press: QPoint | None = None
@@ -143,9 +144,17 @@ class Viewport(QWidget):
         self.compare_buttons[name].setChecked(True)
         self.update()
 
-    def hold_before(self, held: bool) -> None:
-        """Show the source for as long as a key is held."""
+    def hold_before(self, held: bool, step: bool = False) -> None:
+        """Show the source for as long as a key is held; with ``step``, the figure just before the selected step."""
         self.before_held = held
+        self.step_held = held and step
+        self.update()
+
+    def compare_with(self, take: str) -> None:
+        """Take another take's result for the "before" (an empty text: the source again)."""
+        self.other_take = take
+        if take and self.compare == "After":
+            self.set_compare("Side by side")
         self.update()
 
     def toggle_parallel(self) -> None:
@@ -189,7 +198,7 @@ class Viewport(QWidget):
 
     @property
     def look(self) -> Look:
-        return Look(self.compare, self.before_held, self.in_place, self.follow)
+        return Look(self.compare, self.before_held, self.in_place, self.follow, self.step_held, self.other_take)
 
     def figures(self) -> list[Shown]:
         """Every figure that the picture shows."""
@@ -332,6 +341,12 @@ class Viewport(QWidget):
             where = f"after {take.steps[session.tap].name}"
         if self.before_held or self.compare == "Before":
             where = "source (before)"
+            if self.step_held and session.step is not None:
+                where = f"before {session.step.name}"
+            elif self.other_take:
+                where = f"take {self.other_take}"
+        elif self.other_take and self.compare != "After":
+            where += f", beside take {self.other_take}"
         if session.rest_shown:
             where = (
                 "rest pose" if retarget_match(session) is None else "aligned rest of the target under the source's rest"

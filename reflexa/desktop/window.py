@@ -74,6 +74,7 @@ class MainWindow(QMainWindow):
         self._progress: QProgressDialog | None = None
         self.revision_line.export_wanted.connect(lambda: self.commands.run("export"))
         self.settings.export_wanted.connect(lambda: self.commands.run("export"))
+        self.library.compare_wanted.connect(self.viewport.compare_with)
         self.figure.menu_wanted.connect(self._rig_menu)
         self.library.clips.itemSelectionChanged.connect(self.commands.refresh)
         self.library.import_wanted.connect(lambda: self.commands.run("import"))
@@ -339,7 +340,8 @@ class MainWindow(QMainWindow):
 
     def keyPressEvent(self, e: object) -> None:
         if e.key() == Qt.Key.Key_B and not e.isAutoRepeat():
-            self.viewport.hold_before(True)
+            alone = bool(e.modifiers() & Qt.KeyboardModifier.ShiftModifier)
+            self.viewport.hold_before(True, alone)
         elif e.key() == Qt.Key.Key_Escape and self.session.pairing:
             self.session.start_pairing("")
         else:

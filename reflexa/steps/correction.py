@@ -67,6 +67,14 @@ class CorrectionSettings(Settings, frozen=True):
     whole_clip: Annotated[
         bool, Meta(title="Whole clip", description="New keys change the whole clip: no neutral keys are set.")
     ] = False
+    cycle: Annotated[
+        int,
+        Meta(
+            title="Repeat every", ge=0, le=1_000_000, extra={"unit": "frames"},
+            description="The layer begins again after this many frames from its first key, whatever the clip's length; its "
+            "end leads back to its beginning. 0: it does not repeat.",
+        ),
+    ] = 0  # fmt: skip
     tracks: Annotated[tuple[Track, ...], Meta(title="Keys", description="Per joint, its keys.")] = ()
 
     def track(self, joint: str) -> Track:
@@ -84,6 +92,8 @@ def correct(clip: Clip, rig: Rig, settings: CorrectionSettings, first: int = 0) 
     skeleton = clip.skeleton
     rotations, translations = np.array(clip.rotations), np.array(clip.translations)
     at = np.arange(first, first + clip.frames)
+    if settings.cycle:
+        settings, at = repeated(settings, at)
     known = [t for t in settings.tracks if t.joint in skeleton.index and t.keys]
     for track in sorted(known, key=lambda t: (_ORDER[t.drives], skeleton.index[t.joint])):
         if track.drives != "joint":
@@ -108,6 +118,27 @@ def correct(clip: Clip, rig: Rig, settings: CorrectionSettings, first: int = 0) 
                 new = quat.multiply(quat.multiply(quat.multiply(quat.conjugate(above), d), above), q)
             rotations[turning, joint] = quat.shortest(quat.normalise(new), q)
     return clip.with_motion(rotations, translations)
+
+
+def repeated(settings: CorrectionSettings, at: NDArray[np.intp]) -> tuple[CorrectionSettings, NDArray[np.intp]]:
+    """A layer on its own cycle: the settings with every track closed, and the frames ``(n,)`` as they fall into it.
+
+    A cycle begins with the layer's first key. Keys beyond its end do not count; on its end each track has the value
+    that it began with, so that nothing can drift from round to round.
+    """
+    starts = [t.keys[0].frame for t in settings.tracks if t.keys]
+    if not starts:
+        return settings, at
+    start = min(starts)
+    closed = []
+    for track in settings.tracks:
+        keys = [k for k in track.keys if k.frame < start + settings.cycle]
+        if keys:
+            keys.append(replace(keys[0], frame=keys[0].frame + settings.cycle))
+            if keys[0].frame > start:  # begun later than others: until then the round before goes on
+                keys.insert(0, replace(keys[-2], frame=keys[-2].frame - settings.cycle))
+        closed.append(replace(track, keys=tuple(keys)))
+    return replace(settings, tracks=tuple(closed)), start + (at - start) % settings.cycle
 
 
 _ORDER = {"body": 0, "joint": 1, "limb": 2}

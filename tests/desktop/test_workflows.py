@@ -521,3 +521,25 @@ def test_ghosts_and_trail_are_drawn_where_the_figure_goes(demo, qtbot) -> None:
     session.set_frame(0)
     assert len(view.scene().lines) == plain + 4, "there is nothing before the first frame"
     view.grab()
+
+
+def test_what_is_compared_can_be_the_step_alone_or_another_take(demo, qtbot) -> None:
+    session, view = demo.session, demo.viewport
+    session.open_take("Step up, right foot first")
+    ready(qtbot, demo)
+    session.select_card(1)
+    view.setFocus()
+    QTest.keyPress(demo, Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
+    (shown,) = view.figures()
+    assert shown.clip is session.evaluation.clips[1] and "before Lean into it" in view._caption()
+    QTest.keyRelease(demo, Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyPress(demo, Qt.Key.Key_B)
+    assert view.figures()[0].clip is session.evaluation.clips[0]
+    QTest.keyRelease(demo, Qt.Key.Key_B)
+    assert view.figures()[0].clip is session.result
+    demo.library.compare_wanted.emit("Walk, as the Ferrykeeper")
+    after, other = view.figures()
+    assert view.compare == "Side by side" and other.rig.skeleton.names[0] == "Base" and after.clip is session.result
+    view.grab()
+    demo.library.compare_wanted.emit("")
+    assert view.figures()[1].clip is session.evaluation.clips[0]
