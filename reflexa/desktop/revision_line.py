@@ -199,6 +199,8 @@ class RevisionLine(QScrollArea):
         if take is not None:
             for i, step in enumerate(take.steps):
                 self._switches[i].setChecked(step.on)
+                marks = [m for m, has in (("locked", step.locked), ("alone", self.session.solo == i)) if has]
+                self.cards[i].name.setText(f"{step.name} · {', '.join(marks)}" if marks else step.name)
                 if i in self._sliders:
                     slider = self._sliders[i]
                     slider.blockSignals(True)
@@ -393,8 +395,25 @@ class RevisionLine(QScrollArea):
         right = menu.addAction("Later", lambda: self.session.move_step(number, number + 1))
         right.setEnabled(number < count - 1)
         menu.addSeparator()
+        solo = menu.addAction("Show it alone", lambda: self.toggle_solo(number))
+        solo.setCheckable(True)
+        solo.setChecked(self.session.solo == number)
+        lock = menu.addAction("Lock", lambda: self.toggle_lock(number))
+        lock.setCheckable(True)
+        lock.setChecked(self.session.take.steps[number].locked)
+        menu.addSeparator()
         menu.addAction(theme.icon("delete"), "Remove", lambda: self.session.remove_step(number))
         menu.exec(at)
+
+    def toggle_solo(self, number: int) -> None:
+        """Show a step alone, or all of them again."""
+        self.session.set_solo(-1 if self.session.solo == number else number)
+
+    def toggle_lock(self, number: int) -> None:
+        """Lock a step against edits, or unlock it."""
+        step = self.session.take.steps[number]
+        new = msgspec.structs.replace(step, locked=not step.locked)
+        self.session.edit_step("unlock" if step.locked else "lock", new, index=number)
 
     def duplicate(self, number: int) -> None:
         """A copy of a step behind it."""

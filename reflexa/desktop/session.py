@@ -87,6 +87,7 @@ class Session(QObject):
         self.problem = ""
         self.rest_shown = False
         self.pairing = ""
+        self.solo = -1
         self._other: tuple[object, tuple[Clip, Rig] | None] | None = None
         self.take_name = ""
         self.card = RESULT_CARD
@@ -263,8 +264,15 @@ class Session(QObject):
 
     def edit_step(self, label: str, step: Step, merge: str = "", index: int | None = None) -> None:
         take = self.take
-        if take is not None:
-            self.edit_take(label, takes.with_step(take, self.card if index is None else index, step), merge)
+        if take is None:
+            return
+        at = self.card if index is None else index
+        old = take.steps[at]
+        if old.locked and step.locked:
+            self.said.emit(f"{old.name} is locked. Unlock it by a right-click on its card.")
+            self.selection_changed.emit()  # whoever was edited shows again what is
+            return
+        self.edit_take(label, takes.with_step(take, at, step), merge)
 
     def edit_correction(self, label: str, settings: CorrectionSettings, merge: str = "") -> None:
         import msgspec
@@ -335,9 +343,13 @@ class Session(QObject):
             self.evaluation = None
             self.evaluated.emit()
             return
+        alone = self.solo if self.solo < len(take.steps) else -1
+        run_take = takes.alone(take, alone) if alone >= 0 else take
 
         def run() -> Evaluation:
-            out = evaluate(take, clip, rig, self._cache, lambda: number != self._request, rigs, clips)
+            out = replace(
+                evaluate(run_take, clip, rig, self._cache, lambda: number != self._request, rigs, clips), take=take
+            )
             for c in out.clips:
                 if number != self._request:
                     raise Cancelled
@@ -406,6 +418,7 @@ class Session(QObject):
             return
         self.pause()
         self.show_rest(False)
+        self.solo = -1
         self.take_name = name
         self.card = self.tap = RESULT_CARD
         self.joint, self.keys = "", set()
@@ -527,6 +540,13 @@ class Session(QObject):
             name = free_name(KINDS[kind].title, {s.name for s in take.steps})
             self.edit_take(f"use {name} instead", takes.with_step(take, self.card, make(kind, name, **settings)))
             self.selection_changed.emit()
+
+    def set_solo(self, index: int) -> None:
+        """Show what one step does alone, all others off; -1 shows the take as it is. A way of looking, not an edit."""
+        if index != self.solo:
+            self.solo = index
+            self.take_changed.emit()
+            self.evaluate()
 
     def remove_step(self, index: int) -> None:
         take = self.take

@@ -196,6 +196,10 @@ class MainWindow(QMainWindow):
         )
         add("remove_step", "Remove step", "Take/3", lambda: s.remove_step(s.card), "Ctrl+Backspace", no_step)
         add("toggle_step", "Switch step on or off", "Take/3", self._toggle_step, "Ctrl+Return", no_step)
+        add("solo_step", "Show the step alone", "Take/3", lambda: self.revision_line.toggle_solo(s.card), "Ctrl+Alt+Return",
+            no_step, lambda: s.step is not None and s.solo == s.card)  # fmt: skip
+        add("lock_step", "Lock the step", "Take/3", lambda: self.revision_line.toggle_lock(s.card), "", no_step,
+            lambda: s.step is not None and s.step.locked)  # fmt: skip
         add("earlier", "Move step earlier", "Take/3", lambda: s.move_step(s.card, s.card - 1), "Ctrl+Shift+Left",
             lambda: no_step() or ("" if s.card > 0 else "it is the first step"))  # fmt: skip
         add("later", "Move step later", "Take/3", lambda: s.move_step(s.card, s.card + 1), "Ctrl+Shift+Right",

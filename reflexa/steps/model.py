@@ -46,7 +46,8 @@ class Mask(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
 
 
 class Step(msgspec.Struct, frozen=True):
-    """One revision. weight 0 to 1; envelope: (frame, weight) points, linear between, held outside; no mask: all joints."""
+    """One revision. weight 0 to 1; envelope: (frame, weight) points, linear between, held outside; no mask: all joints.
+    locked: hands off in the window until it is unlocked."""
 
     kind: str
     settings: Settings
@@ -55,6 +56,7 @@ class Step(msgspec.Struct, frozen=True):
     weight: float = 1.0
     envelope: tuple[tuple[float, float], ...] = ()
     mask: Mask | None = None
+    locked: bool = False
 
     def envelope_at(self, frames: ArrayLike) -> Array:
         """Weight of the envelope at frames ``(n,)``."""

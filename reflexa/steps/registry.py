@@ -57,11 +57,13 @@ def to_plain(step: Step) -> dict[str, Any]:
         out["envelope"] = [list(p) for p in step.envelope]
     if step.mask is not None:
         out["mask"] = msgspec.to_builtins(step.mask)
+    if step.locked:
+        out["locked"] = True
     out["settings"] = msgspec.to_builtins(step.settings)
     return out
 
 
-_FIELDS = {"kind", "name", "on", "weight", "envelope", "mask", "settings"}
+_FIELDS = {"kind", "name", "on", "weight", "envelope", "mask", "locked", "settings"}
 
 
 def from_plain(data: Any, place: str = "step") -> Step:
@@ -93,6 +95,7 @@ def from_plain(data: Any, place: str = "step") -> Step:
         _convert(data.get("on", True), bool, f"{place}.on"),
         weight, envelope,
         None if mask is None else _mask(_convert(mask, Mask, f"{place}.mask"), f"{place}.mask"),
+        _convert(data.get("locked", False), bool, f"{place}.locked"),
     )  # fmt: skip
 
 

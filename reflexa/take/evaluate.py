@@ -122,6 +122,7 @@ def _read_besides(step: Step, rigs: Mapping[str, Rig], clips: Mapping[str, tuple
 def _digest(before: str, step: Step, besides: list[str]) -> str:
     what = to_plain(step)
     what.pop("name")  # a new name changes no motion
+    what.pop("locked", None)
     return hashlib.sha256(before.encode() + msgspec.json.encode([what, besides])).hexdigest()
 
 

@@ -5,7 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass, field, replace
 from typing import Any
 
-from reflexa.steps import Step
+import msgspec
+
+from reflexa.steps import KINDS, Step
 
 
 @dataclass(frozen=True)
@@ -59,3 +61,13 @@ def move_step(take: Take, index: int, to: int) -> Take:
     """The take with a step taken out and put at position ``to`` of the others."""
     step = take.steps[index]
     return insert_step(without_step(take, index), to, step)
+
+
+def alone(take: Take, index: int) -> Take:
+    """The take with one step on and all others off; those that change the rig stay, or the step would have none."""
+    steps = tuple(
+        s if i == index or KINDS[s.kind].carry is not None else msgspec.structs.replace(s, on=False)
+        for i, s in enumerate(take.steps)
+    )
+    steps = (*steps[:index], msgspec.structs.replace(steps[index], on=True), *steps[index + 1 :])
+    return replace(take, steps=steps)

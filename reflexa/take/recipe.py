@@ -83,6 +83,7 @@ def schema() -> dict[str, Any]:
                 },
                 "additionalProperties": False,
             },
+            "locked": {"type": "boolean", "default": False},
             "settings": {"type": "object"},
         },
         "additionalProperties": False,

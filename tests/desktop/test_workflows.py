@@ -7,6 +7,7 @@ from pathlib import Path
 
 import numpy as np
 import pytest
+from msgspec.structs import replace as replace_step
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
@@ -543,3 +544,27 @@ def test_what_is_compared_can_be_the_step_alone_or_another_take(demo, qtbot) -> 
     view.grab()
     demo.library.compare_wanted.emit("")
     assert view.figures()[1].clip is session.evaluation.clips[0]
+
+
+def test_a_step_is_shown_alone_and_locked(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Step up, right foot first")
+    ready(qtbot, demo)
+    session.select_card(1)
+    both = session.result
+    demo.commands.run("solo_step")
+    ready(qtbot, demo)
+    assert session.evaluation.clips[1] is session.evaluation.clips[0], "the mirror is off"
+    assert not np.array_equal(session.result.rotations, both.rotations) and not session.unsaved
+    assert session.take.steps[0].on, "looking changes nothing"
+    demo.commands.run("solo_step")
+    ready(qtbot, demo)
+    assert np.array_equal(session.result.rotations, both.rotations)
+    demo.commands.run("lock_step")
+    locked = session.take
+    assert locked.steps[1].locked and "locked" in demo.revision_line.cards[1].name.text()
+    session.edit_step("set weight", replace_step(session.step, weight=0.2))
+    assert session.take == locked
+    demo.commands.run("lock_step")
+    session.edit_step("set weight", replace_step(session.step, weight=0.2))
+    assert session.step.weight == 0.2
