@@ -18,6 +18,7 @@ from reflexa.motion import quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig, analyse
+from reflexa.steps.correction import CorrectionSettings, correct, set_key, usual_drive
 from reflexa.steps.mirror import MirrorSettings, mirror
 from reflexa.steps.retarget import RetargetSettings, retarget
 
@@ -140,3 +141,22 @@ def _beside(clip: Clip, rig: Rig, ours: float) -> None:
                 line("three.js: evaluating the clip alone", json.loads(said.stdout) / 1000, ours, "ours")
             finally:
                 script.unlink()
+
+
+def dragging() -> None:
+    """One frame of a pulled hand, pelvis or neck: what has to be done between two pictures."""
+    print("\nA handle dragged: the pose at the playhead (goal: under 16 ms)")
+    for name, joint in (("deckhand", "hand_left"), ("deckhand", "pelvis"), ("heron", "head")):
+        document = read(Path(str(files("reflexa.demo").joinpath(f"project/sources/{name}.glb"))))
+        rig, clip = document.rig, document.clips[0]
+        drives, stay = usual_drive(rig, joint)
+        settings = set_key(
+            CorrectionSettings(), joint, 10, clip.frames - 1, move=(0.03, -0.05, 0.02), drives=drives, stay=stay, space="world"
+        )  # fmt: skip
+        one = clip.cut(10, 10)
+        copy = best(lambda c=one: (np.array(c.rotations), np.array(c.translations)))
+
+        def pose(clip: Clip = one, rig: Rig = rig, settings: CorrectionSettings = settings) -> None:
+            _ = correct(clip, rig, settings, 10).model
+
+        line(f"{name}, {joint} ({drives}), to joint positions", best(pose, 20), copy, "copying")

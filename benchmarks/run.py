@@ -201,6 +201,7 @@ def main() -> None:
     whole_take()
     rigs.knowing()
     rigs.carrying()
+    rigs.dragging()
     drawing()
 
 

@@ -7,9 +7,10 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
-from reflexa.motion import contacts, ik, quat
+from reflexa.motion import contacts, ik, kinematics, quat
 from reflexa.motion.clip import rest_clip
-from reflexa.motion.limbs import Posed, bend_side, limb, reach
+from reflexa.motion.limbs import Posed, bend_side, limb, reach, reach_chain
+from reflexa.motion.skeleton import chain
 
 from . import rigs
 
@@ -145,3 +146,53 @@ def test_the_demo_walk_stands_for_three_fifths_of_its_cycle(deckhand_rig, deckha
     for heel, ball in found.values():
         share = (heel | ball)[:-1].mean()
         assert 0.52 < share < 0.70, share
+
+
+# Chains ---------------------------------------------------------------------------------------------------
+
+
+@settings(max_examples=25, deadline=None)
+@given(SEEDS)
+def test_a_chain_reaches_keeps_its_bones_and_its_end_turned(seed: int) -> None:
+    """Within 0.1 mm where it can; drawn out straight towards what it cannot reach."""
+    rng = np.random.default_rng(seed)
+    s = chain([f"c{i}" for i in range(7)], [[0, 1, 0]] + [[0, 0.2, 0.03 * (-1) ** i] for i in range(6)])
+    q = quat.multiply(s.rest_rotations, quat.from_rotvec(rng.normal(0, 0.35, (4, 7, 3))))
+    turned, placed = kinematics.forward(s, q, np.tile(s.rest_translations, (4, 1, 1)))
+    posed = Posed(s, turned.copy(), placed.copy(), q.copy(), set())
+    joints = list(range(1, 7))
+    reachable = np.linalg.norm(np.diff(placed[0, 1:], axis=0), axis=-1).sum()
+    way = rng.normal(size=(4, 3))
+    share = rng.uniform(0.4, 0.95, 4)
+    share[3] = 1.6
+    goal = placed[:, 1] + way / np.linalg.norm(way, axis=-1, keepdims=True) * (share * reachable)[:, None]
+    short = reach_chain(posed, joints, goal)
+    assert short[:3].max() < 1e-4 and np.array_equal(posed.placed[:, :2], placed[:, :2])
+    assert short[3] == pytest.approx(0.6 * reachable, abs=0.01 * reachable)
+    bones = np.linalg.norm(np.diff(posed.placed, axis=1), axis=-1)
+    assert np.abs(bones - np.linalg.norm(np.diff(placed, axis=1), axis=-1)).max() < 1e-9
+    assert np.array_equal(posed.turned[:, 6], turned[:, 6])
+    again = kinematics.forward(s, posed.rotations(), np.tile(s.rest_translations, (4, 1, 1)))[1]
+    assert np.abs(again - posed.placed).max() < 1e-9
+
+
+def test_the_herons_head_takes_its_neck_along() -> None:
+    from reflexa.demo import heron
+    from reflexa.rig import analyse
+    from reflexa.steps.correction import CorrectionSettings, correct, set_key, usual_drive
+
+    rig = analyse(heron.skeleton())
+    clip = heron.strut(rig.skeleton)
+    assert usual_drive(rig, "head") == ("chain", ()) and len(rig.chain_to("head")) == 8
+    assert not rig.chain_to("tail_2") and usual_drive(rig, "tail_2")[0] == "joint", "two joints are no chain to bend"
+    pull = (0.05, -0.12, 0.06)
+    out = correct(
+        clip, rig, set_key(CorrectionSettings(reach=6), "head", 20, 48, move=pull, drives="chain", space="world")
+    )
+    j = rig.skeleton.index["head"]
+    assert np.abs(out.model[1][20, j] - clip.model[1][20, j] - pull).max() < 1e-4
+    assert np.degrees(quat.angle(quat.multiply(quat.conjugate(clip.model[0][20, j]), out.model[0][20, j]))) < 1e-4
+    assert np.array_equal(out.rotations[:14], clip.rotations[:14])
+    neck = [rig.skeleton.index[f"neck_{i}"] for i in range(1, 8)]
+    others = [k for k in range(len(rig.skeleton)) if k not in (*neck, j)]
+    assert np.array_equal(out.rotations[:, others], clip.rotations[:, others])

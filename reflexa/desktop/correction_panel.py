@@ -36,6 +36,7 @@ from reflexa.steps.correction import (
 _DRIVES = {
     "joint": ("the joint alone", "The joint turns (and moves) by itself; what hangs on it goes along"),
     "limb": ("the whole limb", "The hand or foot goes there and the limb bends for it; its bones keep their lengths"),
+    "chain": ("the whole chain", "The end goes there and the chain bends for it; its bones keep their lengths"),
     "body": ("the body", "Everything goes along"),
     "body, feet": ("the body, feet stay", "The body moves over feet that stay where they are"),
     "body, feet, hands": ("the body, feet and hands stay", "The body moves between feet and hands that stay"),

@@ -117,6 +117,49 @@ def _normal(line: Array, off: Array, pole: Array) -> Array:
     return np.cross(line, np.where(bent, off, pole))
 
 
+def reach_chain(posed: Posed, joints: list[int], goal: Array, rounds: int = 60, near: float = 1e-5) -> Array:
+    """Bend a chain of joints, from the one that stays to the end, so that the end comes to ``goal`` ``(frames, 3)``; the
+    end keeps its turn. Gives the shortfall ``(frames,)`` in metres.
+
+    Positions are found forward and backward in turn (Aristidou & Lasenby, FABRIK, 2011), beginning with the chain as it
+    is, so that it bends where it does already; each joint then turns by the least that takes its bone there.
+    """
+    p = posed.placed[:, joints].copy()
+    lengths = np.linalg.norm(np.diff(p, axis=1), axis=-1)
+    base, reachable = p[:, 0].copy(), lengths.sum(axis=1)
+    way = goal - base
+    away = np.linalg.norm(way, axis=-1)
+    # Out of reach the chain is drawn all but straight, which a chain never quite is.
+    wanted = base + way * np.minimum(1.0, 0.999 * reachable / np.maximum(away, 1e-9))[:, None]
+    for _ in range(rounds):
+        if np.linalg.norm(p[:, -1] - wanted, axis=-1).max() < near:
+            break
+        p[:, -1] = wanted
+        for i in range(len(joints) - 2, -1, -1):
+            p[:, i] = p[:, i + 1] + _along(p[:, i] - p[:, i + 1], lengths[:, i])
+        p[:, 0] = base
+        for i in range(1, len(joints)):
+            p[:, i] = p[:, i - 1] + _along(p[:, i] - p[:, i - 1], lengths[:, i - 1])
+    end = joints[-1]
+    beyond = np.array(posed.skeleton.below(end), dtype=np.intp)
+    kept = posed.turned[:, beyond].copy()
+    arms = posed.placed[:, beyond] - posed.placed[:, end, None]
+    for i, joint in enumerate(joints[:-1]):
+        now = posed.placed[:, joints[i + 1]] - posed.placed[:, joint]
+        turn = quat.between(now, p[:, i + 1] - posed.placed[:, joint])
+        below = np.array(posed.skeleton.below(joint), dtype=np.intp)
+        turn_about(posed, below, posed.placed[:, joint].copy(), turn)
+    posed.turned[:, beyond] = kept
+    posed.placed[:, beyond] = posed.placed[:, end, None] + arms
+    posed.loose |= set(joints)
+    return np.asarray(np.linalg.norm(goal - posed.placed[:, end], axis=-1))
+
+
+def _along(v: Array, length: Array) -> Array:
+    size = np.linalg.norm(v, axis=-1)
+    return np.asarray(v * (length / np.maximum(size, 1e-12))[:, None])
+
+
 def turn_about(posed: Posed, joints: NDArray[np.intp], pivot: Array, turn: Array) -> None:
     """Turn joints about a point ``(frames, 3)`` by model-space rotations ``(frames, 4)``, as one piece."""
     posed.turned[:, joints] = quat.multiply(turn[:, None], posed.turned[:, joints])

@@ -156,6 +156,23 @@ class Rig:
             return None
         return a, b, c
 
+    def chain_to(self, joint: str) -> list[int]:
+        """The free chain (a tail, a wing) that a joint is the end of, or the neck that a head of several neck joints sits
+        on, as joint indices from the one that stays to the end; empty where it ends none of three joints or more."""
+        if self.part_of(joint) == "head":
+            line = (*self.body_map.get("neck", ()), joint)
+        else:
+            line = next((c for c in self.chains.values() if c[-1] == joint), ())
+        indices = [self.skeleton.index[n] for n in line]
+        hangs = all(a in self._above(b) for a, b in zip(indices, indices[1:], strict=False))
+        return indices if len(indices) >= 3 and hangs else []
+
+    def _above(self, joint: int) -> set[int]:
+        out = set()
+        while (joint := int(self.skeleton.parents[joint])) >= 0:
+            out.add(joint)
+        return out
+
     def bend_side(self, end: str) -> Array:
         """The way a limb bends, in its upper bone's own axes ``(3,)`` unit: as it does in the neutral pose; where it is
         straight there, knees ahead and elbows back. The limb must be there."""

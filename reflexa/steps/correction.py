@@ -12,14 +12,14 @@ from numpy.typing import ArrayLike, NDArray
 from reflexa.motion import curves, kinematics, quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import Interpolation
-from reflexa.motion.limbs import Posed, limb, reach, swing, turn_about
+from reflexa.motion.limbs import Posed, limb, reach, reach_chain, swing, turn_about
 from reflexa.motion.quat import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig
 from reflexa.steps.model import Settings, StepKind
 
 Space = Literal["own", "parent", "world"]
-Drives = Literal["joint", "limb", "body"]
+Drives = Literal["joint", "limb", "chain", "body"]
 Ends = Literal["feet", "hands"]
 _ENDS: dict[str, tuple[str, str]] = {"feet": ("left foot", "right foot"), "hands": ("left hand", "right hand")}
 Vector = tuple[float, float, float]
@@ -45,8 +45,9 @@ class Key(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
 class Track(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """The keys of one joint, in rising order of frames, and the space that they are meant in.
 
-    drives: the joint alone; the limb that it is the end of, by inverse kinematics (its bones keep their lengths); or
-    the body, from the pelvis, with the limbs' ends in ``stay`` ("feet", "hands") kept where they are.
+    drives: the joint alone; the limb, or the chain (a tail, a long neck), that it is the end of, by inverse kinematics
+    (bones keep their lengths); or the body, from the pelvis, with the limbs' ends in ``stay`` ("feet", "hands") kept where
+    they are.
     """
 
     joint: str
@@ -141,7 +142,7 @@ def repeated(settings: CorrectionSettings, at: NDArray[np.intp]) -> tuple[Correc
     return replace(settings, tracks=tuple(closed)), start + (at - start) % settings.cycle
 
 
-_ORDER = {"body": 0, "joint": 1, "limb": 2}
+_ORDER = {"body": 0, "joint": 1, "chain": 2, "limb": 2}
 
 
 def _drive(clip: Clip, rig: Rig, rotations: Array, translations: Array, track: Track, at: NDArray[np.intp]) -> None:
@@ -150,7 +151,8 @@ def _drive(clip: Clip, rig: Rig, rotations: Array, translations: Array, track: T
     rotate, move, swinging = track_at(track, at)
     frames = np.flatnonzero(np.any(rotate != 0, axis=1) | np.any(move != 0, axis=1) | (swinging != 0))
     joints = rig.limb(rig.part_of(track.joint)) if track.drives == "limb" else None
-    if len(frames) == 0 or (track.drives == "limb" and joints is None):
+    line = rig.chain_to(track.joint) if track.drives == "chain" else []
+    if len(frames) == 0 or (track.drives == "limb" and joints is None) or (track.drives == "chain" and not line):
         return
     local = rotations[frames]  # a copy: what stays as it was is written nowhere
     scales = None if clip.scales is None else clip.scales[frames]
@@ -164,6 +166,9 @@ def _drive(clip: Clip, rig: Rig, rotations: Array, translations: Array, track: T
         swing(posed, l, np.radians(swinging[frames]))
         turn_about(posed, l.beyond, posed.placed[:, j].copy(), change)
         posed.loose.add(j)
+    elif line:
+        reach_chain(posed, line, placed[:, j] + shift)
+        turn_about(posed, np.array(skeleton.below(j), dtype=np.intp), posed.placed[:, j].copy(), change)
     else:
         _move_body(posed, rig, j, change, shift, track.stay)
         parent = int(skeleton.parents[j])
@@ -232,11 +237,13 @@ def _model_rotation(skeleton: Skeleton, rotations: Array, joint: int, frames: ND
 
 
 def usual_drive(rig: Rig, joint: str) -> tuple[Drives, tuple[Ends, ...]]:
-    """What moving a joint by hand most often means: a hand or foot takes its limb along, the pelvis the body over feet
-    that stay, everything else moves alone."""
+    """What moving a joint by hand most often means: a hand or foot takes its limb along, the end of a tail or long
+    neck its chain, the pelvis the body over feet that stay, everything else moves alone."""
     part = rig.part_of(joint)
     if rig.limb(part) is not None:
         return "limb", ()
+    if rig.chain_to(joint):
+        return "chain", ()
     return ("body", ("feet",)) if part == "pelvis" else ("joint", ())
 
 
