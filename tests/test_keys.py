@@ -14,7 +14,9 @@ from reflexa.steps import apply, make
 from reflexa.steps.correction import CorrectionSettings, Key, Track, correct, set_key, track_at
 from reflexa.steps.keys import (
     all_keys,
+    begin_after,
     copy_keys,
+    hold_until,
     merged,
     mirrored_track,
     paste_keys,
@@ -180,3 +182,19 @@ def test_layers_merged_do_what_they_did_within_the_tolerance_with_few_keys(toler
 
 def test_merging_nothing_gives_nothing() -> None:
     assert merged(CLIP, CLIP, [3]).settings == CorrectionSettings() and merged(CLIP, CLIP, [3]).keys == 0
+
+
+def test_a_correction_is_held_from_here_to_there_and_begun_after_a_frame() -> None:
+    s = set_key(CorrectionSettings(reach=6), "hand_l", 20, 59, rotate=(10.0, 0, 0))
+    held = hold_until(s, ["hand_l", "neck"], 20, 35, 59)
+    assert at(held) == [14, 20, 35, 41]
+    r = track_at(held.track("hand_l"), np.arange(60))[0][:, 0]
+    assert np.all(r[20:36] == 10) and r[14] == 0 and r[41] == 0
+    inside = hold_until(s, ["hand_l"], 17, 50, 59)
+    value = track_at(s.track("hand_l"), np.array([17]))[0][0, 0]
+    assert np.allclose(track_at(inside.track("hand_l"), np.arange(17, 51))[0][:, 0], value), "whatever it is there"
+    assert hold_until(s, ["hand_l"], 20, 20, 59) == s
+    begun = begin_after(held, ["hand_l"], 28)
+    r = track_at(begun.track("hand_l"), np.arange(60))[0][:, 0]
+    assert np.all(r[:29] == 0) and r[35] == 10
+    assert begin_after(s, ["hand_l"], 40) == s

@@ -5,6 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QDropEvent
 from PySide6.QtWidgets import (
+    QApplication,
     QHBoxLayout,
     QHeaderView,
     QLabel,
@@ -76,6 +77,7 @@ class FigurePanel(QWidget):
         self.tree.header().resizeSection(1, 74)
         self.tree.currentItemChanged.connect(self._picked)
         self.tree.paired.connect(session.pair)
+        self.tree.itemClicked.connect(self._clicked)
         column.addWidget(self.tree, 1)
         self.editor = JointEditor(session)
         column.addWidget(self.editor)
@@ -181,6 +183,11 @@ class FigurePanel(QWidget):
             rule = rig.helpers[name]
             lines.append(f"helper joint, follows {rule.follows} {rule.how} (by {rule.found_by}, {rule.sure:.0%} sure)")
         return "\n".join(lines)
+
+    def _clicked(self, item: QTreeWidgetItem) -> None:
+        if self.session.painting:
+            shift = QApplication.keyboardModifiers() & Qt.KeyboardModifier.ShiftModifier
+            self.session.paint(item.text(0), bool(shift))
 
     def _picked(self, item: QTreeWidgetItem | None, _old: object) -> None:
         if item is not None:

@@ -103,6 +103,8 @@ class KeyCommands:
         add("scale_keys", "Scale keys about the playhead…", "Edit/5", self.ask_scale, "", no_keys)
         add("stretch_keys", "Stretch keys to a length…", "Edit/5", self.ask_stretch, "", no_keys)
         add("repeat_keys", "Same keys at other frames…", "Edit/5", self.ask_repeat, "", no_keys)
+        add("begin_after", "Begin correcting after this frame", "Edit/6", self.begin_after, "", no_correction)
+        add("hold_until", "Hold this correction until…", "Edit/6", self.ask_hold, "", no_correction)
         add("thin_keys", "Thin the keys…", "Edit/5", self.ask_thin, "", no_correction)
         add("split_layer", "Selected joint into a layer of its own", "Take/5", self.split, "", no_joint_with_keys)
         add("merge_down", "Merge onto the layer below…", "Take/5", self.ask_merge, "Ctrl+Shift+D", no_layer_below)
@@ -218,6 +220,38 @@ class KeyCommands:
                 "same keys at other frames",
                 work.repeat_at(session.correction, session.keys, frames, session.frames - 1),
             )
+
+    def _joints(self) -> list[str]:
+        """The joints that a command means: of the selected keys, else the selected joint, else all that have keys."""
+        session = self.session
+        settings = session.correction
+        if settings is None:
+            return []
+        if session.keys:
+            return sorted({j for j, _ in session.keys})
+        return [session.joint] if settings.track(session.joint).keys else [t.joint for t in settings.tracks]
+
+    def begin_after(self) -> None:
+        """Nothing is corrected up to the playhead."""
+        session = self.session
+        if session.correction is not None:
+            new = work.begin_after(session.correction, self._joints(), session.frame)
+            self._edit("begin correcting after this frame", new)
+
+    def ask_hold(self) -> None:
+        session = self.session
+        last = session.frames - 1
+        until, good = QInputDialog.getInt(
+            self.parent, "Hold this correction", f"From frame {session.frame} until frame", last, session.frame, last
+        )
+        if good:
+            self.hold(until)
+
+    def hold(self, until: int) -> None:
+        session = self.session
+        if session.correction is not None:
+            new = work.hold_until(session.correction, self._joints(), session.frame, until, session.frames - 1)
+            self._edit(f"hold until frame {until}", new)
 
     def ask_thin(self) -> None:
         degrees, good = QInputDialog.getDouble(

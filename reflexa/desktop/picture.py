@@ -57,6 +57,13 @@ def part_colours(rig: Rig, m: Match) -> Array:
     return out
 
 
+def weight_colours(rig: Rig, weights: Array) -> Array:
+    """RGB per joint by how much of a step reaches it ``(joints,)``: from the quiet colour to the accent."""
+    t = theme.current()
+    low, high = (np.array([c.redF(), c.greenF(), c.blueF()]) for c in (t.colour("line"), t.colour("accent")))
+    return np.asarray(low + weights[:, None] * (high - low))
+
+
 def ground(centre: Array, extent: float) -> Lines:
     """The grid about a place, in the colours of the theme; made anew only when it would differ."""
     return _ground(

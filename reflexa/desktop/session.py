@@ -10,6 +10,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
+import msgspec
 from PySide6.QtCore import QElapsedTimer, QObject, QRunnable, QThreadPool, QTimer, Signal
 
 from reflexa.errors import RecipeError, ReflexaError
@@ -23,7 +24,7 @@ from reflexa.rig import Rig
 from reflexa.rig import notes as rig_edits
 from reflexa.rig.notes import Notes, notes_of, with_notes
 from reflexa.rig.sides import swap_in_text
-from reflexa.steps import KINDS, Step, make
+from reflexa.steps import KINDS, Mask, Step, make
 from reflexa.steps.apply import apply
 from reflexa.steps.correction import CorrectionSettings
 from reflexa.take import Cache, Cancelled, Evaluation, Source, Take, evaluate
@@ -88,6 +89,7 @@ class Session(QObject):
         self.rest_shown = False
         self.pairing = ""
         self.solo = -1
+        self.painting = False
         self._other: tuple[object, tuple[Clip, Rig] | None] | None = None
         self.take_name = ""
         self.card = RESULT_CARD
@@ -275,8 +277,6 @@ class Session(QObject):
         self.edit_take(label, takes.with_step(take, at, step), merge)
 
     def edit_correction(self, label: str, settings: CorrectionSettings, merge: str = "") -> None:
-        import msgspec
-
         if self.step is not None:
             self.edit_step(label, msgspec.structs.replace(self.step, settings=settings), merge)
 
@@ -431,6 +431,7 @@ class Session(QObject):
     def select_card(self, card: int) -> None:
         if card != self.card:
             self.card = card
+            self.painting = False
             self.keys = set()
             self.selection_changed.emit()
 
@@ -540,6 +541,54 @@ class Session(QObject):
             name = free_name(KINDS[kind].title, {s.name for s in take.steps})
             self.edit_take(f"use {name} instead", takes.with_step(take, self.card, make(kind, name, **settings)))
             self.selection_changed.emit()
+
+    # Masks --------------------------------------------------------------------------------------------------
+
+    def set_painting(self, on: bool) -> None:
+        """While on, a click on a joint takes it into the selected step's mask, or out of it."""
+        if on != self.painting:
+            self.painting = on
+            self.selection_changed.emit()
+            self.view_changed.emit()
+
+    def mask_weights(self) -> dict[str, float]:
+        """Weight of the selected step per joint, without its soft edge: what is painted on."""
+        step, rig = self.step, self.step_rig
+        if step is None or rig is None:
+            return {}
+        if step.mask is None:
+            return dict.fromkeys(rig.skeleton.names, 1.0)
+        plain = msgspec.structs.replace(step.mask, edge=0)
+        return dict(zip(rig.skeleton.names, plain.weights(rig).tolist(), strict=True))
+
+    def paint(self, joint: str, below: bool) -> None:
+        """Take a joint (or all from it down) into the mask of the selected step, or out of it."""
+        step, rig = self.step, self.step_rig
+        if step is None or rig is None or joint not in rig.skeleton.index:
+            return
+        weights = self.mask_weights()
+        if step.mask is None:
+            weights = dict.fromkeys(weights, 0.0)  # the first stroke says what the step reaches at all
+        names = [rig.skeleton.names[j] for j in rig.skeleton.below(rig.skeleton.index[joint])] if below else [joint]
+        value = 0.0 if weights[joint] > 0 else 1.0
+        self._set_mask("paint the mask", weights | dict.fromkeys(names, value))
+
+    def mirror_mask(self) -> None:
+        """The mask on the other side: each joint takes its partner's weight."""
+        rig = self.step_rig
+        if rig is not None and self.step is not None and self.step.mask is not None:
+            weights, names = self.mask_weights(), rig.skeleton.names
+            self._set_mask("mirror the mask", {n: weights[names[int(rig.partner[j])]] for j, n in enumerate(names)})
+
+    def _set_mask(self, label: str, weights: dict[str, float]) -> None:
+        step = self.step
+        assert step is not None
+        edge = step.mask.edge if step.mask is not None else 0
+        reached = {n: w for n, w in weights.items() if w > 0}
+        mask = (
+            None if len(reached) == len(weights) and set(reached.values()) == {1.0} else Mask(joints=reached, edge=edge)
+        )
+        self.edit_step(label, msgspec.structs.replace(step, mask=mask))
 
     def set_solo(self, index: int) -> None:
         """Show what one step does alone, all others off; -1 shows the take as it is. A way of looking, not an edit."""

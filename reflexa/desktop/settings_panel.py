@@ -317,6 +317,18 @@ class SettingsPanel(QFrame):
                 msgspec.structs.replace(session.step, mask=msgspec.structs.replace(session.step.mask, edge=v)), merge="edge",
             )
         )  # fmt: skip
+        paint = QPushButton("Paint it", checkable=True)
+        paint.setToolTip(
+            "Click joints in the picture or the Figure view to take them in or out; Shift: from there down"
+        )
+        paint.clicked.connect(session.set_painting)
+        other = QPushButton("Mirror it")
+        other.setToolTip("The mask on the other side")
+        other.clicked.connect(session.mirror_mask)
+        row = QHBoxLayout()
+        row.addWidget(paint)
+        row.addWidget(other)
+        form.addRow("Mask", row)
         form.addRow("Soft edge", edge)
         column.addLayout(form)
         said = _text("")
@@ -334,6 +346,8 @@ class SettingsPanel(QFrame):
             weight.blockSignals(True)
             weight.setValue(round(step.weight * 100))
             weight.blockSignals(False)
+            paint.setChecked(session.painting)
+            other.setEnabled(step.mask is not None)
             edge.setEnabled(step.mask is not None)
             edge.blockSignals(True)
             edge.setValue(step.mask.edge if step.mask is not None else 0)
@@ -353,8 +367,8 @@ class SettingsPanel(QFrame):
                 mask.setCurrentIndex(known)
                 count = len(step.mask.joints)
                 said.setText(
-                    f"Reaches {count} joints from {next(iter(step.mask.joints))} down." if count
-                    else f"Reaches {', '.join(step.mask.parts)}."
+                    f"Reaches {count} joints: {', '.join(list(step.mask.joints)[:4])}{' …' if count > 4 else ''}." if count
+                    else f"Reaches {', '.join(step.mask.parts) or 'no joint'}."
                 )  # fmt: skip
             clear.setEnabled(bool(step.envelope))
             clear.setToolTip("" if step.envelope else "The step has no envelope")

@@ -98,7 +98,7 @@ def figures(session: Session, look: Look, camera: Camera) -> list[Shown]:
     rig = evaluation.rigs[session.stage_of(session.tap)]
     mode = "Before" if look.before_held else look.compare
     shown, frame = (session.preview, 0) if session.preview is not None else (after, frame_of(session, after))
-    colour, own_colour = _colours(rig, m), _colours(own, m)
+    colour, own_colour = _colours(rig, m, session), _colours(own, m, session)
     place, own_place = offset_of(session, look, after, rig), offset_of(session, look, source, own)
     before = Shown(source, frame_of(session, source), "before", own_place, own, own_colour, label=name)
     if mode == "Before":
@@ -127,8 +127,15 @@ def _before(session: Session, look: Look) -> tuple[Clip, Rig, str]:
     return evaluation.clips[0], evaluation.rigs[0], "Before"
 
 
-def _colours(rig: Rig, m: Match | None) -> Array:
-    """By side, or by mapped part while a retarget is being set up."""
+def _colours(rig: Rig, m: Match | None, session: Session) -> Array:
+    """By side; by mapped part while a retarget is being set up; by weight while a mask is being painted."""
+    step, own = session.step, session.step_rig
+    if session.painting and step is not None and own is not None and own.key == rig.key:
+        try:
+            weights = np.ones(len(rig.skeleton)) if step.mask is None else step.mask.weights(rig)
+        except KeyError:
+            weights = np.zeros(len(rig.skeleton))
+        return picture.weight_colours(rig, weights)
     if m is None or rig.key not in (m.source.key, m.target.key):
         return picture.colours(rig)
     return picture.part_colours(rig, m)

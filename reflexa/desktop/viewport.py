@@ -426,6 +426,8 @@ class Viewport(QWidget):
             return "" if retarget_match(session) is not None else "the rest pose is only looked at"
         if take is None or session.evaluation is None:
             return "no take is open"
+        if session.painting:
+            return "a mask is being painted"
         if session.step is not None and session.step.kind == "retarget":
             return "show the rest pose to fit the rigs"
         if session.correction is None:
@@ -592,7 +594,11 @@ class Viewport(QWidget):
             self.session.end_merge()
             self.update()
         elif not self._drag and e.button() == Qt.MouseButton.LeftButton:
-            self.session.select_joint(self.joint_at(e.position().x(), e.position().y()))
+            joint = self.joint_at(e.position().x(), e.position().y())
+            if self.session.painting and joint:
+                self.session.paint(joint, bool(e.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+            else:
+                self.session.select_joint(joint)
         self._press = None
         self._drag = ""
 

@@ -149,6 +149,40 @@ def repeat_at(settings: CorrectionSettings, keys: Chosen, frames: Iterable[int],
     return settings
 
 
+def hold_until(
+    settings: CorrectionSettings, joints: Iterable[str], frame: int, until: int, last: int
+) -> CorrectionSettings:
+    """What the correction is at one frame stays so until another; then it goes back to none within its reach, unless keys
+    that come later lead on."""
+    for joint in joints:
+        track = settings.track(joint)
+        if not track.keys or until <= frame:
+            continue
+        r, m, s = track_at(track, np.array([frame]))
+        value = Key(frame, _plain(r[0]), _plain(m[0]), float(s[0]))
+        later = [k for k in track.keys if k.frame > until]
+        kept = [k for k in track.keys if k.frame < frame or k.frame > until]
+        new = [value, replace(value, frame=until)]
+        if until + settings.reach <= last and not any(k.frame <= until + settings.reach for k in later):
+            new.append(Key(until + settings.reach))
+        settings = with_track(settings, with_keys(replace(track, keys=tuple(kept)), *new))
+    return settings
+
+
+def begin_after(settings: CorrectionSettings, joints: Iterable[str], frame: int) -> CorrectionSettings:
+    """Nothing is corrected up to a frame: a neutral key there, none before it. Joints without keys behind it stay."""
+    for joint in joints:
+        track = settings.track(joint)
+        if any(k.frame > frame for k in track.keys):
+            kept = tuple(k for k in track.keys if k.frame > frame)
+            settings = with_track(settings, with_keys(replace(track, keys=kept), Key(frame)))
+    return settings
+
+
+def _plain(v: Array) -> Vector:
+    return float(v[0]), float(v[1]), float(v[2])
+
+
 def split_off(settings: CorrectionSettings, joints: set[str]) -> tuple[CorrectionSettings, CorrectionSettings]:
     """The correction without some joints' tracks, and one of those alone: together they do what it did."""
     stay = tuple(t for t in settings.tracks if t.joint not in joints)

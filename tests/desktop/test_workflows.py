@@ -11,7 +11,7 @@ from msgspec.structs import replace as replace_step
 from PySide6.QtCore import QMimeData, QPoint, QPointF, Qt, QUrl
 from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QLabel, QToolButton
+from PySide6.QtWidgets import QComboBox, QLabel, QPushButton, QToolButton
 
 from reflexa.desktop.blend_panel import BlendPanel
 from reflexa.desktop.correction_panel import CorrectionPanel
@@ -568,3 +568,34 @@ def test_a_step_is_shown_alone_and_locked(demo, qtbot) -> None:
     demo.commands.run("lock_step")
     session.edit_step("set weight", replace_step(session.step, weight=0.2))
     assert session.step.weight == 0.2
+
+
+def test_a_mask_is_painted_in_the_picture_and_mirrored(demo, qtbot) -> None:
+    session, view = demo.session, demo.viewport
+    session.open_take("Haul, port side")
+    ready(qtbot, demo)
+    session.select_card(0)
+    paint = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Paint it")
+    QTest.mouseClick(paint, Qt.MouseButton.LeftButton)
+    assert session.painting and view.handle() is None
+    plain = view.figures()[0].colours
+    at = joint_pixel(demo, "thigh_left")
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, at)
+    ready(qtbot, demo)
+    below = [
+        session.rig.skeleton.names[j] for j in session.rig.skeleton.below(session.rig.skeleton.index["thigh_left"])
+    ]
+    assert set(session.step.mask.joints) == set(below)
+    assert not np.allclose(view.figures()[0].colours, plain), "the weights are seen on the figure"
+    demo.tabs.setCurrentIndex(1)
+    demo.figure.tree.itemClicked.emit(demo.figure._items["toes_left"], 0)
+    ready(qtbot, demo)
+    assert set(session.step.mask.joints) == set(below) - {"toes_left"}
+    mirror = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Mirror it")
+    QTest.mouseClick(mirror, Qt.MouseButton.LeftButton)
+    ready(qtbot, demo)
+    assert set(session.step.mask.joints) == {"thigh_right", "shin_right", "foot_right"}
+    for _ in range(3):
+        session.undo()
+    ready(qtbot, demo)
+    assert session.step.mask is None
