@@ -11,10 +11,25 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QSettings, qInstallMessageHandler
-from PySide6.QtWidgets import QWidget
+from PySide6.QtCore import QEvent, QPointF, QSettings, Qt, qInstallMessageHandler
+from PySide6.QtGui import QMouseEvent
+from PySide6.QtWidgets import QApplication, QWidget
 
 FOLDER = Path(__file__).parent / "screenshots"
+
+
+def pull(viewport: QWidget, by: tuple[int, int]) -> None:
+    """Drag the hub of the selected joint's handle by pixels."""
+    handle = viewport.handle()
+    at = viewport.camera.project(handle.centre, viewport.width(), viewport.height())
+    start, end = (QPointF(at[0] + by[0] * k, at[1] + by[1] * k) for k in (0, 1))
+    left, none = Qt.MouseButton.LeftButton, Qt.MouseButton.NoButton
+    for kind, place, button, held in (
+        (QEvent.Type.MouseButtonPress, start, left, left), (QEvent.Type.MouseMove, end, none, left),
+        (QEvent.Type.MouseButtonRelease, end, left, none),
+    ):  # fmt: skip
+        event = QMouseEvent(kind, place, viewport.mapToGlobal(place), button, held, Qt.KeyboardModifier.NoModifier)
+        QApplication.sendEvent(viewport, event)
 
 
 def main() -> None:
@@ -58,12 +73,36 @@ def main() -> None:
     settle(ready)
     take("window")
 
+    open_take("Walk on the spot")
+    session.set_frame(10)
+    session.select_joint("hand_right")
+    settle()
+    pull(window.viewport, (-46, -70))
+    settle(at_least=1.2)
+    take("correction")
+    session.undo()
+    session.undo()
+
+    open_take("Walk with the lantern")
+    session.select_card(0)
+    session.set_frame(10)
+    window.viewport.set_compare("Both")
+    settle(at_least=1.2)
+    take("blend")
+    window.viewport.set_compare("After")
+
     open_take("Step up, right foot first")
     session.select_card(1)
-    session.set_frame(24)
+    session.set_frame(30)
     session.select_joint("spine_mid")
-    settle()
-    take("correction")
+    window.time_area.show_page("turn")
+    window.viewport.buttons["ghosts"].click()
+    window.viewport.buttons["trail"].click()
+    settle(at_least=1.2)
+    take("curves")
+    window.viewport.buttons["ghosts"].click()
+    window.viewport.buttons["trail"].click()
+    window.time_area.show_page("")
 
     open_take("Lantern to the other hand")
     session.select_card(1)

@@ -264,6 +264,7 @@ class SettingsPanel(QFrame):
             control = QSpinBox() if about["type"] == "int" else QDoubleSpinBox(decimals=3)
             control.setRange(about.get("least", -1_000_000), about.get("most", 1_000_000))
             control.setSuffix(f" {about['unit']}" if "unit" in about else "")
+            control.setSpecialValueText(about.get("zero", ""))
             control.setKeyboardTracking(False)
             control.valueChanged.connect(lambda v: self._set(name, v, merge=f"setting {name}"))
 

@@ -71,7 +71,7 @@ class CorrectionSettings(Settings, frozen=True):
     cycle: Annotated[
         int,
         Meta(
-            title="Repeat every", ge=0, le=1_000_000, extra={"unit": "frames"},
+            title="Repeat every", ge=0, le=1_000_000, extra={"unit": "frames", "zero": "never"},
             description="The layer begins again after this many frames from its first key, whatever the clip's length; its "
             "end leads back to its beginning. 0: it does not repeat.",
         ),

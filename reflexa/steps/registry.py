@@ -145,7 +145,7 @@ def describe_field(field: msgspec.inspect.Field) -> dict[str, Any]:
             out[{"ge": "least", "le": "most"}[bound]] = getattr(t, bound)
     out["title"] = meta.get("title", field.name.replace("_", " "))
     out["help"] = meta.get("description", "")
-    for extra in ("unit", "file", "when"):
+    for extra in ("unit", "file", "when", "zero"):
         if extra in meta:
             out[extra] = meta[extra]
     return out
