@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from benchmarks import rigs
+from benchmarks import layers, rigs
 from benchmarks.measure import best, line
 from reflexa.formats import bvh, encode, read
 from reflexa.motion import kinematics, quat
@@ -202,6 +202,8 @@ def main() -> None:
     rigs.knowing()
     rigs.carrying()
     rigs.dragging()
+    layers.merging()
+    layers.key_sheet()
     drawing()
 
 

@@ -38,6 +38,7 @@ def main() -> None:
     from reflexa.desktop import app as application
     from reflexa.desktop.session import Session
     from reflexa.desktop.window import MainWindow
+    from reflexa.steps.correction import set_key
 
     # The offscreen platform has no size hints to pass on, and says so at every resize.
     qInstallMessageHandler(lambda _kind, _where, text: None if "propagateSizeHints" in text else print(text))
@@ -103,6 +104,32 @@ def main() -> None:
     window.viewport.buttons["ghosts"].click()
     window.viewport.buttons["trail"].click()
     window.time_area.show_page("")
+
+    open_take("Walk with the lantern")
+    session.select_card(0)
+    window.viewport.frame_figure()
+    session.select_joint("upper_arm_left")
+    session.set_painting(True)
+    settle(at_least=1.2)
+    take("mask")
+    session.set_painting(False)
+
+    open_take("Haul, port side")
+    session.add_step("correction")
+    settle(ready)
+    settings = session.correction
+    for i, part in enumerate(("spine", "neck", "left upper arm", "left forearm", "right upper arm", "right forearm")):
+        for joint in session.rig.body_map[part][:2]:
+            for frame in (14 + 3 * i, 38 + 3 * i, 70):
+                settings = set_key(settings, joint, frame, session.frames - 1, rotate=(4.0 + i, 0.0, 3.0))
+    session.edit_correction("set keys", settings)
+    window.time_area.lanes.fold("Left arm")
+    window.down.setSizes([420, 280])
+    settle(at_least=1.2)
+    take("keys")
+    window.down.setSizes([478, 182])
+    session.undo()
+    session.undo()
 
     open_take("Lantern to the other hand")
     session.select_card(1)

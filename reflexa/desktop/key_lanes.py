@@ -2,28 +2,38 @@
 
 from __future__ import annotations
 
+from bisect import bisect_left, bisect_right
 from dataclasses import dataclass
+from functools import cached_property
 
 import msgspec
-from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QContextMenuEvent, QFont, QMouseEvent, QPainter, QPen, QPolygonF
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QContextMenuEvent, QFont, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
 from PySide6.QtWidgets import QMenu, QWidget
 
 from reflexa.desktop import theme
 from reflexa.desktop.session import Session
+from reflexa.rig import Rig
 from reflexa.steps import KINDS
-from reflexa.steps.correction import Key, Track, change_keys, move_keys
+from reflexa.steps.correction import CorrectionSettings, Key, Track, change_keys, move_keys
 
 ENVELOPE_HEIGHT, ROW_HEIGHT = 44, 22
 
 
-@dataclass(frozen=True)
+@dataclass
 class Row:
     """A row of the key sheet: one joint's track, or a group of them (no track of its own) with all that they have."""
 
     name: str
     track: Track | None
     members: tuple[Track, ...] = ()
+
+    @cached_property
+    def frames(self) -> NDArray[np.intp]:
+        """The frames with any key, rising."""
+        return np.array(sorted({k.frame for _, k in self.keys}), dtype=np.intp)
 
     @property
     def keys(self) -> list[tuple[str, Key]]:
@@ -32,6 +42,8 @@ class Row:
 
 
 FEW = 5  # tracks that need no groups
+MARK = 18  # pixels that a key's shape has
+DENSE = 12.0  # pixels from key to key, below which keys are ticks: their shapes would cover each other
 
 
 def _group(part: str) -> str:
@@ -62,6 +74,8 @@ class KeyLanes(QWidget):
         self._base: tuple[object, set[tuple[str, int]]] | None = None
         self._point = -1
         self.folded: set[str] = set()
+        self._marks: dict[tuple[str, str, bool, bool, float], QPixmap] = {}
+        self._known: tuple[object, object, frozenset[str], list[Row]] | None = None
         time.changed.connect(self.update)
         for signal in (session.take_changed, session.selection_changed):
             signal.connect(self._resize)
@@ -79,13 +93,15 @@ class KeyLanes(QWidget):
             return 40
         return ENVELOPE_HEIGHT + len(self._rows()) * ROW_HEIGHT + 8
 
-    def _tracks(self) -> tuple:
-        """Tracks that have a row, in the order of the rows: folded groups have none."""
-        return tuple(row.track for row in self._rows() if row.track is not None)
-
     def _rows(self) -> list[Row]:
         """Rows by body part: with more than a few tracks each part has a row of its own over them, which folds."""
         settings, rig = self.session.correction, self.session.step_rig
+        known = self._known
+        if known is None or known[0] is not settings or known[1] is not rig or known[2] != self.folded:
+            known = self._known = (settings, rig, frozenset(self.folded), self._make_rows(settings, rig))
+        return known[3]
+
+    def _make_rows(self, settings: CorrectionSettings | None, rig: Rig | None) -> list[Row]:
         tracks = settings.tracks if settings else ()
         if len(tracks) < FEW or rig is None:
             return [Row(t.joint, t) for t in tracks]
@@ -107,7 +123,7 @@ class KeyLanes(QWidget):
 
     # Painting -----------------------------------------------------------------------------------------------
 
-    def paintEvent(self, _: object) -> None:
+    def paintEvent(self, e: QPaintEvent) -> None:
         t = theme.current()
         p = QPainter(self)
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
@@ -124,7 +140,7 @@ class KeyLanes(QWidget):
             p.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
         else:
             self._paint_envelope(p, t, left)
-            self._paint_keys(p, t, left)
+            self._paint_keys(p, t, left, e.rect().top(), e.rect().bottom())
         if session.take is not None:
             x = time.x(session.frame)
             if x >= left - 1:
@@ -167,67 +183,99 @@ class KeyLanes(QWidget):
                 "Full weight all the time · double-click to add a point",
             )  # fmt: skip
 
-    def _paint_keys(self, p: QPainter, t: theme.Theme, left: float) -> None:
-        session, time = self.session, self.time
+    def _paint_keys(self, p: QPainter, t: theme.Theme, left: float, top: float, bottom: float) -> None:
+        """The rows between two heights; only what can be seen is drawn."""
+        session = self.session
         if session.correction is None:
             return
-        tracks = self._tracks()
-        if not tracks:
+        rows = self._rows()
+        if not rows:
             p.setPen(t.colour("quiet"))
             p.drawText(
                 QRectF(left, ENVELOPE_HEIGHT + 2, self.width() - left, 30), Qt.AlignmentFlag.AlignCenter,
                 "No keys yet: pick a joint in the picture and pull one of its hoops, or type degrees on the right.",
             )  # fmt: skip
-        for i, row in enumerate(self._rows()):
+        for i, row in enumerate(rows):
             y = self._row_y(i)
-            if row.track is None:
-                self._paint_group(p, t, left, y, row)
+            if y + ROW_HEIGHT < top or y - ROW_HEIGHT > bottom:
                 continue
-            track = row.track
-            chosen = track.joint == session.joint
-            p.fillRect(
-                QRectF(left, y - ROW_HEIGHT / 2, self.width() - left, ROW_HEIGHT - 2),
-                t.colour("soft" if chosen else "field"),
-            )
-            self._lane_name(p, t, y - ROW_HEIGHT / 2, ROW_HEIGHT - 2, track.joint, "", chosen)
+            group = row.track is None
+            chosen = not group and row.name == session.joint
+            place = QRectF(left, y - ROW_HEIGHT / 2, self.width() - left, ROW_HEIGHT - 2)
+            p.fillRect(place, t.colour("panel" if group else "soft" if chosen else "field"))
+            fold = ("▸ " if row.name in self.folded else "▾ ") if group else ""
+            self._lane_name(p, t, place.y(), place.height(), fold + row.name, "", group or chosen)
             p.setClipRect(QRectF(left - 8, 0, self.width() - left + 8, self.height()))
-            for a, b in zip(track.keys, track.keys[1:], strict=False):
-                if (a.rotate, a.move) == (b.rotate, b.move) and not a.neutral:
-                    p.fillRect(
-                        QRectF(time.x(a.frame), y - 3, time.x(b.frame) - time.x(a.frame), 5), t.colour("accent", 70)
-                    )
-                elif not (a.neutral and b.neutral):
-                    p.setPen(QPen(t.colour("quiet"), 1.2))
-                    p.drawLine(QPointF(time.x(a.frame), y), QPointF(time.x(b.frame), y))
-            for key in track.keys:
-                self._paint_key(p, t, QPointF(time.x(key.frame), y), key, (track.joint, key.frame) in session.keys)
+            if row.track is None:
+                self._paint_ticks(p, t, y, row)
+            elif self._dense(row):
+                p.setPen(QPen(t.colour("quiet"), 1.2))
+                p.drawLine(QLineF(self.time.x(row.frames[0]), y, self.time.x(row.frames[-1]), y))
+                self._paint_ticks(p, t, y, row)
+            else:
+                self._paint_track(p, t, y, row.track)
             p.setClipping(False)
 
-    def _paint_group(self, p: QPainter, t: theme.Theme, left: float, y: float, row: Row) -> None:
-        """A part's row: its name, and every frame on which any of its joints has a key."""
-        p.fillRect(QRectF(left, y - ROW_HEIGHT / 2, self.width() - left, ROW_HEIGHT - 2), t.colour("panel"))
-        fold = "▸" if row.name in self.folded else "▾"
-        self._lane_name(p, t, y - ROW_HEIGHT / 2, ROW_HEIGHT - 2, f"{fold} {row.name}", "", True)
-        p.setClipRect(QRectF(left - 8, 0, self.width() - left + 8, self.height()))
-        for frame in sorted({k.frame for _, k in row.keys}):
-            at = QPointF(self.time.x(frame), y)
-            chosen = any(f == frame and (j, f) in self.session.keys for j, f in ((j, k.frame) for j, k in row.keys))
-            p.setPen(QPen(t.colour("ink" if chosen else "quiet"), 2.0 if chosen else 1.2))
-            p.drawLine(at - QPointF(0, 6), at + QPointF(0, 6))
-        p.setClipping(False)
+    def _dense(self, row: Row) -> bool:
+        """Do the keys in the visible time stand too close for their shapes?"""
+        seen = row.frames[slice(*np.searchsorted(row.frames, (self.time.first, self.time.last)))]
+        return len(seen) > 2 and (seen[-1] - seen[0]) * self.time.frame_width() < DENSE * (len(seen) - 1)
 
-    def _paint_key(self, p: QPainter, t: theme.Theme, at: QPointF, key: Key, chosen: bool) -> None:
+    def _paint_track(self, p: QPainter, t: theme.Theme, y: float, track: Track) -> None:
+        """A joint's keys by their shapes, and bars where nothing changes."""
+        time = self.time
+        first = bisect_left(track.keys, time.first, key=lambda k: k.frame)
+        last = bisect_right(track.keys, time.last, key=lambda k: k.frame)
+        keys = track.keys[max(first - 1, 0) : last + 1]  # one more on each side, where lines come from
+        xs = time.x(np.array([k.frame for k in keys])).tolist()
+        lines = []
+        for a, b, x0, x1 in zip(keys, keys[1:], xs, xs[1:], strict=False):
+            if (a.rotate, a.move, a.swing) == (b.rotate, b.move, b.swing) and not a.neutral:
+                p.fillRect(QRectF(x0, y - 3, x1 - x0, 5), t.colour("accent", 70))
+            elif not (a.neutral and b.neutral):
+                lines.append(QLineF(x0, y, x1, y))
+        p.setPen(QPen(t.colour("quiet"), 1.2))
+        p.drawLines(lines)
+        for key, x in zip(keys, xs, strict=True):
+            mark = self._mark(t, key.then, key.neutral, (track.joint, key.frame) in self.session.keys)
+            p.drawPixmap(QPointF(x - MARK / 2, y - MARK / 2), mark)
+
+    def _paint_ticks(self, p: QPainter, t: theme.Theme, y: float, row: Row) -> None:
+        """A tick on every frame with a key; a heavy one where one of them is selected."""
+        joints = {track.joint for track in row.members} if row.track is None else {row.track.joint}
+        chosen = np.array([f for j, f in self.session.keys if j in joints], dtype=np.intp)
+        for frames, colour, width in ((row.frames, "quiet", 1), (chosen, "ink", 2)):
+            # As a picture one pixel high, drawn taller: thousands of ticks at once.
+            at = np.round(self.time.x(frames)).astype(np.intp)
+            columns = np.zeros(self.width() + 1, dtype=np.uint32)
+            for i in range(width):
+                columns[np.clip(at + i, 0, self.width())] = t.colour(colour).rgba()
+            columns[-1] = columns[0] = 0
+            image = QImage(columns.tobytes(), len(columns), 1, QImage.Format.Format_ARGB32)
+            p.drawImage(QRectF(0, y - 6, len(columns), 12), image)
+
+    def _mark(self, t: theme.Theme, then: str, neutral: bool, chosen: bool) -> QPixmap:
+        """The shape of a key, painted once for each look."""
+        look = (t.name, then, neutral, chosen, self.devicePixelRatioF())
+        if look in self._marks:
+            return self._marks[look]
+        picture = QPixmap(round(MARK * look[-1]), round(MARK * look[-1]))
+        picture.setDevicePixelRatio(look[-1])
+        picture.fill(Qt.GlobalColor.transparent)
+        p = QPainter(picture)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.translate(MARK / 2, MARK / 2)
         r = 6.5 if chosen else 5.0
         p.setPen(QPen(t.colour("ink" if chosen else "accent"), 2.2 if chosen else 1.6))
-        p.setBrush(t.colour("field") if key.neutral else t.colour("accent"))
-        if key.then == "hold":
-            p.drawRect(QRectF(at.x() - r + 1, at.y() - r + 1, 2 * r - 2, 2 * r - 2))
-        elif key.then == "linear":
-            p.drawPolygon(
-                QPolygonF([QPointF(at.x() + dx, at.y() + dy) for dx, dy in ((-r, 0), (0, -r), (r, 0), (0, r))])
-            )
+        p.setBrush(t.colour("field") if neutral else t.colour("accent"))
+        if then == "hold":
+            p.drawRect(QRectF(1 - r, 1 - r, 2 * r - 2, 2 * r - 2))
+        elif then == "linear":
+            p.drawPolygon(QPolygonF([QPointF(-r, 0), QPointF(0, -r), QPointF(r, 0), QPointF(0, r)]))
         else:
-            p.drawEllipse(at, r, r)
+            p.drawEllipse(QPointF(0, 0), r, r)
+        p.end()
+        return self._marks.setdefault(look, picture)
 
     def _lane_name(
         self, p: QPainter, t: theme.Theme, y: float, h: float, name: str, more: str, strong: bool = False

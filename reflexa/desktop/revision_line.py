@@ -92,6 +92,20 @@ class Ribbon(QWidget):
         p.end()
 
 
+class _Name(QLabel):
+    """A name that ends in dots where its card is too narrow; the whole of it is in the tip."""
+
+    def __init__(self, text: str) -> None:
+        super().__init__(text)
+        self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
+
+    def paintEvent(self, _: object) -> None:
+        p = QPainter(self)
+        text = self.fontMetrics().elidedText(self.text(), Qt.TextElideMode.ElideRight, self.width())
+        p.drawText(self.rect(), Qt.AlignmentFlag.AlignVCenter, text)
+        p.end()
+
+
 class Card(QFrame):
     """One card. Clicking selects it; dragging it moves the step; double-clicking the name renames it."""
 
@@ -117,9 +131,8 @@ class Card(QFrame):
         picture = QLabel()
         picture.setPixmap(theme.icon(icon, "accent").pixmap(18, 18))
         self.top.addWidget(picture)
-        self.name = QLabel(title)
+        self.name = _Name(title)
         self.name.setStyleSheet("font-weight: 600;")
-        self.name.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
         self.name.setToolTip(title)
         self.top.addWidget(self.name, 1)
         column.addLayout(self.top)

@@ -97,6 +97,11 @@ def apply(app: QApplication, theme: Theme) -> None:
     app.setStyleSheet(_sheet(theme))
 
 
+def _file(name: str) -> str:
+    """Where a file of ours lies, as style sheets write it."""
+    return str(files("reflexa.desktop").joinpath(name)).replace("\\", "/")
+
+
 def _sheet(t: Theme) -> str:
     return f"""
     * {{ outline: none; }}
@@ -134,7 +139,8 @@ def _sheet(t: Theme) -> str:
         padding: 3px 6px; selection-background-color: {t.accent}; selection-color: {t.on_accent}; color: {t.ink}; }}
     QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{ border: 1px solid {t.accent}; }}
     QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{ width: 0; }}
-    QComboBox::drop-down {{ border: none; width: 18px; }}
+    QComboBox::drop-down {{ border: none; width: 20px; }}
+    QComboBox::down-arrow {{ image: url("{_file("icons/down.svg")}"); width: 12px; height: 12px; }}
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; color: {t.ink}; }}
     QCheckBox {{ color: {t.ink}; spacing: 6px; }}
     QCheckBox:focus {{ color: {t.accent}; }}

@@ -123,6 +123,7 @@ class MainWindow(QMainWindow):
         column.addWidget(self.down, 1)
         self.setCentralWidget(whole)
         self.project_label = QLabel()
+        self.project_label.setContentsMargins(0, 0, 10, 0)
         self.statusBar().addPermanentWidget(self.project_label)
         self.statusBar().setSizeGripEnabled(False)
 

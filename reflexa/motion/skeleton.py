@@ -102,6 +102,13 @@ class Skeleton:
                 inside.add(j)
         return sorted(inside)
 
+    def above(self, joint: int) -> list[int]:
+        """What ``joint`` hangs on, from its parent up to the root."""
+        out = []
+        while (joint := int(self.parents[joint])) >= 0:
+            out.append(joint)
+        return out
+
     @cached_property
     def rest_model(self) -> tuple[Array, Array]:
         """Model-space rotations ``(joints, 4)`` and positions ``(joints, 3)`` of the rest pose."""

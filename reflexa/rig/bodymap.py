@@ -133,22 +133,13 @@ def _sorted_out(limbs: dict[int, str], skeleton: Skeleton) -> dict[int, str]:
             first, second = _AMBIGUOUS[part]
             below = {out[j] for j in skeleton.below(joint)[1:] if j in out}
             if part == "leg":  # thigh only where a shin is below or nothing above is one
-                above = _ancestors(skeleton, joint)
+                above = skeleton.above(joint)
                 thigh_above = any(limbs.get(a) in ("thigh", "hip") for a in above)
                 out[joint] = "shin" if thigh_above or ("shin" not in below and "foot" in below) else "thigh"
             elif part == "arm":
-                out[joint] = second if any(limbs.get(a) == first for a in _ancestors(skeleton, joint)) else first
+                out[joint] = second if any(limbs.get(a) == first for a in skeleton.above(joint)) else first
             else:
                 out[joint] = second if first in below else first
-    return out
-
-
-def _ancestors(skeleton: Skeleton, joint: int) -> list[int]:
-    out = []
-    parent = int(skeleton.parents[joint])
-    while parent >= 0:
-        out.append(parent)
-        parent = int(skeleton.parents[parent])
     return out
 
 
@@ -179,7 +170,7 @@ def find(skeleton: Skeleton, side_of: list[str]) -> tuple[BodyMap, dict[str, Fou
     _settle_pelvis(found, skeleton, thighs)
     pelvis = found.get("pelvis", [])
     if pelvis:
-        top = _ancestors(skeleton, pelvis[0])
+        top = skeleton.above(pelvis[0])
         if top:
             found["root"] = [top[-1]]
         # The lower back, where one hangs between pelvis and legs, is spine only above the pelvis.
@@ -205,7 +196,7 @@ def find(skeleton: Skeleton, side_of: list[str]) -> tuple[BodyMap, dict[str, Fou
         for side in ("left", "right"):
             whole, carriers = f"{side} {part}", [f"{side} {a}" for a in above if f"{side} {a}" in out]
             if whole in out and carriers:
-                line = {names[j] for j in _ancestors(skeleton, skeleton.index[out[whole][0]])}
+                line = {names[j] for j in skeleton.above(skeleton.index[out[whole][0]])}
                 if not any(out[c][0] in line for c in carriers):
                     how[whole] = Found(how[whole].by, 0.4)
     return out, how
@@ -219,14 +210,14 @@ def _carried_first(skeleton: Skeleton, found: dict[str, list[int]], part: str) -
     carriers = {j for a in _ABOVE.get(limb, ()) for j in found.get(f"{side} {a}", [])}
     if len(joints) < 2 or not carriers:
         return joints
-    held = [j for j in joints if carriers & set(_ancestors(skeleton, j))]
+    held = [j for j in joints if carriers & set(skeleton.above(j))]
     return held or joints
 
 
 def _settle_pelvis(found: dict[str, list[int]], skeleton: Skeleton, thighs: list[int]) -> None:
     """The pelvis carries both thighs and the spine, whatever it is called."""
     if len(thighs) == 2:
-        above = [_ancestors(skeleton, t) for t in thighs]
+        above = [skeleton.above(t) for t in thighs]
         shared = [j for j in above[0] if j in above[1]]
         if shared:
             found["pelvis"] = [shared[0]]
@@ -237,7 +228,7 @@ def _one_chain(skeleton: Skeleton, joints: list[int]) -> list[int]:
     """The joints that lie on one line from the first: branches (a jaw on a neck) are left out."""
     kept: list[int] = []
     for j in joints:
-        if not kept or kept[-1] in _ancestors(skeleton, j):
+        if not kept or kept[-1] in skeleton.above(j):
             kept.append(j)
     return kept
 

@@ -164,14 +164,8 @@ class Rig:
         else:
             line = next((c for c in self.chains.values() if c[-1] == joint), ())
         indices = [self.skeleton.index[n] for n in line]
-        hangs = all(a in self._above(b) for a, b in zip(indices, indices[1:], strict=False))
+        hangs = all(a in self.skeleton.above(b) for a, b in zip(indices, indices[1:], strict=False))
         return indices if len(indices) >= 3 and hangs else []
-
-    def _above(self, joint: int) -> set[int]:
-        out = set()
-        while (joint := int(self.skeleton.parents[joint])) >= 0:
-            out.add(joint)
-        return out
 
     def bend_side(self, end: str) -> Array:
         """The way a limb bends, in its upper bone's own axes ``(3,)`` unit: as it does in the neutral pose; where it is

@@ -55,7 +55,7 @@ def find(
     arms = [
         line for line in limbs
         if line not in legs and len(line) > 1 + (line[-1] not in ends) and _length(placed, line) > 0.1 * size
-        and pelvis in _above(skeleton, line[0])
+        and pelvis in skeleton.above(line[0])
     ]  # fmt: skip
     centre = {j for j in skeleton.below(pelvis) if not side_of[j] and j != pelvis and j not in partner}
     if arms:
@@ -64,7 +64,7 @@ def find(
         if "left hand" in out:
             _fingers(out, skeleton, placed, out["left hand"][0], partner)
         carrier = _centre_above(skeleton, arm[0], side_of)
-        spine = [j for j in (*_above(skeleton, carrier), carrier) if j in centre]
+        spine = [j for j in (*skeleton.above(carrier), carrier) if j in centre]
         over = _upwards(skeleton, carrier, centre, height, reach)
     else:
         spine, over = _upwards(skeleton, pelvis, centre, height, reach), []
@@ -77,22 +77,13 @@ def find(
     return out
 
 
-def _above(skeleton: Skeleton, joint: int) -> list[int]:
-    out = []
-    parent = int(skeleton.parents[joint])
-    while parent >= 0:
-        out.append(parent)
-        parent = int(skeleton.parents[parent])
-    return out
-
-
 def _carried_by_own_side(skeleton: Skeleton, joint: int, side_of: list[str]) -> bool:
     parent = int(skeleton.parents[joint])
     return parent >= 0 and side_of[parent] == side_of[joint]
 
 
 def _centre_above(skeleton: Skeleton, joint: int, side_of: list[str]) -> int:
-    return next((j for j in _above(skeleton, joint) if not side_of[j]), -1)
+    return next((j for j in skeleton.above(joint) if not side_of[j]), -1)
 
 
 def _reaches(skeleton: Skeleton) -> list[float]:

@@ -9,13 +9,15 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
-from reflexa.motion import quat
+from reflexa.motion import curves, quat
 from reflexa.motion.clip import Clip
+from reflexa.motion.curves import Interpolation
 from reflexa.motion.quat import Array
 from reflexa.rig import Rig
 from reflexa.steps.correction import CorrectionSettings, Key, Track, Vector, track_at, with_keys, with_track
 
 Chosen = set[tuple[str, int]]
+Then = Mapping[int, Interpolation]
 
 
 def all_keys(settings: CorrectionSettings) -> Chosen:
@@ -193,40 +195,75 @@ def split_off(settings: CorrectionSettings, joints: set[str]) -> tuple[Correctio
 
 # Fewer keys ---------------------------------------------------------------------------------------------------
 
+# A key is set on the frame of an old one where that lies this near to where one is needed: it reads better there.
+NEAR = 3
+
 
 def thin_keys(settings: CorrectionSettings, degrees: float, mm: float) -> CorrectionSettings:
     """As few of each track's keys as keep its curve within tolerances at every whole frame; ends always stay."""
     for track in settings.tracks:
         if len(track.keys) > 2:
-            frames = np.arange(track.keys[0].frame, track.keys[-1].frame + 1)
-            settings = with_track(settings, replace(track, keys=_fewest(track, list(track.keys), frames, degrees, mm)))
+            first = track.keys[0].frame
+            wanted = np.concatenate(_values(track, np.arange(first, track.keys[-1].frame + 1)), axis=1)
+            frames = np.array([k.frame - first for k in track.keys])
+            then = {k.frame - first: k.then for k in track.keys}
+            kept = set((_fewest(wanted, frames, degrees, mm, then) + first).tolist())
+            settings = with_track(settings, replace(track, keys=tuple(k for k in track.keys if k.frame in kept)))
     return settings
 
 
-def _off(track: Track, keys: list[Key], frames: NDArray[np.intp], wanted: Array, degrees: float, mm: float) -> Array:
-    """By how many tolerances a curve through ``keys`` misses what is wanted ``(n, 7)`` at frames ``(n,)``."""
-    r, m, s = track_at(replace(track, keys=tuple(keys)), frames)
-    turn = np.linalg.norm(r - wanted[:, :3], axis=-1) + np.abs(s - wanted[:, 6])
-    away = np.linalg.norm(m - wanted[:, 3:6], axis=-1) * 1000
+def _values(track: Track, frames: NDArray[np.intp]) -> tuple[Array, Array, Array]:
+    turn, move, swing = track_at(track, frames)
+    return turn, move, swing[:, None]
+
+
+def _off(
+    wanted: Array, keys: NDArray[np.intp], frames: NDArray[np.intp], degrees: float, mm: float, then: Then | None
+) -> Array:
+    """By how many tolerances the curve through ``wanted`` ``(n, 7)`` at ``keys`` misses it at ``frames``."""
+    kinds: list[Interpolation] = ["smooth" if then is None else then[k] for k in keys.tolist()]
+    miss = curves.sample(keys, wanted[keys], kinds, frames) - wanted[frames]
+    turn = np.linalg.norm(miss[:, :3], axis=-1) + np.abs(miss[:, 6])
+    away = np.linalg.norm(miss[:, 3:6], axis=-1) * 1000
     return np.asarray(np.maximum(turn / max(degrees, 1e-9), away / max(mm, 1e-9)))
 
 
-def _fewest(track: Track, keys: list[Key], frames: NDArray[np.intp], degrees: float, mm: float) -> tuple[Key, ...]:
-    """Keys added where the curve is furthest off, beginning with the ends, until it is within tolerances everywhere."""
-    r, m, s = track_at(replace(track, keys=tuple(keys)), frames)
-    wanted = np.concatenate([r, m, s[:, None]], axis=1)
-    by_frame = {k.frame: k for k in keys}
-    kept = [keys[0], keys[-1]]
-    while len(kept) < len(keys):
-        off = _off(track, kept, frames, wanted, degrees, mm)
-        if off.max() <= 1:
+def _fewest(
+    wanted: Array, old: NDArray[np.intp], degrees: float, mm: float, then: Then | None = None
+) -> NDArray[np.intp]:
+    """The frames of as few keys as hold a curve within tolerances of ``wanted`` ``(n, 7)`` at every frame.
+
+    old: frames that have keys already, rising. then: how the curve goes on from each of them; given, no others are taken.
+    """
+    frames = np.arange(len(wanted))
+    kept = np.array([0, len(wanted) - 1]) if len(wanted) > 1 else np.array([0])
+    # Every span that is off gets a key where it is furthest off, until none is.
+    while True:
+        off = _off(wanted, kept, frames, degrees, mm, then)
+        new = []
+        for a, b in zip(kept.tolist(), kept[1:].tolist(), strict=False):
+            if b - a > 1 and off[a + 1 : b].max() > 1:
+                worst = a + 1 + int(np.argmax(off[a + 1 : b]))
+                near = old[np.searchsorted(old, a, "right") : np.searchsorted(old, b)]
+                best = int(near[np.argmin(np.abs(near - worst))]) if len(near) else None
+                if best is not None and (then is not None or abs(best - worst) <= NEAR):
+                    new.append(best)
+                elif then is None:
+                    new.append(worst)
+        if not new:
             break
-        # The nearest key that is not kept yet to the worst frame.
-        worst = int(frames[int(np.argmax(off))])
-        left = [f for f in by_frame if all(k.frame != f for k in kept)]
-        nearest = min(left, key=lambda f: abs(f - worst))
-        kept = sorted([*kept, by_frame[nearest]], key=lambda k: k.frame)
-    return tuple(kept)
+        kept = np.sort(np.concatenate([kept, new]))
+    # Those that later ones make up for go again. A smooth curve feels a key no further than two keys away.
+    i = 1
+    while i < len(kept) - 1:
+        fewer = np.delete(kept, i)
+        lo, hi = max(i - 3, 0), i + 3
+        around = frames[kept[max(i - 2, 0)] : kept[min(i + 2, len(kept) - 1)] + 1]
+        if _off(wanted, fewer[lo:hi], around, degrees, mm, then).max() <= 1:
+            kept = fewer
+        else:
+            i += 1
+    return kept
 
 
 @dataclass(frozen=True)
@@ -244,74 +281,36 @@ def merged(
 ) -> Merged:
     """One correction that leads from a clip to another of the same rig and length, whatever led there before.
 
-    at: frames that have keys already; more are set where the curve would be further off than the tolerances.
-    every_frame: a key on each frame instead.
+    at: frames that have keys already, where new ones are set by preference; there are as few as keep the curves within
+    the tolerances at every frame. every_frame: a key on each frame instead.
     """
-    names = below.skeleton.names
-    turn = quat.to_rotvec(quat.multiply(quat.conjugate(below.rotations), above.rotations))
-    move = above.translations - below.translations
+    turn = np.degrees(_unwound(quat.to_rotvec(quat.multiply(quat.conjugate(below.rotations), above.rotations))))
     # Moves are kept in the joint's own axes, as the keys are read.
-    own = quat.rotate(quat.conjugate(below.rotations), move)
+    move = quat.rotate(quat.conjugate(below.rotations), above.translations - below.translations)
+    changes = np.concatenate([turn, move, np.zeros_like(turn[..., :1])], axis=-1)
+    changes = np.round(changes, 9)  # a millionth of a mm: what is less is rounding of the clips, and says nothing
     frames = np.arange(below.frames)
+    old = np.array(sorted({f for f in at if 0 <= f < below.frames}), dtype=np.intp)
     tracks, worst_turn, worst_move = [], 0.0, 0.0
-    for j, name in enumerate(names):
-        r, m = np.degrees(_unwound(turn[:, j])), own[:, j]
-        m = np.where(np.abs(m) < 1e-12, 0.0, m)
-        r = np.where(np.abs(r) < 1e-9, 0.0, r)
-        if not r.any() and not m.any():
-            continue
-        wanted = np.concatenate([r, m, np.zeros((len(r), 1))], axis=1)
-
-        def key(f: int, wanted: Array = wanted) -> Key:
-            v = [round(float(x), 9) for x in wanted[f]]
-            return Key(f, (v[0], v[1], v[2]), (v[3], v[4], v[5]))
-
-        track = Track(name)
-        chosen = (
-            set(range(below.frames))
-            if every_frame
-            else {0, below.frames - 1, *(f for f in at if 0 <= f < below.frames)}
-        )
-        keys = [key(f) for f in sorted(chosen)]
-        off = _off(track, keys, frames, wanted, degrees, mm)
-        while off.max() > 1 and len(keys) < below.frames:
-            free = [f for f in np.argsort(-off).tolist() if all(k.frame != f for k in keys)]
-            keys = sorted([*keys, key(free[0])], key=lambda k: k.frame)
-            off = _off(track, keys, frames, wanted, degrees, mm)
-        if not every_frame:
-            keys = list(_needed(track, keys, frames, wanted, degrees, mm))
-        tracks.append(replace(track, keys=tuple(keys)))
-        rr, mm_, _ = track_at(tracks[-1], frames)
-        worst_turn = max(worst_turn, float(np.linalg.norm(rr - r, axis=-1).max()))
-        worst_move = max(worst_move, float(np.linalg.norm(mm_ - m, axis=-1).max()) * 1000)
+    for j in np.flatnonzero(np.any(changes != 0, axis=(0, 2))).tolist():
+        wanted = changes[:, j]
+        kept = frames if every_frame else _fewest(wanted, old, degrees, mm)
+        keys = tuple(Key(f, _plain(wanted[f, :3]), _plain(wanted[f, 3:6])) for f in kept.tolist())
+        tracks.append(Track(below.skeleton.names[j], keys))
+        r, m, _ = track_at(tracks[-1], frames)
+        worst_turn = max(worst_turn, float(np.linalg.norm(r - wanted[:, :3], axis=-1).max()))
+        worst_move = max(worst_move, float(np.linalg.norm(m - wanted[:, 3:6], axis=-1).max()) * 1000)
     settings = CorrectionSettings(tracks=tuple(tracks))
     return Merged(settings, sum(len(t.keys) for t in tracks), worst_turn, worst_move)
 
 
-def _needed(
-    track: Track, keys: list[Key], frames: NDArray[np.intp], wanted: Array, degrees: float, mm: float
-) -> list[Key]:
-    """Without the keys that the others make up for, the least needed first; ends stay."""
-    while len(keys) > 2:
-        costs = [
-            (float(_off(track, [*keys[:i], *keys[i + 1 :]], frames, wanted, degrees, mm).max()), i)
-            for i in range(1, len(keys) - 1)
-        ]
-        least, i = min(costs)
-        if least > 1:
-            break
-        keys = [*keys[:i], *keys[i + 1 :]]
-    # A track that says nothing at its ends needs no keys there but neutral ones, which these are.
-    return keys
-
-
 def _unwound(v: Array) -> Array:
-    """Rotation vectors ``(frames, 3)`` without jumps by a whole turn."""
+    """Rotation vectors ``(frames, joints, 3)`` without jumps by a whole turn."""
     out = np.array(v)
     for f in range(1, len(out)):
-        length = np.linalg.norm(out[f])
-        if length > 1e-9:
-            other = out[f] * (1 - 2 * np.pi / length)
-            if np.linalg.norm(other - out[f - 1]) < np.linalg.norm(out[f] - out[f - 1]):
-                out[f] = other
+        length = np.linalg.norm(out[f], axis=-1, keepdims=True)
+        with np.errstate(divide="ignore", invalid="ignore"):
+            other = np.where(length > 1e-9, out[f] * (1 - 2 * np.pi / length), out[f])
+        nearer = np.linalg.norm(other - out[f - 1], axis=-1) < np.linalg.norm(out[f] - out[f - 1], axis=-1)
+        out[f] = np.where(nearer[:, None], other, out[f])
     return out
