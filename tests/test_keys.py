@@ -11,11 +11,12 @@ from hypothesis import strategies as st
 from reflexa.motion import quat
 from reflexa.rig.match import rename_map
 from reflexa.steps import apply, make
-from reflexa.steps.correction import CorrectionSettings, Key, Track, correct, set_key, track_at
+from reflexa.steps.correction import CorrectionSettings, Key, Track, correct, pose_key, set_key, track_at
 from reflexa.steps.keys import (
     all_keys,
     begin_after,
     copy_keys,
+    extracted,
     hold_until,
     merged,
     mirrored_track,
@@ -130,6 +131,23 @@ def test_a_layer_split_in_two_does_what_it_did() -> None:
     assert [t.joint for t in own.tracks] == ["neck"]
 
 
+def test_motion_taken_out_and_added_again_is_the_clip() -> None:
+    joints = [RIG.skeleton.names[j] for j in RIG.skeleton.below(RIG.skeleton.index["upper_arm_l"])]
+    hold, motion = extracted(CLIP, RIG, joints)
+    held = correct(CLIP, RIG, hold)
+    again = correct(held, RIG, motion)
+    assert np.abs(again.translations - CLIP.translations).max() < 1e-9
+    assert quat.angle(quat.multiply(quat.conjugate(CLIP.rotations), again.rotations)).max() < 1e-9
+    inside = [RIG.skeleton.index[j] for j in joints]
+    assert np.abs(held.rotations[:, inside] - CLIP.rotations[:1, inside]).max() < 1e-12, "held as at the first frame"
+    outside = [j for j in range(len(RIG.skeleton)) if j not in inside]
+    assert np.array_equal(again.rotations[:, outside], CLIP.rotations[:, outside])
+    half = apply(msgspec.structs.replace(make("correction"), settings=motion, weight=0.5), held, RIG)
+    way = quat.angle(quat.multiply(quat.conjugate(held.rotations), CLIP.rotations))[:, inside]
+    done = quat.angle(quat.multiply(quat.conjugate(held.rotations), half.rotations))[:, inside]
+    assert np.abs(done - way / 2).max() < 1e-9, "half the weight, half the motion"
+
+
 # Fewer keys -----------------------------------------------------------------------------------------------
 
 
@@ -198,3 +216,30 @@ def test_a_correction_is_held_from_here_to_there_and_begun_after_a_frame() -> No
     r = track_at(begun.track("hand_l"), np.arange(60))[0][:, 0]
     assert np.all(r[:29] == 0) and r[35] == 10
     assert begin_after(s, ["hand_l"], 40) == s
+
+
+@pytest.mark.parametrize("seed", [1, 2, 5])
+def test_a_layer_that_replaces_leaves_the_motion_below_whatever_it_is(seed: int) -> None:
+    rig = rigs.rig(seed, extras=True)
+    a, b = rigs.clip(rig, seed, 30), rigs.clip(rig, seed + 10, 30)
+    s = CorrectionSettings(how="replace", tracks=(Track("hand_l", (pose_key(a, "hand_l", 4, 7),)),))
+    s = set_key(s, "hand_l", 20, 29, rotate=(0.0, 0.0, 0.0), move=(0.0, 0.0, 0.0))
+    assert at(s) == [7, 20], "no neutral keys: they would say the rest pose"
+    j, others = rig.skeleton.index["hand_l"], [j for j, n in enumerate(rig.skeleton.names) if n != "hand_l"]
+    out = [correct(clip, rig, s) for clip in (a, b)]
+    assert np.array_equal(out[0].rotations[:, j], out[1].rotations[:, j])
+    assert np.array_equal(out[0].rotations[:, others], a.rotations[:, others])
+    assert quat.angle(quat.multiply(quat.conjugate(a.rotations[4, j]), out[1].rotations[3, j])) < 1e-9
+    assert np.abs(out[1].translations[3, j] - a.translations[4, j]).max() < 1e-9
+    assert np.array_equal(out[1].rotations[25, j], rig.skeleton.rest_rotations[j]), "nothing is the rest pose"
+
+
+def test_one_merge_of_many_layers_keeps_joints_apart() -> None:
+    """Spans are filled all at once: what one joint needs must not set keys on another."""
+    s = set_key(CorrectionSettings(reach=4), "hand_l", 10, 59, rotate=(30.0, 0.0, 0.0))
+    s = set_key(s, "neck", 40, 59, rotate=(0.0, 12.0, 0.0))
+    found = merged(CLIP, correct(CLIP, RIG, s), at(s), 0.1, 0.5)
+    for joint, frame in (("hand_l", 10), ("neck", 40)):
+        keys = [k.frame for k in found.settings.track(joint).keys if not k.neutral]
+        assert keys and all(abs(f - frame) <= 4 for f in keys)
+    assert found.keys <= 12

@@ -135,7 +135,7 @@ class CorrectionPanel(QWidget):
     # State ----------------------------------------------------------------------------------------------------
 
     def _track(self) -> Track | None:
-        settings = self.session.correction
+        settings = self.session.begun_correction()
         rig = self.session.step_rig
         if settings is None or not self.session.joint or rig is None:
             return None
@@ -165,7 +165,7 @@ class CorrectionPanel(QWidget):
             self.title.setText("Pick a joint in the picture to correct it")
             values = np.zeros(6)
         else:
-            keyed = any(k.frame == session.frame for k in track.keys)
+            keyed = any(k.frame == session.frame for k in settings.track(session.joint).keys)
             self.title.setText(f"{session.joint} at frame {session.frame}{' (key)' if keyed else ''}")
             values = np.zeros(6)
             if track.keys:
@@ -175,7 +175,8 @@ class CorrectionPanel(QWidget):
             self.space.setCurrentIndex(self.space.findData(track.space))
         drives, stay = (track.drives, track.stay) if track is not None else ("joint", ())
         self.drives.setCurrentIndex(max(0, self.drives.findData(", ".join((drives, *stay)))))
-        self.drives.setEnabled(ready)
+        self.drives.setEnabled(ready and settings.how == "add")
+        self.space.setEnabled(ready and settings.how == "add")
         self.swing_row.setVisible(drives == "limb")
         self.swing.blockSignals(True)
         self.swing.setValue(swing)
@@ -192,7 +193,7 @@ class CorrectionPanel(QWidget):
 
     def _typed(self, field: _Field, value: float) -> None:
         session = self.session
-        settings, track = session.correction, self._track()
+        settings, track = session.begun_correction(), self._track()
         if settings is None or track is None:
             return
         now = np.zeros(3)

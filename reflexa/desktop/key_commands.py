@@ -65,6 +65,9 @@ class KeyCommands:
             )
             return "" if good else "select a correction that stands behind another one"
 
+        def no_motion() -> str:
+            return "" if self._stage() >= 0 else "select a joint of the figure first"
+
         def add(
             id_: str, title: str, menu: str, run: Callable[[], object], shortcut: str, why: Callable[[], str]
         ) -> None:
@@ -107,6 +110,9 @@ class KeyCommands:
         add("hold_until", "Hold this correction until…", "Edit/6", self.ask_hold, "", no_correction)
         add("thin_keys", "Thin the keys…", "Edit/5", self.ask_thin, "", no_correction)
         add("split_layer", "Selected joint into a layer of its own", "Take/5", self.split, "", no_joint_with_keys)
+        add("extract", "Motion of the selected joint into a layer of its own", "Take/5", self.extract, "", no_motion)
+        add("extract_below", "Motion from the selected joint down into a layer", "Take/5", lambda: self.extract(True), "",
+            no_motion)  # fmt: skip
         add("merge_down", "Merge onto the layer below…", "Take/5", self.ask_merge, "Ctrl+Shift+D", no_layer_below)
 
     # Keys -------------------------------------------------------------------------------------------------
@@ -286,6 +292,38 @@ class KeyCommands:
         layer = msgspec.structs.replace(step, name=f"{step.name}: {session.joint}", settings=own)
         kept = takes.with_step(take, session.card, msgspec.structs.replace(step, settings=rest))
         session.edit_take(f"{session.joint} into a layer of its own", takes.insert_step(kept, session.card + 1, layer))
+
+    def extract(self, below: bool = False) -> None:
+        """The motion that the selected joint (and all below it) has after the selected card: held still, and added again."""
+        session = self.session
+        stage = self._stage()
+        take, evaluation = session.take, session.evaluation
+        if take is None or evaluation is None or stage < 0:
+            return
+        clip = evaluation.clips[stage]
+        j = clip.skeleton.index[session.joint]
+        joints = [clip.skeleton.names[k] for k in (clip.skeleton.below(j) if below else [j])]
+        hold, motion = work.extracted(clip, evaluation.rigs[stage], joints)
+        new = takes.insert_step(
+            take, stage, msgspec.structs.replace(make("correction", f"Hold {session.joint}"), settings=hold)
+        )
+        added = msgspec.structs.replace(make("correction", f"Motion of {session.joint}"), settings=motion)
+        session.card = stage + 1
+        session.edit_take(f"motion of {session.joint} into a layer", takes.insert_step(new, stage + 1, added))
+        session.selection_changed.emit()
+        session.said.emit(
+            f"{len(joints)} joints are held by one layer and moved by the next: change or weaken that one."
+        )
+
+    def _stage(self) -> int:
+        """The number of steps before the place where new layers go in: behind the selected card, at the end on Result; -1
+        where the rig there lacks the selected joint."""
+        session = self.session
+        if session.take is None or session.evaluation is None:
+            return -1
+        stage = min(max(session.stage_of(session.card), 0), len(session.take.steps))
+        clips = session.evaluation.clips
+        return stage if stage < len(clips) and session.joint in clips[stage].skeleton.index else -1
 
     def ask_merge(self) -> None:
         """Merge in the background, then say what would come out, and do it only when told."""

@@ -24,6 +24,7 @@ from reflexa.desktop import theme
 from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD, Session
 from reflexa.motion.quat import Array
 from reflexa.steps import KINDS
+from reflexa.steps.correction import CorrectionSettings
 
 CARD_SIZE = QSize(178, 84)
 
@@ -256,6 +257,8 @@ class RevisionLine(QScrollArea):
             switch = Switch(step.on)
             switch.clicked.connect(lambda on, n=i: self._set_on(n, on))
             card.top.addWidget(switch)
+            if isinstance(step.settings, CorrectionSettings) and step.settings.how == "replace":
+                card.body.addWidget(QLabel("replaces what is below", objectName="quiet"))
             card.dragged.connect(self._drag)
             card.dropped.connect(self._drop)
             card.menu_wanted.connect(self._menu)

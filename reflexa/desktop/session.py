@@ -26,7 +26,7 @@ from reflexa.rig.notes import Notes, notes_of, with_notes
 from reflexa.rig.sides import swap_in_text
 from reflexa.steps import KINDS, Mask, Step, make
 from reflexa.steps.apply import apply
-from reflexa.steps.correction import CorrectionSettings
+from reflexa.steps.correction import CorrectionSettings, Track, pose_key, with_track
 from reflexa.take import Cache, Cancelled, Evaluation, Source, Take, evaluate
 from reflexa.take import model as takes
 from reflexa.take.known import TAKE, KnownClips
@@ -212,6 +212,16 @@ class Session(QObject):
     def correction(self) -> CorrectionSettings | None:
         step = self.step
         return step.settings if step is not None and isinstance(step.settings, CorrectionSettings) else None
+
+    def begun_correction(self) -> CorrectionSettings | None:
+        """The selected correction. In a layer that replaces, a joint without keys begins as it stands below."""
+        settings = self.correction
+        if settings is None or self.evaluation is None or settings.how == "add" or settings.track(self.joint).keys:
+            return settings
+        below = self.evaluation.clips[self.card]
+        if self.joint not in below.skeleton.index:
+            return settings
+        return with_track(settings, Track(self.joint, (pose_key(below, self.joint, self.frame, self.frame),)))
 
     @property
     def result(self) -> Clip | None:

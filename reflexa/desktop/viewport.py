@@ -451,7 +451,7 @@ class Viewport(QWidget):
         else:
             if session.correction is None:
                 session.add_step("correction", f"Correct {session.joint}")
-            settings = session.correction
+            settings = session.begun_correction()
             assert settings is not None
             track = settings.track(session.joint)
             if track.keys:

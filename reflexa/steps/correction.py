@@ -1,4 +1,5 @@
-"""Correction: an additive layer of keys. A key stores only the change, so what lies below still plays."""
+"""Correction: a layer of keys. It adds: a key stores only the change, so what lies below still plays. Where it is told to
+replace, its keys say the whole pose of their joints, from the rest pose on."""
 
 from __future__ import annotations
 
@@ -58,6 +59,14 @@ class Track(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
 
 
 class CorrectionSettings(Settings, frozen=True):
+    how: Annotated[
+        Literal["add", "replace"],
+        Meta(
+            title="Layer",
+            description="add: keys change what is below. replace: the joints that have keys leave the motion below; their "
+            "keys say where they are, counted from the rest pose.",
+        ),
+    ] = "add"  # fmt: skip
     reach: Annotated[
         int,
         Meta(
@@ -84,11 +93,12 @@ class CorrectionSettings(Settings, frozen=True):
 
 
 def correct(clip: Clip, rig: Rig, settings: CorrectionSettings, first: int = 0) -> Clip:
-    """Add the keyed changes. Frames and joints without a change stay bit for bit as they were.
+    """Add the keyed changes, or replace the motion of their joints. Frames (of a layer that adds) and joints without a
+    change stay bit for bit as they were.
 
     The body comes first, then single joints, parents before children, then limbs; changes in world space are meant in
     the world as it is then. A track for a joint that the rig lacks is passed over (``missing`` names it), and so is
-    a limb that it does not have whole.
+    a limb that it does not have whole. A layer that replaces moves each joint alone.
     """
     skeleton = clip.skeleton
     rotations, translations = np.array(clip.rotations), np.array(clip.translations)
@@ -96,6 +106,11 @@ def correct(clip: Clip, rig: Rig, settings: CorrectionSettings, first: int = 0) 
     if settings.cycle:
         settings, at = repeated(settings, at)
     known = [t for t in settings.tracks if t.joint in skeleton.index and t.keys]
+    if settings.how == "replace":
+        known = [replace(t, drives="joint") for t in known]
+        joints = [skeleton.index[t.joint] for t in known]
+        rotations[:, joints] = skeleton.rest_rotations[joints]
+        translations[:, joints] = skeleton.rest_translations[joints]
     for track in sorted(known, key=lambda t: (_ORDER[t.drives], skeleton.index[t.joint])):
         if track.drives != "joint":
             _drive(clip, rig, rotations, translations, track, at)
@@ -250,10 +265,20 @@ def usual_drive(rig: Rig, joint: str) -> tuple[Drives, tuple[Ends, ...]]:
 def usual_track(settings: CorrectionSettings, rig: Rig, joint: str) -> Track:
     """The joint's track, or an empty one as it would be begun by hand: limbs and body in the world's axes."""
     track = settings.track(joint)
-    if track.keys:
+    if track.keys or settings.how == "replace":
         return track
     drives, stay = usual_drive(rig, joint)
     return Track(joint, (), "own" if drives == "joint" else "world", drives, stay)
+
+
+def pose_key(clip: Clip, joint: str, frame: int, at: int) -> Key:
+    """A key at frame ``at`` by which a layer that replaces keeps a joint as the clip has it at ``frame``."""
+    skeleton = clip.skeleton
+    j = skeleton.index[joint]
+    back = quat.conjugate(skeleton.rest_rotations[j])
+    turn = np.degrees(quat.to_rotvec(quat.multiply(back, clip.rotations[frame, j])))
+    move = quat.rotate(back, clip.translations[frame, j] - skeleton.rest_translations[j])
+    return Key(at, _vector(turn), _vector(move))
 
 
 def missing(settings: CorrectionSettings, rig: Rig) -> list[str]:
@@ -289,15 +314,15 @@ def set_key(
     What is not given keeps the value that the curve has there. A neutral key is left out where another key of
     the joint lies within the reach (the curve already leads there) or where the clip ends first: then the
     change holds to that end. ``space``, ``drives`` and ``stay`` are taken for a joint's first key only: a track has one
-    of each.
+    of each. A layer that replaces has no neutral keys: its joints stay where the last key has put them.
     """
     track = settings.track(joint)
-    if not track.keys:
+    if not track.keys and settings.how == "add":
         track = replace(track, space=space, drives=drives, stay=stay)
     now = _still(track, frame) if track.keys else Key(frame)
     given = {"rotate": rotate, "move": move, "swing": swing}
     new = [replace(now, **{k: v for k, v in given.items() if v is not None})]
-    if not settings.whole_clip:
+    if not settings.whole_clip and settings.how == "add":
         before, after = frame - settings.reach, frame + settings.reach
         if before >= 0 and not any(before <= k.frame < frame for k in track.keys):
             new.append(Key(before) if not _changed_at(track, before) else _still(track, before))
@@ -356,7 +381,7 @@ def change_keys(settings: CorrectionSettings, keys: set[tuple[str, int]], **chan
 CORRECTION = StepKind(
     "correction",
     "Correction",
-    "Add keyed changes on top of the motion: rotate or move joints at some frames, with neutral keys around them.",
+    "Add keyed changes on top of the motion, or replace it: rotate or move joints at some frames, neutral around them.",
     CorrectionSettings,
     correct,
 )

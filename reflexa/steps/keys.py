@@ -14,7 +14,17 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.curves import Interpolation
 from reflexa.motion.quat import Array
 from reflexa.rig import Rig
-from reflexa.steps.correction import CorrectionSettings, Key, Track, Vector, track_at, with_keys, with_track
+from reflexa.steps.correction import (
+    CorrectionSettings,
+    Key,
+    Track,
+    Vector,
+    correct,
+    pose_key,
+    track_at,
+    with_keys,
+    with_track,
+)
 
 Chosen = set[tuple[str, int]]
 Then = Mapping[int, Interpolation]
@@ -191,6 +201,15 @@ def split_off(settings: CorrectionSettings, joints: set[str]) -> tuple[Correctio
     return replace(settings, tracks=stay), replace(
         settings, tracks=tuple(t for t in settings.tracks if t.joint in joints)
     )
+
+
+def extracted(clip: Clip, rig: Rig, joints: Iterable[str]) -> tuple[CorrectionSettings, CorrectionSettings]:
+    """The motion of joints taken out of a clip: a layer that holds them as they are at its first frame, and one that adds
+    what they did, with a key on every frame. One after the other they give the clip again, within 1e-9."""
+    still = tuple(Track(joint, (pose_key(clip, joint, 0, 0),)) for joint in joints)
+    hold = CorrectionSettings(how="replace", tracks=still)
+    held = correct(clip, rig, hold)
+    return hold, merged(held, clip, (), every_frame=True).settings
 
 
 # Fewer keys ---------------------------------------------------------------------------------------------------

@@ -21,6 +21,7 @@ from reflexa.formats import read
 from reflexa.motion import quat
 from reflexa.project import store
 from reflexa.steps import apply, make
+from reflexa.steps.correction import CorrectionSettings, Key, Track
 from reflexa.steps.keys import merged
 
 from ..conftest import DATA
@@ -466,6 +467,73 @@ def test_layers_are_split_and_merged_and_undone_exactly(demo, qtbot) -> None:
     session.undo()
     ready(qtbot, demo)
     assert session.take == split
+
+
+def test_the_motion_of_an_arm_is_taken_out_weakened_and_replaced_by_hand(demo, qtbot) -> None:
+    """Extracting changes nothing by itself; the motion has a weight of its own then, and the layer under it a pose."""
+    session = demo.session
+    session.open_take("Haul, port side")
+    ready(qtbot, demo)
+    before, result = session.take, session.result
+    session.select_card(RESULT_CARD)
+    session.select_joint("upper_arm_left")
+    demo.commands.run("extract_below")
+    ready(qtbot, demo)
+    assert [s.name for s in session.take.steps[-2:]] == ["Hold upper_arm_left", "Motion of upper_arm_left"]
+    turn = quat.angle(quat.multiply(quat.conjugate(session.result.rotations), result.rotations))
+    assert turn.max() < 1e-9 and np.abs(session.result.translations - result.translations).max() < 1e-9
+    hold = len(session.take.steps) - 2
+    card = demo.revision_line.cards[hold]
+    assert any(label.text() == "replaces what is below" for label in card.findChildren(QLabel))
+    session.edit_step("off", replace_step(session.step, on=False))
+    ready(qtbot, demo)
+    j = session.rig.skeleton.index["forearm_left"]
+    assert np.ptp(session.result.rotations[:, j], axis=0).max() < 1e-12, "held still"
+
+    # In a layer that replaces, the first pull of a joint begins at what is seen, and sets no neutral keys.
+    session.select_card(hold)
+    session.set_frame(12)
+    session.select_joint("neck")
+    panel = demo.settings.findChild(CorrectionPanel)
+    seen = session.evaluation.clips[hold].rotations[12, session.rig.skeleton.index["neck"]]
+    box = panel.fields[3].box
+    assert box.value() == pytest.approx(0.0, abs=1e-6), "the neck is where its rest pose puts it, and turned"
+    panel.fields[0].box.setValue(panel.fields[0].box.value() + 5.0)
+    ready(qtbot, demo)
+    assert [k.frame for k in session.correction.track("neck").keys] == [12]
+    off = quat.angle(
+        quat.multiply(quat.conjugate(seen), session.result.rotations[12, session.rig.skeleton.index["neck"]])
+    )
+    assert np.degrees(off) == pytest.approx(5.0, abs=1.0)
+    while session.take != before:
+        session.undo()
+    ready(qtbot, demo)
+    assert np.array_equal(session.result.rotations, result.rotations)
+
+
+def test_a_key_sheet_full_of_keys_is_drawn_as_ticks_and_still_taken_by_hand(demo, qtbot) -> None:
+    """Keys closer than their shapes are ticks; zoomed in they have shapes again, in the same places."""
+    session, lanes, time = demo.session, demo.time_area.lanes, demo.time_area.time
+    session.open_take("Haul, port side")
+    ready(qtbot, demo)
+    session.add_step("correction")
+    ready(qtbot, demo)
+    keys = tuple(Key(f, (float(f % 7), 0.0, 0.0)) for f in range(session.frames))
+    session.edit_correction("fill", CorrectionSettings(tracks=(Track("head", keys), Track("neck", keys[::20]))))
+    ready(qtbot, demo)
+    time.last = time.first + 160.0  # out beyond what a wheel allows, as on a long clip
+    row, other = lanes._rows()
+    assert lanes._dense(row) and not lanes._dense(other)
+    lanes.grab()
+    time.show_all()
+    time.zoom(0.2, time.x(30))
+    assert not lanes._dense(row)
+    lanes.grab()
+    click(lanes, lanes.key_place("head", 31))
+    assert session.keys == {("head", 31)} and session.joint == "head"
+    drag(lanes, lanes.key_place("neck", 40), lanes.key_place("neck", 43))
+    ready(qtbot, demo)
+    assert [k.frame for k in session.correction.track("neck").keys] == [0, 20, 43, 60]
 
 
 def test_a_curve_is_shaped_by_hand_and_the_result_can_be_judged(demo, qtbot) -> None:
