@@ -180,6 +180,17 @@ def test_writing_without_a_change_keeps_every_sampler(name: str, tmp_path: Path)
     )
 
 
+def test_each_clip_of_many_is_written_alone_and_unchanged(tmp_path: Path) -> None:
+    """Nothing new is stored then, while the data of all the others goes: the numbers of what stays must hold."""
+    document = read(DATA / "RiggedSimple.glb")
+    for clip in document.clips:
+        (tmp_path / "b.glb").write_bytes(encode([clip], document.rig, "glb", document))
+        (back,) = read(tmp_path / "b.glb").clips
+        assert np.array_equal(back.model[1], clip.model[1])
+        out = load(tmp_path / "b.glb").json
+        assert out["meshes"] == document.layout.file.json["meshes"] and len(out["animations"]) == 1
+
+
 def test_a_changed_clip_keeps_meshes_materials_and_unknown_json(tmp_path: Path) -> None:
     source = load(DATA / "RiggedSimple.glb")
     json_ = {
@@ -232,9 +243,12 @@ def exports(tmp_path_factory) -> dict[str, tuple[Path, Clip, tuple[int, ...], fl
         start=simple.layout.starts[turned.name],
     )
     put("source, clean", turned, simple.rig, simple, "clean")
+    from reflexa.demo import build as demo_build
     from reflexa.demo import clips, deckhand, deckhand_look
 
     skeleton = deckhand.skeleton()
+    demo = read(Path(demo_build.__file__).with_name("project") / "sources" / "deckhand.glb")
+    put("one of many, unchanged", demo.clips[1], demo.rig, demo, nodes=demo.layout.nodes)
     put("deckhand", clips.rope_haul(skeleton), analyse(skeleton, meshes=deckhand_look.meshes(skeleton)))
     return out
 
@@ -252,7 +266,10 @@ def test_the_public_validator_finds_no_error_and_no_warning(exports) -> None:
 
 
 @needs_node
-@pytest.mark.parametrize("name", ["made", "stepped", "from bvh", "into its source", "source, clean", "deckhand"])
+@pytest.mark.parametrize(
+    "name",
+    ["made", "stepped", "from bvh", "into its source", "source, clean", "one of many, unchanged", "deckhand"],
+)
 def test_an_independent_player_puts_every_node_where_we_do(exports, name: str) -> None:
     """Source: the npm package three, a general-purpose WebGL library, run headless."""
     path, clip, nodes, start = exports[name]

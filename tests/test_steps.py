@@ -187,6 +187,11 @@ def test_steps_survive_plain_data() -> None:
         assert said["help"] and all(s["title"] and s["help"] for s in said["settings"])
 
 
+def keys_of(*tracks: list[dict]) -> dict:
+    """A correction of the neck as plain data, with one track for each list of keys."""
+    return {"kind": "correction", "settings": {"tracks": [{"joint": "neck", "keys": keys} for keys in tracks]}}
+
+
 @pytest.mark.parametrize(
     ("data", "place", "reason"),
     [
@@ -199,6 +204,11 @@ def test_steps_survive_plain_data() -> None:
         ({"kind": "mirror", "mask": {"parts": ["wing"]}}, "step.mask.parts[0]", "wing"),
         ({"kind": "correction", "settings": {"reach": 0}}, "step.settings.reach", ">= 1"),
         ({"kind": "correction", "settings": {"tracks": [{"joint": "a", "keys": [{"frame": -3}]}]}}, "keys[0].frame", ">= 0"),
+        (keys_of([{"frame": 3}, {"frame": 3}]), "settings.tracks[0]", "3 comes after 3"),
+        (keys_of([{"frame": 9}, {"frame": 3}]), "settings.tracks[0]", "3 comes after 9"),
+        (keys_of([], []), "step.settings", "two tracks for neck"),
+        (keys_of([{"frame": 9, "then": "fast"}]), "keys[0].then", "fast"),
+        ({"kind": "correction", "settings": {"how": "multiply"}}, "step.settings.how", "multiply"),
         (["mirror"], "step", "not an object"),
     ],
 )  # fmt: skip

@@ -51,6 +51,10 @@ class _Field:
     axis: int
 
 
+def _listed(frames: list[int]) -> str:
+    return ", ".join(map(str, frames[:4])) + (f" and {len(frames) - 4} more" if len(frames) > 4 else "")
+
+
 class CorrectionPanel(QWidget):
     """Typing a number sets the key at the playhead, with neutral keys around it."""
 
@@ -158,8 +162,12 @@ class CorrectionPanel(QWidget):
         if settings is None:
             return
         gone = missing(settings, session.step_rig) if session.step_rig else []
-        self.note.setText(f"Keys of joints that this rig lacks are passed over: {', '.join(gone)}." if gone else "")
-        self.note.setVisible(bool(gone))
+        said = f"Keys of joints that this rig lacks are passed over: {', '.join(gone)}." if gone else ""
+        beyond = sorted({k.frame for t in settings.tracks for k in t.keys if k.frame >= session.frames})
+        if beyond:
+            said += f" Keys beyond the clip's last frame ({session.frames - 1}) still lead there: at {_listed(beyond)}."
+        self.note.setText(said.strip())
+        self.note.setVisible(bool(said))
         swing = 0.0
         if track is None:
             self.title.setText("Pick a joint in the picture to correct it")

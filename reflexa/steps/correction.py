@@ -3,6 +3,7 @@ replace, its keys say the whole pose of their joints, from the rest pose on."""
 
 from __future__ import annotations
 
+from itertools import pairwise
 from typing import Annotated, Literal
 
 import numpy as np
@@ -57,6 +58,11 @@ class Track(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
     drives: Drives = "joint"
     stay: tuple[Ends, ...] = ()
 
+    def __post_init__(self) -> None:
+        for a, b in pairwise(self.keys):
+            if a.frame >= b.frame:
+                raise ValueError(f"keys must rise from frame to frame: {b.frame} comes after {a.frame}")
+
 
 class CorrectionSettings(Settings, frozen=True):
     how: Annotated[
@@ -86,6 +92,11 @@ class CorrectionSettings(Settings, frozen=True):
         ),
     ] = 0  # fmt: skip
     tracks: Annotated[tuple[Track, ...], Meta(title="Keys", description="Per joint, its keys.")] = ()
+
+    def __post_init__(self) -> None:
+        joints = [t.joint for t in self.tracks]
+        if len(set(joints)) < len(joints):
+            raise ValueError(f"two tracks for {next(j for j in joints if joints.count(j) > 1)}")
 
     def track(self, joint: str) -> Track:
         """The track of a joint; an empty one where it has none."""

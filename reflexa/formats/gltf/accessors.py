@@ -140,11 +140,10 @@ class Bin:
         self._length = 0
 
     def buffer(self) -> bytes:
-        """The buffer. Free places that nothing took are made equal to the newest entry."""
-        for view in self._free_views:
-            self.views[view] = dict(self.views[self._last_view])
-        for accessor in self._free_accessors:
-            self.accessors[accessor] = dict(self.accessors[self._last_accessor])
+        """The buffer. Free places that nothing took are made equal to an entry that is in use."""
+        for items, free in ((self.views, self._free_views), (self.accessors, self._free_accessors)):
+            for i in free:
+                items[i] = dict(next(item for j, item in enumerate(items) if j not in free))
         return b"".join(self._parts)
 
     def place(self, data: bytes) -> int:
@@ -160,8 +159,7 @@ class Bin:
         view: Json = {"buffer": 0, "byteOffset": self.place(data), "byteLength": len(data)}
         if target is not None:
             view["target"] = target
-        self._last_view = _put(self.views, self._free_views, view)
-        return self._last_view
+        return _put(self.views, self._free_views, view)
 
     def add(
         self,
@@ -182,8 +180,7 @@ class Bin:
         if bounds:
             accessor["min"] = flat.min(axis=0).tolist()
             accessor["max"] = flat.max(axis=0).tolist()
-        self._last_accessor = _put(self.accessors, self._free_accessors, accessor)
-        return self._last_accessor
+        return _put(self.accessors, self._free_accessors, accessor)
 
 
 def _put(items: list[Json], free: list[int], new: Json) -> int:

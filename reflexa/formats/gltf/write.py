@@ -88,8 +88,6 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
         extras = {k: v for k, v in before.get("extras", {}).items() if k != "reflexa"} if before else {}
         written["extras"] = {**extras, "reflexa": _extras(clip, notes)}
         json["animations"].append(written)
-    if not json["animations"]:
-        del json["animations"]
     return json, store.buffer()
 
 
