@@ -16,7 +16,7 @@ class HelperPanel(TablePanel):
 
     def refresh(self) -> None:
         session = self.session
-        evaluation, rig = session.evaluation, session.step_rig
+        evaluation, rig = session.settled, session.step_rig
         key = (evaluation, session.card)
         if evaluation is None or rig is None or key == self._seen:
             return

@@ -210,7 +210,7 @@ class KeyCommands:
     def footfalls(self) -> str:
         """Frames at which a foot comes down in the clip that the step works on, as text."""
         session = self.session
-        evaluation = session.evaluation
+        evaluation = session.settled
         if evaluation is None or session.card < 0:
             return ""
         at = session.stage_of(session.card) - 1
@@ -297,7 +297,7 @@ class KeyCommands:
         """The motion that the selected joint (and all below it) has after the selected card: held still, and added again."""
         session = self.session
         stage = self._stage()
-        take, evaluation = session.take, session.evaluation
+        take, evaluation = session.take, session.settled
         if take is None or evaluation is None or stage < 0:
             return
         clip = evaluation.clips[stage]
@@ -319,10 +319,11 @@ class KeyCommands:
         """The number of steps before the place where new layers go in: behind the selected card, at the end on Result; -1
         where the rig there lacks the selected joint."""
         session = self.session
-        if session.take is None or session.evaluation is None:
+        evaluation = session.settled
+        if session.take is None or evaluation is None:
             return -1
         stage = min(max(session.stage_of(session.card), 0), len(session.take.steps))
-        clips = session.evaluation.clips
+        clips = evaluation.clips
         return stage if stage < len(clips) and session.joint in clips[stage].skeleton.index else -1
 
     def ask_merge(self) -> None:
@@ -354,7 +355,7 @@ class KeyCommands:
     def _layers(self) -> tuple[Clip, Clip, list[int]] | None:
         """The clips before the layer below and after the selected one, and the frames on which either has keys."""
         session = self.session
-        take, evaluation = session.take, session.evaluation
+        take, evaluation = session.take, session.settled
         if take is None or evaluation is None or session.card < 1:
             return None
         pair = take.steps[session.card - 1 : session.card + 1]

@@ -213,12 +213,25 @@ class Session(QObject):
         step = self.step
         return step.settings if step is not None and isinstance(step.settings, CorrectionSettings) else None
 
+    @property
+    def settled(self) -> Evaluation | None:
+        """The evaluation, where it is of the take as it stands; None while that is computed."""
+        return self.evaluation if self.evaluation is not None and self.evaluation.take == self.take else None
+
+    @property
+    def below(self) -> Clip | None:
+        """What the selected step is laid on; None where that is still computed."""
+        known, take, card = self.evaluation, self.take, self.card
+        if known is None or take is None or not 0 <= card < len(known.clips):
+            return None
+        same = known.take.source == take.source and known.take.steps[:card] == take.steps[:card]
+        return known.clips[card] if same else None
+
     def begun_correction(self) -> CorrectionSettings | None:
         """The selected correction. In a layer that replaces, a joint without keys begins as it stands below."""
-        settings = self.correction
-        if settings is None or self.evaluation is None or settings.how == "add" or settings.track(self.joint).keys:
+        settings, below = self.correction, self.below
+        if settings is None or below is None or settings.how == "add" or settings.track(self.joint).keys:
             return settings
-        below = self.evaluation.clips[self.card]
         if self.joint not in below.skeleton.index:
             return settings
         return with_track(settings, Track(self.joint, (pose_key(below, self.joint, self.frame, self.frame),)))
@@ -411,12 +424,12 @@ class Session(QObject):
     def preview_step(self, step: Step) -> None:
         """Show one frame of a changed step at once, where nothing that follows would change it."""
         rig = self.step_rig
-        if self.evaluation is None or rig is None or self.take is None or KINDS[step.kind].apply is None:
+        below = self.below
+        if below is None or rig is None or self.take is None or KINDS[step.kind].apply is None:
             return
         later = self.take.steps[self.card + 1 :]
         if self.tap != self.card and any(s.on and s.weight for s in later):
             return
-        below = self.evaluation.clips[self.stage_of(self.card) - 1]
         frame = min(self.frame, below.frames - 1)
         self.preview = apply(step, below.cut(frame, frame), rig, frame)
         self.playhead_changed.emit()

@@ -289,7 +289,8 @@ def pose_key(clip: Clip, joint: str, frame: int, at: int) -> Key:
     back = quat.conjugate(skeleton.rest_rotations[j])
     turn = np.degrees(quat.to_rotvec(quat.multiply(back, clip.rotations[frame, j])))
     move = quat.rotate(back, clip.translations[frame, j] - skeleton.rest_translations[j])
-    return Key(at, _vector(turn), _vector(move))
+    # Rounded as files are, so that a saved layer holds what it held.
+    return Key(at, _vector(np.asarray(turn).round(9)), _vector(move.round(9)))
 
 
 def missing(settings: CorrectionSettings, rig: Rig) -> list[str]:
