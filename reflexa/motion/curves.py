@@ -11,7 +11,7 @@ from __future__ import annotations
 from typing import Literal
 
 import numpy as np
-from numpy.typing import ArrayLike
+from numpy.typing import ArrayLike, NDArray
 
 from reflexa.motion.quat import Array
 
@@ -56,11 +56,28 @@ def sample(times: ArrayLike, values: ArrayLike, interpolation: list[Interpolatio
         return np.repeat(v, len(x), axis=0)
     i = np.clip(np.searchsorted(t, x, side="right") - 1, 0, len(t) - 2)
     s = np.clip((x - t[i]) / (t[i + 1] - t[i]), 0.0, 1.0)[:, None]
-    kind = np.array([INTERPOLATIONS.index(k) for k in interpolation])[i][:, None]
-    out = np.where(kind == 0, np.where(s < 1, v[i], v[i + 1]), v[i] + s * (v[i + 1] - v[i]))
-    if np.any(kind == 2):
+    a, b = v[i], v[i + 1]
+    used = set(interpolation)
+    out = a + s * (b - a)
+    if "smooth" in used:
         h = (t[i + 1] - t[i])[:, None]
         m = smooth_slopes(t, v)
-        out = np.where(kind == 2, hermite(v[i], v[i + 1], m[i] * h, m[i + 1] * h, s), out)
+        out = _where(used, interpolation, "smooth", i, hermite(a, b, m[i] * h, m[i + 1] * h, s), out)
+    if "hold" in used:
+        out = _where(used, interpolation, "hold", i, a, out)
     # Ends and keys are exact, whatever rounding the polynomial would add.
-    return np.where(s <= 0, v[i], np.where(s >= 1, v[i + 1], out))
+    return np.where(s <= 0, a, np.where(s >= 1, b, out))
+
+
+def _where(
+    used: set[Interpolation],
+    each: list[Interpolation],
+    kind: Interpolation,
+    span: NDArray[np.intp],
+    then: Array,
+    other: Array,
+) -> Array:
+    """``then`` in the spans that begin with a key of a kind, ``other`` elsewhere."""
+    if len(used) == 1:
+        return then
+    return np.where(np.array([k == kind for k in each])[span][:, None], then, other)
