@@ -6,10 +6,11 @@ import msgspec
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPen
-from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QLabel, QWidget
 
 from reflexa.desktop import theme
 from reflexa.desktop.session import Session
+from reflexa.desktop.tables import StepPanel
 from reflexa.errors import RecipeError
 from reflexa.motion import contacts
 from reflexa.motion.clip import Clip
@@ -111,15 +112,12 @@ class Strips(QWidget):
         self.session.end_merge()
 
 
-class BlendPanel(QWidget):
+class BlendPanel(StepPanel):
     """The strips, and what they say in words."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 4, 0, 0)
-        column.setSpacing(5)
+        super().__init__(session)
+        column = self.column
         self.summary = QLabel(wordWrap=True)
         column.addWidget(self.summary)
         self.strips = Strips(session)
@@ -128,7 +126,7 @@ class BlendPanel(QWidget):
     def refresh(self) -> None:
         """Bring the strips up to date with the step, the clip below it and the other clip."""
         session = self.session
-        step, evaluation = session.step, session.evaluation
+        step, below, rig = session.step, session.below, session.step_rig
         if step is None or step.kind != "blend":
             return
         base = other = None
@@ -136,9 +134,8 @@ class BlendPanel(QWidget):
             said = session.problem
         else:
             said = "Choose the clip to blend."
-        if evaluation is not None:
-            at = max(session.stage_of(session.card) - 1, 0)
-            base = evaluation.clips[at], evaluation.rigs[at]
+        if below is not None and rig is not None:
+            base = below, rig
             try:
                 other = clip_named(step.settings.clip, session.known_clips())
             except RecipeError as e:

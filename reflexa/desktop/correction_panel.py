@@ -15,11 +15,11 @@ from PySide6.QtWidgets import (
     QLabel,
     QPushButton,
     QSizePolicy,
-    QVBoxLayout,
     QWidget,
 )
 
 from reflexa.desktop.session import Session
+from reflexa.desktop.tables import StepPanel
 from reflexa.steps.correction import (
     Key,
     Track,
@@ -55,15 +55,12 @@ def _listed(frames: list[int]) -> str:
     return ", ".join(map(str, frames[:4])) + (f" and {len(frames) - 4} more" if len(frames) > 4 else "")
 
 
-class CorrectionPanel(QWidget):
+class CorrectionPanel(StepPanel):
     """Typing a number sets the key at the playhead, with neutral keys around it."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 4, 0, 0)
-        column.setSpacing(5)
+        super().__init__(session)
+        column = self.column
         self.title = QLabel(objectName="section", wordWrap=True)
         column.addWidget(self.title)
         grid = QGridLayout()
@@ -183,8 +180,16 @@ class CorrectionPanel(QWidget):
             self.space.setCurrentIndex(self.space.findData(track.space))
         drives, stay = (track.drives, track.stay) if track is not None else ("joint", ())
         self.drives.setCurrentIndex(max(0, self.drives.findData(", ".join((drives, *stay)))))
-        self.drives.setEnabled(ready and settings.how == "add")
-        self.space.setEnabled(ready and settings.how == "add")
+        replaces = settings.how == "replace"
+        for box in (self.drives, self.space):
+            box.setEnabled(ready and not replaces)
+            box.setToolTip("A layer that replaces moves each joint alone, in its own axes" if replaces else "")
+        self.neutral.setText("Rest here" if replaces else "Neutral here")
+        self.neutral.setToolTip(
+            "A key that puts the joint where its rest pose has it"
+            if replaces
+            else "A key that says: no change at this frame"
+        )
         self.swing_row.setVisible(drives == "limb")
         self.swing.blockSignals(True)
         self.swing.setValue(swing)

@@ -273,12 +273,16 @@ class KeyCommands:
             self.thin(degrees)
 
     def thin(self, degrees: float) -> None:
-        session = self.session
-        if session.correction is not None:
-            before = len(work.all_keys(session.correction))
-            new = work.thin_keys(session.correction, degrees, degrees)
-            self._edit("thin keys", new)
-            session.said.emit(f"{len(work.all_keys(new))} keys are left of {before}.")
+        session, settings = self.session, self.session.correction
+        if settings is None:
+            return
+
+        def done(new: CorrectionSettings) -> None:
+            if session.correction is settings:  # and nothing else was done meanwhile
+                self._edit("thin keys", new)
+                session.said.emit(f"{len(work.all_keys(new))} keys are left of {len(work.all_keys(settings))}.")
+
+        session.compute(lambda: work.thin_keys(settings, degrees, degrees), done)
 
     # Layers -----------------------------------------------------------------------------------------------
 
@@ -303,17 +307,23 @@ class KeyCommands:
         clip = evaluation.clips[stage]
         j = clip.skeleton.index[session.joint]
         joints = [clip.skeleton.names[k] for k in (clip.skeleton.below(j) if below else [j])]
-        hold, motion = work.extracted(clip, evaluation.rigs[stage], joints)
-        new = takes.insert_step(
-            take, stage, msgspec.structs.replace(make("correction", f"Hold {session.joint}"), settings=hold)
-        )
-        added = msgspec.structs.replace(make("correction", f"Motion of {session.joint}"), settings=motion)
-        session.card = stage + 1
-        session.edit_take(f"motion of {session.joint} into a layer", takes.insert_step(new, stage + 1, added))
-        session.selection_changed.emit()
-        session.said.emit(
-            f"{len(joints)} joints are held by one layer and moved by the next: change or weaken that one."
-        )
+        joint, rig = session.joint, evaluation.rigs[stage]
+
+        def done(layers: tuple[CorrectionSettings, CorrectionSettings]) -> None:
+            if session.take != take:
+                return  # something else was done meanwhile
+            new = take
+            for i, (name, settings) in enumerate(zip(("Hold", "Motion of"), layers, strict=True)):
+                layer = msgspec.structs.replace(make("correction", f"{name} {joint}"), settings=settings)
+                new = takes.insert_step(new, stage + i, layer)
+            session.card = stage + 1
+            session.edit_take(f"motion of {joint} into a layer", new)
+            session.selection_changed.emit()
+            session.said.emit(
+                f"{len(joints)} joints are held by one layer and moved by the next: change or weaken that one."
+            )
+
+        session.compute(lambda: work.extracted(clip, rig, joints), done)
 
     def _stage(self) -> int:
         """The number of steps before the place where new layers go in: behind the selected card, at the end on Result; -1
@@ -333,8 +343,15 @@ class KeyCommands:
         if found is None:
             return
         below, above, at = found
+        take, card = session.take, session.card
+
+        def merge(result: Merged) -> None:
+            if (session.take, session.card) == (take, card):  # nothing else was done meanwhile
+                self.merge(result)
 
         def done(result: Merged) -> None:
+            if (session.take, session.card) != (take, card):
+                return
             box = QMessageBox(self.parent)
             box.setWindowTitle("Merge onto the layer below")
             box.setText(
@@ -346,9 +363,9 @@ class KeyCommands:
             box.addButton("Leave them", QMessageBox.ButtonRole.RejectRole)
             box.exec()
             if box.clickedButton() is good:
-                self.merge(result)
+                merge(result)
             elif box.clickedButton() is every:
-                session.compute(lambda: work.merged(below, above, at, every_frame=True), self.merge)
+                session.compute(lambda: work.merged(below, above, at, every_frame=True), merge)
 
         session.compute(lambda: work.merged(below, above, at, MERGE_DEGREES, MERGE_MM), done)
 

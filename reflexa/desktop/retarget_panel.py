@@ -10,28 +10,24 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QVBoxLayout,
-    QWidget,
 )  # fmt: skip
 from shiboken6 import isValid
 
 from reflexa.desktop.session import Session
 from reflexa.desktop.shown import retarget_match
-from reflexa.desktop.tables import JointTable, Row
+from reflexa.desktop.tables import JointTable, Row, StepPanel
+from reflexa.motion.clip import Clip
 from reflexa.rig.match import Match, rename_map
 from reflexa.rig.notes import notes_of, set_fit
 from reflexa.steps.retarget import Quality, measure
 
 
-class RetargetPanel(QWidget):
+class RetargetPanel(StepPanel):
     """Numbers are measured off the interface thread each time the result changes."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__()
-        self.session = session
-        column = QVBoxLayout(self)
-        column.setContentsMargins(0, 4, 0, 0)
-        column.setSpacing(5)
+        super().__init__(session)
+        column = self.column
         self.summary = QLabel(wordWrap=True)
         column.addWidget(self.summary)
         self.alone = QLabel(wordWrap=True, objectName="warn")
@@ -92,11 +88,11 @@ class RetargetPanel(QWidget):
             self._described = m
             self._describe(m)
         self._show_fit(m)
-        evaluation = session.evaluation
-        key = (evaluation, session.card)
-        if evaluation is not None and key != self._measured:
+        below = session.below
+        key = (session.evaluation, session.card)
+        if below is not None and key != self._measured:
             self._measured = key
-            self._measure(m)
+            self._measure(m, below)
 
     def _describe(self, m: Match) -> None:
         stretched = f"Ground distances × {m.stride:.2f}, heights × {m.rise:.2f}."
@@ -145,11 +141,9 @@ class RetargetPanel(QWidget):
 
     # Quality ------------------------------------------------------------------------------------------------
 
-    def _measure(self, m: Match) -> None:
+    def _measure(self, m: Match, below: Clip) -> None:
         session = self.session
-        step, evaluation = session.step, session.evaluation
-        below = evaluation.clips[max(session.stage_of(session.card) - 1, 0)]
-        settings = step.settings
+        settings = session.step.settings
         key = self._measured
 
         def run() -> Quality:

@@ -64,15 +64,22 @@ class JointTable(QTableWidget):
                 self.session.select_joint(joint)
 
 
-class TablePanel(QWidget):
-    """What the richer panels of a step have in common: a line of text over a table that leads to joints."""
+class StepPanel(QWidget):
+    """What a kind of step shows beside its plain settings: one thing below the other."""
 
-    def __init__(self, session: Session, name: str, columns: list[str]) -> None:
+    def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.column = QVBoxLayout(self)
         self.column.setContentsMargins(0, 4, 0, 0)
         self.column.setSpacing(5)
+
+
+class TablePanel(StepPanel):
+    """A line of text over a table that leads to joints."""
+
+    def __init__(self, session: Session, name: str, columns: list[str]) -> None:
+        super().__init__(session)
         self.summary = QLabel(wordWrap=True)
         self.column.addWidget(self.summary)
         self.table = JointTable(session, name, columns)

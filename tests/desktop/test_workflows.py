@@ -667,3 +667,46 @@ def test_a_mask_is_painted_in_the_picture_and_mirrored(demo, qtbot) -> None:
         session.undo()
     ready(qtbot, demo)
     assert session.step.mask is None
+
+
+def test_keys_are_thinned_beside_the_interface_and_only_where_nothing_else_was_done(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Haul, port side")
+    ready(qtbot, demo)
+    session.add_step("correction")
+    full = CorrectionSettings(tracks=(Track("head", tuple(Key(f, (0.2 * f, 0.0, 0.0)) for f in range(40))),))
+    session.edit_correction("fill", full)
+    ready(qtbot, demo)
+    demo.keys.thin(0.5)
+    session.undo()  # quicker than the thinning
+    qtbot.waitUntil(lambda: not session.busy)
+    ready(qtbot, demo)
+    assert session.correction == CorrectionSettings()
+    session.redo()
+    ready(qtbot, demo)
+    demo.keys.thin(0.5)
+    qtbot.waitUntil(lambda: session.correction != full, timeout=5_000)
+    keys = session.correction.track("head").keys
+    assert 2 <= len(keys) < 10 and (keys[0].frame, keys[-1].frame) == (0, 39)
+    session.undo()
+    assert session.correction == full
+
+
+def test_a_layer_that_replaces_says_what_it_does_in_its_panel(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Haul, port side")
+    ready(qtbot, demo)
+    session.add_step("correction")
+    ready(qtbot, demo)
+    session.select_joint("neck")
+    panel = demo.settings.findChild(CorrectionPanel)
+    assert panel.drives.isEnabled() and panel.neutral.text() == "Neutral here"
+    session.edit_correction("replace", CorrectionSettings(how="replace"))
+    ready(qtbot, demo)
+    panel = demo.settings.findChild(CorrectionPanel)
+    assert not panel.drives.isEnabled() and "each joint alone" in panel.drives.toolTip()
+    click(panel.neutral)
+    ready(qtbot, demo)
+    j = session.rig.skeleton.index["neck"]
+    assert panel.neutral.text() == "Rest here"
+    assert np.array_equal(session.result.rotations[:, j], np.tile(session.rig.skeleton.rest_rotations[j], (73, 1)))
