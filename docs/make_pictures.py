@@ -11,7 +11,7 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QEvent, QPointF, QSettings, Qt, qInstallMessageHandler
+from PySide6.QtCore import QEvent, QPointF, QSettings, Qt, QTimer, qInstallMessageHandler
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
@@ -21,7 +21,7 @@ FOLDER = Path(__file__).parent / "screenshots"
 def pull(viewport: QWidget, by: tuple[int, int]) -> None:
     """Drag the hub of the selected joint's handle by pixels."""
     handle = viewport.handle()
-    at = viewport.camera.project(handle.centre, viewport.width(), viewport.height())
+    at = viewport.camera.project(handle.hub, viewport.width(), viewport.height())
     start, end = (QPointF(at[0] + by[0] * k, at[1] + by[1] * k) for k in (0, 1))
     left, none = Qt.MouseButton.LeftButton, Qt.MouseButton.NoButton
     for kind, place, button, held in (
@@ -36,7 +36,7 @@ def main() -> None:
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
     QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, tempfile.mkdtemp())
     from reflexa.desktop import app as application
-    from reflexa.desktop.session import Session
+    from reflexa.desktop.session import RESULT_CARD, Session
     from reflexa.desktop.window import MainWindow
     from reflexa.steps.correction import set_key
 
@@ -97,10 +97,14 @@ def main() -> None:
     session.set_frame(30)
     session.select_joint("spine_mid")
     window.time_area.show_page("turn")
+    session.select_keys({("spine_mid", k.frame) for k in session.correction.track("spine_mid").keys})
+    window.commands.run("ease_overshoot_and_settle")
+    session.select_keys(set(sorted(session.keys)[1:2]))
     window.viewport.buttons["ghosts"].click()
     window.viewport.buttons["trail"].click()
     settle(at_least=1.2)
     take("curves")
+    session.undo()
     window.viewport.buttons["ghosts"].click()
     window.viewport.buttons["trail"].click()
     window.time_area.show_page("")
@@ -130,6 +134,23 @@ def main() -> None:
     window.down.setSizes([478, 182])
     session.undo()
     session.undo()
+
+    open_take("Walk on the spot")
+    for joint, frame in (("hand_left", 16), ("head", 8)):
+        session.select_card(RESULT_CARD)
+        session.set_frame(frame)
+        session.select_joint(joint)
+        settle()
+        pull(window.viewport, (40, -12))
+        settle(ready)
+    take("look")
+    QTimer.singleShot(
+        1500, lambda: (take("merge", QApplication.activeModalWidget()), QApplication.activeModalWidget().close())
+    )
+    window.commands.run("merge_down")
+    settle(at_least=2.5)
+    for _ in range(4):
+        session.undo()
 
     open_take("Lantern to the other hand")
     session.select_card(1)

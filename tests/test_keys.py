@@ -13,10 +13,14 @@ from reflexa.rig.match import rename_map
 from reflexa.steps import apply, make
 from reflexa.steps.correction import CorrectionSettings, Key, Track, correct, pose_key, set_key, track_at
 from reflexa.steps.keys import (
+    EASES,
     all_keys,
     begin_after,
     copy_keys,
+    ease,
+    every_nth,
     extracted,
+    flatten,
     hold_until,
     merged,
     mirrored_track,
@@ -26,6 +30,7 @@ from reflexa.steps.keys import (
     split_off,
     stretch_keys,
     thin_keys,
+    turned_into,
 )  # fmt: skip
 from reflexa.steps.mirror import reflected
 
@@ -243,3 +248,60 @@ def test_one_merge_of_many_layers_keeps_joints_apart() -> None:
         keys = [k.frame for k in found.settings.track(joint).keys if not k.neutral]
         assert keys and all(abs(f - frame) <= 4 for f in keys)
     assert found.keys <= 12
+
+
+def test_easings_begin_and_end_as_they_say_and_only_two_overshoot() -> None:
+    s = CorrectionSettings(tracks=(Track("hand_l", (Key(10), Key(30, (20.0, 0.0, 0.0), (0.0, 0.1, 0.0)))),))
+    at_frames = np.arange(10, 31)
+    for name, (begin, end) in EASES.items():
+        out = ease(s, {("hand_l", 10)}, begin, end)
+        turn, move, _ = track_at(out.track("hand_l"), at_frames)
+        x = turn[:, 0]
+        assert x[0] == 0 and x[-1] == 20
+        outside = x.min() < -1e-9 or x.max() > 20 + 1e-9
+        assert outside == (name in ("Wind up before", "Overshoot and settle")), name
+        assert np.allclose(move[:, 1] * 200, x), "every channel alike"
+        first, last = x[1] - x[0], x[-1] - x[-2]
+        if name == "Slow start":
+            assert first < 0.3 < 1 < last
+        elif name == "Slow end":
+            assert last < 0.3 < 1 < first
+        elif name == "Even":
+            assert np.allclose(np.diff(x), 1.0)
+    wider = scale_keys(ease(s, {("hand_l", 10)}, 0.0, -1.5), {("hand_l", 10), ("hand_l", 30)}, 10, 2.0, 59)
+    narrow = ease(s, {("hand_l", 10)}, 0.0, -1.5)
+    there = track_at(wider.track("hand_l"), np.arange(10, 51, 2))[0]
+    assert np.allclose(there, track_at(narrow.track("hand_l"), at_frames)[0]), "a scaled curve keeps its shape"
+    assert len(all_keys(thin_keys(narrow, 0.1, 0.1))) == 2
+
+
+def test_flattened_keys_do_not_move_and_every_second_is_chosen() -> None:
+    s = ease(on(5, 10, 20, 30), all_keys(on(5, 10, 20, 30)), 0.0, 2.0)
+    level = flatten(s, {("hand_l", 10), ("hand_l", 20)})
+    assert np.all(track_at(level.track("hand_l"), np.arange(10, 21))[0][:, 0] == 10.0)
+    assert track_at(level.track("hand_l"), np.array([5, 30]))[0][:, 0].tolist() == [5.0, 30.0]
+    assert every_nth(s, all_keys(s), 2) == {("hand_l", 5), ("hand_l", 20)}
+
+
+@pytest.mark.parametrize("drives", ["joint", "limb"])
+def test_a_layer_made_to_replace_and_to_add_again_keeps_the_pose_on_its_keys(drives) -> None:
+    """As far as a layer can: between its keys one that replaces says what happens, one that adds lets the motion play."""
+    s = set_key(CorrectionSettings(reach=9), "hand_l", 20, 59, rotate=(10.0, 5.0, 0.0), move=(0.02, 0.03, 0.0),
+                drives=drives, space="world")  # fmt: skip
+    s = set_key(
+        s, "spine_01" if "spine_01" in RIG.skeleton.index else RIG.skeleton.names[2], 24, 59, rotate=(0.0, 8.0, 0.0)
+    )
+    wanted = correct(CLIP, RIG, s)
+    replaces = turned_into(s, "replace", CLIP, RIG)
+    out = correct(CLIP, RIG, replaces)
+    frames = sorted({f for _, f in all_keys(s)})
+    for track in replaces.tracks:
+        j = RIG.skeleton.index[track.joint]
+        at_keys = [k.frame for k in track.keys]
+        assert np.abs(out.translations[at_keys, j] - wanted.translations[at_keys, j]).max() < 1e-8
+        gap = quat.angle(quat.multiply(quat.conjugate(out.rotations[at_keys, j]), wanted.rotations[at_keys, j]))
+        assert gap.max() < 1e-7
+    again = correct(CLIP, RIG, turned_into(replaces, "add", CLIP, RIG))
+    if drives == "limb":
+        assert np.abs(again.model[1][frames] - wanted.model[1][frames]).max() < 1e-6
+    assert turned_into(s, "add", CLIP, RIG) is s

@@ -9,7 +9,7 @@ import pytest
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.steps.correction import CorrectionSettings, correct, set_key, usual_drive
+from reflexa.steps.correction import CorrectionSettings, aim_point, correct, set_key, usual_drive
 
 from . import rigs
 
@@ -148,3 +148,22 @@ def test_what_is_saved_is_short_and_comes_back() -> None:
     key = {"frame": 1, "rotate": [1, 0, 0], "move": [0, 0, 0], "then": "hold"}
     old = {"tracks": [{"joint": "a", "keys": [key], "space": "own"}]}
     assert msgspec.convert(old, CorrectionSettings).tracks[0].drives == "joint"
+
+
+@pytest.mark.parametrize("move", [(0.3, 0.0, 0.0), (0.1, -0.25, 0.05)])
+def test_a_head_looks_at_the_point_that_was_moved_and_its_neck_goes_along(made, move) -> None:
+    rig, clip = made
+    head = rig.joint("head")
+    settings = set_key(
+        CorrectionSettings(reach=8), rig.skeleton.names[head], 30, 59, drives="aim", space="world", move=move
+    )
+    out = correct(clip, rig, settings)
+    goal = aim_point(rig, clip.model[0][30, head], clip.model[1][30, head]) + move
+    way = goal - out.model[1][30, head]
+    ahead = quat.rotate(out.model[0][30, head], rig.looking)
+    assert np.degrees(np.arccos(min(1.0, ahead @ way / np.linalg.norm(way)))) < 0.01
+    neck = [rig.skeleton.index[n] for n in rig.body_map.get("neck", ())]
+    assert not neck or degrees(out.rotations[30, neck[0]], clip.rotations[30, neck[0]]) > 0.5
+    others = [j for j in range(len(rig.skeleton)) if j not in rig.skeleton.below(neck[0] if neck else head)]
+    assert np.array_equal(out.rotations[:, others], clip.rotations[:, others])
+    assert np.array_equal(out.rotations[:22], clip.rotations[:22]), "nothing outside the reach"

@@ -108,10 +108,26 @@ def test_smooth_curves_are_scipys_pchip_and_never_overshoot(points: list[tuple[i
     assert np.all(ours >= low - 1e-9) and np.all(ours <= high + 1e-9)
 
 
-@pytest.mark.parametrize("kind", curves.INTERPOLATIONS)
+@pytest.mark.parametrize("kind", ["hold", "linear", "smooth"])
 def test_between_equal_keys_nothing_moves(kind: curves.Interpolation) -> None:
     out = curves.sample([0, 10, 20, 30], [[0.0], [3.7], [3.7], [-1.0]], [kind] * 4, np.linspace(10, 20, 77))
     assert np.all(out == 3.7)
+
+
+def test_eased_curves_are_hermite_splines_through_the_slopes_that_were_set() -> None:
+    """Against SciPy's CubicHermiteSpline; where nothing is set, the slopes are those of a Catmull-Rom spline."""
+    t, v = np.array([0.0, 7.0, 12.0, 20.0]), np.array([[1.0], [5.0], [2.0], [2.5]])
+    own = np.array([[0.0], [1 / 12], [-2.5 / 13], [0.0]])
+    arrive, leave = np.array([[np.nan], [0.4], [np.nan], [-2.0]]), np.array([[1.5], [0.4], [np.nan], [np.nan]])
+    x = np.linspace(0, 20, 201)
+    assert np.allclose(curves.sample(t, v, ["eased"] * 4, x), CubicHermiteSpline(t, v, own)(x))
+    ours = curves.sample(t, v, ["eased"] * 4, x, arrive, leave)
+    for i in range(3):
+        begin = own[i] if np.isnan(leave[i]) else leave[i]
+        end = own[i + 1] if np.isnan(arrive[i + 1]) else arrive[i + 1]
+        span = (x >= t[i]) & (x <= t[i + 1])
+        spline = CubicHermiteSpline(t[i : i + 2], v[i : i + 2], np.stack([begin, end]))
+        assert np.allclose(ours[span], spline(x[span]))
 
 
 def test_hold_linear_and_the_ends() -> None:

@@ -37,6 +37,7 @@ _DRIVES = {
     "joint": ("the joint alone", "The joint turns (and moves) by itself; what hangs on it goes along"),
     "limb": ("the whole limb", "The hand or foot goes there and the limb bends for it; its bones keep their lengths"),
     "chain": ("the whole chain", "The end goes there and the chain bends for it; its bones keep their lengths"),
+    "aim": ("the look", "The point that the head looks at goes there; neck and head turn after it"),
     "body": ("the body", "Everything goes along"),
     "body, feet": ("the body, feet stay", "The body moves over feet that stay where they are"),
     "body, feet, hands": ("the body, feet and hands stay", "The body moves between feet and hands that stay"),
@@ -117,7 +118,7 @@ class CorrectionPanel(StepPanel):
         row = QHBoxLayout()
         row.addWidget(QLabel("Then"))
         self.then = QComboBox(accessibleName="Interpolation of the keys")
-        self.then.addItems(["smooth", "linear", "hold"])
+        self.then.addItems(["smooth", "eased", "linear", "hold"])
         self.then.activated.connect(lambda _i: self._set_then())
         row.addWidget(self.then, 1)
         column.addLayout(row)

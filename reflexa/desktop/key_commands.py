@@ -91,24 +91,31 @@ class KeyCommands:
             "",
             nothing_copied,
         )
-        add("mirror_keys", "Same keys on the other side", "Edit/3", self.mirror, "Ctrl+Alt+M", no_keys)
-        add("select_keys", "Select all keys", "Edit/4", lambda: self.select(0), "Ctrl+A", no_correction)
+        add("mirror_keys", "Same keys on the other side", "Keys/2", self.mirror, "Ctrl+Alt+M", no_keys)
+        add("select_keys", "Select all keys", "Keys/1", lambda: self.select(0), "Ctrl+A", no_correction)
         add(
             "select_after",
             "Select keys from the playhead on",
-            "Edit/4",
+            "Keys/1",
             lambda: self.select(s.frame),
             "Ctrl+Shift+A",
             no_correction,
         )
-        add("nudge_later", "Keys one frame later", "Edit/5", lambda: self.nudge(1), "Alt+Right", no_keys)
-        add("nudge_earlier", "Keys one frame earlier", "Edit/5", lambda: self.nudge(-1), "Alt+Left", no_keys)
-        add("scale_keys", "Scale keys about the playhead…", "Edit/5", self.ask_scale, "", no_keys)
-        add("stretch_keys", "Stretch keys to a length…", "Edit/5", self.ask_stretch, "", no_keys)
-        add("repeat_keys", "Same keys at other frames…", "Edit/5", self.ask_repeat, "", no_keys)
-        add("begin_after", "Begin correcting after this frame", "Edit/6", self.begin_after, "", no_correction)
-        add("hold_until", "Hold this correction until…", "Edit/6", self.ask_hold, "", no_correction)
-        add("thin_keys", "Thin the keys…", "Edit/5", self.ask_thin, "", no_correction)
+        add("select_column", "Select keys at the playhead", "Keys/1", self.select_column, "", no_correction)
+        add("select_nth", "Select every nth of the selected keys…", "Keys/1", self.ask_nth, "", no_keys)
+        add("nudge_later", "Keys one frame later", "Keys/2", lambda: self.nudge(1), "Alt+Right", no_keys)
+        add("nudge_earlier", "Keys one frame earlier", "Keys/2", lambda: self.nudge(-1), "Alt+Left", no_keys)
+        add("scale_keys", "Scale keys about the playhead…", "Keys/2", self.ask_scale, "", no_keys)
+        add("stretch_keys", "Stretch keys to a length…", "Keys/2", self.ask_stretch, "", no_keys)
+        add("repeat_keys", "Same keys at other frames…", "Keys/2", self.ask_repeat, "", no_keys)
+        add("begin_after", "Begin correcting after this frame", "Keys/3", self.begin_after, "", no_correction)
+        add("hold_until", "Hold this correction until…", "Keys/3", self.ask_hold, "", no_correction)
+        add("thin_keys", "Thin the keys…", "Keys/2", self.ask_thin, "", no_correction)
+        for name, shares in work.EASES.items():
+            add(f"ease_{name.lower().replace(' ', '_')}", f"Ease: {name.lower()}", "Keys/4",
+                lambda n=name, s=shares: self.ease(n, *s), "", no_keys)  # fmt: skip
+        add("flatten_keys", "Flatten: as the first selected", "Keys/4", self.flatten, "", no_keys)
+        add("rescale_layer", "Stretch the whole layer to a length…", "Take/5", self.ask_rescale, "", no_correction)
         add("split_layer", "Selected joint into a layer of its own", "Take/5", self.split, "", no_joint_with_keys)
         add("extract", "Motion of the selected joint into a layer of its own", "Take/5", self.extract, "", no_motion)
         add("extract_below", "Motion from the selected joint down into a layer", "Take/5", lambda: self.extract(True), "",
@@ -143,8 +150,15 @@ class KeyCommands:
         new, gone = work.paste_keys(settings, board.keys, rig, session.frames - 1, at, mirrored, names)
         before = work.all_keys(settings)
         self._edit("paste keys" + (" mirrored" if mirrored else ""), new, work.all_keys(new) - before)
-        if gone:
-            session.said.emit(f"This rig has no joint {', '.join(gone[:6])}: their keys were left out.")
+        by = 0 if at is None else at - board.keys.first
+        outside = sum(not 0 <= k.frame + by < session.frames for t in board.keys.tracks for k in t.keys)
+        said = [f"This rig has no joint {', '.join(gone[:6])}: their keys were left out."] if gone else []
+        if outside:
+            said.append(
+                f"{outside} keys were left out: they would lie beyond the clip's last frame, {session.frames - 1}."
+            )
+        if said:
+            session.said.emit(" ".join(said))
 
     def mirror(self) -> None:
         session = self.session
@@ -158,6 +172,32 @@ class KeyCommands:
         settings = self.session.correction
         if settings is not None:
             self.session.select_keys({k for k in work.all_keys(settings) if k[1] >= first})
+
+    def select_column(self) -> None:
+        settings = self.session.correction
+        if settings is not None:
+            self.session.select_keys({k for k in work.all_keys(settings) if k[1] == self.session.frame})
+
+    def ask_nth(self) -> None:
+        n, good = QInputDialog.getInt(
+            self.parent, "Select every nth key", "Of each joint's selected keys, keep one of every", 2, 2, 1000
+        )
+        if good:
+            self.select_nth(n)
+
+    def select_nth(self, n: int) -> None:
+        settings = self.session.correction
+        if settings is not None:
+            self.session.select_keys(work.every_nth(settings, self.session.keys, n))
+
+    def ease(self, name: str, begin: float, end: float) -> None:
+        """The spans that begin with the selected keys."""
+        if self.session.correction is not None:
+            self._edit(f"ease: {name.lower()}", work.ease(self.session.correction, self.session.keys, begin, end))
+
+    def flatten(self) -> None:
+        if self.session.correction is not None:
+            self._edit("flatten keys", work.flatten(self.session.correction, self.session.keys))
 
     def nudge(self, by: int) -> None:
         session = self.session
@@ -192,10 +232,31 @@ class KeyCommands:
             self.stretch(frames)
 
     def stretch(self, frames: int) -> None:
+        self._stretch("stretch keys", self.session.keys, frames)
+
+    def _stretch(self, label: str, keys: set[tuple[str, int]], frames: int) -> None:
         session = self.session
         if session.correction is not None:
-            new = work.stretch_keys(session.correction, session.keys, frames, session.frames - 1)
-            self._edit("stretch keys", new, work.all_keys(new))
+            new = work.stretch_keys(session.correction, keys, frames, session.frames - 1)
+            self._edit(label, new, work.all_keys(new))
+
+    def ask_rescale(self) -> None:
+        settings = self.session.correction
+        at = sorted(f for _, f in work.all_keys(settings)) if settings is not None else []
+        if not at or at[0] == at[-1]:
+            self.session.said.emit("This layer has no two keys on different frames: there is nothing to stretch.")
+            return
+        frames, good = QInputDialog.getInt(
+            self.parent, "Stretch the whole layer", f"Its keys go from frame {at[0]} to {at[-1]}: {at[-1] - at[0]} frames. "
+            "New length in frames", at[-1] - at[0], 1, 100_000,
+        )  # fmt: skip
+        if good:
+            self.rescale(frames)
+
+    def rescale(self, frames: int) -> None:
+        """Every key of the layer, spread so that from the first to the last there are so many frames."""
+        if self.session.correction is not None:
+            self._stretch("stretch the layer", work.all_keys(self.session.correction), frames)
 
     def ask_repeat(self) -> None:
         text, good = QInputDialog.getText(

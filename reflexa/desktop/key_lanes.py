@@ -10,7 +10,18 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QContextMenuEvent, QFont, QImage, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QPolygonF
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QFont,
+    QImage,
+    QMouseEvent,
+    QPainter,
+    QPainterPath,
+    QPaintEvent,
+    QPen,
+    QPixmap,
+    QPolygonF,
+)
 from PySide6.QtWidgets import QMenu, QWidget
 
 from reflexa.desktop import theme
@@ -18,6 +29,7 @@ from reflexa.desktop.session import Session
 from reflexa.rig import Rig
 from reflexa.steps import KINDS
 from reflexa.steps.correction import CorrectionSettings, Key, Track, change_keys, move_keys
+from reflexa.steps.keys import EASES, ease
 
 ENVELOPE_HEIGHT, ROW_HEIGHT = 44, 22
 
@@ -58,7 +70,7 @@ def _group(part: str) -> str:
 class KeyLanes(QWidget):
     """Keys: click selects, drag moves on whole frames, drag from empty space boxes, Delete removes.
 
-    A key's shape says how it goes on: a circle smooth, a diamond linear, a square holds; hollow is neutral.
+    A key's shape says how it goes on: a circle smooth, a drop eased, a diamond linear, a square holds; hollow is neutral.
     Envelope: drag points, double-click adds one, double-click on a point takes it away.
     """
 
@@ -270,6 +282,11 @@ class KeyLanes(QWidget):
         p.setBrush(t.colour("field") if neutral else t.colour("accent"))
         if then == "hold":
             p.drawRect(QRectF(1 - r, 1 - r, 2 * r - 2, 2 * r - 2))
+        elif then == "eased":
+            drop = QPainterPath(QPointF(r + 2, 0))
+            drop.cubicTo(QPointF(1, -r), QPointF(-r, -r), QPointF(-r, 0))
+            drop.cubicTo(QPointF(-r, r), QPointF(1, r), QPointF(r + 2, 0))
+            p.drawPath(drop)
         elif then == "linear":
             p.drawPolygon(QPolygonF([QPointF(-r, 0), QPointF(0, -r), QPointF(r, 0), QPointF(0, r)]))
         else:
@@ -482,6 +499,12 @@ class KeyLanes(QWidget):
         if session.correction is not None and session.keys:
             session.edit_correction(f"make keys {then}", change_keys(session.correction, session.keys, then=then))
 
+    def ease(self, name: str, begin: float, end: float) -> None:
+        """The spans that begin with the selected keys."""
+        session = self.session
+        if session.correction is not None and session.keys:
+            session.edit_correction(f"ease: {name.lower()}", ease(session.correction, session.keys, begin, end))
+
     def contextMenuEvent(self, e: QContextMenuEvent) -> None:
         session = self.session
         if session.correction is None:
@@ -492,8 +515,16 @@ class KeyLanes(QWidget):
         if not session.keys:
             return
         menu = QMenu(self)
-        for then, text in (("smooth", "Smooth (circle)"), ("linear", "Linear (diamond)"), ("hold", "Hold (square)")):
+        for then, text in (
+            ("smooth", "Smooth (circle)"),
+            ("eased", "Eased (drop)"),
+            ("linear", "Linear (diamond)"),
+            ("hold", "Hold (square)"),
+        ):
             menu.addAction(text, lambda n=then: self.set_interpolation(n))
+        eases = menu.addMenu("Ease to the next key")
+        for name, shares in EASES.items():
+            eases.addAction(name, lambda n=name, s=shares: self.ease(n, *s))
         menu.addSeparator()
         menu.addAction("Make neutral", self._make_neutral)
         menu.addAction(theme.icon("delete"), "Delete", self.delete_keys)

@@ -34,6 +34,8 @@ from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD, Session
 from reflexa.formats.imported import FACINGS, UNITS
 from reflexa.rig import PRESETS
 from reflexa.steps import KINDS, Mask
+from reflexa.steps.correction import CorrectionSettings
+from reflexa.steps.keys import turned_into
 from reflexa.steps.registry import describe_field, fields
 from reflexa.take.known import TAKE
 
@@ -213,6 +215,9 @@ class SettingsPanel(QFrame):
     def _set(self, name: str, value: Any, merge: str = "") -> None:
         step = self.session.step
         settings = msgspec.structs.replace(step.settings, **{name: value})
+        below, rig = self.session.below, self.session.step_rig
+        if name == "how" and isinstance(step.settings, CorrectionSettings) and below is not None and rig is not None:
+            settings = turned_into(step.settings, value, below, rig)  # on its keys the pose stays what it is
         title = name.replace("_", " ")
         self.session.edit_step(f"set {title}", msgspec.structs.replace(step, settings=settings), merge)
 

@@ -43,6 +43,12 @@ class TimeMap(QObject):
         self.first, self.last = -0.015 * last, 1.015 * last
         self.changed.emit()
 
+    def show(self, first: int, last: int) -> None:
+        """Bring some frames into sight, with a little room."""
+        room = max(2.0, 0.08 * (last - first))
+        self.first, self.last = first - room, last + room
+        self._keep_inside()
+
     def x(self, frame: float) -> float:
         return GUTTER + (frame - self.first) / (self.last - self.first) * (self.width - GUTTER - 10)
 
@@ -292,6 +298,13 @@ class TimeArea(QFrame):
             self.page.addItem(f"{title} ({unit})", id_)
         self.page.activated.connect(lambda _i: self.show_page(self.page.currentData()))
         row.addWidget(self.page)
+        self.normal = QToolButton(
+            checkable=True, toolTip="Each axis over its own range, so that small changes show too"
+        )
+        self.normal.setText("Normalise")
+        self.normal.setVisible(False)
+        self.normal.toggled.connect(lambda on: self.curves.set_normalised(on))
+        row.addWidget(self.normal)
         row.addSpacing(8)
         row.addWidget(QLabel("Range", objectName="quiet"))
         self.first_field, self.last_field = (
@@ -314,8 +327,16 @@ class TimeArea(QFrame):
         """The keys (an empty text), or one of the curves."""
         self.page.setCurrentIndex(self.page.findData(view))
         self.pages.setCurrentIndex(1 if view else 0)
+        self.normal.setVisible(bool(view))
         if view:
             self.curves.set_view(view)
+
+    def show_keys(self) -> None:
+        """Bring the selected keys into sight, in the sheet and in the curves."""
+        frames = sorted(f for _, f in self.session.keys)
+        if frames:
+            self.time.show(frames[0], frames[-1])
+            self.curves.show_frames(frames[0], frames[-1])
 
     def refresh_icons(self) -> None:
         for id_, button in self.buttons.items():

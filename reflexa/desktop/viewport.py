@@ -11,7 +11,7 @@ from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QToolButton, QWidget
 
 from reflexa.desktop import picture, theme
-from reflexa.desktop.handle import HOOPS, RODS, Handle, handle_at
+from reflexa.desktop.handle import HOOPS, RODS, SWING, Handle, handle_at
 from reflexa.desktop.session import RESULT_CARD, Session
 from reflexa.desktop.shown import Look, Shown, figures, retarget_match
 from reflexa.draw import Camera, Figure, Scene
@@ -22,7 +22,7 @@ from reflexa.motion import quat
 from reflexa.motion.quat import Array
 from reflexa.rig.match import Match
 from reflexa.rig.notes import notes_of, set_fit
-from reflexa.steps.correction import CorrectionSettings, set_key, track_at, usual_track
+from reflexa.steps.correction import CorrectionSettings, Vector, aim_point, set_key, track_at, usual_track
 
 COMPARE = ("After", "Before", "Both", "Side by side")
 SNAP = 5.0  # degrees
@@ -325,10 +325,15 @@ class Viewport(QWidget):
                 at = self.camera.project(handle.bead(axis, self.camera), self.width(), self.height())
                 painter.setPen(QColor("white"))
                 painter.drawText(QRectF(at[0] - 8, at[1] - 8.5, 16, 16), Qt.AlignmentFlag.AlignCenter, letter)
+            if self._grab is None and self._hot >= 0:
+                at = self.camera.project(handle.centre, self.width(), self.height())
+                _label(painter, QPointF(at[0] + 86, at[1] - 60), f"{session.joint}: {handle.says(self._hot)}", t)
             if self._grab is not None:
                 at = self.camera.project(handle.centre, self.width(), self.height())
                 grabbed = self._grab[0]
-                text = f"{HOOPS[grabbed][0]}  {self._turned:+.1f}°" if grabbed < RODS else f"{self._turned:.1f} cm"
+                text = f"{self._turned:.1f} cm"
+                if grabbed < RODS or grabbed == SWING:
+                    text = f"{'swing' if grabbed == SWING else HOOPS[grabbed][0]}  {self._turned:+.1f}°"
                 _label(painter, QPointF(at[0] + 86, at[1] - 60), text, t)
         self._paint_scale(painter, t)
 
@@ -416,7 +421,12 @@ class Viewport(QWidget):
                 axes = f.clip.model[0][f.frame, f.rig.skeleton.parents[joint]]
         drives = track.drives
         moves = drives != "joint" and not session.rest_shown
-        return handle_at(f.placed[joint], axes, self.camera, self.height(), moves)
+        grip = bend = None
+        if moves and drives == "aim":
+            grip = aim_point(f.rig, f.clip.model[0][f.frame, joint], f.placed[joint])
+        elif moves and drives == "limb" and (limb := f.rig.limb(f.rig.part_of(session.joint))) is not None:
+            bend = f.placed[list(limb)]
+        return handle_at(f.placed[joint], axes, self.camera, self.height(), moves, grip, bend)
 
     def why_no_handle(self) -> str:
         """Why the selected joint cannot be turned in this picture, or an empty text."""
@@ -442,7 +452,7 @@ class Viewport(QWidget):
         handle = self.handle()
         if handle is None:
             return
-        now = np.zeros(6)
+        now = np.zeros(7)
         if session.rest_shown:
             m = retarget_match(session)
             assert m is not None
@@ -455,12 +465,13 @@ class Viewport(QWidget):
             assert settings is not None
             track = settings.track(session.joint)
             if track.keys:
-                r, v, _ = track_at(track, np.array([session.frame]))
-                now = np.concatenate([r[0], v[0]])
+                now = np.concatenate([np.ravel(v) for v in track_at(track, np.array([session.frame]))])
             start = settings
         way = np.zeros(2)
         if axis < RODS:
             way = handle.tangent(axis, at.x(), at.y(), self.camera, self.width(), self.height())
+        elif axis == SWING:
+            way = handle.swing_tangent(self.camera, self.width(), self.height())
         self._held = handle
         self._grab = (axis, way, at)
         self._start = (start, now)
@@ -472,12 +483,16 @@ class Viewport(QWidget):
         axis, way, start = self._grab
         what, now = self._start
         by = np.array([at.x() - start.x(), at.y() - start.y()])
-        if axis >= RODS:
+        if RODS <= axis < SWING:
             self._move(axis, by, snap)
             return
         self._turned = float(np.degrees(by @ way / (way @ way)))
         if snap:
             self._turned = round(self._turned / SNAP) * SNAP
+        if axis == SWING:
+            assert isinstance(what, CorrectionSettings)
+            self._key(what, f"swing {session.joint}", swing=float(now[6] + self._turned))
+            return
         change = quat.about(axis, np.radians(self._turned))
         before = quat.from_rotvec(np.radians(now[:3]))
         rig = session.step_rig
@@ -507,10 +522,10 @@ class Viewport(QWidget):
         assert rig is not None
         space = usual_track(settings, rig, self.session.joint).space
         change = world if space == "world" else quat.rotate(quat.conjugate(self._held.axes), world)
-        v = now[3:] + change
+        v = now[3:6] + change
         self._key(settings, f"move {self.session.joint}", move=(float(v[0]), float(v[1]), float(v[2])))
 
-    def _key(self, settings: CorrectionSettings, label: str, **values: tuple[float, float, float]) -> None:
+    def _key(self, settings: CorrectionSettings, label: str, **values: Vector | float) -> None:
         session = self.session
         step, rig = session.step, session.step_rig
         assert step is not None and rig is not None

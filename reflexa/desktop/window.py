@@ -171,12 +171,13 @@ class MainWindow(QMainWindow):
             "Ctrl+Shift+Z | Ctrl+Y",
             lambda: "" if s.redo_label() else "nothing to redo",
         )
+        add("show_keys", "Bring the selected keys into sight", "Keys/1", self.time_area.show_keys, "", no_keys)
         add("delete_keys", "Delete keys", "Edit/2", self.time_area.lanes.delete_keys, "", no_keys)
-        for then in ("smooth", "linear", "hold"):
+        for then in ("smooth", "eased", "linear", "hold"):
             add(
                 f"keys_{then}",
                 f"Make keys {then}",
-                "Edit/2",
+                "Keys/5",
                 lambda n=then: self.time_area.lanes.set_interpolation(n),
                 "",
                 no_keys,

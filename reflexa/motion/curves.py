@@ -4,6 +4,9 @@ A curve holds its first value before its first key and its last value after the 
 shape-preserving: between two equal keys nothing moves and no value overshoots its neighbours. It is the
 monotone cubic of Fritsch & Carlson (1980) with the slopes of Fritsch & Butland (1984), which SciPy's
 ``PchipInterpolator`` uses too; the slope at the first and last key is zero, since the curve rests there.
+
+*Eased* has a slope at each end of a span that hands may set; where they did not, it is that of a Catmull-Rom spline. It
+is the only one that may overshoot its keys.
 """
 
 from __future__ import annotations
@@ -15,8 +18,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from reflexa.motion.quat import Array
 
-Interpolation = Literal["hold", "linear", "smooth"]
-INTERPOLATIONS: tuple[Interpolation, ...] = ("hold", "linear", "smooth")
+Interpolation = Literal["hold", "linear", "smooth", "eased"]
 
 
 def smooth_slopes(times: Array, values: Array) -> Array:
@@ -34,6 +36,14 @@ def smooth_slopes(times: Array, values: Array) -> Array:
     return slopes
 
 
+def eased_slopes(times: Array, values: Array) -> Array:
+    """Slopes ``(keys, channels)`` of a Catmull-Rom spline: as from the key before to the key after; zero at both ends."""
+    slopes = np.zeros_like(values)
+    if len(times) > 2:
+        slopes[1:-1] = (values[2:] - values[:-2]) / (times[2:] - times[:-2])[:, None]
+    return slopes
+
+
 def hermite(a: Array, b: Array, ma: Array, mb: Array, s: Array) -> Array:
     """Cubic from ``a`` to ``b`` with slopes per unit of ``s`` in [0, 1] (glTF 2.0 appendix C, cubic spline)."""
     # Written as a way from a, so that equal ends with flat slopes give exactly their value.
@@ -41,11 +51,15 @@ def hermite(a: Array, b: Array, ma: Array, mb: Array, s: Array) -> Array:
     return np.asarray(a + (3 * s2 - 2 * s3) * (b - a) + (s3 - 2 * s2 + s) * ma + (s3 - s2) * mb)
 
 
-def sample(times: ArrayLike, values: ArrayLike, interpolation: list[Interpolation], at: ArrayLike) -> Array:
+def sample(
+    times: ArrayLike, values: ArrayLike, interpolation: list[Interpolation], at: ArrayLike,
+    arrive: ArrayLike | None = None, leave: ArrayLike | None = None,
+) -> Array:  # fmt: skip
     """Values ``(len(at), channels)`` of a key curve.
 
     times ``(keys,)`` strictly rising; values ``(keys, channels)``; interpolation: one per key, for the
-    span that begins there. Raises ValueError with no keys or times out of order.
+    span that begins there. arrive, leave: slopes ``(keys, channels)`` per unit of time, with which an eased span ends
+    at a key and begins there; NaN (or None) for those of the spline. Raises ValueError with no keys or times out of order.
     """
     t = np.asarray(times, dtype=np.float64)
     v = np.asarray(values, dtype=np.float64)
@@ -63,6 +77,12 @@ def sample(times: ArrayLike, values: ArrayLike, interpolation: list[Interpolatio
         h = (t[i + 1] - t[i])[:, None]
         m = smooth_slopes(t, v)
         out = _where(used, interpolation, "smooth", i, hermite(a, b, m[i] * h, m[i + 1] * h, s), out)
+    if "eased" in used:
+        h = (t[i + 1] - t[i])[:, None]
+        m = eased_slopes(t, v)
+        begin = m if leave is None else np.where(np.isnan(leave), m, leave)
+        end = m if arrive is None else np.where(np.isnan(arrive), m, arrive)
+        out = _where(used, interpolation, "eased", i, hermite(a, b, begin[i] * h, end[i + 1] * h, s), out)
     if "hold" in used:
         out = _where(used, interpolation, "hold", i, a, out)
     # Ends and keys are exact, whatever rounding the polynomial would add.

@@ -166,6 +166,18 @@ def turn_about(posed: Posed, joints: NDArray[np.intp], pivot: Array, turn: Array
     posed.placed[:, joints] = pivot[:, None] + quat.rotate(turn[:, None], posed.placed[:, joints] - pivot[:, None])
 
 
+def look(posed: Posed, joints: list[int], shares: list[float], ahead: Array, target: Array) -> None:
+    """Turn joints, from the lowest up to the head, so that the head's ``ahead`` (in its own axes) points at ``target``
+    ``(frames, 3)``: each but the last does its share of what is left, the head the rest."""
+    head = joints[-1]
+    for joint, share in zip(joints, [*shares, 1.0], strict=True):
+        now = quat.rotate(posed.turned[:, head], ahead)
+        turn = quat.scaled(quat.between(now, target - posed.placed[:, head]), share)
+        below = np.array(posed.skeleton.below(joint), dtype=np.intp)
+        turn_about(posed, below, posed.placed[:, joint].copy(), turn)
+        posed.loose.add(joint)
+
+
 def swing(posed: Posed, l: Limb, angle: Array) -> None:
     """Turn a limb about the line from its root to its end by ``angle`` ``(frames,)`` radians: the middle joint swings,
     both ends stay."""

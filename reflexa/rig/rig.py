@@ -182,6 +182,12 @@ class Rig:
         return np.asarray(own / np.linalg.norm(own))
 
     @cached_property
+    def looking(self) -> Array:
+        """The way the head looks, in its own axes ``(3,)`` unit; the root's where there is no head."""
+        turned = self.neutral.rest_model[0][max(self.joint("head"), 0)]
+        return np.asarray(quat.rotate(quat.conjugate(turned), self.facing))
+
+    @cached_property
     def travel_joint(self) -> int:
         """The joint that carries the figure over the ground: the root joint where there is one, else the pelvis."""
         for part in ("root", "pelvis"):

@@ -14,29 +14,33 @@ from numpy.typing import ArrayLike, NDArray
 from reflexa.motion import curves, kinematics, quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import Interpolation
-from reflexa.motion.limbs import Posed, limb, reach, reach_chain, swing, turn_about
+from reflexa.motion.limbs import Posed, limb, look, reach, reach_chain, swing, turn_about
 from reflexa.motion.quat import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig
 from reflexa.steps.model import Settings, StepKind
 
 Space = Literal["own", "parent", "world"]
-Drives = Literal["joint", "limb", "chain", "body"]
+Drives = Literal["joint", "limb", "chain", "body", "aim"]
 Ends = Literal["feet", "hands"]
 _ENDS: dict[str, tuple[str, str]] = {"feet": ("left foot", "right foot"), "hands": ("left hand", "right hand")}
 Vector = tuple[float, float, float]
 ZERO: Vector = (0.0, 0.0, 0.0)
+Slopes = tuple[float, float, float, float, float, float, float]
 
 
 class Key(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A change at a whole frame: rotation vector in degrees, move in metres, swing of a limb's elbow or knee in degrees;
-    ``then`` leads to the next key."""
+    ``then`` leads to the next key. arrive, leave: how fast turn (three numbers), move (three) and swing change on the way
+    to the key and on from it, per frame, where they are eased; None leaves that to the curve."""
 
     frame: Annotated[int, Meta(ge=0, le=10_000_000)]
     rotate: Vector = ZERO
     move: Vector = ZERO
     swing: float = 0.0
     then: Interpolation = "smooth"
+    arrive: Slopes | None = None
+    leave: Slopes | None = None
 
     @property
     def neutral(self) -> bool:
@@ -48,8 +52,8 @@ class Track(Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True)
     """The keys of one joint, in rising order of frames, and the space that they are meant in.
 
     drives: the joint alone; the limb, or the chain (a tail, a long neck), that it is the end of, by inverse kinematics
-    (bones keep their lengths); or the body, from the pelvis, with the limbs' ends in ``stay`` ("feet", "hands") kept where
-    they are.
+    (bones keep their lengths); the body, from the pelvis, with the limbs' ends in ``stay`` ("feet", "hands") kept where
+    they are; or the aim of the head: the point that it looks at is moved, and neck and head turn after it.
     """
 
     joint: str
@@ -168,7 +172,13 @@ def repeated(settings: CorrectionSettings, at: NDArray[np.intp]) -> tuple[Correc
     return replace(settings, tracks=tuple(closed)), start + (at - start) % settings.cycle
 
 
-_ORDER = {"body": 0, "joint": 1, "chain": 2, "limb": 2}
+_ORDER = {"body": 0, "joint": 1, "chain": 2, "limb": 2, "aim": 2}
+NECK = 0.35  # what the neck does of a turn of the head
+
+
+def aim_point(rig: Rig, turned: Array, placed: Array) -> Array:
+    """The point ``(…, 3)`` that a head looks at, half the figure's height ahead of it. turned, placed: the head's."""
+    return np.asarray(placed + 0.5 * rig.height * quat.rotate(turned, rig.looking))
 
 
 def _drive(clip: Clip, rig: Rig, rotations: Array, translations: Array, track: Track, at: NDArray[np.intp]) -> None:
@@ -192,6 +202,11 @@ def _drive(clip: Clip, rig: Rig, rotations: Array, translations: Array, track: T
         swing(posed, l, np.radians(swinging[frames]))
         turn_about(posed, l.beyond, posed.placed[:, j].copy(), change)
         posed.loose.add(j)
+    elif track.drives == "aim":
+        goal = aim_point(rig, turned[:, j], placed[:, j]) + shift
+        neck = [k for n in rig.body_map.get("neck", ()) if j in skeleton.below(k := skeleton.index[n]) and k != j]
+        look(posed, [*neck, j], [NECK / (len(neck) - i) for i in range(len(neck))], rig.looking, goal)
+        turn_about(posed, np.array(skeleton.below(j), dtype=np.intp), posed.placed[:, j].copy(), change)
     elif line:
         reach_chain(posed, line, placed[:, j] + shift)
         turn_about(posed, np.array(skeleton.below(j), dtype=np.intp), posed.placed[:, j].copy(), change)
@@ -237,10 +252,21 @@ def _move_body(posed: Posed, rig: Rig, joint: int, change: Array, shift: Array, 
 
 def track_at(track: Track, frames: ArrayLike) -> tuple[Array, Array, Array]:
     """Rotation vectors in degrees and moves in metres ``(n, 3)``, swings in degrees ``(n,)`` of a track's curve at frames."""
-    times = [k.frame for k in track.keys]
-    values = np.array([(*k.rotate, *k.move, k.swing) for k in track.keys], dtype=np.float64)
-    out = curves.sample(times, values, [k.then for k in track.keys], frames)
+    out = sampled(track.keys, frames)
     return out[:, :3], out[:, 3:6], out[:, 6]
+
+
+def sampled(keys: tuple[Key, ...], frames: ArrayLike) -> Array:
+    """Turn in degrees, move in metres and swing in degrees ``(n, 7)`` of the curve through keys."""
+    values = np.array([(*k.rotate, *k.move, k.swing) for k in keys], dtype=np.float64)
+    arrive, leave = (
+        np.array([a or _AS_THE_CURVE for a in way]) if any(way) else None
+        for way in ([k.arrive for k in keys], [k.leave for k in keys])
+    )
+    return curves.sample([k.frame for k in keys], values, [k.then for k in keys], frames, arrive, leave)
+
+
+_AS_THE_CURVE = (np.nan,) * 7
 
 
 def _in_parent(
@@ -264,13 +290,13 @@ def _model_rotation(skeleton: Skeleton, rotations: Array, joint: int, frames: ND
 
 def usual_drive(rig: Rig, joint: str) -> tuple[Drives, tuple[Ends, ...]]:
     """What moving a joint by hand most often means: a hand or foot takes its limb along, the end of a tail or long
-    neck its chain, the pelvis the body over feet that stay, everything else moves alone."""
+    neck its chain, the head its aim, the pelvis the body over feet that stay, everything else moves alone."""
     part = rig.part_of(joint)
     if rig.limb(part) is not None:
         return "limb", ()
     if rig.chain_to(joint):
         return "chain", ()
-    return ("body", ("feet",)) if part == "pelvis" else ("joint", ())
+    return ("body", ("feet",)) if part == "pelvis" else ("aim", ()) if part == "head" else ("joint", ())
 
 
 def usual_track(settings: CorrectionSettings, rig: Rig, joint: str) -> Track:

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
+from itertools import pairwise
+from typing import Literal
 
 import numpy as np
 from msgspec.structs import replace
@@ -11,23 +13,24 @@ from numpy.typing import NDArray
 
 from reflexa.motion import curves, quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.curves import Interpolation
 from reflexa.motion.quat import Array
 from reflexa.rig import Rig
 from reflexa.steps.correction import (
     CorrectionSettings,
     Key,
+    Slopes,
     Track,
     Vector,
     correct,
     pose_key,
+    sampled,
     track_at,
     with_keys,
     with_track,
 )
 
 Chosen = set[tuple[str, int]]
-Then = Mapping[int, Interpolation]
+KeyOn = Mapping[int, Key]
 
 
 def all_keys(settings: CorrectionSettings) -> Chosen:
@@ -35,21 +38,34 @@ def all_keys(settings: CorrectionSettings) -> Chosen:
     return {(t.joint, k.frame) for t in settings.tracks for k in t.keys}
 
 
-def _moved(settings: CorrectionSettings, frames: Mapping[tuple[str, int], int]) -> CorrectionSettings:
-    """Keys on other frames; where two come to lie on one frame the later one stays."""
+def _moved(settings: CorrectionSettings, frames: Mapping[tuple[str, int], int], factor: float) -> CorrectionSettings:
+    """Keys on other frames, by and large ``factor`` times as far apart; where two come to lie on one frame the later one
+    stays."""
     for track in settings.tracks:
         going = {k.frame: frames[track.joint, k.frame] for k in track.keys if (track.joint, k.frame) in frames}
         if going:
             stay = tuple(k for k in track.keys if k.frame not in going)
-            moved = [replace(k, frame=going[k.frame]) for k in track.keys if k.frame in going]
+            moved = [
+                replace(k, frame=going[k.frame], arrive=_slower(k.arrive, factor), leave=_slower(k.leave, factor))
+                for k in track.keys if k.frame in going
+            ]  # fmt: skip
             settings = with_track(settings, with_keys(replace(track, keys=stay), *moved))
     return settings
+
+
+def _slower(slopes: Slopes | None, factor: float) -> Slopes | None:
+    return None if slopes is None else _seven(np.array(slopes) / factor)
+
+
+def _seven(v: Array) -> Slopes:
+    a, b, c, d, e, f, g = (float(x) for x in v)
+    return a, b, c, d, e, f, g
 
 
 def scale_keys(settings: CorrectionSettings, keys: Chosen, about: int, factor: float, last: int) -> CorrectionSettings:
     """Keys drawn nearer to a frame or further from it, on whole frames inside the clip."""
     to = {(j, f): min(max(about + round((f - about) * factor), 0), last) for j, f in keys}
-    return _moved(settings, to)
+    return _moved(settings, to, factor)
 
 
 def stretch_keys(settings: CorrectionSettings, keys: Chosen, frames: int, last: int) -> CorrectionSettings:
@@ -62,7 +78,7 @@ def stretch_keys(settings: CorrectionSettings, keys: Chosen, frames: int, last: 
     if span == 0 or frames < 1:
         return settings
     to = {(j, f): min(first + round((f - first) * frames / span), last) for j, f in keys}
-    return _moved(settings, to)
+    return _moved(settings, to, frames / span)
 
 
 # Copies -----------------------------------------------------------------------------------------------------
@@ -141,10 +157,16 @@ def mirrored_track(track: Track, rig: Rig) -> Track:
         x = quat.rotate(there, across - model if turns else model - across)
         return float(x[0]), float(x[1]), float(x[2])
 
+    def sloped(v: Slopes | None) -> Slopes | None:
+        return None if v is None else (*reflected(v[:3], True), *reflected(v[3:6], False), -v[6] if v[6] else 0.0)
+
     keys = tuple(
-        replace(q, rotate=reflected(q.rotate, True), move=reflected(q.move, False), swing=-q.swing if q.swing else 0.0)
+        replace(
+            q, rotate=reflected(q.rotate, True), move=reflected(q.move, False), swing=-q.swing if q.swing else 0.0,
+            arrive=sloped(q.arrive), leave=sloped(q.leave),
+        )
         for q in track.keys
-    )
+    )  # fmt: skip
     return replace(track, joint=rig.skeleton.names[k], keys=keys)
 
 
@@ -191,6 +213,94 @@ def begin_after(settings: CorrectionSettings, joints: Iterable[str], frame: int)
     return settings
 
 
+# How a span begins and ends, as shares of its mean slope. Below 0 it goes the other way first, or overshoots.
+EASES: dict[str, tuple[float, float]] = {
+    "Slow start": (0.0, 2.0),
+    "Slow end": (2.0, 0.0),
+    "Slow start and end": (0.0, 0.0),
+    "Even": (1.0, 1.0),
+    "Wind up before": (-1.5, 0.0),
+    "Overshoot and settle": (0.0, -1.5),
+}
+
+
+def ease(settings: CorrectionSettings, keys: Chosen, begin: float, end: float) -> CorrectionSettings:
+    """The spans that begin with the chosen keys, eased: their slopes at both ends as shares of the span's mean slope."""
+    for track in settings.tracks:
+        eased = list(track.keys)
+        for i, (a, b) in enumerate(pairwise(track.keys)):
+            if (track.joint, a.frame) in keys:
+                mean = (_values7(b) - _values7(a)) / (b.frame - a.frame)
+                eased[i] = replace(eased[i], then="eased", leave=_seven(begin * mean))
+                eased[i + 1] = replace(eased[i + 1], arrive=_seven(end * mean))
+        settings = with_track(settings, replace(track, keys=tuple(eased)))
+    return settings
+
+
+def _values7(key: Key) -> Array:
+    return np.array((*key.rotate, *key.move, key.swing))
+
+
+def flatten(settings: CorrectionSettings, keys: Chosen) -> CorrectionSettings:
+    """The chosen keys of each joint take the value of the earliest of them: nothing moves in between."""
+    for track in settings.tracks:
+        chosen = [k for k in track.keys if (track.joint, k.frame) in keys]
+        if chosen:
+            flat = replace(chosen[0], arrive=None, leave=None)
+            level = [replace(flat, frame=k.frame, then="smooth" if k.then == "eased" else k.then) for k in chosen]
+            settings = with_track(settings, with_keys(track, *level))
+    return settings
+
+
+def every_nth(settings: CorrectionSettings, keys: Chosen, n: int) -> Chosen:
+    """Of the chosen keys, per joint the first and each ``n``-th after it."""
+    out: Chosen = set()
+    for track in settings.tracks:
+        out |= {(track.joint, f) for f in [k.frame for k in track.keys if (track.joint, k.frame) in keys][::n]}
+    return out
+
+
+def turned_into(
+    settings: CorrectionSettings, how: Literal["add", "replace"], below: Clip, rig: Rig
+) -> CorrectionSettings:
+    """The layer as one that adds, or replaces: on the frames of its keys the pose stays what it is over the clip below.
+
+    Where it moved limbs or the body, every joint that those moved gets keys.
+    """
+    if how == settings.how:
+        return settings
+    above = correct(below, rig, settings)
+    keyed = sorted({f for _, f in all_keys(settings) if f < below.frames})
+    names = below.skeleton.names
+    turned = (below.rotations != above.rotations).any(axis=(0, 2)) | (below.translations != above.translations).any(
+        axis=(0, 2)
+    )
+    limbs = any(t.drives != "joint" for t in settings.tracks)
+    tracks = {t.joint: t for t in settings.tracks}
+    out = []
+    for j in np.flatnonzero(turned | np.array([n in tracks for n in names])).tolist():
+        own = tracks.get(names[j])
+        frames = (
+            keyed
+            if own is None or (limbs and how == "replace")
+            else [k.frame for k in own.keys if k.frame < below.frames]
+        )
+        then = {k.frame: k.then for k in own.keys} if own is not None else {}
+        keys = [
+            pose_key(above, names[j], f, f) if how == "replace" else _change_key(below, above, j, f) for f in frames
+        ]
+        out.append(Track(names[j], tuple(replace(k, then=then.get(k.frame, "smooth")) for k in keys)))
+    return replace(settings, how=how, tracks=tuple(out))
+
+
+def _change_key(below: Clip, above: Clip, j: int, frame: int) -> Key:
+    """A key that leads from one clip to another at a frame, in the joint's own axes."""
+    back = quat.conjugate(below.rotations[frame, j])
+    turn = np.degrees(quat.to_rotvec(quat.multiply(back, above.rotations[frame, j])))
+    move = quat.rotate(back, above.translations[frame, j] - below.translations[frame, j])
+    return Key(frame, _plain(turn.round(9)), _plain(move.round(9)))
+
+
 def _plain(v: Array) -> Vector:
     return float(v[0]), float(v[1]), float(v[2])
 
@@ -225,8 +335,8 @@ def thin_keys(settings: CorrectionSettings, degrees: float, mm: float) -> Correc
             first = track.keys[0].frame
             wanted = np.concatenate(_values(track, np.arange(first, track.keys[-1].frame + 1)), axis=1)
             frames = np.array([k.frame - first for k in track.keys])
-            then = {k.frame - first: k.then for k in track.keys}
-            kept = set((_fewest(wanted, frames, degrees, mm, then) + first).tolist())
+            given = {k.frame - first: replace(k, frame=k.frame - first) for k in track.keys}
+            kept = set((_fewest(wanted, frames, degrees, mm, given) + first).tolist())
             settings = with_track(settings, replace(track, keys=tuple(k for k in track.keys if k.frame in kept)))
     return settings
 
@@ -237,37 +347,39 @@ def _values(track: Track, frames: NDArray[np.intp]) -> tuple[Array, Array, Array
 
 
 def _off(
-    wanted: Array, keys: NDArray[np.intp], frames: NDArray[np.intp], degrees: float, mm: float, then: Then | None
+    wanted: Array, keys: NDArray[np.intp], frames: NDArray[np.intp], degrees: float, mm: float, given: KeyOn | None
 ) -> Array:
     """By how many tolerances the curve through ``wanted`` ``(n, 7)`` at ``keys`` misses it at ``frames``."""
-    kinds: list[Interpolation] = ["smooth" if then is None else then[k] for k in keys.tolist()]
-    miss = curves.sample(keys, wanted[keys], kinds, frames) - wanted[frames]
+    if given is None:
+        miss = curves.sample(keys, wanted[keys], ["smooth"] * len(keys), frames) - wanted[frames]
+    else:
+        miss = sampled(tuple(given[k] for k in keys.tolist()), frames) - wanted[frames]
     turn = np.linalg.norm(miss[:, :3], axis=-1) + np.abs(miss[:, 6])
     away = np.linalg.norm(miss[:, 3:6], axis=-1) * 1000
     return np.asarray(np.maximum(turn / max(degrees, 1e-9), away / max(mm, 1e-9)))
 
 
 def _fewest(
-    wanted: Array, old: NDArray[np.intp], degrees: float, mm: float, then: Then | None = None
+    wanted: Array, old: NDArray[np.intp], degrees: float, mm: float, given: KeyOn | None = None
 ) -> NDArray[np.intp]:
     """The frames of as few keys as hold a curve within tolerances of ``wanted`` ``(n, 7)`` at every frame.
 
-    old: frames that have keys already, rising. then: how the curve goes on from each of them; given, no others are taken.
+    old: frames that have keys already, rising. given: those keys, and no others are taken.
     """
     frames = np.arange(len(wanted))
     kept = np.array([0, len(wanted) - 1]) if len(wanted) > 1 else np.array([0])
     # Every span that is off gets a key where it is furthest off, until none is.
     while True:
-        off = _off(wanted, kept, frames, degrees, mm, then)
+        off = _off(wanted, kept, frames, degrees, mm, given)
         new = []
         for a, b in zip(kept.tolist(), kept[1:].tolist(), strict=False):
             if b - a > 1 and off[a + 1 : b].max() > 1:
                 worst = a + 1 + int(np.argmax(off[a + 1 : b]))
                 near = old[np.searchsorted(old, a, "right") : np.searchsorted(old, b)]
                 best = int(near[np.argmin(np.abs(near - worst))]) if len(near) else None
-                if best is not None and (then is not None or abs(best - worst) <= NEAR):
+                if best is not None and (given is not None or abs(best - worst) <= NEAR):
                     new.append(best)
-                elif then is None:
+                elif given is None:
                     new.append(worst)
         if not new:
             break
@@ -278,7 +390,7 @@ def _fewest(
         fewer = np.delete(kept, i)
         lo, hi = max(i - 3, 0), i + 3
         around = frames[kept[max(i - 2, 0)] : kept[min(i + 2, len(kept) - 1)] + 1]
-        if _off(wanted, fewer[lo:hi], around, degrees, mm, then).max() <= 1:
+        if _off(wanted, fewer[lo:hi], around, degrees, mm, given).max() <= 1:
             kept = fewer
         else:
             i += 1

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QComboBox, QLabel, QPushButton, QToolButton
 from reflexa.desktop.blend_panel import BlendPanel
 from reflexa.desktop.correction_panel import CorrectionPanel
 from reflexa.desktop.dialogs import CommandSearch, ImportReport
+from reflexa.desktop.handle import HUB, PLATES, SWING
 from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD
 from reflexa.formats import read
 from reflexa.motion import quat
@@ -469,6 +470,70 @@ def test_layers_are_split_and_merged_and_undone_exactly(demo, qtbot) -> None:
     assert session.take == split
 
 
+def test_a_day_of_layers_and_all_of_it_undone_to_the_same_bytes(demo, qtbot, tmp_path: Path) -> None:
+    """Handles dragged (limb, its elbow, a plate, where the head looks), keys boxed, scaled and eased, copied to another
+    clip, layers merged; then everything undone: the saved files are what they were, byte for byte."""
+    session, view = demo.session, demo.viewport
+    before = {p: p.read_bytes() for p in session.folder.rglob("*") if p.is_file()}
+    session.open_take("Walk on the spot")
+    ready(qtbot, demo)
+    session.set_frame(16)
+
+    def pull(joint: str, part: int, by: tuple[int, int]) -> None:
+        session.select_joint(joint)
+        ready(qtbot, demo)
+        handle = view.handle()
+        place = {HUB: handle.hub, SWING: handle.bend[1] if handle.bend is not None else None}
+        place |= {PLATES + a: handle.plate(a) for a in range(3)}
+        x, y, _ = view.camera.project(place[part], view.width(), view.height())
+        assert handle.at(x, y, view.camera, view.width(), view.height()) == part
+        drag(view, QPoint(round(x), round(y)), QPoint(round(x) + by[0], round(y) + by[1]))
+        ready(qtbot, demo)
+
+    pull("hand_left", HUB, (30, -30))
+    pull("hand_left", SWING, (0, -30))
+    assert session.correction.track("hand_left").keys[1].swing != 0
+    pull("hand_left", PLATES + 1, (20, 6))
+    key = session.correction.track("hand_left").keys[1]
+    pull("head", HUB, (40, 10))
+    head = session.correction.track("head")
+    assert head.drives == "aim" and np.linalg.norm(head.keys[1].move) > 0.02 and key.frame == 16
+
+    lanes = demo.time_area.lanes
+    a, b = lanes.key_place("hand_left", 4), lanes.key_place("head", 28)
+    drag(lanes, QPoint(a.x() - 12, a.y() - 9), QPoint(b.x() + 12, b.y() + 9))
+    assert len(session.keys) == 6
+    demo.keys.scale(0.5)
+    assert {f for _, f in session.keys} == {10, 16, 22}
+    demo.commands.run("ease_overshoot_and_settle")
+    assert {k.then for k in session.correction.track("head").keys} >= {"eased"}
+    demo.commands.run("copy_keys")
+    session.open_take("Lantern to the other hand")
+    ready(qtbot, demo)
+    session.card = RESULT_CARD
+    session.set_frame(30)
+    demo.commands.run("paste_keys")
+    ready(qtbot, demo)
+    assert {f for _, f in session.keys} == {30, 36, 42}
+    session.add_step("correction", "Spine")
+    ready(qtbot, demo)
+    session.select_joint("spine_01" if "spine_01" in session.rig.skeleton.index else "pelvis")
+    ready(qtbot, demo)
+    wanted = session.result
+    below, above, at = demo.keys._layers()
+    demo.keys.merge(merged(below, above, at, 0.5, 1.0))
+    ready(qtbot, demo)
+    gap = np.degrees(quat.angle(quat.multiply(quat.conjugate(session.result.rotations), wanted.rotations)))
+    assert gap.max() < 0.55
+
+    demo._save()
+    while session.undo_label():
+        session.undo()
+    ready(qtbot, demo)
+    demo._save()
+    assert {p: p.read_bytes() for p in session.folder.rglob("*") if p.is_file()} == before
+
+
 def test_the_motion_of_an_arm_is_taken_out_weakened_and_replaced_by_hand(demo, qtbot) -> None:
     """Extracting changes nothing by itself; the motion has a weight of its own then, and the layer under it a pose."""
     session = demo.session
@@ -546,9 +611,9 @@ def test_a_curve_is_shaped_by_hand_and_the_result_can_be_judged(demo, qtbot) -> 
     demo.time_area.repaint()
     curves.grab()
     key = next(k for k in session.correction.track("spine_mid").keys if k.frame == 24)
-    start = QPoint(round(curves.time.x(24)), round(curves.y(key.rotate[0])))
+    start = QPoint(round(curves.time.x(24)), round(curves.y(key.rotate[0], 0)))
     step = curves.time.frame_width()
-    end = QPoint(round(curves.time.x(27)), round(curves.y(key.rotate[0] - 3.0)))
+    end = QPoint(round(curves.time.x(27)), round(curves.y(key.rotate[0] - 3.0, 0)))
     drag(curves, start, end)
     ready(qtbot, demo)
     moved = session.correction.track("spine_mid").keys
