@@ -19,7 +19,7 @@ from reflexa.batch.export import export
 from reflexa.batch.rigs import clips_of, fitted, model_of
 from reflexa.batch.rigs import load as load_rigs
 from reflexa.batch.run import Done, Job, run
-from reflexa.checks import findings
+from reflexa.checks import findings, measured
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, Imported, ReadOptions, WriteOptions, read
 from reflexa.formats.files import write_bytes
@@ -28,6 +28,8 @@ from reflexa.formats.rigfile import RigDocument
 from reflexa.project.text import pretty
 from reflexa.rig.notes import notes_of
 from reflexa.rig.problems import problems
+from reflexa.stage import EMPTY
+from reflexa.stage.store import read_stage
 from reflexa.steps import KINDS, Step
 from reflexa.steps.registry import describe as describe_kind
 from reflexa.steps.registry import kind_of
@@ -100,6 +102,13 @@ def _rigs(f: Callable[..., Any]) -> Callable[..., Any]:
         "--rig", "rigs", multiple=True, metavar="FILE", type=click.Path(path_type=Path),
         help="A rig to go onto (any model or clip file), or a rig document (.rig.json) with what is known of a rig. May be "
         "given several times.",
+    )(f)  # fmt: skip
+
+
+def _stage(f: Callable[..., Any]) -> Callable[..., Any]:
+    return click.option(
+        "--stage", "stage_file", metavar="FILE", type=click.Path(path_type=Path),
+        help="The stage: a stage document (.stage.json), or a GLB mesh as one prop. What feet stand on and goals go to.",
     )(f)  # fmt: skip
 
 
@@ -235,13 +244,19 @@ def write_rig(
 @_json_option
 @_reading
 @_rigs
+@_stage
 @_common
 def check(
     clips: tuple[Path, ...], as_json: bool, source_units: str | None, positions: str, facing: str, rigs: tuple[Path, ...],
-    quiet: bool, verbose: bool,
+    stage_file: Path | None, quiet: bool, verbose: bool,
 ) -> None:  # fmt: skip
     """Measure what looks wrong in clips. Exit status 1 where something was found."""
-    status, found = 0, []
+    status, found, sizes = 0, [], []
+    try:
+        stage = read_stage(stage_file) if stage_file is not None else EMPTY
+    except ReflexaError as e:
+        _fail(e)
+        sys.exit(e.exit_status)
     for path in clips:
         try:
             document = read(path, _options(source_units, positions, facing))
@@ -251,13 +266,23 @@ def check(
             status = max(status, e.exit_status)
             continue
         for clip in document.clips:
-            for f in findings(clip, rig):
+            numbers = measured(clip, rig, stage)
+            sizes.append(
+                {"path": str(path), "clip": clip.name, **{n: asdict(m) for n, m in numbers.items()}, "unit": "cm"}
+            )
+            if not as_json and not quiet:
+                said = (
+                    f"{name} {m.size:.1f} cm" + (f" ({m.joint}, frame {m.worst})" if m.size >= 0.05 else "")
+                    for name, m in numbers.items()
+                )  # fmt: skip
+                click.echo(f"{path}, {clip.name}: {', '.join(said)}")
+            for f in findings(clip, rig, stage):
                 status = max(status, 1)
                 found.append({"path": str(path), "clip": clip.name, **asdict(f)})
                 if not as_json and not quiet:
                     click.echo(f"{path}, {clip.name}, frames {f.frames[0]} to {f.frames[1]}: {f.text}")
     if as_json:
-        click.echo(json.dumps({"findings": found}, indent=2))
+        click.echo(json.dumps({"findings": found, "measured": sizes}, indent=2))
     elif not found and status == 0 and not quiet:
         click.echo("Nothing found.")
     sys.exit(status)
@@ -277,6 +302,10 @@ def check(
     type=click.Path(path_type=Path),
     help="A file whose clips a blend may draw on, as FILE/CLIP. May be given several times.",
 )
+@click.option(
+    "--cycles", type=click.IntRange(1, 1000), default=1, help="Write a loop so many times over, travel carried on."
+)
+@_stage
 @click.option("--name", "pattern", default="", help="File name pattern: {file}, {clip}, {recipe}, {swapped}.")
 @click.option(
     "--jobs",
@@ -292,7 +321,7 @@ def check(
 @_common
 def apply(
     clips: tuple[Path, ...], recipe: str | None, said: tuple[str, ...], out: Path, fmt: str | None, others: tuple[Path, ...],
-    pattern: str, jobs: int,
+    cycles: int, stage_file: Path | None, pattern: str, jobs: int,
     as_json: bool, source_units: str | None, positions: str, facing: str, rigs: tuple[Path, ...], frame: str, units: str,
     force: bool, quiet: bool, verbose: bool,
 ) -> None:  # fmt: skip
@@ -308,6 +337,7 @@ def apply(
                 chosen.append(step_from_text(text))
         if not chosen and not rigs:
             raise click.UsageError("Give at least one --recipe or --step (or a --rig to write for).")
+        stage = read_stage(stage_file) if stage_file is not None else EMPTY
         load_rigs(rigs)
         clips_of(others, rigs)
         try:
@@ -332,6 +362,8 @@ def apply(
             force,
             rigs,
             others,
+            stage,
+            cycles,
         )
         for p in clips
     ]

@@ -22,6 +22,7 @@ from reflexa.motion.skeleton import chain
 from reflexa.rig import Rig, analyse
 from reflexa.steps import Mask, Step, apply, make
 from reflexa.steps.blend import other_frames
+from reflexa.steps.model import Around
 from reflexa.take import Source, Take, evaluate
 from reflexa.take.known import KnownClips
 
@@ -36,7 +37,7 @@ def blended(base: Clip, other: Clip, rig: Rig = RIG, other_rig: Rig | None = Non
     """The base with a blend of the other; ``weight`` and ``mask`` go to the step, the rest to its settings."""
     step = make("blend", clip="o", **{k: v for k, v in how.items() if k not in ("weight", "mask")})
     step = msgspec.structs.replace(step, weight=how.get("weight", 1.0), mask=how.get("mask"))
-    return apply(step, base, rig, clips={"o": (other, other_rig or rig)})
+    return apply(step, base, rig, around=Around(clips={"o": (other, other_rig or rig)}))
 
 
 def degrees(a: np.ndarray, b: np.ndarray) -> np.ndarray:
@@ -169,7 +170,7 @@ def test_what_cannot_be_lined_up_or_blended_is_said(deckhand_rig, deckhand_clips
     with pytest.raises(RecipeError, match="no clip to blend is chosen"):
         apply(make("blend"), walk, deckhand_rig)
     with pytest.raises(RecipeError, match="there is no clip"):
-        apply(make("blend", clip="nobody"), walk, deckhand_rig, clips={"a/b": (walk, deckhand_rig)})
+        apply(make("blend", clip="nobody"), walk, deckhand_rig, around=Around(clips={"a/b": (walk, deckhand_rig)}))
 
 
 # From takes -----------------------------------------------------------------------------------------------

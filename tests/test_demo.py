@@ -9,7 +9,7 @@ import moderngl
 import numpy as np
 import pytest
 
-from reflexa.checks import helper_joints
+from reflexa.checks import Subject, helper_joints
 from reflexa.demo import build, deckhand
 from reflexa.draw import Camera, Figure, Renderer, Scene
 from reflexa.draw.scene import matrices_at
@@ -105,7 +105,9 @@ def test_the_shipped_project_is_whole_and_what_the_builder_builds(tmp_path: Path
         result = evaluate(take, clip, source.rig, rigs=rigs, clips=known.within(take.name))
         assert np.isfinite(result.result.model[1]).all()
         if take.steps and take.steps[-1].kind in ("retarget", "helper-joints"):
-            assert not helper_joints(result.result, result.rig), "what puts helper joints in place leaves none behind"
+            assert not helper_joints(Subject(result.result, result.rig)), (
+                "what puts helper joints in place leaves none behind"
+            )
     build.build(tmp_path)
     for path in PROJECT.rglob("*.json"):
         assert (tmp_path / path.relative_to(PROJECT)).read_text() == path.read_text()

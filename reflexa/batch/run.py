@@ -12,8 +12,10 @@ from reflexa.batch.export import Proof, export
 from reflexa.batch.rigs import clips_of, fitted, load, model_of
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, ReadOptions, WriteOptions, read
+from reflexa.motion.cycle import repeated
 from reflexa.project.store import file_name
 from reflexa.rig.sides import swap_in_text
+from reflexa.stage import EMPTY, Stage
 from reflexa.steps import Step
 from reflexa.take import Source, Take, evaluate
 
@@ -33,6 +35,8 @@ class Job:
     overwrite: bool
     rigs: tuple[Path, ...] = ()
     others: tuple[Path, ...] = ()
+    stage: Stage = EMPTY
+    cycles: int = 1
 
 
 @dataclass(frozen=True)
@@ -54,7 +58,7 @@ def run_one(job: Job) -> Done:
         rig = given.known(document.rig)
         proofs = []
         for clip in document.clips:
-            take = Take(clip.name, Source(job.path.name, clip.name), job.steps)
+            take = Take(clip.name, Source(job.path.name, clip.name), job.steps, stage=job.stage)
             name = out_name(job.pattern, job.path.stem, clip.name, job.recipe, len(document.clips) > 1)
             evaluation = evaluate(take, clip, rig, rigs=given.rigs, clips=clips_of(job.others, job.rigs))
             result, on = evaluation.result, evaluation.rig
@@ -62,6 +66,8 @@ def run_one(job: Job) -> Done:
                 result, on = fitted(result, on, given)
             model = document if on is rig else model_of(on, given)
             kind = FORMATS[job.format or (model.format if model is not None else document.format)]
+            if job.cycles > 1:
+                result = repeated(result, on.travel_joint, job.cycles)
             # The clip keeps its name inside the file where it goes back into its source's kind.
             result = replace(result, name=clip.name)
             target = job.out / f"{file_name(name)}{kind.suffix}"

@@ -4,17 +4,16 @@ from __future__ import annotations
 
 import numpy as np
 
-from reflexa.checks.model import Finding
-from reflexa.motion.clip import Clip
-from reflexa.rig import Rig
+from reflexa.checks.model import Finding, Subject
 from reflexa.rig.helpers import distances
 
 # Less than this nobody sees on a foot or hand (common practice, no source).
 MOST_MM = 1.0
 
 
-def helper_joints(clip: Clip, rig: Rig) -> list[Finding]:
+def helper_joints(subject: Subject) -> list[Finding]:
     """One finding per helper joint that leaves its rule by more than a millimetre."""
+    clip, rig = subject.clip, subject.rig
     out: list[Finding] = []
     for name, (away, _) in distances(rig.neutral, rig.helpers, *clip.model).items():
         mm = 1000 * away

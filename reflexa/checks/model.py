@@ -7,6 +7,8 @@ from dataclasses import dataclass
 
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.stage import EMPTY, Stage
+from reflexa.steps.model import Step
 
 
 @dataclass(frozen=True)
@@ -25,4 +27,14 @@ class Finding:
     step: str = ""
 
 
-Check = Callable[[Clip, Rig], list[Finding]]
+@dataclass(frozen=True, eq=False)
+class Subject:
+    """What is looked at: a clip on its rig, the stage about it, and the steps that made it (their wishes can be checked)."""
+
+    clip: Clip
+    rig: Rig
+    stage: Stage = EMPTY
+    steps: tuple[Step, ...] = ()
+
+
+Check = Callable[[Subject], list[Finding]]

@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-from reflexa.checks.model import Finding
-from reflexa.motion.clip import Clip
-from reflexa.rig import Rig
+from reflexa.checks.model import Finding, Subject
 from reflexa.rig.problems import FAR, problems
 
 
-def rig_sides(clip: Clip, rig: Rig) -> list[Finding]:
+def rig_sides(subject: Subject) -> list[Finding]:
     """One finding per problem of the rig: unpaired, asymmetric, unsure, missing parts."""
+    clip, rig = subject.clip, subject.rig
     whole = (0, clip.frames - 1)
     limit = 1000 * FAR * rig.height
     return [

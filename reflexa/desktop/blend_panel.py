@@ -15,7 +15,8 @@ from reflexa.errors import RecipeError
 from reflexa.motion import contacts
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.steps.blend import clip_named, other_frames, plants
+from reflexa.steps.blend import clip_named, other_frames
+from reflexa.steps.footing import planted_spans
 
 
 class Strips(QWidget):
@@ -43,7 +44,7 @@ class Strips(QWidget):
         """Show how they lie to each other with the step's settings; nothing where one is missing."""
         if (base, other) != (self._base, self._other):
             self._base, self._other = base, other
-            self._stands = (plants(*base) if base else {}, plants(*other) if other else {})
+            self._stands = (planted_spans(*base) if base else {}, planted_spans(*other) if other else {})
         step = self.session.step
         self._at = np.zeros(0)
         if base is not None and other is not None and step is not None:

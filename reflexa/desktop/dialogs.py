@@ -206,7 +206,7 @@ class ExportDialog(QDialog):
         steps = tuple(s for s in take.steps if s.on)
 
         def call(progress) -> Proof:
-            out = exported(clip, replace(choices, name=name))
+            out = exported(clip, replace(choices, name=name), rig)
             return export([out], rig, target, choices.format, document, steps, options, over, progress, model)
 
         self.go.setEnabled(False)

@@ -57,7 +57,7 @@ class _Work(QRunnable):
                 path = self._folder / f"{file_name(take.export.name or take.name)}{FORMATS[take.export.format].suffix}"
                 steps = tuple(s for s in take.steps if s.on)
                 proof = export(
-                    [exported(done.result, take.export)], done.rig, path, take.export.format, document, steps,
+                    [exported(done.result, take.export, done.rig)], done.rig, path, take.export.format, document, steps,
                     WriteOptions(take.export.frame), self._overwrite, model=model,
                 )  # fmt: skip
                 self._relay.one.emit(i, f"{proof.path.name}: reads back within {proof.error_mm:.4f} mm", True)

@@ -16,8 +16,8 @@ from reflexa.rig import Rig
 from reflexa.rig.match import rename_map
 from reflexa.steps import keys as work
 from reflexa.steps import make
-from reflexa.steps.blend import plants
 from reflexa.steps.correction import CorrectionSettings, move_keys
+from reflexa.steps.footing import planted_spans
 from reflexa.steps.keys import Copied, Merged
 from reflexa.take import model as takes
 
@@ -276,7 +276,10 @@ class KeyCommands:
             return ""
         at = session.stage_of(session.card) - 1
         falls = {
-            a for m in plants(evaluation.clips[at], evaluation.rigs[at]).values() for a, _ in contacts.spans(m) if a > 0
+            a
+            for m in planted_spans(evaluation.clips[at], evaluation.rigs[at]).values()
+            for a, _ in contacts.spans(m)
+            if a > 0
         }
         return ", ".join(str(f) for f in sorted(falls))
 

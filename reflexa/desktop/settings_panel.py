@@ -183,7 +183,7 @@ class SettingsPanel(QFrame):
                 f"{on} of {len(take.steps)} steps on.\n"
                 f"{way['joint']} travels {way['distance_m']:.2f} m, {way['speed_m_s']:.2f} m a second on average."
             )
-            found = check_all(clip, rig)
+            found = check_all(clip, rig, take.stage, take.steps)
             lines = [f.text for f in found[:8]] + ([f"and {len(found) - 8} more"] if len(found) > 8 else [])
             findings.setText("\n".join(lines) or _NOTHING_FOUND)
             repair.setVisible(any(f.step == "helper-joints" for f in found))

@@ -50,6 +50,52 @@ def shifted(clip: Clip, travel: int, by: float) -> Clip:
     )
 
 
+def seam(clip: Clip, joint: int) -> tuple[Array, Array]:
+    """Turn about up ``(4,)`` and level move ``(3,)`` that take a loop's first frame to its last: a cycle's travel."""
+    return _on_ground((clip.model[0][:, joint], clip.model[1][:, joint]), 0, clip.frames - 1)
+
+
+def continued(places: Array, turn: Array, move: Array, frames: int) -> Array:
+    """A loop's track ``(frames, 3)`` with ``frames`` more on either side, carried on by a cycle's travel."""
+    period = len(places) - 1
+    before = np.arange(-frames, 0)
+    after = np.arange(period + 1, period + 1 + frames)
+    out = [places]
+    for at in (before, after):
+        rounds, inside = np.divmod(at, period)
+        p = places[inside]
+        for k in np.unique(rounds):
+            own = rounds == k
+            for _ in range(abs(int(k))):
+                p[own] = quat.rotate(turn, p[own]) + move if k > 0 else quat.rotate(quat.conjugate(turn), p[own] - move)
+        out = [p, *out] if at is before else [*out, p]
+    return np.concatenate(out)
+
+
+def repeated(clip: Clip, travel: int, count: int) -> Clip:
+    """A loop ``count`` times over, its travel carried on from cycle to cycle; events come again in each."""
+    period = clip.frames - 1
+    if count <= 1 or period < 1:
+        return clip
+    turn, move = seam(clip, travel)
+    root = travel
+    while clip.skeleton.parents[root] >= 0:
+        root = int(clip.skeleton.parents[root])
+    at = np.arange(period * count + 1)
+    rounds = np.minimum(at // period, count - 1)
+    inside = at - rounds * period
+    out = _sampled(clip, inside.astype(np.float64))
+    rotations, translations = np.array(out.rotations), np.array(out.translations)
+    for _ in range(1, count):
+        on = rounds > 0
+        rotations[on, root] = quat.multiply(turn, rotations[on, root])
+        translations[on, root] = quat.rotate(turn, translations[on, root]) + move
+        rounds = rounds - 1
+    again = [e for e in clip.events if e.frame < period]
+    events = [Event(e.frame + k * period, e.name) for k in range(count) for e in again]
+    return out.with_motion(quat.continuous(rotations), translations, events=tuple(events))
+
+
 def _sampled(clip: Clip, at: Array) -> Clip:
     whole = np.round(at)
     if np.abs(at - whole).max() < 1e-9:

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
+from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from reflexa.motion import ik, quat
 from reflexa.motion.quat import Array
@@ -35,6 +37,21 @@ class Posed:
         own[:, has] = quat.multiply(quat.conjugate(self.turned[:, parents[joints[has]]]), own[:, has])
         self.local[:, joints] = own
         return self.local
+
+
+def written(posed: Posed, rotations: Array, at: NDArray[np.intp]) -> Array:
+    """A clip's rotations ``(frames, joints, 4)`` with those of a figure posed at some frames put in: a new array in which
+    whatever was not moved is as it was, bit for bit."""
+    out = np.array(rotations)
+    local = posed.rotations()
+    for j in sorted(posed.loose):
+        out[at, j] = quat.shortest(quat.normalise(local[:, j]), rotations[at, j])
+    return out
+
+
+def at_frames(skeleton: Skeleton, model: tuple[Array, Array], rotations: Array, at: NDArray[np.intp]) -> Posed:
+    """A clip's figure at some frames, ready to be moved."""
+    return Posed(skeleton, model[0][at], model[1][at], rotations[at], set())
 
 
 @dataclass(frozen=True)
@@ -187,6 +204,39 @@ def swing(posed: Posed, l: Limb, angle: Array) -> None:
     turn = quat.from_rotvec(np.where(length > 1e-9, line / np.maximum(length, 1e-9), 0.0) * angle[:, None])
     turn_about(posed, np.concatenate([l.upper, l.lower]), root, turn)
     posed.loose |= {l.root, l.end}
+
+
+# The pelvis gives way by at most this share of the leg before a foot is left short of its place.
+MOST_SINK = 0.15
+
+
+def too_far(placed: Array, l: Limb, goal: Array, straight: float) -> Array:
+    """How much lower a limb's root must be for its end to reach ``goal`` ``(frames, 3)``, metres ``(frames,)``.
+
+    placed ``(frames, joints, 3)``. straight: share of its length to which the limb may stretch; one that is stretched
+    further already may stay so.
+    """
+    root, middle, end = (placed[:, j] for j in (l.root, l.middle, l.end))
+    longest = float((np.linalg.norm(middle - root, axis=-1) + np.linalg.norm(end - middle, axis=-1)).mean())
+    room = np.maximum(straight * longest, np.linalg.norm(end - root, axis=-1))
+    away = root - goal
+    level2 = away[:, 0] ** 2 + away[:, 2] ** 2
+    fits = np.sqrt(np.maximum(room**2 - level2, 0.0))
+    drop = np.where(level2 < room**2, away[:, 1] - fits, 0.0)
+    return np.clip(drop, 0.0, MOST_SINK * longest)
+
+
+def widened(need: Array, rate: float, loop: bool) -> Array:
+    """A need ``(frames,)`` spread over a quarter of a second: nowhere less than is needed, nowhere a jump."""
+    width = max(3, round(rate * 0.25)) | 1
+    mode: Literal["wrap", "nearest"] = "wrap" if loop else "nearest"
+    round_ = need[:-1] if loop and len(need) > 1 else need  # a loop's last frame repeats its first
+    if loop and len(need) > 1:
+        round_ = np.maximum(round_, np.concatenate([need[-1:], np.zeros(len(round_) - 1)]))
+    out = maximum_filter1d(round_, width, mode=mode)
+    for _ in range(2):
+        out = uniform_filter1d(out, width // 2 | 1, mode=mode)
+    return np.concatenate([out, out[:1]]) if len(out) < len(need) else np.asarray(out)
 
 
 def sink(posed: Posed, root: int, by: Array) -> None:

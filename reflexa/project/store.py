@@ -19,6 +19,7 @@ from reflexa.formats.documents import read_document
 from reflexa.formats.files import read_bytes, write_bytes
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
 from reflexa.project.text import pretty
+from reflexa.stage.store import stage_from_plain, stage_plain
 from reflexa.steps import from_plain, to_plain
 from reflexa.take import Export, Source, Take
 
@@ -93,6 +94,7 @@ def take_plain(take: Take) -> dict[str, Any]:
         "source": {"file": take.source.file, "clip": take.source.clip},
         "steps": [to_plain(s) for s in take.steps],
         "export": {k: v for k, v in export.items() if v != getattr(default, k)},
+        **({"stage": stage_plain(take.stage)} if take.stage.props else {}),
         **take.unknown,
     }
 
@@ -103,9 +105,10 @@ def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
         source = data["source"]
         export = msgspec.convert(data.get("export", {}), Export)
         steps = tuple(from_plain(s, f"steps[{i}]") for i, s in enumerate(data.get("steps", [])))
-        known = {"reflexa", "version", "name", "source", "steps", "export"}
+        known = {"reflexa", "version", "name", "source", "steps", "export", "stage"}
         unknown = {k: v for k, v in data.items() if k not in known}
-        return Take(str(data["name"]), Source(str(source["file"]), str(source["clip"])), steps, export, unknown)
+        stage = stage_from_plain(data.get("stage", {}), path, "stage")
+        return Take(str(data["name"]), Source(str(source["file"]), str(source["clip"])), steps, export, unknown, stage)
     except ReflexaError as e:
         raise ReadError(e.reason, path, e.place, e.advice) from None
     except (KeyError, TypeError, msgspec.ValidationError) as e:

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
 from dataclasses import replace
-from types import MappingProxyType
 
 import numpy as np
 
@@ -13,17 +11,15 @@ from reflexa.motion import quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.quat import Array
 from reflexa.rig import Rig
-from reflexa.steps.model import Step
+from reflexa.steps.model import NOTHING, Around, Step
 from reflexa.steps.registry import kind_of
 
-_NONE: Mapping[str, tuple[Clip, Rig]] = MappingProxyType({})
 
-
-def apply(step: Step, clip: Clip, rig: Rig, first: int = 0, clips: Mapping[str, tuple[Clip, Rig]] = _NONE) -> Clip:
+def apply(step: Step, clip: Clip, rig: Rig, first: int = 0, around: Around = NOTHING) -> Clip:
     """The clip after a step. A step that is off or weighs nothing gives the very clip back.
 
-    first: number of the clip's first frame in the take. clips: what a step that draws on others can choose from, by
-    name. Raises RecipeError where the step's mask names what the rig lacks, or the step itself does.
+    first: number of the clip's first frame in the take. around: what the step may read beside the clip.
+    Raises RecipeError where the step's mask names what the rig lacks, or the step itself does.
     """
     if not step.on or step.weight == 0:
         return clip
@@ -32,7 +28,7 @@ def apply(step: Step, clip: Clip, rig: Rig, first: int = 0, clips: Mapping[str, 
         return clip
     kind = kind_of(step.kind)
     if kind.draws is not None:
-        changed = kind.draws(clip, rig, step, clips)
+        changed = kind.draws(clip, rig, step, around)
     elif kind.apply is not None:
         changed = kind.apply(clip, rig, step.settings, first)
     else:
@@ -40,23 +36,20 @@ def apply(step: Step, clip: Clip, rig: Rig, first: int = 0, clips: Mapping[str, 
     return changed if weights is None else blended(clip, changed, weights)
 
 
-def carried(
-    step: Step, clip: Clip, rig: Rig, rigs: Mapping[str, Rig], clips: Mapping[str, tuple[Clip, Rig]] = _NONE
-) -> tuple[Clip, Rig]:
-    """Clip and rig after a step of any kind. rigs, clips: what a step that changes the rig, or draws on other clips, can
-    choose from, by name.
+def carried(step: Step, clip: Clip, rig: Rig, around: Around = NOTHING) -> tuple[Clip, Rig]:
+    """Clip and rig after a step of any kind. around: what the step may read beside the clip.
 
     Raises RecipeError as ``apply`` does, and where such a step is given a weight, envelope or mask.
     """
     carry = kind_of(step.kind).carry
     if carry is None or not step.on or step.weight == 0:
-        return apply(step, clip, rig, 0, clips), rig
+        return apply(step, clip, rig, 0, around), rig
     if step.weight != 1 or step.envelope or step.mask is not None:
         raise RecipeError(
             f"{step.name!r} takes the clip to another rig: it has no weight, envelope or mask",
             advice="Switch it on or off as a whole.",
         )
-    return carry(clip, rig, step.settings, rigs)
+    return carry(clip, rig, step.settings, around)
 
 
 def step_weights(step: Step, rig: Rig, first: int, frames: int) -> Array | None:

@@ -8,7 +8,6 @@ from typing import Annotated, Literal
 
 import numpy as np
 from msgspec import Meta
-from numpy.typing import NDArray
 
 from reflexa.errors import RecipeError
 from reflexa.motion import contacts, kinematics, quat
@@ -16,9 +15,8 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.quat import Array
 from reflexa.motion.resample import at_frames
 from reflexa.rig import Rig
-from reflexa.rig.match import leg_length, match
-from reflexa.steps.model import Settings, Step, StepKind
-from reflexa.steps.retarget.contact import foot_goals
+from reflexa.steps.footing import planted_spans
+from reflexa.steps.model import Around, Settings, Step, StepKind
 
 Clips = Mapping[str, tuple[Clip, Rig]]
 LineUp = Literal["start", "stretch", "cycle", "plants"]
@@ -208,26 +206,9 @@ def other_frames(clip: Clip, rig: Rig, other: Clip, other_rig: Rig, settings: Bl
     return _through(f, np.array(x, dtype=np.float64), np.array(y, dtype=np.float64))
 
 
-def plants(clip: Clip, rig: Rig) -> dict[str, NDArray[np.bool_]]:
-    """Per side, when a foot stands ``(frames,)``; empty where the rig has no feet.
-
-    A foot that is never still while it is low belongs to a clip made on the spot: it stands where it is low.
-    """
-    if rig.joint("pelvis") < 0:
-        return {}
-    found = foot_goals(clip, match(rig, rig))
-    out = {side: heel | ball for side, (heel, ball) in found.standing.items()}
-    for side, (heel, ball) in found.tracks.items():
-        height = np.minimum(heel[:, 1], ball[:, 1])
-        lift = float(np.ptp(height))
-        if out[side].mean() < 0.1 and lift > 0.02 * leg_length(rig):
-            out[side] = contacts.standing(height - height.min(), np.zeros(clip.frames), 0.12 * lift, 1.0, slack=1.3)
-    return out
-
-
 def _cycle(clip: Clip, rig: Rig, what: str) -> tuple[float, float]:
     """A footfall of the left foot and the length of a cycle, in frames; raises RecipeError where there is neither."""
-    stands = plants(clip, rig).get("left")
+    stands = planted_spans(clip, rig).get("left")
     falls = [] if stands is None else [a for a, _ in contacts.spans(stands) if a > 0]
     if stands is not None and clip.loop and len(stands) > 2 and stands[0] and not stands[-2]:
         falls = [0, *falls]
@@ -241,7 +222,7 @@ def _cycle(clip: Clip, rig: Rig, what: str) -> tuple[float, float]:
 def _marks(clip: Clip, rig: Rig) -> list[tuple[float, str]]:
     """Begin and end of every plant inside the clip, in time, with what it is."""
     out: list[tuple[float, str]] = []
-    for side, stands in plants(clip, rig).items():
+    for side, stands in planted_spans(clip, rig).items():
         for first, last in contacts.spans(stands):
             if first > 0:
                 out.append((float(first), f"{side} down"))
@@ -272,10 +253,16 @@ def _through(f: Array, x: Array, y: Array) -> Array:
     return np.where(f > x[-1], y[-1] + (f - x[-1]) * last, out)
 
 
+def _read(settings: BlendSettings, around: Around) -> list[str]:
+    clip, rig = clip_named(settings.clip, around.clips)
+    return [clip.digest, rig.digest]
+
+
 BLEND = StepKind(
     "blend",
     "Blend",
     "Lay another clip, or another take's result, over chosen joints: replace them, or add what it changes.",
     BlendSettings,
-    draws=blend,
+    draws=lambda clip, rig, step, around: blend(clip, rig, step, around.clips),
+    reads=_read,
 )

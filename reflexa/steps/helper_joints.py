@@ -10,7 +10,7 @@ from msgspec import Meta
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.rig.helpers import by_rule
+from reflexa.rig.helpers import by_rule, distances
 from reflexa.steps.model import Settings, StepKind
 
 
@@ -48,6 +48,28 @@ def snapped(clip: Clip, rig: Rig, only: tuple[str, ...] = ()) -> Clip:
         rotations[:, j], translations[:, j] = quat.shortest(q, rotations[:, j]), p
     out = clip.with_motion(rotations, translations)
     return out if any(skeleton.children[skeleton.index[n]] for n in names) else out.with_model(turned, placed)
+
+
+# A helper joint this near its rule was on it, metres.
+_ON_RULE = 0.001
+
+
+def follow(before: Clip, after: Clip, rig: Rig) -> Clip:
+    """A changed clip with those helper joints back on their rules that were on them before the change."""
+    if not rig.helpers:
+        return after
+    away = distances(rig.neutral, rig.helpers, *before.model)
+    kept = tuple(n for n, (d, _) in away.items() if d.max() < _ON_RULE)
+    if not kept:
+        return after
+    out = snapped(after, rig, kept)
+    same = np.all(after.rotations == before.rotations, axis=(1, 2))
+    same &= np.all(after.translations == before.translations, axis=(1, 2))
+    if not same.any():
+        return out
+    rotations, translations = np.array(out.rotations), np.array(out.translations)
+    rotations[same], translations[same] = before.rotations[same], before.translations[same]
+    return out.with_motion(rotations, translations)
 
 
 HELPER_JOINTS = StepKind(

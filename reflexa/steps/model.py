@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from typing import Any
 
 import msgspec
@@ -14,6 +14,7 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.quat import Array
 from reflexa.rig import Rig
 from reflexa.rig.bodymap import joints_of
+from reflexa.stage import EMPTY, Stage
 
 
 class Settings(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -67,9 +68,37 @@ class Step(msgspec.Struct, frozen=True):
         return np.asarray(np.interp(x, at, weight))
 
 
+@dataclass(frozen=True, eq=False)
+class Point:
+    """A point of the line: what stands after a step (or the source, under the name "source")."""
+
+    name: str
+    clip: Clip
+    rig: Rig
+
+
+@dataclass(frozen=True, eq=False)
+class Around:
+    """What a step may read beside the clip that it is given: rigs and clips by name, the stage, and the points of the
+    line before it, from the source on."""
+
+    rigs: Mapping[str, Rig] = field(default_factory=dict)
+    clips: Mapping[str, tuple[Clip, Rig]] = field(default_factory=dict)
+    stage: Stage = EMPTY
+    earlier: tuple[Point, ...] = ()
+
+
+NOTHING = Around()
+
 Apply = Callable[[Clip, Rig, Any, int], Clip]
-Draws = Callable[[Clip, Rig, "Step", Mapping[str, tuple[Clip, Rig]]], Clip]
-Carry = Callable[[Clip, Rig, Any, Mapping[str, Rig]], tuple[Clip, Rig]]
+Draws = Callable[[Clip, Rig, "Step", Around], Clip]
+Carry = Callable[[Clip, Rig, Any, Around], tuple[Clip, Rig]]
+Reads = Callable[[Any, Around], list[str]]
+
+
+def known_rigs(around: Around) -> list[str]:
+    """Digests of every rig that a step can choose from."""
+    return sorted(f"{n}={r.digest}" for n, r in around.rigs.items())
 
 
 @dataclass(frozen=True)
@@ -78,10 +107,10 @@ class StepKind:
 
     apply(clip, rig, settings, first) gives the changed clip of the same rig at full weight; ``first`` is the number of
     the clip's first frame in the take (not 0 only when a single pose is computed while a hand drags).
-    carry(clip, rig, settings, rigs) takes the clip to another rig, out of those known by name: clip and rig. Such a
+    carry(clip, rig, settings, around) takes the clip to another rig, out of those known by name: clip and rig. Such a
     step has no weight, envelope or mask.
-    draws(clip, rig, step, clips) gives the changed clip at full weight too, out of other clips known by name; its
-    settings say which in a field called ``clip``.
+    draws(clip, rig, step, around) gives the changed clip at full weight too, out of the whole clip and what is around.
+    reads(settings, around) gives a digest of everything around that carry or draws reads: equal digests, equal result.
     """
 
     kind: str
@@ -91,3 +120,4 @@ class StepKind:
     apply: Apply | None = None
     carry: Carry | None = None
     draws: Draws | None = None
+    reads: Reads | None = None

@@ -11,13 +11,23 @@ from reflexa.errors import RecipeError
 from reflexa.rig.bodymap import PARTS, PRESETS
 from reflexa.steps.blend import BLEND
 from reflexa.steps.correction import CORRECTION
+from reflexa.steps.follow_through import FOLLOW_THROUGH
+from reflexa.steps.goal import GOAL
 from reflexa.steps.helper_joints import HELPER_JOINTS
+from reflexa.steps.keep import KEEP
 from reflexa.steps.mirror import MIRROR
 from reflexa.steps.model import Mask, Settings, Step, StepKind
+from reflexa.steps.plants import PLANTS
 from reflexa.steps.rename import RENAME
 from reflexa.steps.retarget import RETARGET
+from reflexa.steps.root_joint import ROOT_JOINT
+from reflexa.steps.root_motion import ROOT_MOTION
 
-KINDS: dict[str, StepKind] = {k.kind: k for k in (MIRROR, RETARGET, CORRECTION, BLEND, HELPER_JOINTS, RENAME)}
+KINDS: dict[str, StepKind] = {
+    k.kind: k for k in (
+        MIRROR, RETARGET, ROOT_MOTION, ROOT_JOINT, PLANTS, CORRECTION, BLEND, GOAL, KEEP, FOLLOW_THROUGH, HELPER_JOINTS, RENAME,
+    )
+}  # fmt: skip
 
 
 def kind_of(name: str, place: str = "") -> StepKind:

@@ -14,7 +14,7 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig, analyse
 from reflexa.rig.match import rename_map
-from reflexa.steps.model import Settings, StepKind
+from reflexa.steps.model import Settings, StepKind, known_rigs
 from reflexa.steps.retarget.step import rig_named
 
 
@@ -77,5 +77,6 @@ RENAME = StepKind(
     "Rename joints",
     "The same motion, value for value, under the joint names and order of a rig of the same build.",
     RenameSettings,
-    carry=rename,
+    carry=lambda clip, rig, settings, around: rename(clip, rig, settings, around.rigs),
+    reads=lambda _, around: known_rigs(around),
 )

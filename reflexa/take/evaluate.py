@@ -13,11 +13,12 @@ import msgspec
 import numpy as np
 
 from reflexa.motion.clip import Clip
+from reflexa.motion.cycle import repeated
 from reflexa.motion.quat import Array
 from reflexa.motion.resample import to_rate
 from reflexa.rig import Rig
 from reflexa.steps import KINDS, Step, carried, to_plain
-from reflexa.steps.blend import clip_named
+from reflexa.steps.model import Around, Point
 from reflexa.take.model import Export, Take
 
 
@@ -88,35 +89,28 @@ def evaluate(
     Raises RecipeError from a step, Cancelled when told to stop.
     """
     made, on = [clip], [rig]
+    points = [Point("source", clip, rig)]
     key = f"{clip.digest}/{rig.digest}"
     for step in take.steps:
         if cancelled():
             raise Cancelled
+        around = Around(rigs, clips, take.stage, tuple(points))
         if not step.on or step.weight == 0:
             made.append(made[-1])
             on.append(on[-1])
+            points.append(Point(step.name, made[-1], on[-1]))
             continue
-        carries = KINDS[step.kind].carry is not None
-        key = _digest(key, step, _read_besides(step, rigs, clips))
+        carries, reads = KINDS[step.kind].carry is not None, KINDS[step.kind].reads
+        key = _digest(key, step, reads(step.settings, around) if reads is not None else [])
         out = cache.get(key) if cache is not None else None
         if out is None:
-            out = carried(step, made[-1], on[-1], rigs, clips)
+            out = carried(step, made[-1], on[-1], around)
             if cache is not None:
                 cache.put(key, out)
         made.append(out[0])
         on.append(out[1] if carries else on[-1])
+        points.append(Point(step.name, made[-1], on[-1]))
     return Evaluation(take, tuple(on), tuple(made))
-
-
-def _read_besides(step: Step, rigs: Mapping[str, Rig], clips: Mapping[str, tuple[Clip, Rig]]) -> list[str]:
-    """Digests of everything that a step reads beside the clip that it is given."""
-    kind = KINDS[step.kind]
-    if kind.carry is not None:
-        return sorted(f"{n}={r.digest}" for n, r in rigs.items())
-    if kind.draws is not None:
-        clip, rig = clip_named(getattr(step.settings, "clip", ""), clips)
-        return [clip.digest, rig.digest]
-    return []
 
 
 def _digest(before: str, step: Step, besides: list[str]) -> str:
@@ -144,14 +138,15 @@ def recipe_digest(steps: tuple[Step, ...]) -> str:
     return hashlib.sha256(msgspec.json.encode([to_plain(s) for s in steps])).hexdigest()
 
 
-def exported(clip: Clip, export: Export) -> Clip:
+def exported(clip: Clip, export: Export, rig: Rig | None = None) -> Clip:
     """The result as it is handed over: cut to the range, at the rate, with the name and loop flag.
 
-    Raises ValueError where the range lies outside the clip.
+    rig: needed for more than one cycle. Raises ValueError where the range lies outside the clip.
     """
-
     last = clip.frames - 1 if export.last is None else export.last
     out = clip.cut(export.first, last)
+    if export.cycles > 1 and rig is not None:
+        out = repeated(out, rig.travel_joint, export.cycles)
     if export.rate is not None:
         out = to_rate(out, export.rate)
     loop = out.loop if export.loop is None else export.loop

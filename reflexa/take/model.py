@@ -7,6 +7,7 @@ from typing import Any
 
 import msgspec
 
+from reflexa.stage import EMPTY, Stage
 from reflexa.steps import KINDS, Step
 
 
@@ -20,7 +21,8 @@ class Source:
 
 @dataclass(frozen=True)
 class Export:
-    """What is handed to the engine. first, last: the frames (None: to the clip's end); rate None: as the source's."""
+    """What is handed to the engine. first, last: the frames (None: to the clip's end); rate None: as the source's.
+    cycles: how many times over a loop is written, its travel carried on."""
 
     name: str = ""
     first: int = 0
@@ -29,17 +31,19 @@ class Export:
     loop: bool | None = None
     format: str = "glb"
     frame: str = "source"
+    cycles: int = 1
 
 
 @dataclass(frozen=True)
 class Take:
-    """Source and steps. ``unknown`` keeps fields of a saved take that this version does not know."""
+    """Source, steps and stage. ``unknown`` keeps fields of a saved take that this version does not know."""
 
     name: str
     source: Source
     steps: tuple[Step, ...] = ()
     export: Export = Export()
     unknown: dict[str, Any] = field(default_factory=dict)
+    stage: Stage = EMPTY
 
 
 def with_step(take: Take, index: int, step: Step) -> Take:

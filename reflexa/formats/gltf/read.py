@@ -45,8 +45,8 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa:
         for name in sorted({str(r) for r in required} - known):
             warnings.append(f"The file requires the extension {name}, which is not read: its mesh may be missing.")
     nodes = file.items("nodes")
-    parents = _parents(file, nodes)
-    local = _local_transforms(file, nodes, warnings)
+    parents = parents_of(file, nodes)
+    local = local_transforms(file, nodes, warnings)
     joints = _choose_joints(file, nodes, parents)
     index = {node: i for i, node in enumerate(joints)}
     raw = Skeleton(
@@ -94,7 +94,7 @@ def _unique_name(name: str, taken: list[str]) -> str:
     return new
 
 
-def _parents(file: GltfFile, nodes: list[Json]) -> list[int]:
+def parents_of(file: GltfFile, nodes: list[Json]) -> list[int]:
     """Parent per node, -1 for none; raises ReadError for cycles, second parents and nodes that are not there."""
     parents = [-1] * len(nodes)
     for i, node in enumerate(nodes):
@@ -117,7 +117,7 @@ def _parents(file: GltfFile, nodes: list[Json]) -> list[int]:
     return parents
 
 
-def _local_transforms(file: GltfFile, nodes: list[Json], warnings: list[str]) -> tuple[Array, Array, Array]:
+def local_transforms(file: GltfFile, nodes: list[Json], warnings: list[str]) -> tuple[Array, Array, Array]:
     """Rotation, translation and scale of every node."""
     q = np.tile(quat.IDENTITY, (len(nodes), 1))
     t, s = np.zeros((len(nodes), 3)), np.ones((len(nodes), 3))

@@ -3,22 +3,18 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Limb, Posed, bend_side, limb, reach, sink
+from reflexa.motion.limbs import Limb, Posed, bend_side, limb, reach, sink, too_far, widened
 from reflexa.motion.quat import Array
 from reflexa.rig.match import SIDES, Match
 from reflexa.steps.retarget import feet as soles
 from reflexa.steps.retarget.transfer import places, turn_of
 
-# The pelvis gives way by at most this share of the leg before a foot is left short of its place.
-_MOST_SINK = 0.15
 _STRAIGHT = 0.998
 
 
@@ -81,32 +77,16 @@ def plant_feet(posed: Posed, clip: Clip, m: Match) -> Contacts:
     sides = {n: bend_side(posed, l) for n, l in legs.items()}
     need = np.zeros(clip.frames)
     for name, l in legs.items():
-        need = np.maximum(need, _too_far(posed, l, contacts.goals[name], contacts.standing[name.split()[0]]))
+        heel, ball = contacts.standing[name.split()[0]]
+        lacks = too_far(posed.placed, l, contacts.goals[name], _STRAIGHT)
+        need = np.maximum(need, np.where(heel | ball, lacks, 0.0))
     if need.max() > 1e-6:
-        width = max(3, round(clip.rate * 0.25)) | 1
-        mode: Literal["wrap", "nearest"] = "wrap" if clip.loop else "nearest"
-        # Widened by as much as the smoothing takes away: nowhere less than is needed, nowhere a jump.
-        need = maximum_filter1d(need, width, mode=mode)
-        for _ in range(2):
-            need = uniform_filter1d(need, width // 2 | 1, mode=mode)
-        contacts.sunk = need
-        sink(posed, m.target.joint("pelvis"), need)
+        contacts.sunk = widened(need, clip.rate, clip.loop)
+        sink(posed, m.target.joint("pelvis"), contacts.sunk)
     for name, l in legs.items():
         side = sides[name] if sides[name].any() else m.target.bend_side(name)
         contacts.short[name] = reach(posed, l, contacts.goals[name], side)
     return contacts
-
-
-def _too_far(posed: Posed, l: Limb, goal: Array, stands: tuple[NDArray[np.bool_], NDArray[np.bool_]]) -> Array:
-    """How much lower the hip must be for a standing leg to reach without stretching, metres ``(frames,)``."""
-    hip, knee, ankle = (posed.placed[:, j] for j in (l.root, l.middle, l.end))
-    longest = float((np.linalg.norm(knee - hip, axis=-1) + np.linalg.norm(ankle - knee, axis=-1)).mean())
-    room = np.maximum(_STRAIGHT * longest, np.linalg.norm(ankle - hip, axis=-1))
-    away = hip - goal
-    level2 = away[:, 0] ** 2 + away[:, 2] ** 2
-    fits = np.sqrt(np.maximum(room**2 - level2, 0.0))
-    drop = np.where(level2 < room**2, away[:, 1] - fits, 0.0)
-    return np.where(stands[0] | stands[1], np.clip(drop, 0.0, _MOST_SINK * longest), 0.0)
 
 
 def place_hands(posed: Posed, clip: Clip, m: Match, mode: str, contacts: Contacts) -> None:

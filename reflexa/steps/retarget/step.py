@@ -16,7 +16,7 @@ from reflexa.motion.limbs import Posed
 from reflexa.rig import Rig
 from reflexa.rig.match import Match, match
 from reflexa.steps.helper_joints import snapped
-from reflexa.steps.model import Settings, StepKind
+from reflexa.steps.model import Settings, StepKind, known_rigs
 from reflexa.steps.retarget.contact import Contacts, place_hands, plant_feet
 from reflexa.steps.retarget.transfer import transfer
 
@@ -131,5 +131,6 @@ RETARGET = StepKind(
     "Retarget",
     "Carry the motion over to another rig: other names, proportions, axes, rest pose and joint counts.",
     RetargetSettings,
-    carry=retarget,
+    carry=lambda clip, rig, settings, around: retarget(clip, rig, settings, around.rigs),
+    reads=lambda _, around: known_rigs(around),
 )

@@ -1,0 +1,92 @@
+"""What lies below a point: the ground, or a prop that feet may stand on."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from reflexa.motion import quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.stage.model import Prop, Stage, track
+from reflexa.stage.shapes import corners
+
+# A foot stands on what it is at most this far inside, metres: about the height of a step, so that what lies higher is a
+# wall (common practice, no source).
+STEP = 0.25
+_UP = np.array([0.0, 1.0, 0.0])
+
+
+@dataclass(frozen=True, eq=False)
+class Surface:
+    """height ``(frames,)`` in metres and normal ``(frames, 3)`` of what lies below a point; prop: index of it, -1 ground."""
+
+    height: Array
+    normal: Array
+    prop: NDArray[np.intp]
+
+
+def surface_under(
+    stage: Stage, clip: Clip, points: Array, above: float = STEP, frames: NDArray[np.intp] | None = None
+) -> Surface:
+    """The highest surface that is at most ``above`` metres over each point ``(n, 3)``.
+
+    frames ``(n,)``: when each point is asked for; left out, they are a track over the whole clip. Raises RecipeError as
+    ``track`` does.
+    """
+    when = np.arange(len(points)) if frames is None else frames
+    n = len(points)
+    height, normal, which = np.zeros(n), np.tile(_UP, (n, 1)), np.full(n, -1, dtype=np.intp)
+    for i, prop in enumerate(stage.props):
+        if prop.surface:
+            y, up = _top(prop, clip, points, above, when)
+            higher = y > height
+            height[higher], normal[higher], which[higher] = y[higher], up[higher], i
+    return Surface(height, normal, which)
+
+
+def _top(prop: Prop, clip: Clip, points: Array, above: float, when: NDArray[np.intp]) -> tuple[Array, Array]:
+    """Height and normal of the highest side of a prop that lies no more than ``above`` over each point; -inf for none."""
+    q, p = (a[when] for a in track(prop, clip))
+    height, normal = np.full(len(points), -np.inf), np.tile(_UP, (len(points), 1))
+    tri = corners(prop)
+    if not len(tri):
+        return height, normal
+    reach = float(np.linalg.norm(tri.reshape(-1, 3), axis=-1).max())
+    away = points - p
+    near = np.flatnonzero((np.hypot(away[:, 0], away[:, 2]) <= reach) & (p[:, 1] - reach <= points[:, 1] + above))
+    if not len(near):
+        return height, normal
+    moving = prop.moves
+    spans = np.array_split(near, -(-len(near) * len(tri) // 400_000))
+    for span in spans:
+        frames = span if moving else span[:1]
+        world = p[frames, None, None] + quat.rotate(q[frames, None, None], tri[None])  # (frames or 1, triangles, 3, 3)
+        y, face = _under(world, points[span], above)
+        height[span] = y
+        normal[span] = face
+    return height, normal
+
+
+def _under(tri: Array, points: Array, above: float) -> tuple[Array, Array]:
+    """Where the vertical through each point ``(n, 3)`` meets triangles ``(n or 1, m, 3, 3)``: the highest meeting that is
+    not more than ``above`` higher, and the triangle's normal, upward."""
+    a, b, c = tri[:, :, 0], tri[:, :, 1], tri[:, :, 2]
+    e, f = b - a, c - a
+    across = e[..., 2] * f[..., 0] - e[..., 0] * f[..., 2]  # the normal's y
+    x, z = points[:, None, 0] - a[..., 0], points[:, None, 2] - a[..., 2]
+    safe = np.where(np.abs(across) > 1e-12, across, np.inf)
+    u = (z * f[..., 0] - x * f[..., 2]) / safe
+    v = (x * e[..., 2] - z * e[..., 0]) / safe
+    y = a[..., 1] + u * e[..., 1] + v * f[..., 1]
+    edge = -1e-9
+    inside = (u >= edge) & (v >= edge) & (u + v <= 1 - edge) & np.isfinite(safe) & (y <= points[:, None, 1] + above)
+    y = np.where(inside, y, -np.inf)
+    best = np.argmax(y, axis=1)
+    rows = np.arange(len(points))
+    normal = np.cross(e, f)
+    normal = normal / np.maximum(np.linalg.norm(normal, axis=-1, keepdims=True), 1e-12)
+    found = normal[rows if len(normal) > 1 else np.zeros_like(rows), best]
+    return y[rows, best], np.where(found[:, 1:2] < 0, -found, found)

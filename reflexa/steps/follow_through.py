@@ -1,0 +1,247 @@
+"""Follow-through: the links of a chain come after what leads them, by a delay or on springs."""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+import numpy as np
+from msgspec import Meta
+
+from reflexa.errors import RecipeError
+from reflexa.motion import cycle, quat, springs
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.rig import Rig
+from reflexa.steps.helper_joints import follow
+from reflexa.steps.model import Settings, StepKind
+
+
+class FollowThroughSettings(Settings, frozen=True):
+    chain: Annotated[
+        str,
+        Meta(
+            title="Chain",
+            description="A chain of the rig (tail, neck, coat), or a joint: from there down.",
+            extra={"choose": "chain"},
+        ),
+    ] = ""  # fmt: skip
+    way: Annotated[
+        Literal["spring", "delay"],
+        Meta(title="How", description="spring: swings after. delay: each link does what the one above did some frames ago."),
+    ] = "spring"  # fmt: skip
+    frequency: Annotated[
+        float,
+        Meta(title="Swings", ge=0.05, le=50, description="How fast the first link swings when left alone.",
+             extra={"unit": "Hz", "when": {"way": "spring"}}),
+    ] = 2.0  # fmt: skip
+    damping: Annotated[
+        float,
+        Meta(title="Damping", ge=0.0, le=10, description="0: swings for ever. 1: comes back without swinging over.",
+             extra={"unit": "ratio", "when": {"way": "spring"}}),
+    ] = 0.35  # fmt: skip
+    softer: Annotated[
+        float,
+        Meta(title="Softer by link", ge=0, le=90, description="Each link swings this much slower than the one above.",
+             extra={"unit": "%", "when": {"way": "spring"}}),
+    ] = 10.0  # fmt: skip
+    most: Annotated[
+        float,
+        Meta(title="Swings at most", ge=1, le=180, description="No link leaves its place by more than this.",
+             extra={"unit": "°", "when": {"way": "spring"}}),
+    ] = 60.0  # fmt: skip
+    frames: Annotated[
+        float,
+        Meta(title="Delay by link", ge=0, le=1000, description="How much later each link is than the one above.",
+             extra={"unit": "frames", "when": {"way": "delay"}}),
+    ] = 2.0  # fmt: skip
+    space: Annotated[
+        Literal["world", "parent"],
+        Meta(
+            title="Of the motion",
+            description="world: as the link above stood in the world. parent: as it was bent against its own parent.",
+            extra={"when": {"way": "delay"}},
+        ),
+    ] = "world"  # fmt: skip
+    amount: Annotated[
+        float, Meta(title="Amount", ge=0, le=300, description="100 % is the motion as computed.", extra={"unit": "%"})
+    ] = 100.0  # fmt: skip
+
+
+def links(rig: Rig, name: str) -> list[int]:
+    """The joints of a chain, from the first that follows on. Raises RecipeError where there is none of that name.
+
+    A joint's name, or a body part, stands for the line from it down; where it branches, for the longer branch.
+    """
+    skeleton = rig.skeleton
+    if name in rig.chains:
+        return [skeleton.index[n] for n in rig.chains[name]]
+    joint = skeleton.index.get(name, rig.joint(name))
+    if joint < 0:
+        known = ", ".join(rig.chains) or "none"
+        raise RecipeError(
+            f"the rig has no chain or joint {name!r}" if name else "no chain is chosen",
+            advice=f"Chains: {known}; a joint's name does as well.",
+        )
+    out = [joint]
+    depth = [0] * len(skeleton)
+    for j in range(len(skeleton) - 1, -1, -1):
+        parent = int(skeleton.parents[j])
+        if parent >= 0:
+            depth[parent] = max(depth[parent], depth[j] + 1)
+    while below := [c for c in skeleton.children[out[-1]] if skeleton.names[c] not in rig.helpers]:
+        out.append(max(below, key=lambda c: depth[c]))
+    return out
+
+
+def follow_through(clip: Clip, rig: Rig, settings: FollowThroughSettings, first: int = 0) -> Clip:
+    """The clip with a chain following. A loop is run round until its seam closes. Raises RecipeError where there is no
+    such chain."""
+    chain = links(rig, settings.chain)
+    if clip.frames < 2 or settings.amount == 0:
+        return clip
+    if settings.way == "delay":
+        rotations = _delayed(clip, rig, chain, settings)
+    else:
+        rotations = _sprung(clip, rig, chain, settings)
+    return follow(clip, clip.with_motion(rotations, clip.translations), rig)
+
+
+# Delay ---------------------------------------------------------------------------------------------------------
+
+
+def _delayed(clip: Clip, rig: Rig, chain: list[int], s: FollowThroughSettings) -> Array:
+    """In the world: each link stands against what its parent was ``frames`` ago. Against the parent: each link is bent,
+    beside its own bend, as the one above was."""
+    skeleton, rest = clip.skeleton, rig.neutral.rest_model[0]
+    rotations = np.array(clip.rotations)
+    parent = int(skeleton.parents[chain[0]])
+    amount = s.amount / 100
+    if s.space == "world":
+        lead = clip.model[0][:, parent] if parent >= 0 else np.tile(quat.IDENTITY, (clip.frames, 1))
+        now = lead
+        on_turn = cycle.seam(clip, rig.travel_joint)[0] if clip.loop else None
+        for j in chain:
+            late = _earlier(lead, s.frames, on_turn)
+            own = quat.multiply(late, clip.rotations[:, j])
+            undelayed = quat.multiply(now, clip.rotations[:, j])
+            lead = quat.multiply(quat.scaled(_short(quat.multiply(own, quat.conjugate(undelayed))), amount), undelayed)
+            rotations[:, j] = quat.multiply(quat.conjugate(now), lead)
+            now = lead
+    else:
+        seam = np.array(quat.IDENTITY) if clip.loop else None
+        above = chain[0]
+        bend = _bend(rotations[:, above], skeleton.rest_rotations[above], rest[skeleton.parents[above]])
+        for j in chain[1:]:
+            frame = rest[above]
+            late = quat.scaled(_short(_earlier(bend, s.frames, seam)), amount)
+            turn = quat.multiply(quat.multiply(quat.conjugate(frame), late), frame)
+            rotations[:, j] = quat.multiply(turn, clip.rotations[:, j])
+            bend = _bend(rotations[:, j], skeleton.rest_rotations[j], frame)
+            above = j
+    for j in chain:
+        rotations[:, j] = quat.continuous(quat.shortest(quat.normalise(rotations[:, j]), clip.rotations[:, j]))
+    return rotations
+
+
+def _bend(local: Array, rest: Array, frame: Array) -> Array:
+    """How a joint is bent against its parent, from rest, in the axes of the model at rest ``(frames, 4)``."""
+    change = quat.multiply(local, quat.conjugate(rest))
+    return quat.multiply(quat.multiply(frame, change), quat.conjugate(frame))
+
+
+def _short(q: Array) -> Array:
+    return np.where(q[..., 3:] < 0, -q, q)
+
+
+def _earlier(turns: Array, by: float, on_turn: Array | None) -> Array:
+    """Turns ``(frames, 4)`` as they were ``by`` frames earlier; before the start the first, or in a loop (on_turn: what a
+    cycle turns by) what came a cycle before."""
+    n = len(turns)
+    at = np.arange(n) - by
+    turns = quat.continuous(turns)
+    if on_turn is None:
+        at = np.maximum(at, 0)
+        low = np.minimum(np.floor(at).astype(np.intp), n - 1)
+        return quat.slerp(turns[low], turns[np.minimum(low + 1, n - 1)], at - low)
+    period = n - 1
+    low = np.floor(at).astype(np.intp)
+
+    def of(frames: Array) -> Array:
+        rounds, inside = np.divmod(frames, period)
+        out = turns[inside]
+        back = quat.conjugate(on_turn)
+        for k in range(int(rounds.min()), 0):
+            out[rounds <= k] = quat.multiply(back, out[rounds <= k])
+        return out
+
+    return quat.slerp(of(low), of(low + 1), at - low)
+
+
+# Springs ---------------------------------------------------------------------------------------------------------
+
+
+def _sprung(clip: Clip, rig: Rig, chain: list[int], s: FollowThroughSettings) -> Array:
+    """Each link's end is a mass on a spring about where the link above, as it now swings, would have it."""
+    skeleton = clip.skeleton
+    turned, placed = clip.model
+    rotations = np.array(clip.rotations)
+    parent = int(skeleton.parents[chain[0]])
+    place = placed[:, chain[0]]
+    above = turned[:, parent] if parent >= 0 else np.tile(quat.IDENTITY, (clip.frames, 1))
+    amount, most = s.amount / 100, np.radians(s.most)
+    seam = cycle.seam(clip, rig.travel_joint) if clip.loop and clip.frames > 3 else None
+    for i, j in enumerate(chain):
+        led = quat.multiply(above, clip.rotations[:, j])
+        bone = _bone(rig, chain, i)
+        frequency = s.frequency * (1 - s.softer / 100) ** i
+        ends = place + quat.rotate(led, bone)
+        lag = _lag(ends, clip.rate, frequency, s.damping, seam)
+        way = ends - place
+        turn = quat.between(way, way + amount * lag)
+        angle = quat.angle(turn)
+        soft = most * np.tanh(angle / most)  # nears the limit without reaching it
+        turn = quat.scaled(turn, np.where(angle > 1e-12, soft / np.maximum(angle, 1e-12), 1.0))
+        now = quat.multiply(turn, led)
+        own = quat.multiply(quat.conjugate(above), now)
+        rotations[:, j] = quat.continuous(quat.shortest(quat.normalise(own), clip.rotations[:, j]))
+        if i + 1 < len(chain):
+            place = place + quat.rotate(now, clip.translations[:, chain[i + 1]])
+            above = now
+    return rotations
+
+
+def _bone(rig: Rig, chain: list[int], i: int) -> Array:
+    """From a link to the next, in its own axes ``(3,)``; of the last as far as the file says, else as the one before."""
+    skeleton = rig.skeleton
+    if i + 1 < len(chain):
+        bone = skeleton.rest_translations[chain[i + 1]]
+    else:
+        tip = rig.tips.get(skeleton.names[chain[i]])
+        bone = tip if tip is not None else skeleton.rest_translations[chain[i]] if i else np.zeros(3)
+    size = float(np.linalg.norm(bone))
+    return np.asarray(bone if size > 1e-6 else np.array([0.0, 0.1 * max(rig.height, 0.1), 0.0]))
+
+
+def _lag(ends: Array, rate: float, frequency: float, damping: float, seam: tuple[Array, Array] | None) -> Array:
+    """How far the mass is from the point that leads it ``(frames, 3)``; in a loop, once it has settled into it."""
+    if seam is None:
+        return springs.lag(ends, rate, frequency, damping)
+    period = len(ends) - 1
+    rounds = springs.cycles_to_settle(frequency, damping, period / rate)
+    back = [ends[:-1]]
+    turn, move = quat.conjugate(seam[0]), seam[1]
+    for _ in range(rounds):
+        back.append(quat.rotate(turn, back[-1] - move))
+    # One frame beyond the end too: the last frame is the first of the next round.
+    long = np.concatenate([*back[::-1], quat.rotate(seam[0], ends[:2]) + move])
+    out = springs.lag(long, rate, frequency, damping)[rounds * period :]
+    return np.asarray(out[: period + 1])
+
+
+FOLLOW_THROUGH = StepKind(
+    "follow-through",
+    "Follow-through",
+    "Let a tail, coat or arm come after what leads it: each link some frames late, or swinging on a spring.",
+    FollowThroughSettings,
+    follow_through,
+)

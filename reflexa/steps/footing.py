@@ -1,0 +1,151 @@
+"""When the feet of a clip stand, heel and ball each, over the ground or the props."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Literal
+
+import numpy as np
+from numpy.typing import NDArray
+from scipy.ndimage import minimum_filter1d
+
+from reflexa.motion import contacts, cycle
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.rig import Rig
+from reflexa.rig.match import leg_length
+from reflexa.rig.soles import Sole, soles
+from reflexa.stage import EMPTY, Stage, surface_under
+
+Bools = NDArray[np.bool_]
+# world: a foot stands where it is low and slow. spot: where it is low and goes back under a figure that stays in place.
+Sees = Literal["world", "spot"]
+
+
+# A clip may hover or sink as a whole by this share of the leg, and its feet are still known to stand.
+_MOST_OFF = 0.15
+
+
+@dataclass(frozen=True)
+class Thresholds:
+    """When a point stands: below ``low`` and slower than ``slow``, as shares of the leg's length (a second); it goes on
+    standing up to ``slack`` times either; spans shorter than ``least`` frames do not count."""
+
+    low: float = 0.06
+    slow: float = 0.40
+    slack: float = 1.6
+    least: int = 3
+
+
+@dataclass(frozen=True, eq=False)
+class Footing:
+    """One foot over a clip. heel, ball: tracks ``(frames, 3)``; heel_stands, ball_stands ``(frames,)``; height: of the
+    lower of both over what lies below, metres; speed: of the slower of both, m/s ``(frames,)``."""
+
+    sole: Sole
+    heel: Array
+    ball: Array
+    heel_stands: Bools
+    ball_stands: Bools
+    height: Array
+    speed: Array
+
+    @property
+    def stands(self) -> Bools:
+        return self.heel_stands | self.ball_stands
+
+
+def footing(
+    clip: Clip, rig: Rig, stage: Stage = EMPTY, by: Thresholds = Thresholds(), floor: Literal["stage", "feet"] = "feet",
+    sees: Sees | None = None,
+) -> dict[str, Footing]:  # fmt: skip
+    """Per side that has a foot, when it stands; empty where the rig has none.
+
+    floor: heights are over the stage, or over the lower foot within a quarter of a second (so that steps and jetties
+    count that nobody has put there). sees: left out, a clip in which no foot is ever still while it is low counts as made
+    on the spot.
+    """
+    found = soles(rig)
+    if not found:
+        return {}
+    tracks = {side: sole.points(*clip.model) for side, sole in found.items()}
+    # A loop is looked at round its seam: what begins at its end goes on at its start.
+    pad = min(clip.frames - 1, max(8, round(clip.rate / 2))) if clip.loop else 0
+    if pad:
+        turn, move = cycle.seam(clip, rig.travel_joint)
+        long = {side: [cycle.continued(p, turn, move, pad) for p in pair] for side, pair in tracks.items()}
+    else:
+        long = {side: list(pair) for side, pair in tracks.items()}
+    when = np.mod(np.arange(-pad, clip.frames + pad), max(clip.frames - 1, 1)) if pad else None
+    if floor == "feet":
+        lowest = np.min([p[:, 1] for pair in long.values() for p in pair], axis=0)
+        under = minimum_filter1d(lowest, max(1, round(clip.rate / 2)) | 1, mode="nearest")
+    heights = {
+        side: [
+            p[:, 1] - (under if floor == "feet" else surface_under(stage, clip, p, frames=when).height) for p in pair
+        ] for side, pair in long.items()
+    }  # fmt: skip
+    leg = max(leg_length(rig), 1e-6)
+    if floor == "stage":
+        # A clip that hovers or sinks as a whole stands where its feet are lowest.
+        level = _level([h for pair in heights.values() for h in pair], leg)
+        heights = {side: [h - level for h in pair] for side, pair in heights.items()}
+    speeds = {side: [contacts.speeds(p, clip.rate) for p in pair] for side, pair in long.items()}
+    stand: dict[str, list[Bools]] = {
+        side: [
+            contacts.standing(h, v, by.low * leg, by.slow * leg, by.slack, by.least)
+            for h, v in zip(heights[side], speeds[side], strict=True)
+        ]
+        for side in found
+    }
+    if sees == "spot" or (sees is None and made_on_spot(stand, heights, leg)):
+        stand = _on_spot(long, heights, by)
+    own = slice(pad, pad + clip.frames)
+    return {
+        side: Footing(
+            sole, *tracks[side], stand[side][0][own], stand[side][1][own], np.minimum(*heights[side])[own],
+            np.minimum(*speeds[side])[own],
+        )
+        for side, sole in found.items()
+    }  # fmt: skip
+
+
+def level_of(clip: Clip, rig: Rig, stage: Stage = EMPTY) -> float:
+    """How high a clip hovers as a whole, metres (negative: how deep it is sunk): where its feet are lowest."""
+    points = [p for sole in soles(rig).values() for p in sole.points(*clip.model)]
+    if not points:
+        return 0.0
+    return _level([p[:, 1] - surface_under(stage, clip, p).height for p in points], max(leg_length(rig), 1e-6))
+
+
+def _level(heights: list[Array], leg: float) -> float:
+    return float(np.clip(np.percentile(np.min(heights, axis=0), 5), -_MOST_OFF * leg, _MOST_OFF * leg))
+
+
+def made_on_spot(stand: dict[str, list[Bools]], heights: dict[str, list[Array]], leg: float) -> bool:
+    """Are the feet lifted, and yet hardly ever still while they are low?"""
+    lifted = [side for side, (h, b) in heights.items() if np.ptp(np.minimum(h, b)) > 0.02 * leg]
+    return bool(lifted) and all((stand[side][0] | stand[side][1]).mean() < 0.1 for side in lifted)
+
+
+def _on_spot(tracks: dict[str, list[Array]], heights: dict[str, list[Array]], by: Thresholds) -> dict[str, list[Bools]]:
+    """Standing points go back under the figure, all the same way; one that swings forward is low too, for a moment."""
+    points = [(p, h) for side, pair in tracks.items() for p, h in zip(pair, heights[side], strict=True)]
+    ways = [np.gradient(p[:, [0, 2]], axis=0) if len(p) > 1 else np.zeros((len(p), 2)) for p, _ in points]
+    low = [h - h.min() < 0.15 * max(float(np.ptp(h)), 1e-6) for _, h in points]
+    way = np.sum([w[l].sum(axis=0) for w, l in zip(ways, low, strict=True)], axis=0)
+    way = way / max(float(np.linalg.norm(way)), 1e-9)
+    out: list[Bools] = []
+    for (_, h), w in zip(points, ways, strict=True):
+        lift = max(float(np.ptp(h)), 1e-6)
+        back = w @ way
+        usual = max(float(np.median(back[back > 0])) if np.any(back > 0) else 0.0, 1e-9)
+        # As a "speed": how much slower than the usual way back it goes.
+        out.append(contacts.standing(h - h.min(), 1 - back / usual, 0.06 * lift, 0.55, by.slack, by.least))
+    pairs = iter(out)
+    return {side: [next(pairs), next(pairs)] for side in tracks}
+
+
+def planted_spans(clip: Clip, rig: Rig) -> dict[str, Bools]:
+    """Per side, when a foot stands ``(frames,)``; empty where the rig has no feet."""
+    return {side: f.stands for side, f in footing(clip, rig).items()}

@@ -1,0 +1,110 @@
+"""Keep in the world: chosen joints stay where they were in the world while what is above them was changed."""
+
+from __future__ import annotations
+
+from typing import Annotated
+
+import numpy as np
+from msgspec import Meta
+
+from reflexa.errors import RecipeError
+from reflexa.motion import quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.limbs import at_frames, limb, reach, reach_chain, turn_about, written
+from reflexa.rig import Rig
+from reflexa.steps.goal import Reach, weight_of
+from reflexa.steps.helper_joints import follow
+from reflexa.steps.model import Around, Point, Settings, Step, StepKind
+
+
+class KeepSettings(Settings, frozen=True):
+    joints: Annotated[
+        tuple[str, ...],
+        Meta(
+            title="What is kept", description="left hand, right hand, left foot, right foot, head, or joints by name.",
+            extra={"choose": "ends"},
+        ),
+    ] = ("left foot", "right foot")  # fmt: skip
+    since: Annotated[
+        str,
+        Meta(
+            title="As before",
+            description="The step before which they were right: its name, or source; empty: the step just before.",
+            extra={"choose": "step"},
+        ),
+    ] = ""  # fmt: skip
+    place: Annotated[bool, Meta(title="Place", description="Where they were in the world.")] = True
+    turn: Annotated[bool, Meta(title="Direction", description="As they were turned in the world.")] = True
+    when: Annotated[
+        tuple[Reach, ...], Meta(title="When", description="Start, at, until, end in frames; none: all the time.")
+    ] = ()
+
+
+def before(settings: KeepSettings, around: Around) -> Point:
+    """The point of the line that is kept to. Raises RecipeError for a step that is not before this one."""
+    points = around.earlier
+    if not points:
+        raise RecipeError("there is nothing before this step to keep to")
+    if not settings.since:
+        return points[max(len(points) - 2, 0)]
+    if settings.since == "source":
+        return points[0]
+    at = next((i for i in range(len(points) - 1, 0, -1) if points[i].name == settings.since), -1)
+    if at < 0:
+        known = ", ".join(p.name for p in points)
+        raise RecipeError(f"no step before this one is called {settings.since!r}", advice=f"There are: {known}.")
+    return points[at - 1]
+
+
+def keep(clip: Clip, rig: Rig, settings: KeepSettings, around: Around) -> Clip:
+    """The clip with chosen joints as they were in the world. Limbs bend to do so, chains too; other joints keep their
+    direction alone. Raises RecipeError where clip or rig were others then, or a joint is not there."""
+    then = before(settings, around)
+    if then.clip.frames != clip.frames or then.clip.skeleton.names != clip.skeleton.names:
+        what = "another length" if then.clip.frames != clip.frames else "another rig"
+        raise RecipeError(
+            f"before {settings.since or 'the last step'!r} the clip had {what}", advice="Choose a later step."
+        )
+    at = np.flatnonzero(weight := weight_of(settings.when, clip.frames))
+    if len(at) == 0:
+        return clip
+    posed = at_frames(clip.skeleton, clip.model, clip.rotations, at)
+    w = weight[at]
+    for name in settings.joints:
+        joint = rig.joint(name)
+        joint = clip.skeleton.index.get(name, -1) if joint < 0 else joint
+        if joint < 0:
+            raise RecipeError(f"the rig has no {name!r}", advice="Choose another joint to keep.")
+        q, p = then.clip.model[0][at, joint], then.clip.model[1][at, joint]
+        if settings.place:
+            goal = posed.placed[:, joint] + w[:, None] * (p - posed.placed[:, joint])
+            joints = rig.limb(rig.part_of(clip.skeleton.names[joint]))
+            line = rig.chain_to(clip.skeleton.names[joint])
+            if joints is not None:
+                reach(posed, limb(clip.skeleton, *joints), goal, rig.bend_side(rig.part_of(clip.skeleton.names[joint])))
+            elif line:
+                reach_chain(posed, line, goal)
+        if settings.turn:
+            change = quat.multiply(quat.slerp(posed.turned[:, joint], q, w), quat.conjugate(posed.turned[:, joint]))
+            turn_about(posed, np.array(clip.skeleton.below(joint)), posed.placed[:, joint].copy(), change)
+        posed.loose.add(joint)
+    return follow(clip, clip.with_motion(written(posed, clip.rotations, at), clip.translations), rig)
+
+
+def _keep(clip: Clip, rig: Rig, step: Step, around: Around) -> Clip:
+    assert isinstance(step.settings, KeepSettings)
+    return keep(clip, rig, step.settings, around)
+
+
+def _reads(settings: KeepSettings, around: Around) -> list[str]:
+    return [before(settings, around).clip.digest]
+
+
+KEEP = StepKind(
+    "keep-in-world",
+    "Keep in the world",
+    "Feet, hands or head stay where they were in the world, whatever the steps before did to what is above them.",
+    KeepSettings,
+    draws=_keep,
+    reads=_reads,
+)

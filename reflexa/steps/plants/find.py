@@ -1,0 +1,157 @@
+"""Which plants there are: found by height and speed, or written down; and the edits that hands make."""
+
+from __future__ import annotations
+
+from typing import Literal
+
+import msgspec
+import numpy as np
+
+from reflexa.motion import contacts, quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.rig import Rig
+from reflexa.rig.match import leg_length
+from reflexa.stage import Stage
+from reflexa.stage.model import Prop, track
+from reflexa.steps.footing import Thresholds, footing
+from reflexa.steps.model import Around
+from reflexa.steps.plants.settings import LIMBS, Plant, PlantsSettings
+
+Plants = tuple[Plant, ...]
+# A hand stands at this share of a foot's slowness, and this near a prop, metres.
+_HAND_SLOW, _HAND_NEAR = 0.25, 0.12
+
+
+def plants_of(clip: Clip, rig: Rig, settings: PlantsSettings, around: Around) -> Plants:
+    """The plants that the step holds in this clip, in order of time; those that lie outside the clip are left out, and those
+    that reach beyond its end are cut."""
+    if settings.find:
+        return found(*_looked_at(clip, rig, settings, around), settings, around.stage)
+    inside = (
+        msgspec.structs.replace(p, last=min(p.last, clip.frames - 1)) for p in settings.plants if p.first < clip.frames
+    )
+    return tuple(sorted(inside, key=lambda p: (p.first, p.limb)))
+
+
+def _looked_at(clip: Clip, rig: Rig, settings: PlantsSettings, around: Around) -> tuple[Clip, Rig]:
+    """The clip in which plants are looked for: the source, where it is as long and has feet; else this one."""
+    if settings.look_at == "the source" and around.earlier:
+        point = around.earlier[0]
+        if point.clip.frames == clip.frames and any(point.rig.joint(f"{s} foot") >= 0 for s in ("left", "right")):
+            return point.clip, point.rig
+    return clip, rig
+
+
+def found(clip: Clip, rig: Rig, settings: PlantsSettings, stage: Stage) -> Plants:
+    """The plants of a clip by height and speed, with hysteresis."""
+    by = Thresholds(settings.low / 100, settings.slow / 100, settings.slack, settings.least)
+    floor: Literal["stage", "feet"] = "stage" if settings.surface == "surface below" else "feet"
+    out: list[Plant] = []
+    for side, f in footing(clip, rig, stage, by, floor).items():
+        for a, b in contacts.spans(f.stands):
+            ball, heel = f.ball_stands[a : b + 1], f.heel_stands[a : b + 1]
+            down = a + int(np.argmax(ball)) if ball.any() else b + 1
+            up = b - int(np.argmax(heel[::-1])) if heel.any() else a - 1
+            out.append(
+                Plant(
+                    f"{side} foot", a, b,  # type: ignore[arg-type]
+                    None if down == a else down, None if up == b else max(up, -1),
+                )
+            )  # fmt: skip
+    if settings.hands:
+        out += _hands(clip, rig, by, stage)
+    return tuple(sorted(out, key=lambda p: (p.first, p.limb)))
+
+
+def _hands(clip: Clip, rig: Rig, by: Thresholds, stage: Stage) -> list[Plant]:
+    out = []
+    slow = _HAND_SLOW * by.slow * max(leg_length(rig), 0.5)
+    for limb in LIMBS[2:]:
+        joint = rig.joint(limb)
+        if joint < 0 or not stage.props:
+            continue
+        places = clip.model[1][:, joint]
+        away = np.min([_distance(prop, clip, places) for prop in stage.props], axis=0)
+        stands = contacts.standing(away, contacts.speeds(places, clip.rate), _HAND_NEAR, slow, by.slack, by.least)
+        out += [Plant(limb, a, b) for a, b in contacts.spans(stands)]  # type: ignore[arg-type]
+    return out
+
+
+def _distance(prop: Prop, clip: Clip, places: Array) -> Array:
+    """How far places ``(frames, 3)`` are from the box about a prop, metres; 0 inside."""
+    q, p = track(prop, clip)
+    own = quat.rotate(quat.conjugate(q), places - p)
+    if prop.vertices:
+        v = np.array(prop.vertices)
+        low, high = v.min(axis=0), v.max(axis=0)
+    else:
+        w, h, d = prop.size
+        low, high = np.array([-w / 2, 0.0, -d / 2]), np.array([w / 2, h, d / 2])
+    return np.asarray(np.linalg.norm(np.maximum(np.maximum(low - own, own - high), 0.0), axis=-1))
+
+
+# Edits: each gives the next plants ------------------------------------------------------------------------------
+
+
+def _put(plants: Plants, *new: Plant) -> Plants:
+    return tuple(sorted((*plants, *new), key=lambda p: (p.first, p.limb)))
+
+
+def _others(plants: Plants, index: int) -> Plants:
+    return (*plants[:index], *plants[index + 1 :])
+
+
+def with_ends(plants: Plants, index: int, first: int, last: int, frames: int) -> Plants:
+    """A plant with other ends, inside the clip and clear of its neighbours on the same limb; its heel and ball keep their
+    frames."""
+    p = plants[index]
+    same = [o for o in _others(plants, index) if o.limb == p.limb]
+    low = max((o.last + 1 for o in same if o.first <= p.first), default=0)
+    high = min((o.first - 1 for o in same if o.first > p.first), default=frames - 1)
+    first = min(max(first, low), high)
+    last = min(max(last, first), high)
+    return _put(_others(plants, index), msgspec.structs.replace(p, first=first, last=last))
+
+
+def with_roll(plants: Plants, index: int, ball_down: int | None = None, heel_up: int | None = None) -> Plants:
+    """A foot's plant with other frames at which its ball comes down or its heel lifts."""
+    p = plants[index]
+    if ball_down is not None:
+        at = min(max(ball_down, p.first), p.last)
+        p = msgspec.structs.replace(p, ball_down=None if at == p.first else at)
+    if heel_up is not None:
+        at = min(max(heel_up, p.first), p.last)
+        p = msgspec.structs.replace(p, heel_up=None if at == p.last else at)
+    return (*plants[:index], p, *plants[index + 1 :])
+
+
+def split(plants: Plants, index: int, frame: int) -> Plants:
+    """A plant cut in two before ``frame``, with a frame left between, so that the foot may be set anew."""
+    p = plants[index]
+    if not p.first < frame < p.last:
+        return plants
+    a = msgspec.structs.replace(p, last=frame - 1)
+    b = msgspec.structs.replace(p, first=frame + 1, place=None)
+    return _put(_others(plants, index), a, b)
+
+
+def joined(plants: Plants, index: int) -> Plants:
+    """A plant joined with the next of the same limb."""
+    p = plants[index]
+    after = next((i for i, o in enumerate(plants) if o.limb == p.limb and o.first > p.last), -1)
+    if after < 0:
+        return plants
+    q = plants[after]
+    both = msgspec.structs.replace(p, last=q.last, heel_up=q.heel_up)
+    return _put(tuple(o for i, o in enumerate(plants) if i not in (index, after)), both)
+
+
+def added(plants: Plants, limb: str, frame: int, frames: int, long: int = 12) -> Plants:
+    """A new plant of a limb about a frame, as long as there is room; nothing where one is already."""
+    if any(p.limb == limb and p.first <= frame <= p.last for p in plants):
+        return plants
+    low = max((p.last + 1 for p in plants if p.limb == limb and p.last < frame), default=0)
+    high = min((p.first - 1 for p in plants if p.limb == limb and p.first > frame), default=frames - 1)
+    first = max(low, frame - long // 2)
+    return _put(plants, Plant(limb, first, max(first, min(high, first + long))))  # type: ignore[arg-type]

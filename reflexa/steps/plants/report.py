@@ -1,0 +1,78 @@
+"""How well plants hold, in numbers, before and after."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from reflexa.motion import quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.rig import Rig
+from reflexa.rig.soles import Sole, soles
+from reflexa.stage import Stage, surface_under
+from reflexa.steps.plants.settings import Plant
+
+
+@dataclass(frozen=True)
+class Held:
+    """One plant. drift: how far heel or ball leaves its place while it bears, mm, and the frame of it; depth: how deep the
+    sole is below what it stands on at most, mm (0: nowhere); over: how high its lowest point is over it at least, mm."""
+
+    drift: float
+    frame: int
+    depth: float
+    over: float
+
+
+def held(clip: Clip, rig: Rig, plant: Plant, stage: Stage) -> Held:
+    """How a plant holds in a clip."""
+    a, b = plant.first, min(plant.last, clip.frames - 1)
+    turned, placed = clip.model
+    side, _, part = plant.limb.partition(" ")
+    sole = soles(rig).get(side) if part == "foot" else None
+    joint = rig.joint(plant.limb)
+    if a > b or joint < 0:
+        return Held(0.0, a, 0.0, 0.0)
+    if sole is None:
+        away = np.linalg.norm(placed[a : b + 1, joint] - placed[a, joint], axis=-1)
+        return Held(1000 * float(away.max()), a + int(away.argmax()), 0.0, 0.0)
+    heel, ball = bearing_points(sole, turned[a : b + 1], placed[a : b + 1])
+    drift = np.zeros(b + 1 - a)
+    for track, first, last in ((heel, a, min(plant.heel_to, b)), (ball, plant.ball_from, b)):
+        if last >= first:
+            own = slice(first - a, last + 1 - a)
+            drift[own] = np.maximum(drift[own], np.linalg.norm(track[own] - track[own][0], axis=-1))
+    frames = np.arange(a, b + 1)
+    points = sole.lowest(turned[frames], placed[frames])
+    heights = np.stack([p[:, 1] - surface_under(stage, clip, p, frames=frames).height for p in points])
+    low = heights.min(axis=0)
+    return Held(
+        1000 * float(drift.max()),
+        a + int(drift.argmax()),
+        1000 * float(np.maximum(-low, 0).max()),
+        1000 * float(low.max()),
+    )
+
+
+def bearing_points(sole: Sole, turned: Array, placed: Array) -> tuple[Array, Array]:
+    """Heel, and ball under the toes' joint, ``(frames, 3)`` each: what stays in a plant."""
+    heel = placed[:, sole.ankle] + quat.rotate(turned[:, sole.ankle], sole.heel)
+    at = sole.ankle if sole.toes < 0 else sole.toes
+    return heel, placed[:, at] + quat.rotate(turned[:, at], sole.ball)
+
+
+def added_acceleration(before: Clip, after: Clip, rig: Rig, plants: tuple[Plant, ...], within: int = 8) -> float:
+    """The most that a step adds to the acceleration of an ankle or wrist near the ends of its plants, m/s²."""
+    most = 0.0
+    for p in plants:
+        joint = rig.joint(p.limb)
+        if joint < 0 or before.frames < 3:
+            continue
+        added = after.model[1][:, joint] - before.model[1][:, joint]
+        size = np.linalg.norm(np.diff(added, n=2, axis=0), axis=-1) * before.rate**2
+        for end in (p.first, p.last):
+            near = size[max(end - 1 - within, 0) : end + within]
+            most = max(most, float(near.max(initial=0.0)))
+    return most

@@ -1,0 +1,325 @@
+"""The plants step: soles and hands held where they stand, and everything between them led there and back.
+
+After Kovar, Schreiner & Gleicher, Footskate Cleanup for Motion Capture Editing, 2002: places first, then the pelvis,
+then the legs, in closed form; changes are spread over the frames beside a plant.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from reflexa.errors import RecipeError
+from reflexa.motion import contacts, cycle, quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.limbs import Limb, at_frames, limb, reach, sink, too_far, turn_about, widened, written
+from reflexa.motion.quat import Array
+from reflexa.rig import Rig
+from reflexa.rig.soles import Sole, soles
+from reflexa.stage import Stage, surface_under
+from reflexa.steps.footing import level_of
+from reflexa.steps.helper_joints import follow
+from reflexa.steps.model import Around, Step, StepKind
+from reflexa.steps.plants.find import Plants, plants_of
+from reflexa.steps.plants.settings import Plant, PlantsSettings
+
+
+@dataclass(eq=False)
+class Change:
+    """What one limb is to do, over all frames: goal of its end ``(frames, 3)``, its turn and that of the toes in model
+    space ``(frames, 4)`` (toes None: they go along); held ``(frames,)``: in a plant; moved: anything differs."""
+
+    limb: Limb
+    name: str
+    goal: Array
+    turn: Array
+    toes: Array | None
+    held: NDArray[np.bool_]
+    moved: NDArray[np.bool_]
+
+
+def plant(clip: Clip, rig: Rig, settings: PlantsSettings, around: Around) -> Clip:
+    """The clip with its plants held. Raises RecipeError where the rig has no feet (or hands) to hold."""
+    plants = tuple(p for p in plants_of(clip, rig, settings, around) if p.on)
+    changes = changes_of(levelled := _levelled(clip, rig, settings, around.stage), rig, plants, settings, around.stage)
+    if settings.find and not any(rig.limb(f"{s} foot") for s in ("left", "right")):
+        raise RecipeError(
+            "the rig has no leg of thigh, shin and foot, so nothing can be planted",
+            advice="Say in the Figure view which joints these are.",
+        )
+    return solved(levelled, rig, changes, settings)
+
+
+# A whole clip that is this little off stays where it is, metres.
+_LITTLE = 0.002
+
+
+def _levelled(clip: Clip, rig: Rig, settings: PlantsSettings, stage: Stage) -> Clip:
+    """A clip that hovers or sinks as a whole, put down; the root joint stays on the ground."""
+    by = level_of(clip, rig, stage) if settings.level and settings.surface == "surface below" else 0.0
+    pelvis = rig.joint("pelvis")
+    if abs(by) < _LITTLE or pelvis < 0:
+        return clip
+    translations = np.array(clip.translations)
+    down = np.array([0.0, -by, 0.0])
+    parent = int(clip.skeleton.parents[pelvis])
+    turned = clip.model[0]
+    translations[:, pelvis] += quat.rotate(quat.conjugate(turned[:, parent]), down) if parent >= 0 else down
+    return clip.with_motion(clip.rotations, translations)
+
+
+def changes_of(clip: Clip, rig: Rig, plants: Plants, settings: PlantsSettings, stage: Stage) -> list[Change]:
+    """What every planted limb is to do."""
+    out = []
+    known = soles(rig)
+    for name in dict.fromkeys(p.limb for p in plants):
+        joints = rig.limb(name)
+        if joints is None:
+            continue
+        own = [p for p in plants if p.limb == name]
+        side, _, part = name.partition(" ")
+        l = limb(rig.skeleton, *joints)
+        if part == "foot":
+            out.append(_foot(clip, rig, l, known[side], own, settings, stage))
+        else:
+            out.append(_hand(clip, l, own, settings))
+    return out
+
+
+# One limb ---------------------------------------------------------------------------------------------------------
+
+
+def _hand(clip: Clip, l: Limb, plants: list[Plant], s: PlantsSettings) -> Change:
+    places = clip.model[1][:, l.end]
+    goal = np.full((clip.frames, 3), np.nan)
+    for p in plants:
+        span = slice(p.first, p.last + 1)
+        goal[span] = np.array(p.place) if p.place is not None else _chosen(places[span], s.hold)
+    offset = eased(goal - places, *s.eases(clip.rate))
+    turn = clip.model[0][:, l.end]
+    return Change(l, plants[0].limb, places + offset, turn, None, ~np.isnan(goal[:, 0]), np.any(offset != 0, axis=1))
+
+
+def _chosen(tracks: Array, hold: str) -> Array:
+    return np.asarray(tracks[0] if hold == "first" else tracks[-1] if hold == "last" else tracks.mean(axis=0))
+
+
+Stand = list[tuple[Plant, bool]]
+
+
+def _stands(plants: list[Plant], clip: Clip) -> list[Stand]:
+    """Plants that are held together: each alone, but one that runs over a loop's seam with both its parts, the part after
+    the seam (True) last."""
+    last = clip.frames - 1
+    before = next((p for p in plants if p.last == last and p.first > 0), None)
+    after = next((p for p in plants if p.first == 0 and p.last < last), None)
+    if not clip.loop or before is None or after is None:
+        return [[(p, False)] for p in plants]
+    rest: list[Stand] = [[(p, False)] for p in plants if p is not before and p is not after]
+    return [*rest, [(before, False), (after, True)]]
+
+
+def _foot(clip: Clip, rig: Rig, l: Limb, sole: Sole, plants: list[Plant], s: PlantsSettings, stage: Stage) -> Change:
+    """Turns first: flat where heel and ball are both down. Then the place of the ankle, about heel or ball."""
+    turned, placed = clip.model
+    n = clip.frames
+    q, ankle = turned[:, sole.ankle], placed[:, sole.ankle]
+    stands = _stands(plants, clip)
+    on_turn, on_move = cycle.seam(clip, rig.travel_joint)
+    below = s.surface == "surface below"
+
+    def up_of(p: Plant) -> Array:
+        """The normal of what the foot stands on."""
+        middle = np.array([(p.first + p.last) // 2])
+        at = sole.points(turned[middle], placed[middle])[1]
+        return np.asarray(surface_under(stage, clip, at, frames=middle).normal[0])
+
+    # The foot's turn: held where it is flat, led there and back beside.
+    wanted = np.full((n, 3), np.nan)
+    for stand in stands:
+        flat = [(p, after, np.arange(p.ball_from, p.heel_to + 1)) for p, after in stand if p.ball_from <= p.heel_to]
+        if not flat:
+            continue
+        ways = np.concatenate([quat.multiply(on_turn, q[f]) if after else q[f] for _, after, f in flat])
+        mean = _mean_turn(ways, s.hold)
+        for p, after, frames in flat:
+            held = quat.multiply(quat.conjugate(on_turn), mean) if after else mean
+            if below:
+                held = quat.multiply(quat.between(quat.rotate(held, sole.up), up_of(p)), held)
+            wanted[frames] = quat.to_rotvec(quat.multiply(held, quat.conjugate(q[frames])))
+    turn = quat.multiply(quat.from_rotvec(eased(wanted, *s.eases(clip.rate))), q)
+    toes, ball_from = _toes(clip, sole, plants, turn, s, up_of if below else None)
+    heel_from = quat.rotate(turn, sole.heel)
+
+    # The place: the heel's or the ball's, whichever bears, from the one place at which the foot stands.
+    goal = np.full((n, 3), np.nan)
+    for stand in stands:
+        offered = []
+        for p, after in stand:
+            at = _as_ball(p, ankle, heel_from, ball_from)
+            offered.append(quat.rotate(on_turn, at) + on_move if after else at)
+        place = _chosen(np.concatenate(offered), s.hold)
+        place = next((np.array(p.place) for p, after in stand if p.place is not None and not after), place)
+        for p, after in stand:
+            ball = quat.rotate(quat.conjugate(on_turn), place - on_move) if after else place
+            if after and p.place is not None and len(stand) == 1:
+                ball = np.array(p.place)
+            if below:
+                middle = np.array([(p.first + p.last) // 2])
+                ball = np.array([ball[0], surface_under(stage, clip, ball[None], frames=middle).height[0], ball[2]])
+            span = np.arange(p.first, p.last + 1)
+            on_ball = span >= p.ball_from
+            goal[span[on_ball]] = ball - ball_from[span[on_ball]]
+            to_heel = heel_from[p.ball_from] - ball_from[p.ball_from] if p.ball_from <= p.last else np.zeros(3)
+            goal[span[~on_ball]] = ball + to_heel - heel_from[span[~on_ball]]
+    offset = eased(goal - ankle, *s.eases(clip.rate))
+    moved = np.any(offset != 0, axis=1) | (quat.angle(quat.multiply(turn, quat.conjugate(q))) > 1e-9)
+    if toes is not None:
+        moved |= quat.angle(quat.multiply(toes, quat.conjugate(turned[:, sole.toes]))) > 1e-9
+    return Change(l, plants[0].limb, ankle + offset, turn, toes, ~np.isnan(goal[:, 0]), moved)
+
+
+def _toes(
+    clip: Clip, sole: Sole, plants: list[Plant], turn: Array, s: PlantsSettings, up_of: Callable[[Plant], Array] | None
+) -> tuple[Array | None, Array]:
+    """The toes' turn ``(frames, 4)``, flat while the ball is down, else going with the foot; and the way from the ankle
+    to the ball ``(frames, 3)``."""
+    turned, placed = clip.model
+    if sole.toes < 0:
+        return None, quat.rotate(turn, sole.ball)
+    q = turned[:, sole.ankle]
+    toes = quat.multiply(quat.multiply(turn, quat.conjugate(q)), turned[:, sole.toes])
+    if s.toes:
+        lie = np.full((clip.frames, 3), np.nan)
+        for p in plants:
+            frames = np.arange(p.ball_from, p.last + 1)
+            if len(frames):
+                held = _mean_turn(toes[frames], s.hold)
+                if up_of is not None:
+                    held = quat.multiply(quat.between(quat.rotate(held, sole.toes_up), up_of(p)), held)
+                lie[frames] = quat.to_rotvec(quat.multiply(held, quat.conjugate(toes[frames])))
+        toes = quat.multiply(quat.from_rotvec(eased(lie, *s.eases(clip.rate))), toes)
+    arm = quat.rotate(quat.conjugate(q), placed[:, sole.toes] - placed[:, sole.ankle])
+    return toes, quat.rotate(turn, arm) + quat.rotate(toes, sole.ball)
+
+
+def _mean_turn(turns: Array, hold: str) -> Array:
+    """One turn for many ``(n, 4)``: the first, the last, or their mean."""
+    if hold != "mean":
+        return np.asarray(turns[0 if hold == "first" else -1])
+    return quat.normalise(quat.continuous(turns).mean(axis=0))
+
+
+def _as_ball(p: Plant, ankle: Array, heel_from: Array, ball_from: Array) -> Array:
+    """Where the ball would be ``(frames of the plant, 3)`` if the point that bears stayed: while the foot is on its heel,
+    as far from the heel as when it has come down."""
+    span = np.arange(p.first, p.last + 1)
+    on_ball = span >= p.ball_from
+    out = ankle[span] + np.where(on_ball[:, None], ball_from[span], heel_from[span])
+    if p.ball_from <= p.last:
+        out[~on_ball] += ball_from[p.ball_from] - heel_from[p.ball_from]
+    return np.asarray(out)
+
+
+def eased(values: Array, ease_in: int, ease_out: int) -> Array:
+    """A change that is given in spans ``(frames, n)`` (nan elsewhere), led to them from nothing and back to nothing over some
+    frames, or straight from one to the next where they are closer: cubic, with continuous velocity; 0 elsewhere."""
+    frames = len(values)
+    spans = contacts.spans(~np.isnan(values[:, 0]))
+    out = np.where(np.isnan(values), 0.0, values)
+    for i, (first, last) in enumerate(spans):
+        before = spans[i - 1][1] if i else -1
+        after = spans[i + 1][0] if i + 1 < len(spans) else frames
+        speed_in = values[min(first + 1, last)] - values[first]
+        speed_out = values[last] - values[max(last - 1, first)]
+        if i + 1 < len(spans) and after - last < ease_in + ease_out:
+            end = values[min(after + 1, spans[i + 1][1])] - values[after]
+            _bridge(out, last, after, values[last], speed_out, values[after], end)
+        else:
+            _bridge(out, last, last + ease_out, values[last], speed_out, 0 * speed_out, 0 * speed_out)
+        if not (i and first - before < ease_in + ease_out):
+            _bridge(out, first - ease_in, first, 0 * speed_in, 0 * speed_in, values[first], speed_in)
+    return out
+
+
+def _bridge(out: Array, a: int, b: int, from_: Array, leaving: Array, to: Array, arriving: Array) -> None:
+    """Fill the frames between ``a`` and ``b`` with a cubic (Hermite); what lies outside the clip is passed over."""
+    at = np.arange(max(a + 1, 0), min(b, len(out)))
+    if len(at) == 0:
+        return
+    u, long = ((at - a) / (b - a))[:, None], b - a
+    out[at] = (
+        (2 * u**3 - 3 * u**2 + 1) * from_ + (u**3 - 2 * u**2 + u) * long * leaving
+        + (3 * u**2 - 2 * u**3) * to + (u**3 - u**2) * long * arriving
+    )  # fmt: skip
+
+
+# All limbs together -------------------------------------------------------------------------------------------------
+
+
+def solved(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) -> Clip:
+    """The clip with limbs brought to their goals: first the pelvis gives way, then the limbs bend. Frames at which nothing
+    differs stay as they are, bit for bit."""
+    sunk = _give_way(clip, rig, changes, s)
+    moved = (sunk > 0) if sunk is not None else np.zeros(clip.frames, dtype=bool)
+    for c in changes:
+        moved |= c.moved
+    at = np.flatnonzero(moved)
+    if len(at) == 0:
+        return clip
+    posed = at_frames(clip.skeleton, clip.model, clip.rotations, at)
+    pelvis = rig.joint("pelvis")
+    translations = np.array(clip.translations)
+    if sunk is not None and pelvis >= 0:
+        sink(posed, pelvis, sunk[at])
+        parent = int(clip.skeleton.parents[pelvis])
+        p = posed.placed[:, pelvis]
+        if parent >= 0:
+            p = quat.rotate(quat.conjugate(posed.turned[:, parent]), p - posed.placed[:, parent])
+        translations[at, pelvis] = p
+    for c in changes:
+        reach(posed, c.limb, c.goal[at], rig.bend_side(c.name), softness=1 - s.reach / 100)
+        end = c.limb.end
+        change = quat.multiply(c.turn[at], quat.conjugate(posed.turned[:, end]))
+        turn_about(posed, c.limb.beyond, posed.placed[:, end].copy(), change)
+        posed.loose.add(end)
+        if c.toes is not None:
+            toes = rig.joint(f"{c.name.split()[0]} toes")
+            change = quat.multiply(c.toes[at], quat.conjugate(posed.turned[:, toes]))
+            turn_about(posed, np.array(clip.skeleton.below(toes)), posed.placed[:, toes].copy(), change)
+            posed.loose |= {toes, *clip.skeleton.children[end]}
+    return follow(clip, clip.with_motion(written(posed, clip.rotations, at), translations), rig)
+
+
+def _give_way(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) -> Array | None:
+    """How far the pelvis sinks ``(frames,)`` in metres so that planted legs reach their places; None where it need not."""
+    need = np.zeros(clip.frames)
+    for c in changes:
+        if c.name.endswith("foot"):
+            need = np.maximum(need, np.where(c.held, too_far(clip.model[1], c.limb, c.goal, s.reach / 100), 0.0))
+    need *= s.share / 100
+    return widened(need, clip.rate, clip.loop) if need.max(initial=0.0) > 1e-9 else None
+
+
+def _plant(clip: Clip, rig: Rig, step: Step, around: Around) -> Clip:
+    settings = step.settings
+    assert isinstance(settings, PlantsSettings)
+    return plant(clip, rig, settings, around)
+
+
+def _reads(settings: PlantsSettings, around: Around) -> list[str]:
+    looked = [around.earlier[0].clip.digest] if settings.find and settings.look_at == "the source" else []
+    return [around.stage.digest, *looked]
+
+
+PLANTS = StepKind(
+    "plants",
+    "Plants",
+    "Hold feet (and hands) where they stand: on what lies below them, still, with the legs and the pelvis giving way.",
+    PlantsSettings,
+    draws=_plant,
+    reads=_reads,
+)

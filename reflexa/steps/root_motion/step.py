@@ -1,0 +1,265 @@
+"""Root motion: how the figure travels over the ground, and which joint carries it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from reflexa.errors import RecipeError
+from reflexa.motion import quat, travel
+from reflexa.motion.clip import Clip
+from reflexa.motion.quat import Array
+from reflexa.motion.travel import yaw
+from reflexa.rig import Rig
+from reflexa.steps.footing import Footing, footing
+from reflexa.steps.model import StepKind
+from reflexa.steps.root_motion.settings import RootMotionSettings
+
+_LEVEL = (0, 2)
+
+
+@dataclass(frozen=True, eq=False)
+class Track:
+    """Over the ground: place ``(frames, 2)`` x and z in metres, heading ``(frames,)`` in radians; joint: which carries it."""
+
+    place: Array
+    heading: Array
+    joint: int
+
+    def moved_to(self, other: Track) -> tuple[Array, Array]:
+        """Turns ``(frames, 4)`` and moves ``(frames, 3)`` that take this track to another: p → turn·p + move."""
+        turn = yaw(other.heading - self.heading)
+        return turn, _on_ground(other.place) - quat.rotate(turn, _on_ground(self.place))
+
+
+def _on_ground(place: Array) -> Array:
+    return np.stack([place[..., 0], np.zeros(place.shape[:-1]), place[..., 1]], axis=-1)
+
+
+def track_of(clip: Clip, rig: Rig, joint: int) -> Track:
+    """Place and heading of a joint, as it is; the heading is that of the figure's own forward, carried by the joint."""
+    turned, placed = clip.model
+    ahead = quat.rotate(quat.conjugate(rig.neutral.rest_model[0][joint]), rig.facing)
+    return Track(placed[:, joint][:, _LEVEL], travel.headings(turned[:, joint], ahead), joint)
+
+
+def travel_of(clip: Clip, rig: Rig, line: travel.Line = "smoothed", seconds: float = 0.5) -> Track:
+    """How the figure travels: the root joint's track where it moves, else the pelvis's, as closely as said."""
+    root, pelvis = rig.joint("root"), rig.joint("pelvis")
+    if root >= 0:
+        own = track_of(clip, rig, root)
+        if np.ptp(own.place, axis=0).max() > 0.02 or np.ptp(own.heading) > np.radians(2) or pelvis < 0:
+            return own
+    return _smooth(track_of(clip, rig, pelvis if pelvis >= 0 else rig.travel_joint), clip, line, seconds)
+
+
+def _smooth(t: Track, clip: Clip, line: travel.Line, seconds: float) -> Track:
+    place = travel.smoothed(t.place, line, seconds, clip.rate, clip.loop)
+    return Track(place, travel.smoothed(t.heading, line, seconds, clip.rate, clip.loop), t.joint)
+
+
+def root_motion(clip: Clip, rig: Rig, settings: RootMotionSettings, first: int = 0) -> Clip:
+    """The clip with its travel changed. Raises RecipeError where the rig has no root joint and the operation needs one,
+    there are no feet to go by, or the path is none."""
+    s = settings
+    if s.operation in ("from pelvis", "hand back"):
+        return _root_joint_moved(clip, rig, s)
+    if s.operation == "from feet":
+        return _after_feet(clip, rig, s)
+    now = travel_of(clip, rig, s.line, s.seconds)
+    place, heading = np.array(now.place), np.array(now.heading)
+    if s.operation == "in place":
+        place = np.tile(place[0], (clip.frames, 1)) if s.place else place
+        heading = np.full(clip.frames, heading[0]) if s.turn else heading
+    elif s.operation == "along path":
+        place, heading = _along(clip, now, s)
+    elif s.operation == "turn and scale":
+        turn = yaw(np.radians(s.angle))
+        place = place[0] + s.scale * quat.rotate(turn, _on_ground(place - place[0]))[:, _LEVEL]
+        heading = heading + np.radians(s.angle)
+    elif s.operation == "to origin":
+        exact = travel_of(clip, rig, "exact")
+        forward = np.arctan2(rig.facing[0], rig.facing[2])
+        start = Track(exact.place[:1], exact.heading[:1], exact.joint)
+        turn, move = start.moved_to(Track(np.zeros((1, 2)), np.array([forward]), exact.joint))
+        return _carried(clip, rig, turn, move)
+    elif s.operation == "lock":
+        place = np.where([s.x, s.z], place[0], place)
+        heading = np.full(clip.frames, heading[0]) if s.heading else heading
+    elif s.operation == "remove drift":
+        place, heading = _without_drift(place, heading, s.drift)
+    out = _carried(clip, rig, *now.moved_to(Track(place, heading, now.joint)))
+    return _height_locked(out, rig) if s.operation == "lock" and s.y else out
+
+
+def _along(clip: Clip, now: Track, s: RootMotionSettings) -> tuple[Array, Array]:
+    try:
+        path = travel.Path(s.path)
+    except ValueError as e:
+        raise RecipeError(f"the path {e}", advice="Draw one in the step's picture from above.") from None
+    if s.walked == "to its end":
+        at, _ = travel.distances(path.length, clip.frames, s.pace, clip.rate)
+    else:
+        at = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(now.place, axis=0), axis=1))])
+    place, way = path.at(at)
+    if not s.turn:
+        return place, now.heading
+    # A figure that walks backwards or sideways goes on doing so: it keeps its heading to the way that it goes overall.
+    whole = now.place[-1] - now.place[0]
+    usual = np.arctan2(whole[0], whole[1]) if np.linalg.norm(whole) > 0.05 else float(now.heading.mean())
+    return place, way + (now.heading - usual)
+
+
+def _without_drift(place: Array, heading: Array, drift: str) -> tuple[Array, Array]:
+    share = np.linspace(0, 1, len(heading))
+    turned = share * (heading[-1] - heading[0])
+    if drift == "heading":
+        # Each stretch of the way is turned back by what had drifted there.
+        step = quat.rotate(yaw(-(turned[1:] + turned[:-1]) / 2), _on_ground(np.diff(place, axis=0)))[:, _LEVEL]
+        return np.concatenate([place[:1], place[0] + np.cumsum(step, axis=0)]), heading - turned
+    gone = place[-1] - place[0]
+    if drift == "sideways":
+        side = np.array([np.cos(heading[0]), -np.sin(heading[0])])
+        return place - share[:, None] * (gone @ side) * side, heading
+    return place - share[:, None] * gone, heading - turned
+
+
+def _after_feet(clip: Clip, rig: Rig, s: RootMotionSettings) -> Clip:
+    feet = footing(clip, rig)
+    if not any(f.stands.any() for f in feet.values()):
+        why = "no foot ever stands" if feet else "the rig has no feet"
+        raise RecipeError(
+            f"{why}, so there is nothing to go by",
+            advice="Lift the thresholds, or take the travel from the pelvis."
+            if feet
+            else "Say in the Figure view which joints are the feet.",
+        )
+    root = rig.joint("root")
+    now = track_of(clip, rig, root if root >= 0 else rig.travel_joint)
+    start = Track(np.tile(now.place[:1], (clip.frames, 1)), np.tile(now.heading[:1], clip.frames), now.joint)
+    # The feet as the carrying joint sees them, so that travel that is there already is not counted twice.
+    held = now if root >= 0 else start
+    turn, move = held.moved_to(start)
+    turned = _turned_by_feet(feet, clip, turn) if s.turn else np.zeros(clip.frames)
+    unturn = yaw(turned)
+    own = [
+        (
+            quat.rotate(unturn, quat.rotate(turn, f.heel) + move - _on_ground(start.place)),
+            quat.rotate(unturn, quat.rotate(turn, f.ball) + move - _on_ground(start.place)),
+            f.heel_stands, f.ball_stands,
+        ) for f in feet.values()
+    ]  # fmt: skip
+    come = travel.from_feet(own, clip.frames, clip.loop)
+    if s.steady and clip.frames > 1:
+        come = np.linspace(0, 1, clip.frames)[:, None] * come[-1]
+        turned = np.linspace(0, 1, clip.frames) * turned[-1]
+    return _carried(clip, rig, *held.moved_to(Track(start.place + come, start.heading + turned, now.joint)))
+
+
+def _turned_by_feet(feet: dict[str, Footing], clip: Clip, turn: Array) -> Array:
+    """How far the figure has turned ``(frames,)`` radians when flat feet do not turn on the ground."""
+    step, count = np.zeros(clip.frames - 1), np.zeros(clip.frames - 1)
+    for f in feet.values():
+        flat = f.heel_stands & f.ball_stands
+        both = flat[1:] & flat[:-1]
+        change = np.diff(travel.headings(quat.multiply(turn, clip.model[0][:, f.sole.ankle]), f.sole.ahead))
+        step[both] -= change[both]
+        count[both] += 1
+    step = np.where(count > 0, step / np.maximum(count, 1), 0.0)
+    known = np.flatnonzero(count)
+    if len(known):
+        step = np.interp(np.arange(len(step)), known, step[known], period=len(step) if clip.loop else None)
+    return np.concatenate([[0.0], np.cumsum(step)])
+
+
+def _carried(clip: Clip, rig: Rig, turn: Array, move: Array) -> Clip:
+    """The whole figure taken along: turns ``(frames or 1, 4)`` about up and level moves ``(frames or 1, 3)`` of the model."""
+    skeleton = clip.skeleton
+    root = rig.joint("root")
+    top = root if root >= 0 else next(j for j in skeleton.roots if rig.travel_joint in skeleton.below(j))
+    rotations, translations = np.array(clip.rotations), np.array(clip.translations)
+    turned, placed = clip.model
+    for j in [top, *(r for r in skeleton.roots if top not in skeleton.below(r))]:
+        q, p = quat.multiply(turn, turned[:, j]), quat.rotate(turn, placed[:, j]) + move
+        parent = int(skeleton.parents[j])
+        if parent >= 0:
+            back = quat.conjugate(turned[:, parent])
+            q, p = quat.multiply(back, q), quat.rotate(back, p - placed[:, parent])
+        rotations[:, j], translations[:, j] = quat.continuous(quat.shortest(q, rotations[:, j])), p
+    out = clip.with_motion(rotations, translations)
+    if clip.scales is not None or skeleton.parents[top] >= 0:
+        return out
+    return out.with_model(quat.multiply(turn[:, None], turned), quat.rotate(turn[:, None], placed) + move[:, None])
+
+
+def _height_locked(clip: Clip, rig: Rig) -> Clip:
+    root = rig.joint("root")
+    if root < 0:
+        return clip
+    turned, placed = clip.model
+    p = np.array(placed[:, root])
+    p[:, 1] = p[0, 1]
+    return _with_root(clip, root, turned[:, root], p)
+
+
+def _root_joint_moved(clip: Clip, rig: Rig, s: RootMotionSettings) -> Clip:
+    """The root joint on another track; everything else stays where it is in the world."""
+    root, pelvis = rig.joint("root"), rig.joint("pelvis")
+    if root < 0 or pelvis < 0:
+        missing = "root joint" if root < 0 else "pelvis"
+        raise RecipeError(
+            f"the rig has no {missing}, which {s.operation!r} needs",
+            advice="A root joint can be added at export."
+            if root < 0
+            else "Say in the Figure view which joint is the pelvis.",
+        )
+    turned, placed = clip.model
+    own = track_of(clip, rig, root)
+    rest = rig.neutral.rest_model
+    if s.operation == "hand back":
+        place, heading, y = own.place[:1], own.heading[:1], placed[:1, root, 1]
+    else:
+        to = _smooth(track_of(clip, rig, pelvis), clip, s.line, s.seconds)
+        # As far behind or ahead of the pelvis as in the neutral pose, so that the first frame need not jump.
+        beside = (rest[1][root] - rest[1][pelvis]) * [1.0, 0.0, 1.0]
+        forward = np.arctan2(rig.facing[0], rig.facing[2])
+        facing = to.heading if s.turn else own.heading
+        place = to.place + quat.rotate(yaw(facing - forward), beside)[:, _LEVEL]
+        heading = to.heading
+        rise = placed[:, pelvis, 1] - rest[1][pelvis, 1] + rest[1][root, 1]
+        y = travel.smoothed(rise, s.line, s.seconds, clip.rate, clip.loop)
+    place = np.broadcast_to(place, own.place.shape) if s.place else own.place
+    heading = np.broadcast_to(heading, own.heading.shape) if s.turn else own.heading
+    p = _on_ground(place)
+    p[:, 1] = np.broadcast_to(y, own.heading.shape) if s.height else placed[:, root, 1]
+    return _with_root(clip, root, quat.multiply(yaw(heading - own.heading), turned[:, root]), p)
+
+
+def _with_root(clip: Clip, root: int, turn: Array, place: Array) -> Clip:
+    """The clip with its root joint at ``turn`` ``(frames, 4)`` and ``place`` ``(frames, 3)`` in model space, and all other
+    joints where they are."""
+    skeleton = clip.skeleton
+    turned, placed = clip.model
+    rotations, translations = np.array(clip.rotations), np.array(clip.translations)
+    parent = int(skeleton.parents[root])
+    q, p = turn, place
+    if parent >= 0:
+        back = quat.conjugate(turned[:, parent])
+        q, p = quat.multiply(back, turn), quat.rotate(back, place - placed[:, parent])
+    rotations[:, root], translations[:, root] = quat.continuous(quat.shortest(q, rotations[:, root])), p
+    back = quat.conjugate(turn)
+    for child in skeleton.children[root]:
+        own = quat.multiply(back, turned[:, child])
+        rotations[:, child] = quat.continuous(quat.shortest(quat.normalise(own), rotations[:, child]))
+        translations[:, child] = quat.rotate(back, placed[:, child] - place)
+    return clip.with_motion(rotations, translations)
+
+
+ROOT_MOTION = StepKind(
+    "root-motion",
+    "Root motion",
+    "How the figure travels over the ground: taken from the pelvis or the feet, along a path, in place, or handed back.",
+    RootMotionSettings,
+    root_motion,
+)
