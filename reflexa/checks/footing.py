@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Literal
 
 import numpy as np
 
@@ -10,9 +11,11 @@ from reflexa.checks.model import Finding, Subject
 from reflexa.motion import contacts
 from reflexa.motion.quat import Array
 from reflexa.stage import surface_under
-from reflexa.steps.footing import Footing, footing
+from reflexa.steps.footing import Footing, Thresholds, footing
 from reflexa.steps.plants.report import bearing_points
 
+# A point this much over the lowest of its stance is leaving the ground, metres.
+_LEAVING = 0.01
 # What is seen in a game at arm's length (common practice, no source), cm.
 SLIDE_CM, DEPTH_CM, OVER_CM, STANDS_CM = 1.0, 1.0, 2.0, 15.0
 
@@ -64,9 +67,12 @@ def slides(subject: Subject) -> list[Measured]:
         heel, ball = bearing_points(f.sole, subject.clip.model[0][own], subject.clip.model[1][own])
         away = np.full((2, b + 1 - a), np.inf)
         for i, (track, stands) in enumerate(((heel, f.heel_stands[own]), (ball, f.ball_stands[own]))):
-            for x, y in contacts.spans(stands):
+            # A foot that is leaving the ground, or not quite there, is not what slides.
+            low = track[:, 1] < (track[stands, 1].min() if stands.any() else 0.0) + _LEAVING
+            for x, y in contacts.spans(stands & low):
                 away[i, x : y + 1] = np.linalg.norm((track[x : y + 1] - track[x])[:, [0, 2]], axis=-1)
-        out.append(_most(100 * away.min(axis=0), joint, (a, b)))
+        least = away.min(axis=0)
+        out.append(_most(np.where(np.isinf(least), 0.0, 100 * least), joint, (a, b)))
     return out
 
 
@@ -100,7 +106,8 @@ def _stances(subject: Subject) -> list[tuple[str, Footing, tuple[int, int]]]:
     """Every stance: joint, foot, first and last frame. A clip made on the spot has none: its feet are meant to go back."""
     clip, rig = subject.clip, subject.rig
     out = []
-    for f in footing(clip, rig, sees="world").values():
+    floor: Literal["stage", "feet"] = "stage" if subject.stage.props else "feet"
+    for f in footing(clip, rig, subject.stage, Thresholds(slack=1.0), floor, "world").values():
         out += [(clip.skeleton.names[f.sole.ankle], f, span) for span in contacts.spans(f.stands)]
     return out
 

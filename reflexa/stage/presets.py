@@ -16,10 +16,10 @@ def meshed(name: str, triangles: Array, grips: tuple[Grip, ...] = (), surface: b
     flat = triangles.reshape(-1, 3)
     points, index = np.unique(np.round(flat, 6), axis=0, return_inverse=True)
     low, high = flat.min(axis=0), flat.max(axis=0)
-    w, h, d = (max(float(v), 1e-3) for v in high - low)
+    w, h, d = (max(round(float(v), 6), 1e-3) for v in high - low)
     return Prop(
         name, "mesh", (w, h, d), surface=surface, grips=grips,
-        vertices=tuple((float(x), float(y), float(z)) for x, y, z in points),
+        vertices=tuple((float(x), float(y), float(z)) for x, y, z in points + 0.0),
         triangles=tuple((int(a), int(b), int(c)) for a, b, c in index.reshape(-1, 3)),
     )  # fmt: skip
 

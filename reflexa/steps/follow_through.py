@@ -196,11 +196,12 @@ def _sprung(clip: Clip, rig: Rig, chain: list[int], s: FollowThroughSettings) ->
         frequency = s.frequency * (1 - s.softer / 100) ** i
         ends = place + quat.rotate(led, bone)
         lag = _lag(ends, clip.rate, frequency, s.damping, seam)
+        # The link is stiff: it turns by the arc of what its end is behind across it.
         way = ends - place
-        turn = quat.between(way, way + amount * lag)
-        angle = quat.angle(turn)
+        arc = amount * np.cross(way, lag) / np.sum(way * way, axis=-1, keepdims=True)
+        angle = np.linalg.norm(arc, axis=-1, keepdims=True)
         soft = most * np.tanh(angle / most)  # nears the limit without reaching it
-        turn = quat.scaled(turn, np.where(angle > 1e-12, soft / np.maximum(angle, 1e-12), 1.0))
+        turn = quat.from_rotvec(arc * np.where(angle > 1e-12, soft / np.maximum(angle, 1e-12), 1.0))
         now = quat.multiply(turn, led)
         own = quat.multiply(quat.conjugate(above), now)
         rotations[:, j] = quat.continuous(quat.shortest(quat.normalise(own), clip.rotations[:, j]))

@@ -81,7 +81,13 @@ def keep(clip: Clip, rig: Rig, settings: KeepSettings, around: Around) -> Clip:
             joints = rig.limb(rig.part_of(clip.skeleton.names[joint]))
             line = rig.chain_to(clip.skeleton.names[joint])
             if joints is not None:
-                reach(posed, limb(clip.skeleton, *joints), goal, rig.bend_side(rig.part_of(clip.skeleton.names[joint])))
+                reach(
+                    posed,
+                    limb(clip.skeleton, *joints),
+                    goal,
+                    rig.bend_side(rig.part_of(clip.skeleton.names[joint])),
+                    0.0,
+                )
             elif line:
                 reach_chain(posed, line, goal)
         if settings.turn:

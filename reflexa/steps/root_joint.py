@@ -19,7 +19,7 @@ from reflexa.steps.root_motion import RootMotionSettings, root_motion
 
 
 class RootJointSettings(Settings, frozen=True):
-    name: Annotated[str, Meta(title="Called", min_length=1, description="As the engine expects it.")] = "root"
+    called: Annotated[str, Meta(title="Called", min_length=1, description="As the engine expects it.")] = "root"
     line: Annotated[
         travel.Line,
         Meta(title="Track", description="How closely it follows the pelvis's way over the ground: exact, smoothed, or straight."),
@@ -41,11 +41,13 @@ def with_root_joint(clip: Clip, rig: Rig, settings: RootJointSettings) -> tuple[
     if rig.joint("root") >= 0:
         name = rig.skeleton.names[rig.joint("root")]
         raise RecipeError(f"the rig has a root joint already: {name}", advice="Take this step out.")
-    if settings.name in rig.skeleton.index:
-        raise RecipeError(f"the rig has a joint {settings.name!r} already", advice="Give the root joint another name.")
+    if settings.called in rig.skeleton.index:
+        raise RecipeError(
+            f"the rig has a joint {settings.called!r} already", advice="Give the root joint another name."
+        )
     if rig.joint("pelvis") < 0:
         raise RecipeError("the rig has no pelvis to follow", advice="Say in the Figure view which joint it is.")
-    new_rig = _rig(rig, settings.name)
+    new_rig = _rig(rig, settings.called)
     n = clip.frames
     place = np.zeros((n, 1, 3))
     scales = None if clip.scales is None else np.concatenate([np.ones((n, 1, 3)), clip.scales], axis=1)

@@ -50,9 +50,12 @@ def plant(clip: Clip, rig: Rig, settings: PlantsSettings, around: Around) -> Cli
             "the rig has no leg of thigh, shin and foot, so nothing can be planted",
             advice="Say in the Figure view which joints these are.",
         )
-    return solved(levelled, rig, changes, settings)
+    out = solved(levelled, rig, changes, settings)
+    return out if out is clip else follow(clip, out, rig)
 
 
+# The last of a limb, as a share of its length, that it stretches softly.
+_SOFT = 0.002
 # A whole clip that is this little off stays where it is, metres.
 _LITTLE = 0.002
 
@@ -281,7 +284,7 @@ def solved(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) -> Cl
             p = quat.rotate(quat.conjugate(posed.turned[:, parent]), p - posed.placed[:, parent])
         translations[at, pelvis] = p
     for c in changes:
-        reach(posed, c.limb, c.goal[at], rig.bend_side(c.name), softness=1 - s.reach / 100)
+        reach(posed, c.limb, c.goal[at], rig.bend_side(c.name), softness=min(1 - s.reach / 100, _SOFT))
         end = c.limb.end
         change = quat.multiply(c.turn[at], quat.conjugate(posed.turned[:, end]))
         turn_about(posed, c.limb.beyond, posed.placed[:, end].copy(), change)
@@ -291,7 +294,7 @@ def solved(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) -> Cl
             change = quat.multiply(c.toes[at], quat.conjugate(posed.turned[:, toes]))
             turn_about(posed, np.array(clip.skeleton.below(toes)), posed.placed[:, toes].copy(), change)
             posed.loose |= {toes, *clip.skeleton.children[end]}
-    return follow(clip, clip.with_motion(written(posed, clip.rotations, at), translations), rig)
+    return clip.with_motion(written(posed, clip.rotations, at), translations)
 
 
 def _give_way(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) -> Array | None:
