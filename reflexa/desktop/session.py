@@ -24,9 +24,11 @@ from reflexa.rig import Rig
 from reflexa.rig import notes as rig_edits
 from reflexa.rig.notes import Notes, notes_of, with_notes
 from reflexa.rig.sides import swap_in_text
+from reflexa.stage import EMPTY, Prop, Stage
 from reflexa.steps import KINDS, Mask, Step, make
 from reflexa.steps.apply import apply
 from reflexa.steps.correction import CorrectionSettings, Track, pose_key, with_track
+from reflexa.steps.goal import GoalSettings
 from reflexa.take import Cache, Cancelled, Evaluation, Source, Take, evaluate
 from reflexa.take import model as takes
 from reflexa.take.known import TAKE, KnownClips
@@ -75,6 +77,7 @@ class Session(QObject):
     saved_changed = Signal()
     said = Signal(str)
     failed = Signal(str)
+    trail_wanted = Signal()
     _handed_over = Signal(object)
 
     def __init__(self, parent: QObject | None = None) -> None:
@@ -95,10 +98,12 @@ class Session(QObject):
         self.card = RESULT_CARD
         self.tap = RESULT_CARD
         self.joint = ""
+        self.prop = ""
         self.keys: set[tuple[str, int]] = set()
         self.frame = 0
         self.playing = False
         self.looping = True
+        self.rounds = 0
         self.evaluation: Evaluation | None = None
         self.preview: Clip | None = None
         self._cache = Cache()
@@ -227,6 +232,12 @@ class Session(QObject):
         same = known.take.source == take.source and known.take.steps[:card] == take.steps[:card]
         return known.clips[card] if same else None
 
+    @property
+    def below_rig(self) -> Rig | None:
+        """The rig that ``below`` is on."""
+        known = self.evaluation
+        return self._as_said(known.rigs[self.card]) if known is not None and self.below is not None else None
+
     def begun_correction(self) -> CorrectionSettings | None:
         """The selected correction. In a layer that replaces, a joint without keys begins as it stands below."""
         settings, below = self.correction, self.below
@@ -303,6 +314,53 @@ class Session(QObject):
         if self.step is not None:
             self.edit_step(label, msgspec.structs.replace(self.step, settings=settings), merge)
 
+    # The stage ----------------------------------------------------------------------------------------------
+
+    @property
+    def stage(self) -> Stage:
+        """The stage of the open take."""
+        return self.take.stage if self.take is not None else EMPTY
+
+    def edit_stage(self, label: str, stage: Stage, merge: str = "") -> None:
+        if self.take is not None:
+            self.edit_take(label, replace(self.take, stage=stage), merge)
+
+    def select_prop(self, name: str) -> None:
+        """Select a prop of the stage (an empty text: none); a joint is selected no longer."""
+        if name != self.prop:
+            self.prop = name
+            if name:
+                self.joint = ""
+            self.selection_changed.emit()
+
+    def put_prop(self, prop: Prop) -> None:
+        """Put a prop on the stage, under a name that is free, and select it."""
+        prop = msgspec.structs.replace(prop, name=free_name(prop.name, {p.name for p in self.stage.props}))
+        self.edit_stage(f"put in {prop.name}", self.stage.with_prop(prop.name, prop))
+        self.select_prop(prop.name)
+
+    def edit_prop(self, label: str, prop: Prop, merge: str = "") -> None:
+        """Replace the selected prop; goals that go to it follow a new name."""
+        take = self.take
+        if take is None or self.stage.prop(self.prop) is None:
+            return
+        steps = take.steps
+        if prop.name != self.prop:
+            prop = msgspec.structs.replace(
+                prop,
+                name=free_name(prop.name.strip() or "prop", {p.name for p in self.stage.props if p.name != self.prop}),
+            )
+            steps = tuple(_renamed(s, self.prop, prop.name) for s in steps)
+        stage = self.stage.with_prop(self.prop, prop)
+        self.prop = prop.name
+        self.edit_take(label, replace(take, stage=stage, steps=steps), merge)
+
+    def remove_prop(self) -> None:
+        if self.stage.prop(self.prop) is not None:
+            name, self.prop = self.prop, ""
+            self.edit_stage(f"take away {name}", self.stage.without(name))
+            self.selection_changed.emit()
+
     def undo(self) -> None:
         self._travel(self._past, self._future)
 
@@ -337,6 +395,8 @@ class Session(QObject):
         if self.tap >= count:
             self.tap = RESULT_CARD
         self._prune_keys()
+        if self.prop and self.stage.prop(self.prop) is None:
+            self.prop = ""
         self._read_anew()
         if listed != (project.takes, project.sources, project.name, project.rigs):
             self.project_changed.emit()
@@ -444,7 +504,7 @@ class Session(QObject):
         self.solo = -1
         self.take_name = name
         self.card = self.tap = RESULT_CARD
-        self.joint, self.keys = "", set()
+        self.joint, self.prop, self.keys = "", "", set()
         self.evaluation = self.preview = None
         self.frame = 0
         self.take_changed.emit()
@@ -470,8 +530,9 @@ class Session(QObject):
             self.pair(first, name)
             self.joint = first
             self.selection_changed.emit()
-        elif name != self.joint:
+        elif name != self.joint or (name and self.prop):
             self.joint = name
+            self.prop = ""
             self.selection_changed.emit()
 
     def select_keys(self, keys: set[tuple[str, int]]) -> None:
@@ -497,6 +558,7 @@ class Session(QObject):
         first, last = self.range
         if not first <= self.frame < last:
             self.set_frame(first)
+        self.rounds = 0
         self.playing = True
         self._played_from = float(self.frame)
         self._clock.start()
@@ -506,6 +568,7 @@ class Session(QObject):
     def pause(self) -> None:
         if self.playing:
             self.playing = False
+            self.rounds = 0
             self._ticker.stop()
             self.playing_changed.emit()
 
@@ -526,6 +589,7 @@ class Session(QObject):
                 self.playhead_changed.emit()
                 return
             # A loop's last frame repeats its first: it is played without the repeat.
+            self.rounds += int((position - first) // max(last - first, 1))
             position = first + (position - first) % max(last - first, 1)
             self._played_from = position
             self._clock.restart()
@@ -820,7 +884,7 @@ class Session(QObject):
         self._read_as = {s.file: s for s in project.sources}
         self._past, self._future = [], []
         self.card = self.tap = RESULT_CARD
-        self.joint, self.keys, self.frame = "", set(), 0
+        self.joint, self.prop, self.keys, self.frame = "", "", set(), 0
         self.evaluation = self.preview = None
         self.take_name = project.takes[0].name if project.takes else ""
         for signal in (self.project_changed, self.take_changed, self.selection_changed, self.saved_changed):
@@ -833,6 +897,13 @@ class Session(QObject):
         store.save(self.project, self.folder)
         self._saved = self.project
         self.saved_changed.emit()
+
+
+def _renamed(step: Step, old: str, new: str) -> Step:
+    settings = step.settings
+    if isinstance(settings, GoalSettings) and settings.prop == old:
+        return msgspec.structs.replace(step, settings=msgspec.structs.replace(settings, prop=new))
+    return step
 
 
 def clip_of(document: Imported, name: str) -> Clip | None:

@@ -10,7 +10,6 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
-    QDoubleSpinBox,
     QFormLayout,
     QFrame,
     QHBoxLayout,
@@ -26,10 +25,14 @@ from reflexa import describe
 from reflexa.checks import findings as check_all
 from reflexa.desktop.blend_panel import BlendPanel
 from reflexa.desktop.correction_panel import CorrectionPanel
+from reflexa.desktop.fields import control_for
+from reflexa.desktop.goal_panel import FollowPanel, GoalPanel, KeepPanel
 from reflexa.desktop.helper_panel import HelperPanel
 from reflexa.desktop.mirror_panel import MirrorPanel
+from reflexa.desktop.plants_panel import PlantsPanel
 from reflexa.desktop.rename_panel import RenamePanel
 from reflexa.desktop.retarget_panel import RetargetPanel
+from reflexa.desktop.root_panel import RootPanel
 from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD, Session
 from reflexa.formats.imported import FACINGS, UNITS
 from reflexa.rig import PRESETS
@@ -37,12 +40,13 @@ from reflexa.steps import KINDS, Mask
 from reflexa.steps.correction import CorrectionSettings
 from reflexa.steps.keys import turned_into
 from reflexa.steps.registry import describe_field, fields
-from reflexa.take.known import TAKE
 
 # Kinds whose hands need more than the plain form.
 RICHER: dict[str, type[QWidget]] = {
     "mirror": MirrorPanel, "correction": CorrectionPanel, "retarget": RetargetPanel, "helper-joints": HelperPanel,
     "rename": RenamePanel, "blend": BlendPanel,
+    "root-motion": RootPanel, "plants": PlantsPanel, "goal": GoalPanel, "keep-in-world": KeepPanel,
+    "follow-through": FollowPanel,
 }  # fmt: skip
 _HIDDEN = {"tracks"}
 _NOTHING_FOUND = "Every joint has a partner or lies on the centre line, and every helper joint is in place."
@@ -224,74 +228,41 @@ class SettingsPanel(QFrame):
     def _add_field(self, form: QFormLayout, about: dict[str, Any]) -> None:
         """A control for one typed setting, with its unit and range."""
         name, session = about["name"], self.session
-
-        def value() -> Any:
-            return getattr(session.step.settings, name) if session.step else None
-
-        if about.get("file") == "rig":
-            control = QComboBox()
-            control.activated.connect(lambda _i: self._set(name, control.currentData()))
-
-            def show() -> None:
-                own = session.step_rig
-                files = [f for f, rig in session.rigs.items() if own is None or rig.key != own.key]
-                shown = [control.itemData(i) for i in range(control.count())]
-                wanted = ["", *files] if value() in ("", *files) else ["", *files, value()]
-                if shown != wanted:
-                    control.clear()
-                    for f in wanted:
-                        gone = f and f not in session.rigs
-                        control.addItem(f"{f} (missing)" if gone else f or "choose…", f)
-                control.setCurrentIndex(control.findData(value()))
-        elif about.get("file") == "clip":
-            control = QComboBox()
-            control.activated.connect(lambda _i: self._set(name, control.currentData()))
-
-            def show() -> None:
-                own = f"{TAKE}{session.take_name}"
-                wanted = ["", *(n for n in session.known_clips() if n != own)]
-                wanted += [] if value() in wanted else [value()]
-                if [control.itemData(i) for i in range(control.count())] != wanted:
-                    control.clear()
-                    for n in wanted:
-                        control.addItem(n.replace(TAKE, "take: ").replace("/", " · ") or "choose…", n)
-                control.setCurrentIndex(control.findData(value()))
-        elif about["type"] == "choice":
-            control = QComboBox()
-            control.addItems([str(c) for c in about["choices"]])
-            control.activated.connect(lambda i: self._set(name, about["choices"][i]))
-            show = lambda: control.setCurrentText(str(value()))  # noqa: E731
-        elif about["type"] == "bool":
-            control = QCheckBox(about["title"])
-            control.clicked.connect(lambda on: self._set(name, on))
-            show = lambda: control.setChecked(bool(value()))  # noqa: E731
-        elif about["type"] in ("int", "float"):
-            control = QSpinBox() if about["type"] == "int" else QDoubleSpinBox(decimals=3)
-            control.setRange(about.get("least", -1_000_000), about.get("most", 1_000_000))
-            control.setSuffix(f" {about['unit']}" if "unit" in about else "")
-            control.setSpecialValueText(about.get("zero", ""))
-            control.setKeyboardTracking(False)
-            control.valueChanged.connect(lambda v: self._set(name, v, merge=f"setting {name}"))
-
-            def show() -> None:
-                control.blockSignals(True)
-                control.setValue(value())
-                control.blockSignals(False)
-        else:
+        numbers = about["type"] in ("int", "float", "tuple")
+        made = control_for(
+            about,
+            lambda: getattr(session.step.settings, name) if session.step else None,
+            lambda v: self._set(name, v, merge=f"setting {name}" if numbers else ""),
+            session,
+        )
+        if made is None:
             return
-        control.setToolTip(about["help"])
-        control.setAccessibleName(about["title"])
+        control, show = made
+        if not control.toolTip():
+            control.setToolTip(about["help"])
+        title = about["title"]
+        control.setAccessibleName(title)
+        if about["type"] == "tuple" and "unit" in about:
+            title += f" ({about['unit']})"
         if isinstance(control, QCheckBox):
             form.addRow(control)
         else:
-            form.addRow(about["title"], control)
+            form.addRow(
+                f"{about['title']} ({about['unit']})"
+                if about["type"] == "tuple" and "unit" in about
+                else about["title"],
+                control,
+            )
 
         def guarded() -> None:
             if session.step is not None and hasattr(session.step.settings, name):
                 show()
                 # A setting that means nothing with the others as they are is not shown.
                 given = about.get("when", {})
-                form.setRowVisible(control, all(getattr(session.step.settings, k) == v for k, v in given.items()))
+                fits = (
+                    getattr(session.step.settings, k) in (v if isinstance(v, list) else [v]) for k, v in given.items()
+                )
+                form.setRowVisible(control, all(fits))
 
         self._refreshers.append(guarded)
 

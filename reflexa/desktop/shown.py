@@ -10,7 +10,7 @@ from reflexa.desktop import picture
 from reflexa.desktop.session import Session
 from reflexa.draw import Camera
 from reflexa.errors import RecipeError
-from reflexa.motion import kinematics, quat
+from reflexa.motion import cycle, kinematics, quat
 from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.quat import Array
 from reflexa.motion.skeleton import Skeleton
@@ -77,12 +77,14 @@ def frame_of(session: Session, clip: Clip) -> int:
     return min(session.frame, clip.frames - 1)
 
 
-def offset_of(session: Session, look: Look, clip: Clip, rig: Rig) -> Array:
-    """What is added to show the figure in place (or to bring it to where the camera stays)."""
+def offset_of(session: Session, look: Look, clip: Clip, rig: Rig, now: Clip | None = None) -> Array:
+    """What is added to show the figure in place (or to bring it to where the camera stays). now: the one frame that is
+    shown of the clip, where that is not the playhead's."""
     if not (look.in_place or look.follow):
         return np.zeros(3)
     travel = clip.model[1][:, rig.travel_joint]
-    by = travel[0] - travel[frame_of(session, clip)]
+    at = travel[frame_of(session, clip)] if now is None else now.model[1][0, rig.travel_joint]
+    by = travel[0] - at
     return np.array([by[0], 0.0, by[2]])
 
 
@@ -99,7 +101,10 @@ def figures(session: Session, look: Look, camera: Camera) -> list[Shown]:
     mode = "Before" if look.before_held else look.compare
     shown, frame = (session.preview, 0) if session.preview is not None else (after, frame_of(session, after))
     colour, own_colour = _colours(rig, m, session), _colours(own, m, session)
-    place, own_place = offset_of(session, look, after, rig), offset_of(session, look, source, own)
+    if session.rounds and session.preview is None and after.loop and session.range == (0, after.frames - 1):
+        shown, frame = cycle.after_rounds(after, rig.travel_joint, frame, session.rounds), 0
+    now = shown if frame == 0 and shown is not after and session.preview is None else None
+    place, own_place = offset_of(session, look, after, rig, now), offset_of(session, look, source, own)
     before = Shown(source, frame_of(session, source), "before", own_place, own, own_colour, label=name)
     if mode == "Before":
         return [before]

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 from reflexa.desktop import theme
 from reflexa.desktop.curve_view import VIEWS, CurveView
 from reflexa.desktop.key_lanes import KeyLanes
+from reflexa.desktop.plant_lanes import PlantLanes
 from reflexa.desktop.session import Session
 
 GUTTER = 128
@@ -249,12 +250,20 @@ class TimeArea(QFrame):
         self.pages = QStackedWidget()
         self.pages.addWidget(scroll)
         self.pages.addWidget(self.curves)
+        self.plants = PlantLanes(session, self.time)
+        below = QScrollArea()
+        below.setWidgetResizable(True)
+        below.setWidget(self.plants)
+        below.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.pages.addWidget(below)
         column.addWidget(self.pages, 1)
         self._length = -1
         session.evaluated.connect(self._fit)
         session.take_changed.connect(self._fit)
         session.playhead_changed.connect(self._show)
         session.playing_changed.connect(self._show)
+        session.selection_changed.connect(self._on_selection)
+        session.take_changed.connect(self._on_selection)
         session.take_changed.connect(self._show)
         session.evaluated.connect(self._show)
         self.setMinimumHeight(150)
@@ -296,6 +305,7 @@ class TimeArea(QFrame):
         self.page.addItem("Keys", "")
         for id_, (title, unit, _) in VIEWS.items():
             self.page.addItem(f"{title} ({unit})", id_)
+        self.page.addItem("Envelope", "envelope")
         self.page.activated.connect(lambda _i: self.show_page(self.page.currentData()))
         row.addWidget(self.page)
         self.normal = QToolButton(
@@ -326,10 +336,21 @@ class TimeArea(QFrame):
     def show_page(self, view: str) -> None:
         """The keys (an empty text), or one of the curves."""
         self.page.setCurrentIndex(self.page.findData(view))
-        self.pages.setCurrentIndex(1 if view else 0)
-        self.normal.setVisible(bool(view))
-        if view:
+        curves = bool(view) and view != "envelope"
+        lanes = 2 if self._plants_selected() and not view else 0
+        self.pages.setCurrentIndex(1 if curves else lanes)
+        self.normal.setVisible(curves)
+        if curves:
             self.curves.set_view(view)
+
+    def _plants_selected(self) -> bool:
+        return self.session.step is not None and self.session.step.kind == "plants"
+
+    def _on_selection(self) -> None:
+        """With a plants step selected, its lanes stand in the keys' place."""
+        if not self.page.currentData():
+            self.pages.setCurrentIndex(2 if self._plants_selected() else 0)
+        self.page.setItemText(0, "Plants" if self._plants_selected() else "Keys")
 
     def show_keys(self) -> None:
         """Bring the selected keys into sight, in the sheet and in the curves."""

@@ -10,8 +10,9 @@ from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, QTimer, S
 from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QToolButton, QWidget
 
-from reflexa.desktop import picture, theme
+from reflexa.desktop import picture, stage_hand, stage_view, theme
 from reflexa.desktop.handle import HOOPS, RODS, SWING, Handle, handle_at
+from reflexa.desktop.plants_shown import plants_shown
 from reflexa.desktop.session import RESULT_CARD, Session
 from reflexa.desktop.shown import Look, Shown, figures, retarget_match
 from reflexa.draw import Camera, Figure, Scene
@@ -57,6 +58,8 @@ class Viewport(QWidget):
         self._start: tuple[CorrectionSettings | Match, Array] | None = None
         self._turned = 0.0
         self._held: Handle | None = None
+        self._in_hand: stage_hand.Held | None = None
+        self._path_point = self._hot_point = -1
         self._framed_for = ""
         self._rest_framed = False
         self._fine = False
@@ -69,6 +72,7 @@ class Viewport(QWidget):
         session.project_changed.connect(self.update)
         session.view_changed.connect(self._on_view)
         session.take_changed.connect(self.update)
+        session.trail_wanted.connect(lambda: self.buttons["trail"].setChecked(True))
 
     # Overlays ---------------------------------------------------------------------------------------------
 
@@ -238,6 +242,7 @@ class Viewport(QWidget):
         extent = max(6.0, self.camera.distance * 2.2)
         ground = picture.ground(np.array(self.camera.target) - floor_shift, extent)
         ground = replace(ground, ends=ground.ends + floor_shift)
+        drawn_figures += self._stage(lines, marks)
         handle = self.handle()
         if handle is not None:
             l, m = handle.draw(self.camera, self._hot)
@@ -248,6 +253,42 @@ class Viewport(QWidget):
             marks = [replace(m, sizes=m.sizes * times) for m in marks]
             ground = replace(ground, widths=ground.widths * times)
         return Scene(t.sky, t.floor, t.shadow, ground, tuple(drawn_figures), tuple(lines), tuple(marks))
+
+    def world_shift(self) -> Array:
+        """How far the world is moved in the picture, so that the figure stays in it ``(3,)`` metres."""
+        shown = next((f for f in self.figures() if f.role == "after"), None)
+        still = shown is None or self.session.rest_shown or self.compare == "Side by side"
+        return np.zeros(3) if still else shown.offset
+
+    def _stage(self, lines: list[Lines], marks: list) -> list[Figure]:
+        """Props, and what the selected step says of the ground, put to the lines and marks."""
+        session, clip = self.session, self.session.shown
+        if clip is None or session.rest_shown:
+            return []
+        by, frame = self.world_shift(), min(session.frame, clip.frames - 1)
+        figures, edges = stage_view.props(session.stage, clip, frame, by, session.prop)
+        lines += edges
+        step = session.step
+        if session.prop or (step is not None and step.kind == "goal"):
+            marks.append(stage_view.grips(session.stage, clip, frame, by))
+        if step is None or session.evaluation is None or not step.on:
+            return figures
+        at = session.stage_of(session.card)
+        after, rig = session.evaluation.clips[at], session.evaluation.rigs[at]
+        if step.kind == "plants":
+            lines += stage_view.plant_places(plants_shown(session), after, rig, frame, by)
+        elif step.kind == "root-motion":
+            lines.append(stage_view.way_over_ground(after, rig, by))
+            path = stage_hand.path_of(session)
+            if path:
+                drawn_path, points = stage_view.drawn_path(path, by, max(self._path_point, self._hot_point))
+                lines += [] if drawn_path is None else [drawn_path]
+                marks.append(points)
+        elif step.kind == "goal":
+            found = stage_view.goal_mark(step.settings, after, session.stage, frame, by)
+            if found is not None:
+                marks.append(found[1])
+        return figures
 
     def _history(self) -> list[Lines]:
         """Strokes of the figure some frames away, and the way of the selected joint through the clip."""
@@ -266,7 +307,8 @@ class Viewport(QWidget):
                     drawn_ = drawn.bones(shown.rig, clip, frame, shown.colours, faint)
                     out.append(replace(drawn_, ends=drawn_.ends + place))
         if self.trail and session.joint in clip.skeleton.index:
-            source = evaluation.clips[0]
+            # While a step is selected, its own before and after is what is looked at.
+            source = session.below if session.step is not None and session.below is not None else evaluation.clips[0]
             for track, colour, wide in ((source, t.before, 1.6), (clip, _rgb(t.colour("accent")), 2.6)):
                 if session.joint in track.skeleton.index and (track is clip or source is not clip):
                     out.append(_way(track.model[1][:, track.skeleton.index[session.joint]] + place, colour, wide))
@@ -327,7 +369,12 @@ class Viewport(QWidget):
                 painter.drawText(QRectF(at[0] - 8, at[1] - 8.5, 16, 16), Qt.AlignmentFlag.AlignCenter, letter)
             if self._grab is None and self._hot >= 0:
                 at = self.camera.project(handle.centre, self.width(), self.height())
-                _label(painter, QPointF(at[0] + 86, at[1] - 60), f"{session.joint}: {handle.says(self._hot)}", t)
+                _label(
+                    painter,
+                    QPointF(at[0] + 86, at[1] - 60),
+                    f"{stage_hand.says(session) or session.joint}: {handle.says(self._hot)}",
+                    t,
+                )
             if self._grab is not None:
                 at = self.camera.project(handle.centre, self.width(), self.height())
                 grabbed = self._grab[0]
@@ -405,6 +452,9 @@ class Viewport(QWidget):
     def handle(self) -> Handle | None:
         """The hoops about the selected joint: where a correction (or a fit of the rest pose) can be made to what is shown."""
         session = self.session
+        on_stage = stage_hand.handle(session, self.camera, self.height(), self.world_shift())
+        if on_stage is not None:
+            return on_stage
         shown = self.figures()
         if not shown or session.playing or session.joint not in shown[0].rig.skeleton.index:
             return None
@@ -452,6 +502,9 @@ class Viewport(QWidget):
         handle = self.handle()
         if handle is None:
             return
+        if stage_hand.says(session):
+            self._begin_on_stage(axis, at, handle)
+            return
         now = np.zeros(7)
         if session.rest_shown:
             m = retarget_match(session)
@@ -477,12 +530,30 @@ class Viewport(QWidget):
         self._start = (start, now)
         self._turned = 0.0
 
+    def _begin_on_stage(self, axis: int, at: QPointF, handle: Handle) -> None:
+        way = np.zeros(2)
+        if axis < RODS:
+            way = handle.tangent(axis, at.x(), at.y(), self.camera, self.width(), self.height())
+        self._in_hand = stage_hand.take_hold(self.session)
+        if self._in_hand is not None:
+            self._held, self._grab, self._turned = handle, (axis, way, at), 0.0
+
     def _turn(self, at: QPointF, snap: bool) -> None:
-        assert self._grab is not None and self._start is not None
+        assert self._grab is not None
         session = self.session
         axis, way, start = self._grab
-        what, now = self._start
         by = np.array([at.x() - start.x(), at.y() - start.y()])
+        if self._in_hand is not None and self._held is not None:
+            if axis < RODS:
+                angle = float(np.degrees(by @ way / (way @ way)))
+                self._turned = stage_hand.turn(session, self._in_hand, axis, angle, snap)
+            else:
+                moved = self._held.moved(axis, by, self.camera, self.height())
+                self._turned = float(np.linalg.norm(moved)) * 100
+                stage_hand.move(session, self._in_hand, moved, snap)
+            return
+        assert self._start is not None
+        what, now = self._start
         if RODS <= axis < SWING:
             self._move(axis, by, snap)
             return
@@ -569,6 +640,11 @@ class Viewport(QWidget):
                 if axis >= 0:
                     self._begin_turn(axis, e.position())
                     self._hot = axis
+                    return
+            shift = self.world_shift()
+            self._path_point = stage_hand.path_point_at(
+                self.session, self.camera, x, y, self.width(), self.height(), shift
+            )
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
         at = e.position()
@@ -578,6 +654,13 @@ class Viewport(QWidget):
             return
         if self._press is None:
             self._hover(at)
+            return
+        if self._path_point >= 0:
+            shift = self.world_shift()
+            place = stage_hand.on_ground(self.camera, at.x(), at.y(), self.width(), self.height(), shift)
+            if place is not None:
+                snap = bool(e.modifiers() & Qt.KeyboardModifier.ControlModifier)
+                stage_hand.move_path_point(self.session, self._path_point, place, snap)
             return
         by = at.toPoint() - self._press
         if not self._drag and by.manhattanLength() < 4:
@@ -597,25 +680,45 @@ class Viewport(QWidget):
         handle = self.handle()
         hot = handle.at(at.x(), at.y(), self.camera, self.width(), self.height()) if handle else -1
         name = "" if hot >= 0 else self.joint_at(at.x(), at.y())
-        if (hot, name) != (self._hot, self.hovered):
-            self._hot, self.hovered = hot, name
-            self.setCursor(Qt.CursorShape.PointingHandCursor if name or hot >= 0 else Qt.CursorShape.ArrowCursor)
+        point = -1
+        if hot < 0:
+            size = self.width(), self.height()
+            point = stage_hand.path_point_at(self.session, self.camera, at.x(), at.y(), *size, self.world_shift())
+        if (hot, name, point) != (self._hot, self.hovered, self._hot_point):
+            self._hot, self.hovered, self._hot_point = hot, name, point
+            over = name or hot >= 0 or point >= 0
+            self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
             self.update()
 
     def mouseReleaseEvent(self, e: QMouseEvent) -> None:
-        if self._grab is not None:
-            self._grab = None
-            self._hot = -1
+        if self._grab is not None or self._path_point >= 0:
+            self._grab = self._in_hand = None
+            self._hot = self._path_point = -1
             self.session.end_merge()
             self.update()
         elif not self._drag and e.button() == Qt.MouseButton.LeftButton:
             joint = self.joint_at(e.position().x(), e.position().y())
             if self.session.painting and joint:
                 self.session.paint(joint, bool(e.modifiers() & Qt.KeyboardModifier.ShiftModifier))
-            else:
+            elif joint or not self._pick_prop(e.position()):
                 self.session.select_joint(joint)
+                if not joint:
+                    self.session.select_prop("")
         self._press = None
         self._drag = ""
+
+    def _pick_prop(self, at: QPointF) -> bool:
+        """Select the prop under the pointer, where there is one."""
+        session, clip = self.session, self.session.shown
+        if clip is None or session.rest_shown:
+            return False
+        frame = min(session.frame, clip.frames - 1)
+        name = stage_view.prop_at(
+            session.stage, clip, frame, self.world_shift(), self.camera, at.x(), at.y(), self.width(), self.height()
+        )
+        if name:
+            session.select_prop(name)
+        return bool(name)
 
     def leaveEvent(self, _: QEvent) -> None:
         self.hovered, self._hot = "", -1

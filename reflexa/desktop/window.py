@@ -36,6 +36,7 @@ from reflexa.desktop.library_panel import LibraryPanel
 from reflexa.desktop.revision_line import RevisionLine
 from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD, Session
 from reflexa.desktop.settings_panel import SettingsPanel
+from reflexa.desktop.stage_panel import StagePanel
 from reflexa.desktop.time_area import TimeArea, set_range
 from reflexa.desktop.viewport import COMPARE, Viewport
 from reflexa.draw.camera import STANDARD
@@ -48,6 +49,8 @@ from reflexa.project import store
 from reflexa.project.store import Project
 from reflexa.project.text import pretty
 from reflexa.rig.notes import notes_of, with_notes
+from reflexa.stage import Prop
+from reflexa.stage.presets import PRESETS
 from reflexa.steps import KINDS
 from reflexa.take import Source
 
@@ -64,6 +67,7 @@ class MainWindow(QMainWindow):
         self.viewport = Viewport(session)
         self.library = LibraryPanel(session)
         self.figure = FigurePanel(session)
+        self.stage = StagePanel(session)
         self.settings = SettingsPanel(session)
         self.time_area = TimeArea(session)
         self._lay_out()
@@ -98,6 +102,7 @@ class MainWindow(QMainWindow):
         self.tabs.tabBar().setDrawBase(False)
         self.tabs.addTab(self.library, "Clips")
         self.tabs.addTab(self.figure, "Figure")
+        self.tabs.addTab(self.stage, "Stage")
         column.addWidget(self.tabs)
         centre = QFrame(objectName="panel")
         column = QVBoxLayout(centre)
@@ -231,6 +236,14 @@ class MainWindow(QMainWindow):
         add("forget_rig", "Take the rig as it was found", "Figure/3", lambda: s.forget_rig(s.rig), "",
             lambda: no_rig() or ("" if s.project.rig_document(s.rig.key) else "nothing was corrected by hand"))  # fmt: skip
 
+        for name, make_prop in PRESETS.items():
+            add(f"put_{name}", f"Put in: {name}", "Stage/1", lambda m=make_prop: self.show_stage(m()), "", no_take)
+        add("stage_open", "Add props from a file…", "Stage/2", self.stage.open_dialog, "", no_take)
+        add("stage_save", "Save the stage as a file…", "Stage/2", self.stage.save_dialog, "",
+            lambda: no_take() or ("" if s.stage.props else "nothing stands on the stage"))  # fmt: skip
+        add("remove_prop", "Take the prop away", "Stage/3", s.remove_prop, "Shift+Delete",
+            lambda: "" if s.prop else "select a prop first")  # fmt: skip
+
         def no_clips() -> str:
             return "" if self.library.chosen() else "select clips in the library first"
 
@@ -306,6 +319,11 @@ class MainWindow(QMainWindow):
         add("search", "Find a command…", "Help/1", self.search_commands, "Ctrl+P | F3")
         add("shortcuts", "Keys and mouse", "Help/1", lambda: Shortcuts(self.commands, self).exec(), "F1")
         add("about", "About Reflexa", "Help/2", self.about)
+
+    def show_stage(self, prop: Prop) -> None:
+        """Put a prop in, and show its settings."""
+        self.session.put_prop(prop)
+        self.tabs.setCurrentWidget(self.stage)
 
     def _toggle_step(self) -> None:
         self.revision_line._set_on(self.session.card, not self.session.step.on)

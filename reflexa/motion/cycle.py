@@ -96,6 +96,22 @@ def repeated(clip: Clip, travel: int, count: int) -> Clip:
     return out.with_motion(quat.continuous(rotations), translations, events=tuple(events))
 
 
+def after_rounds(clip: Clip, travel: int, frame: int, rounds: int) -> Clip:
+    """One frame of a loop as it is ``rounds`` cycles later, its travel carried on."""
+    turn, move = seam(clip, travel)
+    root = travel
+    while clip.skeleton.parents[root] >= 0:
+        root = int(clip.skeleton.parents[root])
+    one = clip.cut(frame, frame)
+    q, p = np.array(one.rotations), np.array(one.translations)
+    whole, way = np.array(quat.IDENTITY), np.zeros(3)
+    for _ in range(rounds % 1000):
+        whole, way = quat.multiply(turn, whole), quat.rotate(turn, way) + move
+    q[:, root] = quat.multiply(whole, q[:, root])
+    p[:, root] = quat.rotate(whole, p[:, root]) + way
+    return one.with_motion(q, p)
+
+
 def _sampled(clip: Clip, at: Array) -> Clip:
     whole = np.round(at)
     if np.abs(at - whole).max() < 1e-9:

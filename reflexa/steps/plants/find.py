@@ -114,6 +114,20 @@ def with_ends(plants: Plants, index: int, first: int, last: int, frames: int) ->
     return _put(_others(plants, index), msgspec.structs.replace(p, first=first, last=last))
 
 
+def moved(plants: Plants, index: int, by: int, frames: int) -> Plants:
+    """A plant moved as a whole, heel and ball along, as far as its neighbours and the clip's ends let it."""
+    p = plants[index]
+    same = [o for o in _others(plants, index) if o.limb == p.limb]
+    low = max((o.last + 1 for o in same if o.last < p.first), default=0)
+    high = min((o.first - 1 for o in same if o.first > p.last), default=frames - 1)
+    by = max(low - p.first, min(by, high - p.last))
+    new = msgspec.structs.replace(
+        p, first=p.first + by, last=p.last + by, ball_down=None if p.ball_down is None else p.ball_down + by,
+        heel_up=None if p.heel_up is None else max(p.heel_up + by, -1),
+    )  # fmt: skip
+    return _put(_others(plants, index), new)
+
+
 def with_roll(plants: Plants, index: int, ball_down: int | None = None, heel_up: int | None = None) -> Plants:
     """A foot's plant with other frames at which its ball comes down or its heel lifts."""
     p = plants[index]

@@ -1,0 +1,305 @@
+"""Lanes of the selected plants step: a bar for every span of every foot and hand, over the height and speed it comes from."""
+
+from __future__ import annotations
+
+import msgspec
+import numpy as np
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
+from PySide6.QtWidgets import QMenu, QWidget
+
+from reflexa.desktop import theme
+from reflexa.desktop.plants_shown import edit, plants_shown, settings_of, traces
+from reflexa.desktop.session import Session
+from reflexa.steps.plants import Plant
+from reflexa.steps.plants import find as edits
+
+ROW = 42
+GRAB = 6.0
+
+
+class PlantLanes(QWidget):
+    """Drag an end, a heel or ball notch, or the bar; double-click puts one in; Delete takes it out; S splits, J joins.
+
+    The line is the height of the sole, the fill its speed, each against its threshold (the dashed line).
+    """
+
+    def __init__(self, session: Session, time: object) -> None:
+        super().__init__()
+        self.session, self.time = session, time
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName("Plants")
+        self.chosen: Plant | None = None
+        self._grab: tuple[str, tuple[Plant, ...], int, float] | None = None
+        time.changed.connect(self.update)
+        for signal in (session.take_changed, session.selection_changed, session.evaluated):
+            signal.connect(self._refresh)
+        session.playhead_changed.connect(self.update)
+
+    def _refresh(self) -> None:
+        if self.chosen not in plants_shown(self.session):
+            self.chosen = None
+        self.setMinimumHeight(len(self.rows()) * ROW + 8)
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 4 * ROW)
+
+    def rows(self) -> list[str]:
+        """Feet always, hands where they are planted or looked for."""
+        found, settings = traces(self.session), settings_of(self.session)
+        if found is None or settings is None:
+            return []
+        used = {p.limb for p in plants_shown(self.session)}
+        return [limb for limb in found.tracks if limb.endswith("foot") or limb in used or settings.hands]
+
+    def rect_of(self, plant: Plant) -> QRectF:
+        """Where a plant's bar is drawn."""
+        rows = self.rows()
+        top = rows.index(plant.limb) * ROW if plant.limb in rows else 0
+        x0, x1 = self.time.x(plant.first), self.time.x(plant.last)
+        return QRectF(x0 - 2, top + ROW - 18, max(x1 - x0, 1) + 4, 13)
+
+    # Drawing ------------------------------------------------------------------------------------------------
+
+    def paintEvent(self, _: object) -> None:
+        t = theme.current()
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        session, time = self.session, self.time
+        found, settings, rows = traces(session), settings_of(session), self.rows()
+        left = time.x(time.first)
+        if found is None or settings is None or not rows:
+            p.setPen(t.colour("quiet"))
+            text = "No foot is known on this rig: say in the Figure view which joints the feet are."
+            p.drawText(QRectF(left, 8, self.width() - left, 20), Qt.AlignmentFlag.AlignLeft, text)
+            p.end()
+            return
+        for i, limb in enumerate(rows):
+            top = i * ROW
+            p.setPen(t.colour("ink"))
+            p.drawText(QRectF(10, top, left - 16, ROW), Qt.AlignmentFlag.AlignVCenter, limb.capitalize())
+            p.fillRect(QRectF(left, top + 1, self.width() - left, ROW - 3), t.colour("field"))
+            p.save()
+            p.setClipRect(QRectF(left, top + 1, self.width() - left, ROW - 3))
+            self._paint_traces(p, t, top, *found.tracks[limb], found.leg)
+            for plant in plants_shown(session):
+                if plant.limb == limb:
+                    self._paint_bar(p, t, plant)
+            p.restore()
+        x = time.x(session.frame)
+        p.setPen(QPen(t.colour("ink"), 1.4))
+        p.drawLine(QPointF(x, 0), QPointF(x, len(rows) * ROW))
+        p.end()
+
+    def _paint_traces(
+        self, p: QPainter, t: theme.Theme, top: float, height: np.ndarray, speed: np.ndarray, leg: float
+    ) -> None:
+        """Speed as a faint fill, height as a line; their thresholds lie at half of the lane."""
+        settings = settings_of(self.session)
+        base, full = top + ROW - 4, ROW - 8
+        at = np.arange(len(speed))
+        step = max(1, int(0.5 / max(self.time.frame_width(), 1e-3)))
+        at = at[::step]
+        xs = [self.time.x(f) for f in at]
+        slow, low = max(settings.slow / 100 * leg, 1e-6), max(settings.low / 100 * leg, 1e-6)
+        fill = QPainterPath(QPointF(xs[0], base))
+        for x, v in zip(xs, np.minimum(speed[at] / slow / 2, 1.2), strict=True):
+            fill.lineTo(QPointF(x, base - v * full))
+        fill.lineTo(QPointF(xs[-1], base))
+        p.fillPath(fill, t.colour("soft"))
+        if np.isfinite(height).any():
+            line = QPainterPath()
+            for i, (x, v) in enumerate(zip(xs, np.clip(height[at] / low / 2, -0.1, 1.2), strict=True)):
+                (line.moveTo if i == 0 else line.lineTo)(QPointF(x, base - v * full))
+            p.setPen(QPen(t.colour("quiet"), 1.3))
+            p.drawPath(line)
+        pen = QPen(t.colour("line"), 1, Qt.PenStyle.DashLine)
+        p.setPen(pen)
+        p.drawLine(QPointF(self.time.x(self.time.first), base - full / 2), QPointF(self.width(), base - full / 2))
+
+    def _paint_bar(self, p: QPainter, t: theme.Theme, plant: Plant) -> None:
+        rect = self.rect_of(plant)
+        side = plant.limb.split()[0]
+        p.setPen(QPen(t.colour("ink"), 2.0) if plant == self.chosen else Qt.PenStyle.NoPen)
+        p.setBrush(t.colour(side, 235 if plant.on else 70))
+        p.drawRoundedRect(rect, 4, 4)
+        p.setPen(QPen(t.colour("card"), 1.6))
+        if plant.limb.endswith("foot"):
+            # On the heel alone the bar is open below, on the ball alone above.
+            p.setBrush(t.colour("card", 150))
+            p.setPen(Qt.PenStyle.NoPen)
+            if plant.ball_from > plant.first:
+                x = self.time.x(min(plant.ball_from, plant.last))
+                p.drawRect(QRectF(rect.left() + 2, rect.top() + 7, max(x - rect.left() - 2, 1), 4))
+            if plant.heel_to < plant.last:
+                x = self.time.x(max(plant.heel_to, plant.first))
+                p.drawRect(QRectF(x, rect.top() + 2, max(rect.right() - x - 2, 1), 4))
+        if plant.place is not None:
+            p.setBrush(t.colour("card"))
+            p.drawEllipse(rect.center(), 3, 3)
+
+    # Hands --------------------------------------------------------------------------------------------------
+
+    def hit(self, at: QPointF) -> tuple[Plant | None, str]:
+        """The plant under the pointer, and what of it: first, last, ball, heel, or the whole."""
+        for plant in reversed(plants_shown(self.session)):
+            rect = self.rect_of(plant)
+            if not rect.adjusted(-GRAB, -3, GRAB, 3).contains(at):
+                continue
+            if plant.limb.endswith("foot"):
+                for part, frame, inner in (
+                    ("ball", plant.ball_from, plant.ball_from > plant.first),
+                    ("heel", plant.heel_to, plant.heel_to < plant.last),
+                ):
+                    if inner and abs(at.x() - self.time.x(frame)) < GRAB - 1 and rect.width() > 4 * GRAB:
+                        return plant, part
+            if abs(at.x() - rect.left()) < GRAB and at.x() < rect.center().x():
+                return plant, "first"
+            if abs(at.x() - rect.right()) < GRAB:
+                return plant, "last"
+            return plant, "whole"
+        return None, ""
+
+    def limb_at(self, y: float) -> str:
+        rows = self.rows()
+        i = int(y // ROW)
+        return rows[i] if 0 <= i < len(rows) else ""
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        if e.button() != Qt.MouseButton.LeftButton:
+            return
+        plant, part = self.hit(e.position())
+        self.chosen = plant
+        if plant is not None:
+            plants = plants_shown(self.session)
+            self._grab = (part, plants, plants.index(plant), e.position().x())
+        else:
+            self.session.set_frame(round(self.time.frame(e.position().x())))
+        self.update()
+
+    def mouseMoveEvent(self, e: QMouseEvent) -> None:
+        at = e.position()
+        if self._grab is None:
+            plant, part = self.hit(at)
+            shape = Qt.CursorShape.SizeHorCursor if part not in ("", "whole") else Qt.CursorShape.ArrowCursor
+            self.setCursor(Qt.CursorShape.OpenHandCursor if part == "whole" else shape)
+            self.setToolTip(_said(plant, part))
+            return
+        part, plants, index, from_ = self._grab
+        by = round(self.time.frame(at.x()) - self.time.frame(from_))
+        p, frames = plants[index], self.session.frames
+        if part == "ball":
+            new = edits.with_roll(plants, index, ball_down=p.ball_from + by)
+        elif part == "heel":
+            new = edits.with_roll(plants, index, heel_up=p.heel_to + by)
+        elif part == "whole":
+            new = edits.moved(plants, index, by, frames)
+        else:
+            first, last = p.first + (by if part == "first" else 0), p.last + (by if part == "last" else 0)
+            new = edits.with_ends(plants, index, min(first, p.last), max(last, p.first), frames)
+        if new != plants_shown(self.session):
+            # Which of them is in hand: the one that was not there before.
+            self.chosen = next((q for q in new if q not in plants), p)
+            edit(self.session, "change a plant", new, merge="plant")
+
+    def mouseReleaseEvent(self, _: QMouseEvent) -> None:
+        self._grab = None
+        self.session.end_merge()
+
+    def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
+        limb = self.limb_at(e.position().y())
+        if limb and self.hit(e.position())[0] is None:
+            frame = min(max(round(self.time.frame(e.position().x())), 0), self.session.frames - 1)
+            edit(
+                self.session,
+                "put in a plant",
+                edits.added(plants_shown(self.session), limb, frame, self.session.frames),
+            )
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if e.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.chosen is not None:
+            self.change("delete")
+        elif e.key() == Qt.Key.Key_S and self.chosen is not None and not e.modifiers():
+            self.change("split")
+        elif e.key() == Qt.Key.Key_J and self.chosen is not None and not e.modifiers():
+            self.change("join")
+        else:
+            super().keyPressEvent(e)
+
+    def change(self, what: str) -> None:
+        """Delete, split at the playhead, join with the next, or switch on and off the chosen plant."""
+        plants = plants_shown(self.session)
+        if self.chosen not in plants:
+            return
+        index = plants.index(self.chosen)
+        if what == "delete":
+            edit(self.session, "delete a plant", (*plants[:index], *plants[index + 1 :]))
+        elif what == "split":
+            new = edits.split(plants, index, self.session.frame)
+            if new == plants:
+                self.session.said.emit("Put the playhead inside the plant first: it is split there.")
+            edit(self.session, "split a plant", new)
+        elif what == "join":
+            new = edits.joined(plants, index)
+            if new == plants:
+                self.session.said.emit("There is no later plant of this limb to join with.")
+            edit(self.session, "join plants", new)
+        elif what == "switch":
+            p = msgspec.structs.replace(self.chosen, on=not self.chosen.on)
+            edit(
+                self.session,
+                "leave a plant out" if not p.on else "hold a plant",
+                (*plants[:index], p, *plants[index + 1 :]),
+            )
+        elif what == "free":
+            p = msgspec.structs.replace(self.chosen, place=None)
+            edit(self.session, "hold it where it is", (*plants[:index], p, *plants[index + 1 :]))
+
+    def contextMenuEvent(self, e: QContextMenuEvent) -> None:
+        at = QPointF(e.pos())
+        plant, _ = self.hit(at)
+        menu = QMenu(self)
+        if plant is None:
+            limb = self.limb_at(at.y())
+            if not limb:
+                return
+            frame = min(max(round(self.time.frame(at.x())), 0), self.session.frames - 1)
+            menu.addAction(
+                f"Plant the {limb} here",
+                lambda: edit(
+                    self.session,
+                    "put in a plant",
+                    edits.added(plants_shown(self.session), limb, frame, self.session.frames),
+                ),
+            )
+        else:
+            self.chosen = plant
+            menu.addAction("Split at the playhead (S)", lambda: self.change("split"))
+            menu.addAction("Join with the next (J)", lambda: self.change("join"))
+            menu.addAction("Leave it out" if plant.on else "Hold it", lambda: self.change("switch"))
+            if plant.place is not None:
+                menu.addAction("Hold it where it is, not at a picked place", lambda: self.change("free"))
+            menu.addSeparator()
+            menu.addAction("Delete (Del)", lambda: self.change("delete"))
+        menu.exec(e.globalPos())
+        self.update()
+
+    def wheelEvent(self, e: object) -> None:
+        if e.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.time.wheel(e)
+        else:
+            e.ignore()
+
+
+def _said(plant: Plant | None, part: str) -> str:
+    if plant is None:
+        return "Double-click to plant the foot here"
+    text = f"{plant.limb.capitalize()}, frames {plant.first} to {plant.last}"
+    if plant.limb.endswith("foot"):
+        if plant.ball_from > plant.first:
+            text += f"; on the heel until {plant.ball_from}"
+        if plant.heel_to < plant.last:
+            text += f"; on the ball from {plant.heel_to}"
+    return text + {"ball": ". Drag: when the ball comes down", "heel": ". Drag: when the heel lifts"}.get(part, "")

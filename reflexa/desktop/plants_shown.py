@@ -1,0 +1,95 @@
+"""The plants of the selected step, and the heights and speeds that they come from: computed once for what is shown."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import msgspec
+import numpy as np
+
+from reflexa.desktop.session import Session
+from reflexa.errors import RecipeError
+from reflexa.motion import contacts
+from reflexa.motion.quat import Array
+from reflexa.rig.match import leg_length
+from reflexa.steps.footing import Thresholds, footing
+from reflexa.steps.model import Around, Point
+from reflexa.steps.plants import Plant, PlantsSettings, plants_of
+
+
+@dataclass(frozen=True, eq=False)
+class Traces:
+    """Per limb that can be planted: height in metres over what lies below and speed in m/s ``(frames,)``; leg in metres."""
+
+    tracks: dict[str, tuple[Array, Array]]
+    leg: float
+
+
+_plants: dict[int, tuple[object, tuple[Plant, ...]]] = {}
+_traces: dict[int, tuple[object, Traces]] = {}
+
+
+def settings_of(session: Session) -> PlantsSettings | None:
+    settings = session.step.settings if session.step is not None else None
+    return settings if isinstance(settings, PlantsSettings) else None
+
+
+def _around(session: Session) -> Around:
+    known = session.evaluation
+    assert known is not None
+    names = ["source", *(s.name for s in known.take.steps)]
+    points = (Point(n, c, r) for n, c, r in zip(names, known.clips, known.rigs, strict=True))
+    return Around(stage=session.stage, earlier=tuple(points)[: session.card + 1])
+
+
+def plants_shown(session: Session) -> tuple[Plant, ...]:
+    """The plants of the selected step, as found or as written down; none while what they lie on is computed."""
+    settings, below, rig = settings_of(session), session.below, session.below_rig
+    if settings is None:
+        return ()
+    if not settings.find:
+        return settings.plants
+    if below is None or rig is None or session.evaluation is None:
+        return ()
+    key = (settings, below, rig, session.stage, session.evaluation.clips[0])
+    kept = _plants.get(id(session))
+    if kept is None or not _same(kept[0], key):
+        try:
+            plants = plants_of(below, rig, settings, _around(session))
+        except RecipeError:
+            plants = ()
+        kept = _plants[id(session)] = (key, plants)
+    return kept[1]
+
+
+def _same(a: object, b: object) -> bool:
+    return all(x is y or (isinstance(x, msgspec.Struct) and x == y) for x, y in zip(a, b, strict=True))
+
+
+def edit(session: Session, label: str, plants: tuple[Plant, ...], merge: str = "") -> None:
+    """Set the plants by hand: from then on they are no longer found anew."""
+    step, settings = session.step, settings_of(session)
+    if step is not None and settings is not None:
+        new = msgspec.structs.replace(settings, find=False, plants=plants)
+        session.edit_step(label, msgspec.structs.replace(step, settings=new), merge)
+
+
+def traces(session: Session) -> Traces | None:
+    """Heights and speeds of feet (and hands) below the selected step."""
+    below, rig = session.below, session.below_rig
+    if below is None or rig is None:
+        return None
+    key = (below, rig, session.stage)
+    kept = _traces.get(id(session))
+    if kept is None or not _same(kept[0], key):
+        tracks = {
+            f"{side} foot": (f.height, f.speed)
+            for side, f in footing(below, rig, session.stage, Thresholds(), "stage").items()
+        }
+        for limb in ("left hand", "right hand"):
+            joint = rig.joint(limb)
+            if joint >= 0:
+                places = below.model[1][:, joint]
+                tracks[limb] = np.full(below.frames, np.nan), contacts.speeds(places, below.rate)
+        kept = _traces[id(session)] = (key, Traces(tracks, max(leg_length(rig), 1e-6)))
+    return kept[1]
