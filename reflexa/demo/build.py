@@ -7,7 +7,17 @@ from pathlib import Path
 
 import msgspec
 
-from reflexa.demo import clips, deckhand, deckhand_look, ferry_clips, ferrykeeper, ferrykeeper_look, heron, heron_look
+from reflexa.demo import (
+    clips,
+    deckhand,
+    deckhand_look,
+    ferry_clips,
+    ferrykeeper,
+    ferrykeeper_look,
+    ground,
+    heron,
+    heron_look,
+)  # fmt: skip
 from reflexa.formats import encode, read
 from reflexa.formats.files import write_bytes
 from reflexa.project import store
@@ -91,7 +101,10 @@ def build(folder: Path = FOLDER) -> None:
         document = read(folder / store.SOURCES / file)
         assert not document.warnings and not document.rig.unpaired
     sources = tuple(SourceFile(f) for f in (DECKHAND, KEEPER, HERON))
-    project = Project("Saltmarsh Ferry", sources, (*takes(DECKHAND), *takes_of_others()))
+    keeper_file = read(folder / store.SOURCES / KEEPER)
+    winch = next(c for c in keeper_file.clips if c.name == "turning the winch")
+    mended = ground.takes(DECKHAND, KEEPER, HERON, winch, keeper_file.rig)
+    project = Project("Saltmarsh Ferry", sources, (*takes(DECKHAND), *takes_of_others(), *mended))
     store.save(replace(project), folder)
 
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 from scipy.interpolate import CubicSpline, PchipInterpolator
 
@@ -9,6 +11,7 @@ from reflexa.demo import deckhand
 from reflexa.demo.pose import Controls, build, degrees, elbow, fist, hanging_arm, turn
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip, Event
+from reflexa.motion.cycle import repeated
 from reflexa.motion.quat import Array
 from reflexa.motion.skeleton import Skeleton
 
@@ -268,6 +271,29 @@ def step_up(skeleton: Skeleton) -> Clip:
     return build("step up", c, skeleton, RATE, turns=arms, events=(Event(22, "step_left"), Event(50, "step_right")))
 
 
+def walk_to_landing(skeleton: Skeleton) -> Clip:
+    """Four cycles of the walk, straight ahead."""
+    clip = repeated(walk(skeleton, travelling=True), skeleton.index["root"], 4)
+    return replace(clip, name="walk to the landing", loop=False)
+
+
+def skating_walk(skeleton: Skeleton) -> Clip:
+    """The walk with a fault: the root is carried on a sixth too fast, so that every standing foot slides."""
+    clip = walk_to_landing(skeleton)
+    translations = np.array(clip.translations)
+    translations[:, skeleton.index["root"], 2] *= 7 / 6
+    return replace(clip, name="walk, skating", translations=translations)
+
+
+def sunk_haul(skeleton: Skeleton) -> Clip:
+    """The haul with a fault: the whole figure is 5 cm too low, so that both feet are in the planks."""
+    clip = rope_haul(skeleton)
+    translations = np.array(clip.translations)
+    for joint in ("pelvis", "marks"):  # the marks for the engine go with it
+        translations[:, skeleton.index[joint], 1] -= 0.05
+    return replace(clip, name="rope haul, feet sunk", translations=translations)
+
+
 def all_clips(skeleton: Skeleton) -> list[Clip]:
     """Every clip of the Deckhand."""
     return [
@@ -276,4 +302,7 @@ def all_clips(skeleton: Skeleton) -> list[Clip]:
         lantern_idle(skeleton),
         rope_haul(skeleton),
         step_up(skeleton),
+        walk_to_landing(skeleton),
+        skating_walk(skeleton),
+        sunk_haul(skeleton),
     ]

@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QSpinBox, QWidget
 
 from reflexa.desktop.session import Session
@@ -42,13 +41,23 @@ def control_for(about: dict[str, Any], value: Value, set_: Set, session: Session
     return None
 
 
+class Number(QDoubleSpinBox):
+    """A number without zeros that say nothing."""
+
+    def textFromValue(self, value: float) -> str:
+        text = super().textFromValue(value)
+        point = self.locale().decimalPoint()
+        return text.rstrip("0").rstrip(point) if point in text else text
+
+
 def number_box(about: dict[str, Any], whole: bool, decimals: int = 3) -> QSpinBox | QDoubleSpinBox:
     """A field for a number with its unit and range."""
-    box = QSpinBox() if whole else QDoubleSpinBox(decimals=decimals)
+    box = QSpinBox() if whole else Number(decimals=decimals)
     box.setRange(about.get("least", -1_000_000), about.get("most", 1_000_000))
     box.setSuffix(f" {about['unit']}" if "unit" in about else "")
     box.setSpecialValueText(about.get("zero", ""))
     box.setKeyboardTracking(False)
+    box.setMinimumWidth(64)  # less than its largest number would need
     if not whole and about.get("unit") == "m":
         box.setSingleStep(0.01)
     return box
@@ -72,12 +81,12 @@ def vector(about: dict[str, Any], value: Value, set_: Set) -> Control:
     for i, letter in enumerate(letters):
         box = number_box({k: v for k, v in about.items() if k != "unit"}, False, 2)
         box.setSingleStep(0.01 if about.get("unit") == "m" else 1.0)
-        box.setButtonSymbols(box.ButtonSymbols.NoButtons)
-        box.setPrefix(f"{letter} ")
-        box.setMinimumWidth(44)
-        box.setAlignment(Qt.AlignmentFlag.AlignRight)
+        box.setObjectName("narrow")
+        box.setMinimumWidth(40)
         box.setAccessibleName(f"{about['title']} {letter}, {about.get('unit', '')}")
-        box.setToolTip(f"{about['help']} In {about['unit']}" if about.get("unit") else about["help"])
+        box.setToolTip(
+            f"{letter}, in {about['unit']}. {about['help']}" if about.get("unit") else f"{letter}. {about['help']}"
+        )
         box.valueChanged.connect(lambda v, n=i: set_(tuple(v if k == n else old for k, old in enumerate(value()))))
         layout.addWidget(box, 1)
         boxes.append(box)

@@ -23,8 +23,9 @@ from PySide6.QtWidgets import (
 from reflexa.desktop import theme
 from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD, Session
 from reflexa.motion.quat import Array
-from reflexa.steps import KINDS
+from reflexa.steps import KINDS, Step
 from reflexa.steps.correction import CorrectionSettings
+from reflexa.steps.goal import GoalSettings
 
 CARD_SIZE = QSize(178, 84)
 
@@ -193,6 +194,7 @@ class RevisionLine(QScrollArea):
         self.cards: dict[int, Card] = {}
         self.taps: dict[int, QToolButton] = {}
         self._ribbons: dict[int, Ribbon] = {}
+        self._goals: dict[int, QLabel] = {}
         self._sliders: dict[int, QSlider] = {}
         self._weights: dict[int, QLabel] = {}
         self._switches: dict[int, Switch] = {}
@@ -225,6 +227,11 @@ class RevisionLine(QScrollArea):
                     onto = getattr(step.settings, "rig", "") or "a rig to be chosen"
                     self._weights[i].setText(f"onto {onto}" if step.on else "off")
                 self.cards[i].setEnabled(True)
+                if i in self._goals:
+                    text = _goes(step.settings, take.steps[i + 1 :])
+                    width = CARD_SIZE.width() - 24
+                    self._goals[i].setText(self.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, width))
+                    self._goals[i].setToolTip(text)
         self._mark()
         self._show_values()
 
@@ -234,7 +241,7 @@ class RevisionLine(QScrollArea):
             if widget is not None:
                 widget.hide()
                 widget.deleteLater()
-        for table in (self.cards, self.taps, self._ribbons, self._sliders, self._weights, self._switches):
+        for table in (self.cards, self.taps, self._ribbons, self._sliders, self._weights, self._switches, self._goals):
             table.clear()
         take = self.session.take
         if take is None:
@@ -259,6 +266,9 @@ class RevisionLine(QScrollArea):
             card.top.addWidget(switch)
             if isinstance(step.settings, CorrectionSettings) and step.settings.how == "replace":
                 card.body.addWidget(QLabel("replaces what is below", objectName="quiet"))
+            if isinstance(step.settings, GoalSettings):
+                self._goals[i] = QLabel(objectName="quiet")
+                card.body.addWidget(self._goals[i])
             card.dragged.connect(self._drag)
             card.dropped.connect(self._drop)
             card.menu_wanted.connect(self._menu)
@@ -297,8 +307,7 @@ class RevisionLine(QScrollArea):
         self.plus.setAccessibleName("Add a step")
         menu = QMenu(self.plus)
         for kind in KINDS.values():
-            icon = kind.kind if kind.kind in ("mirror", "correction") else "add"
-            action = menu.addAction(theme.icon(icon), kind.title, lambda k=kind.kind: self.session.add_step(k))
+            action = menu.addAction(theme.icon(kind.kind), kind.title, lambda k=kind.kind: self.session.add_step(k))
             action.setToolTip(kind.help)
         menu.setToolTipsVisible(True)
         self.plus.setMenu(menu)
@@ -309,11 +318,16 @@ class RevisionLine(QScrollArea):
         self._result_facts = QLabel("", objectName="quiet")
         result.body.addWidget(self._result_facts)
         result.body.addStretch(1)
-        button = QToolButton(text=" Export…", toolTip="Write a new clip asset")
+        button = QToolButton(text="Export…", toolTip="Write a new clip asset")
         button.setIcon(theme.icon("export", "accent"))
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         button.clicked.connect(self.export_wanted)
-        result.body.addWidget(button)
+        self._found = QLabel("", objectName="quiet")
+        low = QHBoxLayout()
+        low.addWidget(button)
+        low.addStretch(1)
+        low.addWidget(self._found)
+        result.body.addLayout(low)
         self._row.addStretch(1)
 
     def _add_card(self, number: int, title: str, kind: str, icon: str) -> Card:
@@ -364,6 +378,11 @@ class RevisionLine(QScrollArea):
             first, last = session.range
             count = last - first + 1
             self._result_facts.setText(f"{count} frames, {(count - 1) / result.rate:.2f} s")
+            found = len(self.session.findings)
+            self._found.setText(f"{found} finding{'s' if found > 1 else ''}" if found else "")
+            self._found.setObjectName("warn" if found else "quiet")
+            self._found.style().unpolish(self._found)
+            self._found.style().polish(self._found)
         if session.evaluation is not None:
             for i, values in enumerate(session.evaluation.ribbons):
                 if i in self._ribbons:
@@ -466,3 +485,13 @@ def _arrow() -> QLabel:
     label = QLabel()
     label.setPixmap(theme.icon("tap", "quiet").pixmap(20, 20))
     return label
+
+
+def _goes(settings: GoalSettings, later: tuple[Step, ...]) -> str:
+    """Where a goal leads its limb, and which later one takes it on."""
+    to = {"grip": settings.prop, "joint": settings.joint}.get(settings.to, "") or "a point"
+    after = next(
+        (s.name for s in later if s.on and isinstance(s.settings, GoalSettings) and s.settings.limb == settings.limb),
+        "",
+    )
+    return f"{settings.limb}, until {after}" if after else f"{settings.limb} → {to}"

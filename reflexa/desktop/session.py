@@ -13,6 +13,8 @@ from typing import Any
 import msgspec
 from PySide6.QtCore import QElapsedTimer, QObject, QRunnable, QThreadPool, QTimer, Signal
 
+from reflexa.checks import Finding
+from reflexa.checks import findings as check
 from reflexa.errors import RecipeError, ReflexaError
 from reflexa.formats import Imported, ReadOptions, read
 from reflexa.formats.gltf.read import rest_of
@@ -105,6 +107,7 @@ class Session(QObject):
         self.looping = True
         self.rounds = 0
         self.evaluation: Evaluation | None = None
+        self.findings: list[Finding] = []
         self.preview: Clip | None = None
         self._cache = Cache()
         self._past: list[_Past] = []
@@ -429,7 +432,7 @@ class Session(QObject):
         alone = self.solo if self.solo < len(take.steps) else -1
         run_take = takes.alone(take, alone) if alone >= 0 else take
 
-        def run() -> Evaluation:
+        def run() -> tuple[Evaluation, list[Finding]]:
             out = replace(
                 evaluate(run_take, clip, rig, self._cache, lambda: number != self._request, rigs, clips), take=take
             )
@@ -438,12 +441,12 @@ class Session(QObject):
                     raise Cancelled
                 _ = c.model
             _ = out.ribbons
-            return out
+            return out, check(out.result, out.rig, take.stage, take.steps)
 
-        def done(result: Evaluation) -> None:
+        def done(made: tuple[Evaluation, list[Finding]]) -> None:
             if number == self._request:
                 self.problem = ""
-                self.evaluation = result
+                self.evaluation, self.findings = made
                 self.preview = None
                 self.set_frame(min(self.frame, self.frames - 1))
                 self.evaluated.emit()
@@ -454,7 +457,7 @@ class Session(QObject):
                 self._say_failed(error)
             elif number == self._request:
                 self.problem = str(error)
-                self.evaluation = None
+                self.evaluation, self.findings = None, []
                 self.evaluated.emit()
 
         self._start(self._pool, run, done, failed)

@@ -22,7 +22,6 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from reflexa import describe
-from reflexa.checks import findings as check_all
 from reflexa.desktop.blend_panel import BlendPanel
 from reflexa.desktop.correction_panel import CorrectionPanel
 from reflexa.desktop.fields import control_for
@@ -34,6 +33,7 @@ from reflexa.desktop.rename_panel import RenamePanel
 from reflexa.desktop.retarget_panel import RetargetPanel
 from reflexa.desktop.root_panel import RootPanel
 from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD, Session
+from reflexa.desktop.tables import JointTable
 from reflexa.formats.imported import FACINGS, UNITS
 from reflexa.rig import PRESETS
 from reflexa.steps import KINDS, Mask
@@ -49,7 +49,15 @@ RICHER: dict[str, type[QWidget]] = {
     "follow-through": FollowPanel,
 }  # fmt: skip
 _HIDDEN = {"tracks"}
-_NOTHING_FOUND = "Every joint has a partner or lies on the centre line, and every helper joint is in place."
+# Kinds whose result is looked at first, and whose settings are seldom touched.
+_PANEL_FIRST = {"plants"}
+# What a finding's step is offered as.
+REPAIRS = {
+    "plants": "Plant the feet", "root-motion": "Mend the root motion", "helper-joints": "Put helper joints back",
+}  # fmt: skip
+_NOTHING_FOUND = (
+    "Feet stand still and on the ground, goals are met, helper joints are in place, and every joint has a partner."
+)
 
 
 class SettingsPanel(QFrame):
@@ -165,13 +173,20 @@ class SettingsPanel(QFrame):
         column.addWidget(_section("Findings"))
         findings = _text("")
         column.addWidget(findings)
-        repair = QPushButton("Put helper joints back")
-        repair.setToolTip("Adds a Helper joints step at the end of the line")
-        repair.clicked.connect(lambda: session.add_step("helper-joints"))
-        column.addWidget(repair)
+        table = JointTable(session, "Findings", ["What", "frames"])
+        table.setWordWrap(True)
+        column.addWidget(table)
+        repairs: dict[str, QPushButton] = {}
+        for kind, title in REPAIRS.items():
+            repairs[kind] = QPushButton(title)
+            repairs[kind].setToolTip(f"Adds a step at the end of the line: {KINDS[kind].title}")
+            repairs[kind].clicked.connect(lambda _=False, k=kind: session.add_step(k))
+            column.addWidget(repairs[kind])
         button = QPushButton("Export…", objectName="main")
         button.clicked.connect(self.export_wanted)
         column.addWidget(button)
+
+        shown: list[object] = []
 
         def show() -> None:
             clip, rig, take = session.result, session.rig, session.take
@@ -187,10 +202,21 @@ class SettingsPanel(QFrame):
                 f"{on} of {len(take.steps)} steps on.\n"
                 f"{way['joint']} travels {way['distance_m']:.2f} m, {way['speed_m_s']:.2f} m a second on average."
             )
-            found = check_all(clip, rig, take.stage, take.steps)
-            lines = [f.text for f in found[:8]] + ([f"and {len(found) - 8} more"] if len(found) > 8 else [])
-            findings.setText("\n".join(lines) or _NOTHING_FOUND)
-            repair.setVisible(any(f.step == "helper-joints" for f in found))
+            found = session.findings
+            findings.setText("" if found else _NOTHING_FOUND)
+            findings.setVisible(not found)
+            table.setVisible(bool(found))
+            key = [(f.text, f.frames) for f in found]
+            if key != shown:
+                shown[:] = key
+                table.show_rows([
+                    ((f.text, f"{f.frames[0]}–{f.frames[1]}"), f"{f.text}. Worst at frame {f.worst}: {f.size:.1f} {f.unit}, "
+                     f"more than {f.threshold:g} {f.unit}", f.joint, f.worst) for f in found
+                ])  # fmt: skip
+                table.resizeRowsToContents()
+                table.setFixedHeight(min(26 + sum(table.rowHeight(r) for r in range(table.rowCount())) + 4, 260))
+            for kind, repair in repairs.items():
+                repair.setVisible(any(f.step == kind for f in found))
 
         self._refreshers.append(show)
 
@@ -206,11 +232,14 @@ class SettingsPanel(QFrame):
         for field in fields(kind.settings):
             if field.name not in _HIDDEN:
                 self._add_field(form, describe_field(field))
+        panel = RICHER[step.kind](self.session) if step.kind in RICHER else None
+        if panel is not None and step.kind in _PANEL_FIRST:
+            column.addWidget(panel)
         if form.rowCount():
             column.addLayout(form)
-        if step.kind in RICHER:
-            panel = RICHER[step.kind](self.session)
-            column.addWidget(panel)
+        if panel is not None:
+            if step.kind not in _PANEL_FIRST:
+                column.addWidget(panel)
             self._refreshers.append(panel.refresh)
         if kind.carry is None:
             column.addWidget(_section("How much, where"))

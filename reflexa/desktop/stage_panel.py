@@ -64,7 +64,6 @@ class StagePanel(QWidget):
         column.addLayout(row)
         self.list = QListWidget()
         self.list.setAccessibleName("Props")
-        self.list.setMaximumHeight(132)
         self.list.itemSelectionChanged.connect(self._picked)
         column.addWidget(self.list)
         self.empty = QLabel(
@@ -109,6 +108,7 @@ class StagePanel(QWidget):
                 w, h, d = p.size
                 item.setToolTip(f"{p.shape}, {w:.2f} × {h:.2f} × {d:.2f} m")
                 self.list.addItem(item)
+        self.list.setFixedHeight(min(max(len(names), 1), 6) * 22 + 6)
         self.list.setCurrentRow(names.index(session.prop) if session.prop in names else -1)
         self.list.blockSignals(False)
         prop = self.prop
@@ -217,6 +217,7 @@ class StagePanel(QWidget):
             row.addWidget(name, 1)
             away = QPushButton("×", toolTip="Take the grip away", accessibleName=f"Take grip {grip.name} away")
             away.setFixedWidth(24)
+            away.setObjectName("narrow")
             away.clicked.connect(lambda _=False, n=i: self._set("take a grip away", grips=_without(self.prop.grips, n)))
             row.addWidget(away)
             column.addLayout(row)
@@ -307,6 +308,7 @@ class StagePanel(QWidget):
                 "×", toolTip="It is no longer carried then", accessibleName=f"Take carrying {i + 1} away"
             )
             away.setFixedWidth(24)
+            away.setObjectName("narrow")
             away.clicked.connect(
                 lambda _=False, n=i: self._set("carry it no longer", holds=_without(self.prop.holds, n))
             )

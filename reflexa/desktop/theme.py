@@ -137,6 +137,8 @@ def _sheet(t: Theme) -> str:
     QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox {{ background: {t.field};
         border: 1px solid {t.line}; border-radius: 5px;
         padding: 3px 6px; selection-background-color: {t.accent}; selection-color: {t.on_accent}; color: {t.ink}; }}
+    QDoubleSpinBox#narrow, QSpinBox#narrow {{ padding: 3px 3px; }}
+    QPushButton#narrow, QPushButton#narrow:focus {{ padding: 4px 2px; }}
     QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{ border: 1px solid {t.accent}; }}
     QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{ width: 0; }}
     QComboBox::drop-down {{ border: none; width: 20px; }}

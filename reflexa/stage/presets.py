@@ -24,12 +24,16 @@ def meshed(name: str, triangles: Array, grips: tuple[Grip, ...] = (), surface: b
     )  # fmt: skip
 
 
-def winch_crank(radius: float = 0.26) -> Prop:
-    """A crank that goes round an axle along x: axle, arm and handle; it turns about its origin (key its last turn)."""
-    axle = part(corners(Prop("", "cylinder", (0.05, 0.16, 0.05))), (-0.16, 0.0, 0.0), axis=0)
+def winch_crank(radius: float = 0.26, wide: float = 0.34) -> Prop:
+    """A crank for two hands that goes round an axle along x: axle, arm and handle. It turns about its origin: key its turn
+    about x. radius: from axle to handle; wide: of the handle, metres."""
+    axle = part(corners(Prop("", "cylinder", (0.05, 0.12, 0.05))), (-0.06, 0.0, 0.0), axis=0)
     arm = part(corners(Prop("", "box", (0.024, radius, 0.05))), (0.0, 0.0, 0.0))
-    handle = part(corners(Prop("", "cylinder", (0.036, 0.15, 0.036))), (0.0, radius, 0.0), axis=0)
-    grips = (Grip("handle", (0.075, radius, 0.0)),)
+    handle = part(corners(Prop("", "cylinder", (0.036, wide, 0.036))), (-wide / 2, radius, 0.0), axis=0)
+    across = round(wide / 3, 4)
+    grips = (
+        Grip("handle", (0.0, radius, 0.0)), Grip("port", (across, radius, 0.0)), Grip("starboard", (-across, radius, 0.0)),
+    )  # fmt: skip
     return meshed("winch crank", np.concatenate([axle, arm, handle]), grips, surface=False)
 
 

@@ -105,7 +105,10 @@ class GoalSettings(Settings, frozen=True):
     ] = (0.0, 0.0, 0.0)  # fmt: skip
     swing: Annotated[
         float,
-        Meta(title="Elbow or knee swung", ge=-180, le=180, description="About the line from root to end.", extra={"unit": "°"}),
+        Meta(
+            title="Elbow or knee", ge=-180, le=180, description="Swung about the line from shoulder or hip to the end.",
+            extra={"unit": "°"},
+        ),
     ] = 0.0  # fmt: skip
     reaches: Annotated[
         tuple[Reach, ...],
@@ -114,17 +117,20 @@ class GoalSettings(Settings, frozen=True):
     soft: Annotated[
         float,
         Meta(title="Soft within", ge=0, le=20, description="Nearly stretched limbs slow down, so that they do not snap straight.",
-             extra={"unit": "% of the limb"}),
+             extra={"unit": "% limb"}),
     ] = 1.0  # fmt: skip
     neck: Annotated[
-        float, Meta(title="Neck's share", ge=0, le=100, description="Of what the head turns to look.", extra={"unit": "%"})
+        float, Meta(title="Neck's share", ge=0, le=100, description="Of what the head turns to look.",
+             extra={"unit": "%", "when": {"limb": "head"}})
     ] = 35.0  # fmt: skip
     spine: Annotated[
-        float, Meta(title="Spine's share", ge=0, le=100, description="Of what the head turns to look.", extra={"unit": "%"})
+        float, Meta(title="Spine's share", ge=0, le=100, description="Of what the head turns to look.",
+             extra={"unit": "%", "when": {"limb": "head"}})
     ] = 15.0  # fmt: skip
     most: Annotated[
         float,
-        Meta(title="Turns at most", ge=1, le=180, description="The head looks no further aside than this.", extra={"unit": "°"}),
+        Meta(title="Turns at most", ge=1, le=180, description="The head looks no further aside than this.",
+             extra={"unit": "°", "when": {"limb": "head"}}),
     ] = 80.0  # fmt: skip
 
 

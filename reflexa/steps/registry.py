@@ -155,7 +155,7 @@ def describe_field(field: msgspec.inspect.Field) -> dict[str, Any]:
             out[{"ge": "least", "le": "most"}[bound]] = getattr(t, bound)
     out["title"] = meta.get("title", field.name.replace("_", " "))
     out["help"] = meta.get("description", "")
-    for extra in ("unit", "file", "when", "zero"):
+    for extra in ("unit", "file", "choose", "when", "zero"):
         if extra in meta:
             out[extra] = meta[extra]
     return out

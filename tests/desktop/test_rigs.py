@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication, QComboBox, QLabel, QPushButton
 from reflexa.desktop.handle import HOOPS
 from reflexa.desktop.retarget_panel import RetargetPanel
 from reflexa.desktop.shown import retarget_match
+from reflexa.desktop.tables import JointTable
 from reflexa.formats import read
 from reflexa.formats.rigfile import read_rig
 from reflexa.project import store
@@ -211,14 +212,15 @@ def test_stray_helper_joints_are_found_and_put_back_with_one_click(demo, qtbot) 
     session.remove_step(0)
     ready(qtbot, demo)
     session.select_card(-2)
-    labels = " ".join(label.text() for label in demo.settings.findChildren(QLabel))
-    assert "MarkHandPort is up to 6" in labels
+    table = demo.settings.findChild(JointTable)
+    assert "MarkHandPort is up to 6" in " ".join(table.item(r, 0).text() for r in range(table.rowCount()))
+    assert "4 findings" in demo.revision_line._found.text()
     button = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Put helper joints back")
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)
     ready(qtbot, demo)
     assert session.take.steps[-1].kind == "helper-joints"
     session.select_card(-2)
-    assert "Every joint has a partner" in " ".join(label.text() for label in demo.settings.findChildren(QLabel))
+    assert "helper joints are in place" in " ".join(label.text() for label in demo.settings.findChildren(QLabel))
 
 
 @pytest.mark.parametrize("facing", ["-X", "+Z"])

@@ -60,13 +60,13 @@ class PlantsSettings(Settings, frozen=True):
     ] = "this motion"  # fmt: skip
     low: Annotated[
         float,
-        Meta(title="Low is below", ge=0, le=100, description="Height of the sole over what lies below it.",
-             extra={"unit": "% of the leg", "when": {"find": True}}),
+        Meta(title="Low is below", ge=0, le=100, description="Height of the sole over what lies below it, in leg lengths.",
+             extra={"unit": "% leg", "when": {"find": True}}),
     ] = 6.0  # fmt: skip
     slow: Annotated[
         float,
-        Meta(title="Slow is below", ge=0, le=1000, description="Speed of the sole.",
-             extra={"unit": "% of the leg a second", "when": {"find": True}}),
+        Meta(title="Slow is below", ge=0, le=1000, description="Speed of the sole, in leg lengths a second.",
+             extra={"unit": "% leg/s", "when": {"find": True}}),
     ] = 40.0  # fmt: skip
     slack: Annotated[
         float,

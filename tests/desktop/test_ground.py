@@ -1,0 +1,343 @@
+"""The ground through the real window: stage, path, plants, goals, findings, loops that go on."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QPushButton, QWidget
+
+from reflexa.desktop.handle import HUB, RODS
+from reflexa.desktop.plants_shown import plants_shown
+from reflexa.desktop.root_panel import PacePicture, PathPicture
+from reflexa.desktop.session import RESULT_CARD
+from reflexa.desktop.tables import JointTable
+from reflexa.stage import EMPTY
+from reflexa.stage.store import read_stage
+from reflexa.steps.goal import distance
+from reflexa.steps.plants.report import held
+from reflexa.steps.root_motion import travel_of
+from reflexa.take import Source
+
+from .conftest import drag, ready
+
+LEFT = Qt.MouseButton.LeftButton
+
+
+def click(widget: QWidget, at: QPoint | None = None) -> None:
+    QTest.mouseClick(widget, LEFT, Qt.KeyboardModifier.NoModifier, at or QPoint())
+
+
+def double_click(widget: QWidget, at: QPoint) -> None:
+    QTest.mouseDClick(widget, LEFT, Qt.KeyboardModifier.NoModifier, at)
+    QTest.mouseRelease(widget, LEFT, Qt.KeyboardModifier.NoModifier, at)
+
+
+def button(panel: QWidget, text: str) -> QPushButton:
+    return next(b for b in panel.findChildren(QPushButton) if b.text() == text)
+
+
+def said(panel: QWidget) -> str:
+    return " ".join(label.text() for label in panel.findChildren(QLabel))
+
+
+def choose(panel: QWidget, name: str, text: str) -> None:
+    box = next(b for b in panel.findChildren(QComboBox) if b.accessibleName() == name)
+    box.setCurrentIndex(box.findText(text))
+    assert box.currentText() == text
+    box.activated.emit(box.currentIndex())
+
+
+def new_take(window, qtbot, file: str, clip: str) -> None:
+    window.session.new_take(Source(file, clip))
+    ready(qtbot, window)
+
+
+def saved(window) -> dict[str, bytes]:
+    window.session.save()
+    return {p.name: p.read_bytes() for p in window.session.folder.rglob("*.json")}
+
+
+def test_a_step_is_put_in_moved_by_hand_and_by_number_and_feet_stand_on_it(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "step up")
+    before = saved(window)
+    session.select_card(RESULT_CARD)
+    table = window.settings.findChild(JointTable)
+    texts = [table.item(r, 0).text() for r in range(table.rowCount())]
+    assert any("no prop is there" in t for t in texts)
+    window.commands.run("put_jetty step")
+    assert session.prop == "jetty step" and window.tabs.currentWidget() is window.stage
+    ready(qtbot, window)
+    handle, view = window.viewport.handle(), window.viewport
+    start = view.camera.project(handle.rod(2)[1], view.width(), view.height())
+    end = view.camera.project(handle.rod(2)[1] + [0, 0, 0.1], view.width(), view.height())
+    drag(view, QPoint(round(start[0]), round(start[1])), QPoint(round(end[0]), round(end[1])))
+    ready(qtbot, window)
+    moved = session.stage.prop("jetty step")
+    assert moved.place[2] == pytest.approx(0.9, abs=0.05) and moved.place[:2] == (0.0, 0.0)
+    assert session.undo_label() == "move jetty step"
+    boxes = [b for b in window.stage.findChildren(QDoubleSpinBox) if b.accessibleName().startswith("Place")]
+    boxes[2].setValue(0.8)
+    assert session.stage.prop("jetty step").place[2] == 0.8
+    window.commands.run("add_plants")
+    ready(qtbot, window)
+    clip, rig = session.result, session.rig
+    plants = plants_shown(session)
+    assert all(held(clip, rig, p, session.stage).drift < 0.1 for p in plants) and len(plants) == 4
+    assert "4 plants found" in said(window.settings)
+    session.select_card(RESULT_CARD)
+    assert "Feet stand still" in said(window.settings) and not session.findings
+    for _ in range(4):
+        session.undo()
+    ready(qtbot, window)
+    assert session.stage == EMPTY and saved(window) == before
+
+
+def test_props_are_picked_snap_are_keyed_carried_and_saved(demo, qtbot, tmp_path: Path) -> None:
+    window, session, view = demo, demo.session, demo.viewport
+    new_take(window, qtbot, "deckhand.glb", "rope haul")
+    window.commands.run("put_box")
+    window.commands.run("put_crate")
+    ready(qtbot, window)
+    session.edit_prop("x", replace(session.stage.prop("crate"), place=(0.8, 0.0, 0.8)))
+    session.select_prop("")
+    top = view.camera.project(np.array([0.8, 0.39, 0.8]) + view.world_shift(), view.width(), view.height())
+    click(view, QPoint(round(top[0]), round(top[1])))
+    assert session.prop == "crate"
+    handle = view.handle()
+    at = view.camera.project(handle.hub, view.width(), view.height())
+    side = view.camera.project(handle.rod(0)[1], view.width(), view.height())
+    way = view.camera.project(handle.rod(0)[1] - [0.28, 0, 0], view.width(), view.height())
+    drag(view, QPoint(round(side[0]), round(side[1])), QPoint(round(way[0]), round(way[1])))
+    assert session.stage.prop("crate").place[0] == pytest.approx(0.5), "its side meets the box's exactly"
+    assert handle.at(at[0], at[1], view.camera, view.width(), view.height()) == HUB
+    session.set_frame(0)
+    click(button(window.stage, "Key it here"))
+    session.set_frame(30)
+    window.stage.refresh()
+    place = [b for b in window.stage.findChildren(QDoubleSpinBox) if b.accessibleName().startswith("Place")]
+    place[1].setValue(0.4)
+    assert [(k.frame, k.place[1]) for k in session.stage.prop("crate").keys] == [(0, 0.0), (30, 0.4)]
+    choose(window.stage, "Carried by", "Right hand")
+    choose(window.stage, "Carried from", "event hauled")
+    click(button(window.stage, "Let it be carried"))
+    (hold,) = session.stage.prop("crate").holds
+    assert hold.begin == "hauled" and hold.end == ""
+    ready(qtbot, window)
+    path = tmp_path / "landing.stage.json"
+    window.stage.save_file(path)
+    assert read_stage(path) == session.stage
+    window.stage.open_file(path)
+    assert len(session.stage.props) == 4 and session.prop == "crate 2"
+    (tmp_path / "bad.stage.json").write_text("{}")
+    window.stage.open_file(tmp_path / "bad.stage.json")
+    assert "no saved stage" in window._dialog.text()
+    window._dialog.accept()
+    click(button(window.stage, "Take it away"))
+    assert len(session.stage.props) == 3 and session.prop == ""
+
+
+def test_a_path_is_drawn_from_above_and_walked_at_a_pace(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "walk to the landing")
+    before = saved(window)
+    window.commands.run("add_root-motion")
+    choose(window.settings, "What", "along path")
+    assert "two points" in (session.problem or "two points")
+    click(button(window.settings, "Begin with its own way"))
+    ready(qtbot, window)
+    picture = window.settings.findChild(PathPicture)
+    count = len(session.step.settings.path)
+    last = picture.pixel(session.step.settings.path[-1]).toPoint()
+    drag(picture, last, last + QPoint(-30, 0))
+    ready(qtbot, window)
+    x, z = session.step.settings.path[-1]
+    assert x > 0.3, "the figure's left lies left in the picture"
+    double_click(picture, picture.pixel((x + 0.5, z + 0.8)).toPoint())
+    assert len(session.step.settings.path) == count + 1
+    choose(window.settings, "Path is walked", "to its end")
+    ready(qtbot, window)
+    pace = window.settings.findChild(PacePicture)
+    QTest.qWait(0)
+    double_click(pace, pace.pixel((0.5, 1.0)).toPoint())
+    middle = pace.pixel(pace.points()[1]).toPoint()
+    drag(pace, middle, middle + QPoint(0, -20))
+    ready(qtbot, window)
+    assert session.step.settings.pace[1][1] > 1.1
+    way = travel_of(session.result, session.rig)
+    assert np.allclose(way.place[-1], session.step.settings.path[-1], atol=1e-4)
+    assert "travels" in said(window.settings) and "The heading changes" in said(window.settings)
+    # The same points can be pulled on the ground of the picture.
+    view = window.viewport
+    session.set_frame(64)
+    view.frame_figure()
+    index = 2
+    a, b = session.step.settings.path[index]
+    at = view.camera.project(np.array([a, 0, b]) + view.world_shift(), view.width(), view.height())
+    start = QPoint(round(at[0]), round(at[1]))
+    assert view.rect().contains(start)
+    drag(view, start, start + QPoint(25, 0))
+    assert session.step.settings.path[index] != (a, b)
+    while session.undo_label() and session.take is not None and session.take.steps:
+        session.undo()
+    ready(qtbot, window)
+    assert saved(window) == before
+
+
+def test_plants_are_changed_in_their_lanes_and_undone_to_the_same_bytes(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "walk, skating")
+    before = saved(window)
+    session.select_card(RESULT_CARD)
+    assert sum(f.kind == "foot slide" for f in session.findings) >= 8
+    table = window.settings.findChild(JointTable)
+    row = next(r for r in range(table.rowCount()) if "slides" in table.item(r, 0).text())
+    table.selectRow(row)
+    assert session.frame == session.findings[row].worst and session.joint == session.findings[row].joint
+    click(button(window.settings, "Plant the feet"))
+    ready(qtbot, window)
+    assert not [f for f in session.findings if f.kind == "foot slide"]
+    lanes = window.time_area.plants
+    assert lanes.isVisible() and lanes.rows() == ["left foot", "right foot"]
+    found = plants_shown(session)
+    p = next(q for q in found if q.limb == "left foot" and q.first > 20)
+    rect = lanes.rect_of(p)
+    end = QPoint(round(rect.right()) - 1, round(rect.center().y()))
+    drag(lanes, end, QPoint(round(lanes.time.x(p.last - 4)), end.y()))
+    ready(qtbot, window)
+    assert not session.step.settings.find, "changed by hand, they are written down"
+    changed = next(q for q in session.step.settings.plants if q.limb == "left foot" and q.first == p.first)
+    assert changed.last == pytest.approx(p.last - 4, abs=1)
+    middle = lanes.rect_of(changed).center().toPoint()
+    click(lanes, middle)
+    assert lanes.chosen == changed
+    session.set_frame((changed.first + changed.last) // 2)
+    QTest.keyClick(lanes, Qt.Key.Key_S)
+    assert len(plants_shown(session)) == len(found) + 1
+    session.undo()
+    click(lanes, lanes.rect_of(changed).center().toPoint())
+    QTest.keyClick(lanes, Qt.Key.Key_Delete)
+    assert len(plants_shown(session)) == len(found) - 1
+    double_click(lanes, middle)
+    new = next(q for q in plants_shown(session) if q not in found and q.first <= lanes.time.frame(middle.x()) <= q.last)
+    ready(qtbot, window)
+    assert new.limb == "left foot" and held(session.result, session.rig, new, EMPTY).drift < 0.1
+    click(button(window.settings, "Find them anew"))
+    assert session.step.settings.find and plants_shown(session)[0] == found[0]
+    while session.take is not None and session.take.steps:
+        session.undo()
+    ready(qtbot, window)
+    assert saved(window) == before
+
+
+def test_thresholds_show_their_result_at_once(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "walk to the landing")
+    window.commands.run("add_plants")
+    ready(qtbot, window)
+    count = len(plants_shown(session))
+    slow = next(b for b in window.settings.findChildren(QDoubleSpinBox) if b.accessibleName() == "Slow is below")
+    slow.setValue(0.5)
+    ready(qtbot, window)
+    assert len(plants_shown(session)) < count
+    slow.setValue(0.0)
+    ready(qtbot, window)
+    assert not plants_shown(session) and "ever low and slow" in said(window.settings)
+
+
+def test_hands_go_to_the_crank_and_hold_it_for_a_while(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    session.open_take("Winch, hands on the crank")
+    ready(qtbot, window)
+    crank = session.stage
+    new_take(window, qtbot, "ferrykeeper.glb", "turning the winch")
+    session.edit_stage("take over the stage", crank)
+    window.commands.run("add_goal")
+    ready(qtbot, window)
+    choose(window.settings, "What", "Left hand")
+    choose(window.settings, "Goes to", "grip")
+    choose(window.settings, "Prop", "winch crank")
+    choose(window.settings, "Grip", "port")
+    ready(qtbot, window)
+    away, _ = distance(session.result, session.rig, session.step.settings, session.stage)
+    assert away.max() < 1e-4 and "left hand → winch crank" in said(window.revision_line)
+    session.set_frame(20)
+    click(button(window.settings, "Reach at this frame"))
+    session.set_frame(40)
+    click(button(window.settings, "Hold to this frame"))
+    ready(qtbot, window)
+    (reach,) = session.step.settings.reaches
+    assert (reach.start, reach.at, reach.until, reach.end) == (12, 20, 40, 48)
+    away, _ = distance(session.result, session.rig, session.step.settings, session.stage)
+    assert away[20:41].max() < 1e-4 and np.array_equal(
+        session.result.rotations[:12], session.source_clip.rotations[:12]
+    )
+    window.commands.run("add_goal")
+    choose(window.settings, "What", "Left hand")
+    ready(qtbot, window)
+    assert "left hand, until" in said(window.revision_line), (
+        "the card of the first says that a later one takes the hand on"
+    )
+    # The target of a goal can be pulled in the picture.
+    view = window.viewport
+    handle = view.handle()
+    at = view.camera.project(handle.rod(1)[1], view.width(), view.height())
+    point = session.step.settings.point
+    drag(view, QPoint(round(at[0]), round(at[1])), QPoint(round(at[0]), round(at[1]) - 30))
+    assert session.step.settings.point[1] > point[1] and session.undo_label() == "move the goal"
+    assert handle.at(at[0], at[1], view.camera, view.width(), view.height()) == RODS + 1
+
+
+def test_a_tail_follows_and_its_trail_is_shown(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    session.open_take("Strut, feathers following")
+    ready(qtbot, window)
+    session.select_card(0)
+    click(button(window.settings, "Show the trail of its end"))
+    assert session.joint == "tail_2" and window.viewport.trail
+    assert "The loop closes within 0.000°" in said(window.settings)
+    assert len(window.viewport._history()) == 2, "its way before the step and after it"
+
+
+def test_a_loop_goes_on_from_where_it_ended_when_it_is_played(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    session.open_take("Walk, travel from its feet")
+    ready(qtbot, window)
+    far = session.result.model[1][-1, session.rig.joint("root"), 2]
+    window.viewport.follow = False
+    session.play()
+    session.rounds = 2
+    session.frame = 0
+    (figure,) = window.viewport.figures()
+    assert figure.placed[session.rig.joint("root")][2] == pytest.approx(2 * far, abs=1e-6)
+    window.viewport.follow = True
+    (figure,) = window.viewport.figures()
+    assert figure.placed[session.rig.joint("root")][2] == pytest.approx(0, abs=1e-6), (
+        "followed, it stays in the picture"
+    )
+    session.pause()
+    assert session.rounds == 0
+
+
+def test_a_missing_root_joint_is_offered(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    from ..conftest import DATA
+
+    window.import_paths([DATA / "humanoid3d_walk.bvh"])
+    qtbot.waitUntil(lambda: window._dialog is not None and hasattr(window._dialog, "make_take"), timeout=10_000)
+    window._dialog.accept()
+    ready(qtbot, window)
+    window.commands.run("add_root-motion")
+    qtbot.waitUntil(lambda: "no root joint" in session.problem, timeout=10_000)
+    click(button(window.settings, "Give it a root joint"))
+    qtbot.waitUntil(lambda: "already" in session.problem, timeout=10_000)
+    step = session.take.steps[0]
+    session.edit_step("x", replace(step, settings=replace(step.settings, called="motion")), index=0)
+    ready(qtbot, window)
+    assert session.result.skeleton.names[0] == "motion"
+    assert QPointF(*session.result.model[1][-1, 0, [0, 2]]).y() == pytest.approx(1.2386, abs=0.01)
