@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from benchmarks import layers, rigs
+from benchmarks import ground, layers, rigs
 from benchmarks.measure import best, line
 from reflexa.formats import bvh, encode, read
 from reflexa.motion import kinematics, quat
@@ -204,6 +204,8 @@ def main() -> None:
     rigs.dragging()
     layers.merging()
     layers.key_sheet()
+    ground.ground()
+    ground.thresholds()
     drawing()
 
 

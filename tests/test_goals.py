@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from dataclasses import replace
 from pathlib import Path
 
 import msgspec
@@ -31,6 +32,7 @@ from reflexa.take import Cache, Source, Take, evaluate
 
 from . import rigs
 from .conftest import DATA
+from .test_root_motion import walked
 
 
 def at_goal(clip: Clip, rig: Rig, stage: Stage = EMPTY, **said: object) -> tuple[Clip, np.ndarray, np.ndarray]:
@@ -303,3 +305,18 @@ def test_stages_are_saved_and_read_and_refused_where_they_are_wrong(tmp_path: Pa
     bare.write_bytes(encode([rest_clip(deckhand_rig.skeleton)], deckhand_rig, "glb"))
     with pytest.raises(ReadError, match="no triangles"):
         read_prop(bare)
+
+
+@pytest.mark.parametrize("seed", [1, 2])
+def test_the_model_space_that_a_step_gives_along_is_that_of_its_clip(seed, deckhand_clips, deckhand_rig) -> None:
+    clip, rig = walked(seed, deckhand_clips["walk"], deckhand_rig)
+    turned = apply(make("root-motion", operation="turn and scale", angle=5), clip, rig)
+    around = Around(earlier=(Point("source", clip, rig), Point("turned", turned, rig)))
+    for step in (
+        make("plants"), make("goal", point=(0.3, 1.2, 0.4)), make("goal", limb="head", point=(1.0, 1.0, 2.0)),
+        make("keep-in-world", joints=("left hand", "head")), make("root-motion", operation="along path", path=[(0, 0), (1, 1)]),
+    ):  # fmt: skip
+        out = apply(step, turned, rig, around=around)
+        anew = replace(out, name="the same, computed anew").model
+        assert np.abs(anew[1] - out.model[1]).max() < 1e-9, step.kind
+        assert np.abs(np.abs(np.sum(anew[0] * out.model[0], axis=-1)) - 1).max() < 1e-9, step.kind

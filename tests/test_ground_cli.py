@@ -34,7 +34,9 @@ def test_check_prints_slide_penetration_float_and_drift_in_cm_with_frames(jetty:
     assert status == 1
     lines = [line for line in out.splitlines() if ": slide " in line]
     assert len(lines) == 8
-    assert any("walk on the spot: slide 0.0 cm, penetration 0.0 cm, float 0.0 cm, drift 0.0 cm" in line for line in lines)
+    assert any(
+        "walk on the spot: slide 0.0 cm, penetration 0.0 cm, float 0.0 cm, drift 0.0 cm" in line for line in lines
+    )
     status, out, _ = run("check", DECKHAND, "--json")
     found = json.loads(out)
     by = {m["clip"]: m for m in found["measured"]}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 from typing import Literal
 
 import numpy as np
@@ -90,6 +91,8 @@ def floats(subject: Subject) -> list[Measured]:
     return out
 
 
+# Several findings are read off the same stances.
+@lru_cache(maxsize=2)
 def _heights(subject: Subject) -> list[tuple[str, Array, tuple[int, int]]]:
     """Per stance the height of the lowest point of the sole over what lies below it ``(frames of the stance,)``, metres."""
     out = []
@@ -102,6 +105,7 @@ def _heights(subject: Subject) -> list[tuple[str, Array, tuple[int, int]]]:
     return out
 
 
+@lru_cache(maxsize=2)
 def _stances(subject: Subject) -> list[tuple[str, Footing, tuple[int, int]]]:
     """Every stance: joint, foot, first and last frame. A clip made on the spot has none: its feet are meant to go back."""
     clip, rig = subject.clip, subject.rig

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from reflexa.motion import ik, quat
+from reflexa.motion.clip import Clip
 from reflexa.motion.quat import Array
 from reflexa.motion.skeleton import Skeleton
 
@@ -39,14 +40,21 @@ class Posed:
         return self.local
 
 
-def written(posed: Posed, rotations: Array, at: NDArray[np.intp]) -> Array:
-    """A clip's rotations ``(frames, joints, 4)`` with those of a figure posed at some frames put in: a new array in which
-    whatever was not moved is as it was, bit for bit."""
-    out = np.array(rotations)
+def posed_clip(clip: Clip, posed: Posed, at: NDArray[np.intp], translations: Array | None = None) -> Clip:
+    """A clip with a figure posed at some frames put in: whatever was not moved is as it was, bit for bit.
+
+    translations ``(frames, joints, 3)``: local ones, where those were changed too.
+    """
+    rotations = np.array(clip.rotations)
     local = posed.rotations()
     for j in sorted(posed.loose):
-        out[at, j] = quat.shortest(quat.normalise(local[:, j]), rotations[at, j])
-    return out
+        rotations[at, j] = quat.shortest(quat.normalise(local[:, j]), clip.rotations[at, j])
+    out = clip.with_motion(rotations, clip.translations if translations is None else translations)
+    if clip.scales is not None:
+        return out
+    turned, placed = (np.array(a) for a in clip.model)
+    turned[at], placed[at] = posed.turned, posed.placed
+    return out.with_model(turned, placed)
 
 
 def at_frames(skeleton: Skeleton, model: tuple[Array, Array], rotations: Array, at: NDArray[np.intp]) -> Posed:

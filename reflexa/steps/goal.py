@@ -12,7 +12,7 @@ from msgspec import Meta
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Posed, at_frames, limb, look, reach, reach_chain, swing, turn_about, written
+from reflexa.motion.limbs import Posed, at_frames, limb, look, posed_clip, reach, reach_chain, swing, turn_about
 from reflexa.motion.quat import Array
 from reflexa.rig import Rig
 from reflexa.rig.soles import soles
@@ -256,7 +256,7 @@ def goal(clip: Clip, rig: Rig, settings: GoalSettings, stage: Stage) -> Clip:
         change = quat.multiply(turn, quat.conjugate(posed.turned[:, joint]))
         turn_about(posed, below, posed.placed[:, joint].copy(), change)
         posed.loose.add(joint)
-    return follow(clip, clip.with_motion(written(posed, clip.rotations, at), clip.translations), rig)
+    return follow(clip, posed_clip(clip, posed, at), rig)
 
 
 def _wanted_turn(clip: Clip, rig: Rig, joint: int, target: Target, s: GoalSettings) -> Array:

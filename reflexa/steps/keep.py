@@ -10,7 +10,7 @@ from msgspec import Meta
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import at_frames, limb, reach, reach_chain, turn_about, written
+from reflexa.motion.limbs import at_frames, limb, posed_clip, reach, reach_chain, turn_about
 from reflexa.rig import Rig
 from reflexa.steps.goal import Reach, weight_of
 from reflexa.steps.helper_joints import follow
@@ -94,7 +94,7 @@ def keep(clip: Clip, rig: Rig, settings: KeepSettings, around: Around) -> Clip:
             change = quat.multiply(quat.slerp(posed.turned[:, joint], q, w), quat.conjugate(posed.turned[:, joint]))
             turn_about(posed, np.array(clip.skeleton.below(joint)), posed.placed[:, joint].copy(), change)
         posed.loose.add(joint)
-    return follow(clip, clip.with_motion(written(posed, clip.rotations, at), clip.translations), rig)
+    return follow(clip, posed_clip(clip, posed, at), rig)
 
 
 def _keep(clip: Clip, rig: Rig, step: Step, around: Around) -> Clip:

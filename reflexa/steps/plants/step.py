@@ -6,7 +6,6 @@ then the legs, in closed form; changes are spread over the frames beside a plant
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -15,7 +14,7 @@ from numpy.typing import NDArray
 from reflexa.errors import RecipeError
 from reflexa.motion import contacts, cycle, quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Limb, at_frames, limb, reach, sink, too_far, turn_about, widened, written
+from reflexa.motion.limbs import Limb, at_frames, limb, posed_clip, reach, sink, too_far, turn_about, widened
 from reflexa.motion.quat import Array
 from reflexa.rig import Rig
 from reflexa.rig.soles import Sole, soles
@@ -69,9 +68,14 @@ def _levelled(clip: Clip, rig: Rig, settings: PlantsSettings, stage: Stage) -> C
     translations = np.array(clip.translations)
     down = np.array([0.0, -by, 0.0])
     parent = int(clip.skeleton.parents[pelvis])
-    turned = clip.model[0]
+    turned, placed = clip.model
     translations[:, pelvis] += quat.rotate(quat.conjugate(turned[:, parent]), down) if parent >= 0 else down
-    return clip.with_motion(clip.rotations, translations)
+    out = clip.with_motion(clip.rotations, translations)
+    if clip.scales is not None:
+        return out
+    lower = np.array(placed)
+    lower[:, clip.skeleton.below(pelvis)] += down
+    return out.with_model(turned, lower)
 
 
 def changes_of(clip: Clip, rig: Rig, plants: Plants, settings: PlantsSettings, stage: Stage) -> list[Change]:
@@ -134,50 +138,53 @@ def _foot(clip: Clip, rig: Rig, l: Limb, sole: Sole, plants: list[Plant], s: Pla
     on_turn, on_move = cycle.seam(clip, rig.travel_joint)
     below = s.surface == "surface below"
 
-    def up_of(p: Plant) -> Array:
-        """The normal of what the foot stands on."""
-        middle = np.array([(p.first + p.last) // 2])
-        at = sole.points(turned[middle], placed[middle])[1]
-        return np.asarray(surface_under(stage, clip, at, frames=middle).normal[0])
+    middle = np.array([(p.first + p.last) // 2 for p in plants])
+    at = sole.points(turned[middle], placed[middle])[1]
+    # The normal of what the foot stands on in each plant; None where it stands as it does.
+    ups = {id(p): up for p, up in zip(plants, surface_under(stage, clip, at, frames=middle).normal, strict=True)}
+    ups = ups if below else {}
 
     # The foot's turn: held where it is flat, led there and back beside.
-    wanted = np.full((n, 3), np.nan)
+    flats: list[tuple[Plant, Array]] = []
     for stand in stands:
-        flat = [(p, after, np.arange(p.ball_from, p.heel_to + 1)) for p, after in stand if p.ball_from <= p.heel_to]
-        if not flat:
-            continue
-        ways = np.concatenate([quat.multiply(on_turn, q[f]) if after else q[f] for _, after, f in flat])
-        mean = _mean_turn(ways, s.hold)
-        for p, after, frames in flat:
-            held = quat.multiply(quat.conjugate(on_turn), mean) if after else mean
-            if below:
-                held = quat.multiply(quat.between(quat.rotate(held, sole.up), up_of(p)), held)
-            wanted[frames] = quat.to_rotvec(quat.multiply(held, quat.conjugate(q[frames])))
+        flat = [(p, after, _flat(p)) for p, after in stand if p.ball_from <= p.heel_to]
+        if flat:
+            ways = [quat.multiply(on_turn, q[f]) if after else q[f] for _, after, f in flat]
+            mean = _mean_turn(np.concatenate(ways), s.hold)
+            flats += [(p, quat.multiply(quat.conjugate(on_turn), mean) if after else mean) for p, after, _ in flat]
+    wanted = np.full((n, 3), np.nan)
+    for p, held in _upright(flats, sole.up, ups):
+        wanted[_flat(p)] = quat.to_rotvec(quat.multiply(held, quat.conjugate(q[_flat(p)])))
     turn = quat.multiply(quat.from_rotvec(eased(wanted, *s.eases(clip.rate))), q)
-    toes, ball_from = _toes(clip, sole, plants, turn, s, up_of if below else None)
+    toes, ball_from = _toes(clip, sole, plants, turn, s, ups)
     heel_from = quat.rotate(turn, sole.heel)
 
     # The place: the heel's or the ball's, whichever bears, from the one place at which the foot stands.
-    goal = np.full((n, 3), np.nan)
+    balls: dict[int, Array] = {}
     for stand in stands:
         offered = []
         for p, after in stand:
-            at = _as_ball(p, ankle, heel_from, ball_from)
-            offered.append(quat.rotate(on_turn, at) + on_move if after else at)
+            as_ball = _as_ball(p, ankle, heel_from, ball_from)
+            offered.append(quat.rotate(on_turn, as_ball) + on_move if after else as_ball)
         place = _chosen(np.concatenate(offered), s.hold)
-        place = next((np.array(p.place) for p, after in stand if p.place is not None and not after), place)
         for p, after in stand:
-            ball = quat.rotate(quat.conjugate(on_turn), place - on_move) if after else place
-            if after and p.place is not None and len(stand) == 1:
-                ball = np.array(p.place)
-            if below:
-                middle = np.array([(p.first + p.last) // 2])
-                ball = np.array([ball[0], surface_under(stage, clip, ball[None], frames=middle).height[0], ball[2]])
-            span = np.arange(p.first, p.last + 1)
-            on_ball = span >= p.ball_from
-            goal[span[on_ball]] = ball - ball_from[span[on_ball]]
-            to_heel = heel_from[p.ball_from] - ball_from[p.ball_from] if p.ball_from <= p.last else np.zeros(3)
-            goal[span[~on_ball]] = ball + to_heel - heel_from[span[~on_ball]]
+            balls[id(p)] = quat.rotate(quat.conjugate(on_turn), place - on_move) if after else place
+        picked = next(((p, after) for p, after in stand if p.place is not None), None)
+        if picked is not None:
+            given = np.array(picked[0].place)
+            given = quat.rotate(on_turn, given) + on_move if picked[1] else given
+            for p, after in stand:
+                balls[id(p)] = quat.rotate(quat.conjugate(on_turn), given - on_move) if after else given
+    places = np.array([balls[id(p)] for p in plants])
+    if below:
+        places[:, 1] = surface_under(stage, clip, places, frames=middle).height
+    goal = np.full((n, 3), np.nan)
+    for p, ball in zip(plants, places, strict=True):
+        span = np.arange(p.first, p.last + 1)
+        on_ball = span >= p.ball_from
+        goal[span[on_ball]] = ball - ball_from[span[on_ball]]
+        to_heel = heel_from[p.ball_from] - ball_from[p.ball_from] if p.ball_from <= p.last else np.zeros(3)
+        goal[span[~on_ball]] = ball + to_heel - heel_from[span[~on_ball]]
     offset = eased(goal - ankle, *s.eases(clip.rate))
     moved = np.any(offset != 0, axis=1) | (quat.angle(quat.multiply(turn, quat.conjugate(q))) > 1e-9)
     if toes is not None:
@@ -186,7 +193,7 @@ def _foot(clip: Clip, rig: Rig, l: Limb, sole: Sole, plants: list[Plant], s: Pla
 
 
 def _toes(
-    clip: Clip, sole: Sole, plants: list[Plant], turn: Array, s: PlantsSettings, up_of: Callable[[Plant], Array] | None
+    clip: Clip, sole: Sole, plants: list[Plant], turn: Array, s: PlantsSettings, ups: dict[int, Array]
 ) -> tuple[Array | None, Array]:
     """The toes' turn ``(frames, 4)``, flat while the ball is down, else going with the foot; and the way from the ankle
     to the ball ``(frames, 3)``."""
@@ -197,16 +204,27 @@ def _toes(
     toes = quat.multiply(quat.multiply(turn, quat.conjugate(q)), turned[:, sole.toes])
     if s.toes:
         lie = np.full((clip.frames, 3), np.nan)
-        for p in plants:
-            frames = np.arange(p.ball_from, p.last + 1)
-            if len(frames):
-                held = _mean_turn(toes[frames], s.hold)
-                if up_of is not None:
-                    held = quat.multiply(quat.between(quat.rotate(held, sole.toes_up), up_of(p)), held)
-                lie[frames] = quat.to_rotvec(quat.multiply(held, quat.conjugate(toes[frames])))
+        down = [(p, _mean_turn(toes[p.ball_from : p.last + 1], s.hold)) for p in plants if p.ball_from <= p.last]
+        for p, held in _upright(down, sole.toes_up, ups):
+            frames = slice(p.ball_from, p.last + 1)
+            lie[frames] = quat.to_rotvec(quat.multiply(held, quat.conjugate(toes[frames])))
         toes = quat.multiply(quat.from_rotvec(eased(lie, *s.eases(clip.rate))), toes)
     arm = quat.rotate(quat.conjugate(q), placed[:, sole.toes] - placed[:, sole.ankle])
     return toes, quat.rotate(turn, arm) + quat.rotate(toes, sole.ball)
+
+
+def _flat(p: Plant) -> NDArray[np.intp]:
+    """The frames in which heel and ball are both down."""
+    return np.arange(p.ball_from, p.heel_to + 1)
+
+
+def _upright(held: list[tuple[Plant, Array]], up: Array, ups: dict[int, Array]) -> list[tuple[Plant, Array]]:
+    """Turns that are held in plants, tilted by the least that stands ``up`` (in the joint's axes) along the surface."""
+    if not held or not ups:
+        return held
+    turns, normals = np.array([q for _, q in held]), np.array([ups[id(p)] for p, _ in held])
+    turns = quat.multiply(quat.between(quat.rotate(turns, up), normals), turns)
+    return [(p, q) for (p, _), q in zip(held, turns, strict=True)]
 
 
 def _mean_turn(turns: Array, hold: str) -> Array:
@@ -294,7 +312,7 @@ def solved(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) -> Cl
             change = quat.multiply(c.toes[at], quat.conjugate(posed.turned[:, toes]))
             turn_about(posed, np.array(clip.skeleton.below(toes)), posed.placed[:, toes].copy(), change)
             posed.loose |= {toes, *clip.skeleton.children[end]}
-    return clip.with_motion(written(posed, clip.rotations, at), translations)
+    return posed_clip(clip, posed, at, translations)
 
 
 def _give_way(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) -> Array | None:

@@ -1,0 +1,100 @@
+"""The ground: plants, root motion, goals, springs, over 600 frames of an 80-joint figure that walks."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import replace
+
+import numpy as np
+
+from benchmarks.measure import best, line
+from benchmarks.rigs import demo_rig
+from reflexa.demo import clips
+from reflexa.motion.clip import Clip
+from reflexa.motion.cycle import repeated
+from reflexa.motion.skeleton import Skeleton
+from reflexa.rig import Rig, analyse
+from reflexa.stage import Prop, Stage
+from reflexa.steps import apply, make
+from reflexa.steps.model import Around, Point
+
+JOINTS, FRAMES = 80, 600
+
+
+def walking(frames: int = FRAMES) -> tuple[Clip, Rig]:
+    """The demo's walk over and over, on its rig with a coat of joints that brings it to 80."""
+    deck = demo_rig("deckhand").skeleton
+    more = JOINTS - len(deck)
+    names = (*deck.names, *(f"coat_{i}" for i in range(more)))
+    parents = np.concatenate([deck.parents, [deck.index["pelvis"], *range(len(deck), len(deck) + more - 1)]])
+    rest = np.tile([0.0, 0.0, 0.0, 1.0], (more, 1)), np.tile([0.0, -0.05, -0.01], (more, 1))
+    skeleton = Skeleton(
+        names,
+        parents,
+        np.concatenate([deck.rest_rotations, rest[0]]),
+        np.concatenate([deck.rest_translations, rest[1]]),
+    )
+    walk = repeated(clips.walk(deck, travelling=True), deck.index["root"], frames // 32 + 1).cut(0, frames - 1)
+    tile = lambda a: np.tile(a, (frames, 1, 1))  # noqa: E731
+    clip = replace(
+        walk, skeleton=skeleton, rotations=np.concatenate([walk.rotations, tile(rest[0])], axis=1),
+        translations=np.concatenate([walk.translations, tile(rest[1])], axis=1), loop=False,
+    )  # fmt: skip
+    return clip, analyse(skeleton)
+
+
+def ground() -> None:
+    """Each step over a clip whose joint positions are known, as they are inside a take."""
+    print(f"\nThe ground, {JOINTS} joints x {FRAMES} frames (goals: plants 80 ms, root motion 20 ms)")
+    for frames in (FRAMES, 2 * FRAMES):
+        clip, rig = walking(frames)
+        _ = clip.model
+        stage = Stage(tuple(Prop(f"crate {i}", place=(2.0 * i, 0.0, 0.4 * i)) for i in range(6)))
+        around = Around(stage=stage, earlier=(Point("source", clip, rig),))
+        copy = best(lambda c=clip: (np.array(c.rotations), np.array(c.translations)))
+        print(f" {frames} frames")
+        for what, step in (
+            ("plants, found and held", make("plants")),
+            ("root motion from the pelvis", make("root-motion")),
+            ("root motion along a path", make("root-motion", operation="along path", path=[(0, 0), (2, 4), (9, 9)])),
+            ("root motion from the feet", make("root-motion", operation="from feet")),
+            ("a goal all the time", make("goal", point=(0.2, 1.2, 0.4))),
+            ("springs down a chain of joints", make("follow-through", chain="coat_0")),
+        ):
+            line(what, best(lambda s=step, c=clip, r=rig, a=around: apply(s, c, r, 0, a)), copy, "copying")
+
+
+def thresholds() -> None:
+    """From a changed threshold to the lanes and panel drawn anew."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    import msgspec
+    from PySide6.QtWidgets import QApplication
+
+    from reflexa.desktop.app import demo_copy, make_app
+    from reflexa.desktop.session import Session
+    from reflexa.desktop.time_area import TimeArea
+    from reflexa.take import Source
+
+    print("\nA threshold of plants changed (goal: lanes drawn within 50 ms)")
+    app = QApplication.instance() or make_app()
+    session = Session()
+    session.load(demo_copy())
+    session.new_take(Source("deckhand.glb", "walk to the landing"))
+    session.add_step("plants")
+    area = TimeArea(session)
+    area.resize(1280, 240)
+    area.show()
+    while session.busy or session.settled is None:
+        app.processEvents()
+    empty = best(area.grab)
+    values = iter(np.linspace(4.0, 9.0, 50))
+
+    def change(wait: bool) -> None:
+        settings = msgspec.structs.replace(session.step.settings, low=float(next(values)))
+        session.edit_step("x", msgspec.structs.replace(session.step, settings=settings))
+        while wait and session.settled is None:
+            app.processEvents()
+        area.grab()
+
+    line("until its lanes are drawn, 129 frames", best(lambda: change(False), 10), empty, "drawing alone")
+    line("until the figure stands by it", best(lambda: change(True), 10), empty, "drawing alone")
