@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import time
 from dataclasses import replace
 
 import numpy as np
@@ -94,6 +95,7 @@ def thresholds() -> None:
         session.edit_step("x", msgspec.structs.replace(session.step, settings=settings))
         while wait and session.settled is None:
             app.processEvents()
+            time.sleep(0.001)  # as an event loop does: the interpreter is the computation's
         area.grab()
 
     line("until its lanes are drawn, 129 frames", best(lambda: change(False), 10), empty, "drawing alone")

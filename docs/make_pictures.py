@@ -7,11 +7,12 @@ import sys
 import tempfile
 import time
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
-from PySide6.QtCore import QEvent, QPointF, QSettings, Qt, QTimer, qInstallMessageHandler
+from PySide6.QtCore import QEvent, QPointF, QSettings, Qt, qInstallMessageHandler
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
@@ -135,23 +136,6 @@ def main() -> None:
     session.undo()
     session.undo()
 
-    open_take("Walk on the spot")
-    for joint, frame in (("hand_left", 16), ("head", 8)):
-        session.select_card(RESULT_CARD)
-        session.set_frame(frame)
-        session.select_joint(joint)
-        settle()
-        pull(window.viewport, (40, -12))
-        settle(ready)
-    take("look")
-    QTimer.singleShot(
-        1500, lambda: (take("merge", QApplication.activeModalWidget()), QApplication.activeModalWidget().close())
-    )
-    window.commands.run("merge_down")
-    settle(at_least=2.5)
-    for _ in range(4):
-        session.undo()
-
     open_take("Lantern to the other hand")
     session.select_card(1)
     session.set_frame(82)
@@ -182,12 +166,55 @@ def main() -> None:
     session.show_rest(False)
     window.viewport.set_compare("After")
 
-    open_take("Winch, marks put back")
+    def look(**how: float) -> None:
+        window.viewport.camera = replace(window.viewport.camera, **how)
+
+    open_take("Walk along the quay")
     session.select_card(0)
-    session.set_frame(14)
-    session.select_joint("MarkHandPort")
-    settle()
-    take("helpers")
+    session.set_frame(60)
+    look(yaw=55.0, pitch=24.0, distance=7.5)
+    settle(at_least=1.2)
+    take("path")
+
+    open_take("Walk, skating mended")
+    session.select_card(0)
+    session.set_frame(58)
+    window.viewport.follow = False
+    window.down.setSizes([450, 215])
+    look(yaw=50.0, pitch=22.0, distance=5.0)
+    window.viewport.frame_figure()
+    settle(at_least=1.2)
+    take("plants")
+    window.down.setSizes([478, 182])
+    window.viewport.follow = True
+
+    open_take("Step up onto the jetty")
+    session.select_card(RESULT_CARD)
+    session.select_prop("jetty step")
+    window.tabs.setCurrentIndex(2)
+    session.set_frame(40)
+    look(yaw=60.0, pitch=18.0, distance=5.2)
+    settle(at_least=1.2)
+    take("stage")
+    session.select_prop("")
+    window.tabs.setCurrentIndex(0)
+
+    open_take("Winch, hands on the crank")
+    session.select_card(1)
+    session.set_frame(20)
+    look(yaw=66.0, pitch=16.0)
+    settle(at_least=1.2)
+    take("goal")
+
+    open_take("Strut, feathers following")
+    session.select_card(1)
+    session.set_frame(20)
+    session.select_joint("wing_3_left")
+    window.viewport.buttons["trail"].click()
+    look(yaw=120.0, pitch=18.0)
+    settle(at_least=1.2)
+    take("follow")
+    window.viewport.buttons["trail"].click()
 
     open_take("Strut, other leg first")
     session.select_joint("tail_1")

@@ -20,6 +20,7 @@ from reflexa.motion.clip import Clip
 from reflexa.project.text import pretty
 from reflexa.rig import Rig
 from reflexa.steps import Step
+from reflexa.steps.root_motion import RootMotionSettings
 from reflexa.take import recipe_digest
 from reflexa.take.recipe import recipe_plain
 
@@ -130,6 +131,12 @@ def _read_back(
     return largest * 1000, back.warnings
 
 
+def _root_mode(steps: tuple[Step, ...]) -> str:
+    """What the steps made of the root's motion, in the words of the settings; what they left alone is the source's."""
+    said = [s.settings.operation for s in steps if s.on and isinstance(s.settings, RootMotionSettings)]
+    return ", then ".join(said) or "as in the source"
+
+
 def _manifest(
     clip: Clip,
     rig: Rig,
@@ -155,7 +162,7 @@ def _manifest(
         "duration": round(clip.duration, 6),
         "loop": clip.loop,
         "root_motion": {
-            "mode": "as in the source",
+            "mode": _root_mode(steps),
             "joint": rig.skeleton.names[joint],
             "travel_m": [round(v, 6) for v in travel.tolist()],
         },

@@ -7,7 +7,7 @@ import numpy as np
 from reflexa.checks.model import Finding, Subject
 from reflexa.errors import RecipeError
 from reflexa.motion.quat import Array
-from reflexa.steps.goal import GoalSettings, distance
+from reflexa.steps.goal import GoalSettings, distance, looks
 
 # A hand this far from what it holds is seen to miss it (common practice, no source).
 MISSED_CM, ASIDE_DEG = 0.5, 5.0
@@ -27,10 +27,10 @@ def goals(subject: Subject) -> list[Finding]:
         others = later.get(settings.limb, np.zeros(subject.clip.frames))
         later[settings.limb] = np.maximum(others, weight)
         holds &= others <= 0
-        looks = settings.limb == "head" and subject.rig.limb("head") is None
-        size = np.degrees(away) if looks else 100 * away
-        unit, most = ("°", ASIDE_DEG) if looks else ("cm", MISSED_CM)
-        missed = np.flatnonzero(holds & (size > most)) if settings.place or looks else np.empty(0, dtype=np.intp)
+        aims = looks(subject.rig, settings.limb)
+        size = np.degrees(away) if aims else 100 * away
+        unit, most = ("°", ASIDE_DEG) if aims else ("cm", MISSED_CM)
+        missed = np.flatnonzero(holds & (size > most)) if settings.place or aims else np.empty(0, dtype=np.intp)
         if len(missed):
             worst = int(missed[np.argmax(size[missed])])
             text = f"{settings.limb} misses the goal {step.name!r} by up to {size[worst]:.1f} {unit}"

@@ -144,6 +144,9 @@ class ExportDialog(QDialog):
         self.loop = QCheckBox("The clip loops")
         self.loop.setChecked(clip.loop if take.export.loop is None else take.export.loop)
         form.addRow("", self.loop)
+        self.cycles = QSpinBox(minimum=1, maximum=1000, value=take.export.cycles, suffix=" times")
+        self.cycles.setToolTip("A loop is written so many times over, its travel carried on from cycle to cycle")
+        form.addRow("Cycle", self.cycles)
         self.folder, row = folder_row(self, folder)
         form.addRow("Folder", row)
         self.overwrite = QCheckBox("Write over files that are there")
@@ -169,7 +172,7 @@ class ExportDialog(QDialog):
         self._relay.progress.connect(self._progress)
         self._relay.done.connect(self._done)
         self._relay.failed.connect(self._failed)
-        for box in (self.first, self.last):
+        for box in (self.first, self.last, self.cycles):
             box.valueChanged.connect(self._show_length)
         self.rate.valueChanged.connect(self._show_length)
         self._show_length()
@@ -178,6 +181,7 @@ class ExportDialog(QDialog):
         clip = self.session.result
         count = self.last.value() - self.first.value() + 1
         good = count >= 1
+        count = (count - 1) * self.cycles.value() + 1
         self.length.setText(f"{count} frames, {(count - 1) / clip.rate:.2f} s" if good else "the range is empty")
         self.go.setEnabled(good)
 
@@ -199,7 +203,7 @@ class ExportDialog(QDialog):
         name = self.name.text().strip()
         choices = replace(
             take.export, name="" if name == take.name else name, first=self.first.value(), last=last, rate=rate, loop=loop,
-            format=self.format.currentData(), frame=self.frame.currentData(),
+            format=self.format.currentData(), frame=self.frame.currentData(), cycles=self.cycles.value(),
         )  # fmt: skip
         session.edit_take("choose export settings", replace(take, export=choices))
         target, options, over = self.target(), WriteOptions(choices.frame), self.overwrite.isChecked()

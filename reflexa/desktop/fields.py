@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout,
 
 from reflexa.desktop.session import Session
 from reflexa.stage.model import Prop
-from reflexa.steps.goal import GoalSettings
+from reflexa.steps.goal import GoalSettings, looks
 from reflexa.take.known import TAKE
 
 Value = Callable[[], Any]
@@ -137,7 +137,8 @@ def _limbs(session: Session) -> list[tuple[str, str]]:
     ends = [end for end in ("left hand", "right hand", "left foot", "right foot") if rig.limb(end) is not None]
     ends += ["head"] if rig.joint("head") >= 0 else []
     tips = [c[-1] for c in rig.chains.values() if rig.chain_to(c[-1])]
-    return [(e.capitalize(), e) for e in ends] + [(f"{t} (end of a chain)", t) for t in tips]
+    eyes = [n for n in rig.skeleton.names if looks(rig, n) and "eye" in n.lower()]
+    return [(e.capitalize(), e) for e in [*ends, *eyes]] + [(f"{t} (end of a chain)", t) for t in tips]
 
 
 def _chains(session: Session) -> list[tuple[str, str]]:

@@ -12,7 +12,7 @@ from reflexa.desktop.tables import StepPanel
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.steps.follow_through import FollowThroughSettings, links
-from reflexa.steps.goal import GoalSettings, TargetKey, distance, meets_with
+from reflexa.steps.goal import GoalSettings, TargetKey, distance, looks, meets_with
 from reflexa.steps.keep import KeepSettings
 
 
@@ -81,11 +81,11 @@ class GoalPanel(StepPanel):
         if not holds.any():
             self.said.setText("It never acts fully: no frame lies between there and held to.")
             return
-        looks = settings.limb == "head" and rig.limb("head") is None
-        scale, unit = (180 / np.pi, "°") if looks else (1000.0, "mm")
+        aims = looks(rig, settings.limb)
+        scale, unit = (180 / np.pi, "°") if aims else (1000.0, "mm")
         worst = int(np.flatnonzero(holds)[np.argmax(away[holds])])
         text = f"Where it acts: {scale * was[holds].max():.1f} {unit} off before, {scale * away[holds].max():.2f} {unit} now."
-        if not looks and away[holds].max() > 0.002:
+        if not aims and away[holds].max() > 0.002:
             text += f" Out of reach, most at frame {worst}: the limb points straight at it."
         others = [s.name for i, s in enumerate(session.take.steps) if i > session.card and s.on
                   and isinstance(s.settings, GoalSettings) and s.settings.limb == settings.limb]  # fmt: skip

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import msgspec
 from PySide6.QtWidgets import QInputDialog, QMessageBox, QWidget
@@ -65,6 +65,15 @@ class KeyCommands:
             )
             return "" if good else "select a correction that stands behind another one"
 
+        def no_change() -> str:
+            """Why the selected step cannot be put as keys."""
+            settled, card = s.settled, s.card
+            if s.step is None or settled is None or card + 1 >= len(settled.clips):
+                return "select a step on the revision line first"
+            before, after = settled.clips[card], settled.clips[card + 1]
+            same = before.frames == after.frames and before.skeleton.names == after.skeleton.names
+            return "" if same else "the step takes the clip to another rig or length"
+
         def no_motion() -> str:
             return "" if self._stage() >= 0 else "select a joint of the figure first"
 
@@ -120,6 +129,7 @@ class KeyCommands:
         add("extract", "Motion of the selected joint into a layer of its own", "Take/5", self.extract, "", no_motion)
         add("extract_below", "Motion from the selected joint down into a layer", "Take/5", lambda: self.extract(True), "",
             no_motion)  # fmt: skip
+        add("turn_into_layer", "Turn the step into a layer…", "Take/5", self.ask_turn_into_layer, "", no_change)
         add("merge_down", "Merge onto the layer below…", "Take/5", self.ask_merge, "Ctrl+Shift+D", no_layer_below)
 
     # Keys -------------------------------------------------------------------------------------------------
@@ -401,58 +411,69 @@ class KeyCommands:
         return stage if stage < len(clips) and session.joint in clips[stage].skeleton.index else -1
 
     def ask_merge(self) -> None:
-        """Merge in the background, then say what would come out, and do it only when told."""
+        """Merge the selected layer with the one below, once its result was seen."""
+        self._ask_layer("Merge onto the layer below", "does what both do", 2)
+
+    def ask_turn_into_layer(self) -> None:
+        """Put a layer of keys in the place of the selected step, once its result was seen."""
+        self._ask_layer("Turn the step into a layer", "does what the step does", 1)
+
+    def _ask_layer(self, title: str, does: str, count: int) -> None:
+        """Find the layer in the background, then say what would come out, and do it only when told. count: how many steps
+        it stands for, up to the selected one."""
         session = self.session
-        found = self._layers()
+        found = self._change(count)
         if found is None:
             return
         below, above, at = found
         take, card = session.take, session.card
 
-        def merge(result: Merged) -> None:
+        def put(result: Merged) -> None:
             if (session.take, session.card) == (take, card):  # nothing else was done meanwhile
-                self.merge(result)
+                self.merge(result, count)
 
         def done(result: Merged) -> None:
             if (session.take, session.card) != (take, card):
                 return
             box = QMessageBox(self.parent)
-            box.setWindowTitle("Merge onto the layer below")
+            box.setWindowTitle(title)
             box.setText(
-                f"One layer with {result.keys} keys does what both do, at most {result.degrees:.2f}° and {result.mm:.2f} mm off "
+                f"One layer with {result.keys} keys {does}, at most {result.degrees:.2f}° and {result.mm:.2f} mm off "
                 "at any frame. Weights, envelopes and masks are taken in."
             )
-            good = box.addButton("Merge", QMessageBox.ButtonRole.AcceptRole)
+            good = box.addButton("Merge" if count > 1 else "Turn it into a layer", QMessageBox.ButtonRole.AcceptRole)
             every = box.addButton("A key on every frame", QMessageBox.ButtonRole.ActionRole)
-            box.addButton("Leave them", QMessageBox.ButtonRole.RejectRole)
+            box.addButton("Leave them" if count > 1 else "Leave it", QMessageBox.ButtonRole.RejectRole)
             box.exec()
             if box.clickedButton() is good:
-                merge(result)
+                put(result)
             elif box.clickedButton() is every:
-                session.compute(lambda: work.merged(below, above, at, every_frame=True), merge)
+                session.compute(lambda: work.merged(below, above, at, every_frame=True), put)
 
         session.compute(lambda: work.merged(below, above, at, MERGE_DEGREES, MERGE_MM), done)
 
-    def _layers(self) -> tuple[Clip, Clip, list[int]] | None:
-        """The clips before the layer below and after the selected one, and the frames on which either has keys."""
+    def _change(self, count: int) -> tuple[Clip, Clip, list[int]] | None:
+        """The clips before the last ``count`` steps up to the selected one and after it, and the frames on which any of
+        them has keys."""
         session = self.session
         take, evaluation = session.take, session.settled
-        if take is None or evaluation is None or session.card < 1:
+        first = session.card - count + 1
+        if take is None or evaluation is None or first < 0:
             return None
-        pair = take.steps[session.card - 1 : session.card + 1]
-        at = {f for step in pair for _, f in work.all_keys(step.settings)}
-        return evaluation.clips[session.card - 1], evaluation.clips[session.card + 1], sorted(at)
+        layers = [
+            s.settings for s in take.steps[first : session.card + 1] if isinstance(s.settings, CorrectionSettings)
+        ]
+        at = {f for settings in layers for _, f in work.all_keys(settings)}
+        return evaluation.clips[first], evaluation.clips[session.card + 1], sorted(at)
 
-    def merge(self, result: Merged) -> None:
-        """Put the merged layer in the place of both."""
+    def merge(self, result: Merged, count: int = 2) -> None:
+        """Put the layer in the place of the last ``count`` steps up to the selected one, under the first one's name."""
         session = self.session
-        take = session.take
-        if take is None or session.card < 1:
+        take, first = session.take, session.card - count + 1
+        if take is None or first < 0:
             return
-        below = take.steps[session.card - 1]
-        layer = msgspec.structs.replace(make("correction", below.name), settings=result.settings)
-        at = session.card
-        kept = takes.with_step(takes.without_step(take, at), at - 1, layer)
-        session.card = at - 1
-        session.edit_take("merge layers", kept)
+        layer = msgspec.structs.replace(make("correction", take.steps[first].name), settings=result.settings)
+        steps = (*take.steps[:first], layer, *take.steps[session.card + 1 :])
+        session.card = first
+        session.edit_take("merge layers" if count > 1 else "turn it into a layer", replace(take, steps=steps))
         session.selection_changed.emit()

@@ -221,21 +221,27 @@ class StagePanel(QWidget):
             away.clicked.connect(lambda _=False, n=i: self._set("take a grip away", grips=_without(self.prop.grips, n)))
             row.addWidget(away)
             column.addLayout(row)
-            about = {
-                "title": f"Grip {grip.name}",
-                "unit": "m",
-                "help": "In the prop's own axes, from the middle of its base",
-            }
-            box, show = vector(
-                about, lambda n=i: self.prop.grips[n].place if self.prop and n < len(self.prop.grips) else (0.0, 0.0, 0.0),
-                lambda v, n=i: self._set_grip(n, place=v),
-            )  # fmt: skip
-            self._refreshers.append(show)
-            column.addWidget(box)
+            for field, unit, tip in (
+                ("place", "m", "In the prop's own axes, from the middle of its base"),
+                ("turn", "°", "How a hand that goes to it lies"),
+            ):
+                about = {"title": f"Grip {grip.name}, {field}", "unit": unit, "help": tip}
+                box, show = vector(
+                    about, lambda n=i, f=field: self._grip(n, f), lambda v, n=i, f=field: self._set_grip(n, **{f: v})
+                )
+                self._refreshers.append(show)
+                line = QHBoxLayout()
+                line.addWidget(QLabel(unit, objectName="quiet"))
+                line.addWidget(box, 1)
+                column.addLayout(line)
         add = QPushButton("Add a grip")
         add.setToolTip("A named place on the prop that a goal can go to; it begins at the top")
         add.clicked.connect(self._add_grip)
         column.addWidget(add)
+
+    def _grip(self, index: int, field: str) -> tuple[float, float, float]:
+        grips = self.prop.grips if self.prop else ()
+        return getattr(grips[index], field) if index < len(grips) else (0.0, 0.0, 0.0)
 
     def _add_grip(self) -> None:
         prop = self.prop

@@ -51,7 +51,8 @@ class GoalSettings(Settings, frozen=True):
         str,
         Meta(
             title="What",
-            description="left hand, right hand, left foot, right foot, head (looks at the goal), or the last joint of a chain.",
+            description="left hand, right hand, left foot, right foot, the last joint of a chain; head, or a joint on it such as "
+            "an eye, looks at the goal.",
             extra={"choose": "limb"},
         ),
     ] = "right hand"  # fmt: skip
@@ -233,7 +234,7 @@ def goal(clip: Clip, rig: Rig, settings: GoalSettings, stage: Stage) -> Clip:
     weight = target.weight[at]
     joints = rig.limb(s.limb)
     line = rig.chain_to(clip.skeleton.names[joint])
-    if s.limb == "head" and joints is None:
+    if looks(rig, s.limb):
         _look(posed, rig, joint, target.place[at], weight, s)
     elif joints is None and not line:
         raise RecipeError(
@@ -278,7 +279,8 @@ def _wanted_turn(clip: Clip, rig: Rig, joint: int, target: Target, s: GoalSettin
 
 def _look(posed: Posed, rig: Rig, head: int, place: Array, weight: Array, s: GoalSettings) -> None:
     """Turn head, neck and spine so that the head looks at a place, by as much as it acts and no further than is allowed."""
-    now = quat.rotate(posed.turned[:, head], rig.looking)
+    ahead = _ahead(rig, head)
+    now = quat.rotate(posed.turned[:, head], ahead)
     eyes = posed.placed[:, head]
     whole = quat.between(now, place - eyes)
     angle = quat.angle(whole)
@@ -286,10 +288,24 @@ def _look(posed: Posed, rig: Rig, head: int, place: Array, weight: Array, s: Goa
     aim = eyes + quat.rotate(quat.scaled(whole, part), now) * np.linalg.norm(place - eyes, axis=-1, keepdims=True)
     skeleton = posed.skeleton
     parts = []
-    for name, share in (("spine", s.spine), ("neck", s.neck)):
+    for name, share in (("spine", s.spine), ("neck", s.neck)) if s.limb == "head" else ():
         joints = [k for n in rig.body_map.get(name, ()) if head in skeleton.below(k := skeleton.index[n]) and k != head]
         parts += [(k, share / 100 / len(joints)) for k in joints]
-    look(posed, [*(k for k, _ in parts), head], _of_what_is_left([share for _, share in parts]), rig.looking, aim)
+    look(posed, [*(k for k, _ in parts), head], _of_what_is_left([share for _, share in parts]), ahead, aim)
+
+
+def looks(rig: Rig, limb: str) -> bool:
+    """Does a goal of this limb mean to look at it: the head, or a joint on the head such as an eye?"""
+    head = rig.joint("head")
+    if limb == "head" or head < 0:
+        return limb == "head"
+    joint = rig.skeleton.index.get(limb, -1)
+    return joint >= 0 and joint != head and joint in rig.skeleton.below(head) and not rig.chain_to(limb)
+
+
+def _ahead(rig: Rig, joint: int) -> Array:
+    """The figure's forward in a joint's own axes ``(3,)`` unit: the way that a head or eye looks."""
+    return quat.rotate(quat.conjugate(rig.neutral.rest_model[0][joint]), rig.facing)
 
 
 def _of_what_is_left(shares: list[float]) -> list[float]:
@@ -307,8 +323,8 @@ def distance(clip: Clip, rig: Rig, settings: GoalSettings, stage: Stage) -> tupl
     joint = _end(rig, settings.limb)
     target = target_of(clip, settings, stage)
     turned, placed = clip.model[0][:, joint], clip.model[1][:, joint]
-    if settings.limb == "head" and rig.limb("head") is None:
-        now = quat.rotate(turned, rig.looking)
+    if looks(rig, settings.limb):
+        now = quat.rotate(turned, _ahead(rig, joint))
         return quat.angle(quat.between(now, target.place - placed)), target.weight
     meets = placed + quat.rotate(turned, meets_with(rig, settings))
     return np.asarray(np.linalg.norm(target.place - meets, axis=-1)), target.weight

@@ -7,7 +7,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 from msgspec.structs import replace
-from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QPushButton, QWidget
 
@@ -341,3 +341,30 @@ def test_a_missing_root_joint_is_offered(demo, qtbot) -> None:
     ready(qtbot, window)
     assert session.result.skeleton.names[0] == "motion"
     assert QPointF(*session.result.model[1][-1, 0, [0, 2]]).y() == pytest.approx(1.2386, abs=0.01)
+
+
+def test_a_step_is_turned_into_a_layer_of_keys_and_back(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "lantern idle")
+    window.commands.run("add_root-motion")
+    choose(window.settings, "What", "turn and scale")
+    step = session.step
+    session.edit_step("x", replace(step, settings=replace(step.settings, angle=20.0)))
+    window.commands.run("add_keep-in-world")
+    ready(qtbot, window)
+    assert "moves joints by up to" in said(window.settings)
+    kept = session.result
+    answer = QTimer(window)
+    answer.timeout.connect(
+        lambda: [click(b) for b in window.findChildren(QPushButton) if b.text() == "Turn it into a layer"]
+    )
+    answer.start(50)
+    window.commands.run("turn_into_layer")
+    qtbot.waitUntil(lambda: session.step is not None and session.step.kind == "correction", timeout=20_000)
+    answer.stop()
+    ready(qtbot, window)
+    assert session.step.name == "Keep in the world"
+    assert np.abs(session.result.model[1] - kept.model[1]).max() < 0.03, "within the tolerance that was told"
+    session.undo()
+    ready(qtbot, window)
+    assert np.array_equal(session.result.rotations, kept.rotations)

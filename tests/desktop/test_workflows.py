@@ -457,7 +457,7 @@ def test_layers_are_split_and_merged_and_undone_exactly(demo, qtbot) -> None:
     assert np.abs(session.result.rotations - result.rotations).max() < 1e-12
     session.select_card(1)
     split = session.take
-    below, above, at = demo.keys._layers()
+    below, above, at = demo.keys._change(2)
     found = merged(below, above, at)
     assert found.keys <= 4 and found.degrees < 0.5
     demo.keys.merge(found)
@@ -520,7 +520,7 @@ def test_a_day_of_layers_and_all_of_it_undone_to_the_same_bytes(demo, qtbot, tmp
     session.select_joint("spine_01" if "spine_01" in session.rig.skeleton.index else "pelvis")
     ready(qtbot, demo)
     wanted = session.result
-    below, above, at = demo.keys._layers()
+    below, above, at = demo.keys._change(2)
     demo.keys.merge(merged(below, above, at, 0.5, 1.0))
     ready(qtbot, demo)
     gap = np.degrees(quat.angle(quat.multiply(quat.conjugate(session.result.rotations), wanted.rotations)))
