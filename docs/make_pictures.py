@@ -211,10 +211,12 @@ def main() -> None:
     session.set_frame(20)
     session.select_joint("wing_3_left")
     window.viewport.buttons["trail"].click()
-    look(yaw=120.0, pitch=18.0)
+    window.viewport.buttons["joints"].click()
+    look(yaw=120.0, pitch=18.0, distance=1.7)
     settle(at_least=1.2)
     take("follow")
     window.viewport.buttons["trail"].click()
+    window.viewport.buttons["joints"].click()
 
     open_take("Strut, other leg first")
     session.select_joint("tail_1")

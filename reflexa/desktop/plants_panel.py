@@ -17,10 +17,10 @@ class PlantsPanel(TablePanel):
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Plants", ["Plant", "frames", "was cm", "is mm"])
         row = QHBoxLayout()
-        self.write = QPushButton("Write them down")
+        self.write = QPushButton("Write down")
         self.write.setToolTip("Keep the plants that were found, to change them by hand in the time area")
         self.write.clicked.connect(lambda: edit(session, "write the plants down", plants_shown(session)))
-        self.again = QPushButton("Find them anew")
+        self.again = QPushButton("Find anew")
         self.again.setToolTip("Forget what was changed by hand, and find them by height and speed again")
         self.again.clicked.connect(self._find)
         row.addWidget(self.write)
@@ -76,11 +76,16 @@ class PlantsPanel(TablePanel):
             )
             name = rig.skeleton.names[rig.joint(p.limb)] if rig.joint(p.limb) >= 0 else ""
             is_ = f"{now.drift:.2f}" if p.on else "left"
-            rows.append(((p.limb, f"{p.first}–{p.last}", f"{was.drift / 10:.1f}", is_), tip, name, was.frame))
+            rows.append(
+                (
+                    (p.limb.removesuffix(" foot"), f"{p.first}–{p.last}", f"{was.drift / 10:.1f}", is_),
+                    tip,
+                    name,
+                    was.frame,
+                )
+            )
         how = "found" if settings.find else "written down"
-        self.summary.setText(
-            f"{len(plants)} plants {how}; none drifts by more than {worst:.2f} mm. How far they drift:"
-        )
+        self.summary.setText(f"{len(plants)} plants {how}, held within {max(worst, 0.01):.2f} mm. How far they drift:")
         if worst > 1.0:
             self.summary.setText(
                 f"{len(plants)} plants {how}. One still drifts {worst:.1f} mm: its leg does not reach. Let the pelvis give "

@@ -118,6 +118,12 @@ class Session(QObject):
         self._pool.setMaxThreadCount(1)
         self._readers = QThreadPool(self)
         self._handed_over.connect(lambda call: call())
+        # Nobody wants to be told of what takes no time; what takes long is told of, and can be stopped.
+        self.computing = ""
+        self._at_step = 0
+        self._waits_for: Take | None = None
+        self._waiting = QTimer(self, interval=200)
+        self._waiting.timeout.connect(self._tell_waiting)
         self._clock = QElapsedTimer()
         self._played_from = 0.0
         self._ticker = QTimer(self)
@@ -429,13 +435,17 @@ class Session(QObject):
             self.evaluation = None
             self.evaluated.emit()
             return
+        self._begin_waiting(take)
         alone = self.solo if self.solo < len(take.steps) else -1
         run_take = takes.alone(take, alone) if alone >= 0 else take
 
+        def stop() -> bool:
+            self._at_step += 1  # asked before every step
+            return number != self._request
+
         def run() -> tuple[Evaluation, list[Finding]]:
-            out = replace(
-                evaluate(run_take, clip, rig, self._cache, lambda: number != self._request, rigs, clips), take=take
-            )
+            self._at_step = 0
+            out = replace(evaluate(run_take, clip, rig, self._cache, stop, rigs, clips), take=take)
             for c in out.clips:
                 if number != self._request:
                     raise Cancelled
@@ -446,6 +456,7 @@ class Session(QObject):
         def done(made: tuple[Evaluation, list[Finding]]) -> None:
             if number == self._request:
                 self.problem = ""
+                self._end_waiting()
                 self.evaluation, self.findings = made
                 self.preview = None
                 self.set_frame(min(self.frame, self.frames - 1))
@@ -457,10 +468,38 @@ class Session(QObject):
                 self._say_failed(error)
             elif number == self._request:
                 self.problem = str(error)
+                self._end_waiting()
                 self.evaluation, self.findings = None, []
                 self.evaluated.emit()
 
         self._start(self._pool, run, done, failed)
+
+    def _begin_waiting(self, take: Take) -> None:
+        self._at_step, self._waits_for = 0, take
+        self.computing = ""
+        self._waiting.start()
+
+    def _end_waiting(self) -> None:
+        self._waiting.stop()
+        self.computing = ""
+
+    def _tell_waiting(self) -> None:
+        """Said again and again while a computation takes longer than one notices."""
+        steps = [s.name for s in self._waits_for.steps if s.on] if self._waits_for is not None else []
+        at = self._at_step - 1
+        what = f"{steps[at]} ({at + 1} of {len(steps)})" if 0 <= at < len(steps) else "what it came to"
+        self.computing = f"Computing {what} · Esc stops"
+        self.view_changed.emit()
+
+    def stop_computing(self) -> bool:
+        """Give up what is being computed; the picture stays as it was. False where there was nothing to stop."""
+        if not self.computing or not self._waiting.isActive():
+            return False
+        self._request += 1
+        self._end_waiting()
+        self.said.emit("Stopped. The picture shows what was computed last; any change computes it anew.")
+        self.view_changed.emit()
+        return True
 
     def _start(self, pool: QThreadPool, run: Callable[[], Any], done: Callable[[Any], None],
                failed: Callable[[Exception], None] | None = None) -> None:  # fmt: skip

@@ -173,15 +173,15 @@ class SettingsPanel(QFrame):
         column.addWidget(_section("Findings"))
         findings = _text("")
         column.addWidget(findings)
-        table = JointTable(session, "Findings", ["What", "frames"])
-        table.setWordWrap(True)
-        column.addWidget(table)
         repairs: dict[str, QPushButton] = {}
         for kind, title in REPAIRS.items():
             repairs[kind] = QPushButton(title)
             repairs[kind].setToolTip(f"Adds a step at the end of the line: {KINDS[kind].title}")
             repairs[kind].clicked.connect(lambda _=False, k=kind: session.add_step(k))
             column.addWidget(repairs[kind])
+        table = JointTable(session, "Findings", ["What", "frames"])
+        table.setWordWrap(True)
+        column.addWidget(table)
         button = QPushButton("Export…", objectName="main")
         button.clicked.connect(self.export_wanted)
         column.addWidget(button)
@@ -202,7 +202,8 @@ class SettingsPanel(QFrame):
                 f"{on} of {len(take.steps)} steps on.\n"
                 f"{way['joint']} travels {way['distance_m']:.2f} m, {way['speed_m_s']:.2f} m a second on average."
             )
-            found = session.findings
+            # The worst first: how many times over what is put up with.
+            found = sorted(session.findings, key=lambda f: -f.size / max(f.threshold, 1e-9))
             findings.setText("" if found else _NOTHING_FOUND)
             findings.setVisible(not found)
             table.setVisible(bool(found))

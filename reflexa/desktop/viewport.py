@@ -345,7 +345,9 @@ class Viewport(QWidget):
         painter.setPen(t.colour("ink"))
         lines = [self._caption()]
         if session.evaluation is None:
-            lines.append(session.problem or ("Computing…" if session.document is not None else ""))
+            lines.append(session.problem or session.computing or ("Computing…" if session.document is not None else ""))
+        elif session.computing:
+            lines.append(session.computing)
         if session.take and session.document is None:
             lines = [f"{take.source.file} is missing or cannot be read", session.missing.get(take.source.file, "")]
             painter.setPen(t.colour("warn"))

@@ -368,6 +368,8 @@ class MainWindow(QMainWindow):
             self.viewport.hold_before(True, alone)
         elif e.key() == Qt.Key.Key_Escape and self.session.pairing:
             self.session.start_pairing("")
+        elif e.key() == Qt.Key.Key_Escape and self.session.stop_computing():
+            pass
         else:
             super().keyPressEvent(e)
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import threading
 from pathlib import Path
 
 import numpy as np
@@ -11,6 +12,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QPushButton, QWidget
 
+from reflexa.desktop import session as session_module
 from reflexa.desktop.handle import HUB, RODS
 from reflexa.desktop.plants_shown import plants_shown
 from reflexa.desktop.root_panel import PacePicture, PathPicture
@@ -198,7 +200,10 @@ def test_plants_are_changed_in_their_lanes_and_undone_to_the_same_bytes(demo, qt
     table = window.settings.findChild(JointTable)
     row = next(r for r in range(table.rowCount()) if "slides" in table.item(r, 0).text())
     table.selectRow(row)
-    assert session.frame == session.findings[row].worst and session.joint == session.findings[row].joint
+    worst = max(session.findings, key=lambda f: f.size / f.threshold)
+    assert session.frame == worst.worst and session.joint == worst.joint, (
+        "the worst stands first, and its row leads there"
+    )
     click(button(window.settings, "Plant the feet"))
     ready(qtbot, window)
     assert not [f for f in session.findings if f.kind == "foot slide"]
@@ -227,7 +232,7 @@ def test_plants_are_changed_in_their_lanes_and_undone_to_the_same_bytes(demo, qt
     new = next(q for q in plants_shown(session) if q not in found and q.first <= lanes.time.frame(middle.x()) <= q.last)
     ready(qtbot, window)
     assert new.limb == "left foot" and held(session.result, session.rig, new, EMPTY).drift < 0.1
-    click(button(window.settings, "Find them anew"))
+    click(button(window.settings, "Find anew"))
     assert session.step.settings.find and plants_shown(session)[0] == found[0]
     while session.take is not None and session.take.steps:
         session.undo()
@@ -368,3 +373,23 @@ def test_a_step_is_turned_into_a_layer_of_keys_and_back(demo, qtbot) -> None:
     session.undo()
     ready(qtbot, window)
     assert np.array_equal(session.result.rotations, kept.rotations)
+
+
+def test_what_takes_long_is_told_and_can_be_stopped(demo, qtbot, monkeypatch) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "walk")
+    window.commands.run("add_mirror")
+    ready(qtbot, window)
+    before, go = session.evaluation, threading.Event()
+    slow = session_module.evaluate
+    monkeypatch.setattr(session_module, "evaluate", lambda *a, **k: (a[4](), go.wait(20), slow(*a, **k))[2])
+    session.edit_step("x", replace(session.step, weight=0.5))
+    qtbot.waitUntil(lambda: "Computing Mirror (1 of 1)" in session.computing, timeout=10_000)
+    window.viewport.grab()
+    QTest.keyClick(window, Qt.Key.Key_Escape)
+    assert session.computing == "" and "Stopped" in window.statusBar().currentMessage()
+    go.set()
+    qtbot.waitUntil(lambda: not session.busy, timeout=10_000)
+    assert session.evaluation is before, "what came too late is not shown"
+    session.undo()
+    ready(qtbot, window)
