@@ -131,8 +131,8 @@ class BlendPanel(StepPanel):
         if step is None or step.kind != "blend":
             return
         base = other = None
-        if session.problem:
-            said = session.problem
+        if session.step_problem:
+            said = session.step_problem
         else:
             said = "Choose the clip to blend."
         if below is not None and rig is not None:

@@ -195,6 +195,9 @@ class ExportDialog(QDialog):
     def start(self) -> None:
         """Remember the choices with the take and write, off the interface thread."""
         session = self.session
+        if session.problem:
+            self._failed(f"{session.problem} Set the step up, or switch it off: a clip without it is not written.")
+            return
         take, clip, rig, document = session.take, session.result, session.evaluation.rig, session.document
         model = session.document_of(rig)
         last = None if self.last.value() == clip.frames - 1 else self.last.value()

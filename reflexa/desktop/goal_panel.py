@@ -65,8 +65,8 @@ class GoalPanel(StepPanel):
         self.here.setVisible(settings.to in ("point", "keyed") and settings.limb != "head")
         evaluation, rig = session.settled, session.step_rig
         key = (evaluation, session.card)
-        if session.problem:
-            self.said.setText(session.problem)
+        if session.step_problem:
+            self.said.setText(session.step_problem)
         if evaluation is None or rig is None or key == self._seen:
             return
         self._seen = key
@@ -140,8 +140,8 @@ class KeepPanel(StepPanel):
         others = [j for j in settings.joints if j not in self.ENDS]
         self.joint.setEnabled(bool(session.joint) and session.joint not in settings.joints)
         self.joint.setToolTip("" if session.joint else "Select a joint in the picture first")
-        if session.problem:
-            self.said.setText(session.problem)
+        if session.step_problem:
+            self.said.setText(session.step_problem)
             return
         text = f"Also {', '.join(others)}. " if others else ""
         evaluation = session.settled
@@ -187,7 +187,7 @@ class FollowPanel(StepPanel):
         chain, rig = self._chain(), session.step_rig
         self.show_end.setEnabled(bool(chain))
         if not chain or rig is None:
-            self.said.setText(session.problem or "Choose a chain: a tail, a coat, an arm.")
+            self.said.setText(session.step_problem or "Choose a chain: a tail, a coat, an arm.")
             return
         evaluation = session.settled
         if evaluation is None or (evaluation, session.card) == self._seen:

@@ -43,8 +43,8 @@ class PlantsPanel(TablePanel):
             return
         self.write.setEnabled(settings.find)
         self.again.setEnabled(not settings.find)
-        if session.problem:
-            self.summary.setText(session.problem)
+        if session.step_problem:
+            self.summary.setText(session.step_problem)
             self.table.hide()
             self.more.hide()
             return

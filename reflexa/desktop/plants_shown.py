@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from weakref import WeakKeyDictionary
 
 import msgspec
 import numpy as np
@@ -25,8 +26,9 @@ class Traces:
     leg: float
 
 
-_plants: dict[int, tuple[object, tuple[Plant, ...]]] = {}
-_traces: dict[int, tuple[object, Traces]] = {}
+# What was computed last for a window, and what it was computed from.
+_plants: WeakKeyDictionary[Session, tuple[tuple[object, ...], tuple[Plant, ...]]] = WeakKeyDictionary()
+_traces: WeakKeyDictionary[Session, tuple[tuple[object, ...], Traces]] = WeakKeyDictionary()
 
 
 def settings_of(session: Session) -> PlantsSettings | None:
@@ -52,17 +54,17 @@ def plants_shown(session: Session) -> tuple[Plant, ...]:
     if below is None or rig is None or session.evaluation is None:
         return ()
     key = (settings, below, rig, session.stage, session.evaluation.clips[0])
-    kept = _plants.get(id(session))
+    kept = _plants.get(session)
     if kept is None or not _same(kept[0], key):
         try:
             plants = plants_of(below, rig, settings, _around(session))
         except RecipeError:
             plants = ()
-        kept = _plants[id(session)] = (key, plants)
+        kept = _plants[session] = (key, plants)
     return kept[1]
 
 
-def _same(a: object, b: object) -> bool:
+def _same(a: tuple[object, ...], b: tuple[object, ...]) -> bool:
     return all(x is y or (isinstance(x, msgspec.Struct) and x == y) for x, y in zip(a, b, strict=True))
 
 
@@ -80,7 +82,7 @@ def traces(session: Session) -> Traces | None:
     if below is None or rig is None:
         return None
     key = (below, rig, session.stage)
-    kept = _traces.get(id(session))
+    kept = _traces.get(session)
     if kept is None or not _same(kept[0], key):
         tracks = {
             f"{side} foot": (f.height, f.speed)
@@ -91,5 +93,5 @@ def traces(session: Session) -> Traces | None:
             if joint >= 0:
                 places = below.model[1][:, joint]
                 tracks[limb] = np.full(below.frames, np.nan), contacts.speeds(places, below.rate)
-        kept = _traces[id(session)] = (key, Traces(tracks, max(leg_length(rig), 1e-6)))
+        kept = _traces[session] = (key, Traces(tracks, max(leg_length(rig), 1e-6)))
     return kept[1]

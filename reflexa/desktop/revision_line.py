@@ -373,6 +373,11 @@ class RevisionLine(QScrollArea):
             self._source_facts.setText(f"{clip.frames} frames, {clip.rate:g} a second")
         else:
             self._source_facts.setText("missing")
+        for i in range(len(take.steps)):
+            if i in self.cards:
+                needs = session.problems.get(i, "")
+                self.cards[i].setToolTip(needs)
+                _say(self.cards[i].name, "warn" if needs else "")
         result = session.result
         if result is not None:
             first, last = session.range
@@ -380,9 +385,7 @@ class RevisionLine(QScrollArea):
             self._result_facts.setText(f"{count} frames, {(count - 1) / result.rate:.2f} s")
             found = len(self.session.findings)
             self._found.setText(f"{found} finding{'s' if found > 1 else ''}" if found else "")
-            self._found.setObjectName("warn" if found else "quiet")
-            self._found.style().unpolish(self._found)
-            self._found.style().polish(self._found)
+            _say(self._found, "warn" if found else "quiet")
         if session.evaluation is not None:
             for i, values in enumerate(session.evaluation.ribbons):
                 if i in self._ribbons:
@@ -495,3 +498,11 @@ def _goes(settings: GoalSettings, later: tuple[Step, ...]) -> str:
         "",
     )
     return f"{settings.limb}, until {after}" if after else f"{settings.limb} → {to}"
+
+
+def _say(label: QLabel, how: str) -> None:
+    """Show a label as plain, quiet or a warning."""
+    if label.objectName() != how:
+        label.setObjectName(how)
+        label.style().unpolish(label)
+        label.style().polish(label)

@@ -374,8 +374,8 @@ class RootPanel(StepPanel):
         evaluation, rig = session.settled, session.step_rig
         lacks_root = rig is not None and rig.joint("root") < 0
         self.add_root.setVisible(lacks_root and settings.operation in ("from pelvis", "hand back", "from feet"))
-        if session.problem or evaluation is None or rig is None:
-            self.said.setText(session.problem or "")
+        if session.step_problem or evaluation is None or rig is None:
+            self.said.setText(session.step_problem or "")
             self.picture.update()
             return
         at = session.stage_of(session.card)

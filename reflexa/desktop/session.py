@@ -15,6 +15,7 @@ from PySide6.QtCore import QElapsedTimer, QObject, QRunnable, QThreadPool, QTime
 
 from reflexa.checks import Finding
 from reflexa.checks import findings as check
+from reflexa.desktop.beginnings import settings_for
 from reflexa.errors import RecipeError, ReflexaError
 from reflexa.formats import Imported, ReadOptions, read
 from reflexa.formats.gltf.read import rest_of
@@ -30,7 +31,6 @@ from reflexa.stage import EMPTY, Prop, Stage
 from reflexa.steps import KINDS, Mask, Step, make
 from reflexa.steps.apply import apply
 from reflexa.steps.correction import CorrectionSettings, Track, pose_key, with_track
-from reflexa.steps.goal import GoalSettings
 from reflexa.take import Cache, Cancelled, Evaluation, Source, Take, evaluate
 from reflexa.take import model as takes
 from reflexa.take.known import TAKE, KnownClips
@@ -90,7 +90,7 @@ class Session(QObject):
         self.missing: dict[str, str] = {}
         self._read_as: dict[str, SourceFile] = {}
         self._rigs: dict[str, tuple[Imported, Notes, Rig]] = {}
-        self.problem = ""
+        self.problems: dict[int, str] = {}
         self.rest_shown = False
         self.pairing = ""
         self.solo = -1
@@ -228,6 +228,17 @@ class Session(QObject):
         return step.settings if step is not None and isinstance(step.settings, CorrectionSettings) else None
 
     @property
+    def problem(self) -> str:
+        """What steps need before they can be run, or an empty text; they are passed over until then."""
+        steps = self.take.steps if self.take is not None else ()
+        return "  ".join(f"{steps[i].name}: {text}" for i, text in self.problems.items() if i < len(steps))
+
+    @property
+    def step_problem(self) -> str:
+        """What the selected step needs before it can be run, or an empty text."""
+        return self.problems.get(self.card, "")
+
+    @property
     def settled(self) -> Evaluation | None:
         """The evaluation, where it is of the take as it stands; None while that is computed."""
         return self.evaluation if self.evaluation is not None and self.evaluation.take == self.take else None
@@ -353,16 +364,11 @@ class Session(QObject):
         take = self.take
         if take is None or self.stage.prop(self.prop) is None:
             return
-        steps = take.steps
         if prop.name != self.prop:
-            prop = msgspec.structs.replace(
-                prop,
-                name=free_name(prop.name.strip() or "prop", {p.name for p in self.stage.props if p.name != self.prop}),
-            )
-            steps = tuple(_renamed(s, self.prop, prop.name) for s in steps)
-        stage = self.stage.with_prop(self.prop, prop)
-        self.prop = prop.name
-        self.edit_take(label, replace(take, stage=stage, steps=steps), merge)
+            taken = {p.name for p in self.stage.props if p.name != self.prop}
+            prop = msgspec.structs.replace(prop, name=free_name(prop.name.strip() or "prop", taken))
+        old, self.prop = self.prop, prop.name
+        self.edit_take(label, takes.with_prop(take, old, prop), merge)
 
     def remove_prop(self) -> None:
         if self.stage.prop(self.prop) is not None:
@@ -443,36 +449,27 @@ class Session(QObject):
             self._at_step += 1  # asked before every step
             return number != self._request
 
-        def run() -> tuple[Evaluation, list[Finding]]:
+        def run() -> tuple[Evaluation, list[Finding], dict[int, str]]:
             self._at_step = 0
-            out = replace(evaluate(run_take, clip, rig, self._cache, stop, rigs, clips), take=take)
+            # A step that cannot be run is no surprise while it is being set up: it is passed over, and says what it needs.
+            refused: list[tuple[int, RecipeError]] = []
+            out = replace(evaluate(run_take, clip, rig, self._cache, stop, rigs, clips, refused), take=take)
             for c in out.clips:
                 if number != self._request:
                     raise Cancelled
                 _ = c.model
             _ = out.ribbons
-            return out, check(out.result, out.rig, take.stage, take.steps)
+            return out, check(out.result, out.rig, take.stage, take.steps), {i: str(e) for i, e in refused}
 
-        def done(made: tuple[Evaluation, list[Finding]]) -> None:
+        def done(made: tuple[Evaluation, list[Finding], dict[int, str]]) -> None:
             if number == self._request:
-                self.problem = ""
                 self._end_waiting()
-                self.evaluation, self.findings = made
+                self.evaluation, self.findings, self.problems = made
                 self.preview = None
                 self.set_frame(min(self.frame, self.frames - 1))
                 self.evaluated.emit()
 
-        def failed(error: Exception) -> None:
-            # A step that cannot be run is no surprise while it is being set up: the picture says what it needs.
-            if not isinstance(error, RecipeError):
-                self._say_failed(error)
-            elif number == self._request:
-                self.problem = str(error)
-                self._end_waiting()
-                self.evaluation, self.findings = None, []
-                self.evaluated.emit()
-
-        self._start(self._pool, run, done, failed)
+        self._start(self._pool, run, done)
 
     def _begin_waiting(self, take: Take) -> None:
         self._at_step, self._waits_for = 0, take
@@ -548,6 +545,7 @@ class Session(QObject):
         self.card = self.tap = RESULT_CARD
         self.joint, self.prop, self.keys = "", "", set()
         self.evaluation = self.preview = None
+        self.problems = {}
         self.frame = 0
         self.take_changed.emit()
         self.selection_changed.emit()
@@ -643,20 +641,15 @@ class Session(QObject):
 
     # Steps --------------------------------------------------------------------------------------------------
 
-    def add_step(self, kind: str, name: str = "") -> None:
-        """Add a step after the selected card (at the end where none is), and select it."""
+    def add_step(self, kind: str, name: str = "", **settings: Any) -> None:
+        """Add a step after the selected card (at the end where none is), and select it. What is not said of its settings
+        follows from what is selected and stands before it."""
         take = self.take
         if take is None:
             return
         at = self.card + 1 if self.card >= SOURCE_CARD else len(take.steps)
         name = free_name(name or KINDS[kind].title, {s.name for s in take.steps})
-        settings: dict[str, Any] = {}
-        if kind == "retarget":
-            # With one other rig in the project there is nothing to choose.
-            own = self.rig.key if self.rig is not None else ""
-            others = [f for f, rig in self.rigs.items() if rig.key != own]
-            settings = {"rig": others[0]} if len(others) == 1 else {}
-        step = make(kind, name, **settings)
+        step = make(kind, name, **{**settings_for(self, kind, at), **settings})
         self.card = at
         self.tap = RESULT_CARD
         self.edit_take(f"add {step.name}", takes.insert_step(take, at, step))
@@ -928,6 +921,7 @@ class Session(QObject):
         self.card = self.tap = RESULT_CARD
         self.joint, self.prop, self.keys, self.frame = "", "", set(), 0
         self.evaluation = self.preview = None
+        self.problems = {}
         self.take_name = project.takes[0].name if project.takes else ""
         for signal in (self.project_changed, self.take_changed, self.selection_changed, self.saved_changed):
             signal.emit()
@@ -939,13 +933,6 @@ class Session(QObject):
         store.save(self.project, self.folder)
         self._saved = self.project
         self.saved_changed.emit()
-
-
-def _renamed(step: Step, old: str, new: str) -> Step:
-    settings = step.settings
-    if isinstance(settings, GoalSettings) and settings.prop == old:
-        return msgspec.structs.replace(step, settings=msgspec.structs.replace(settings, prop=new))
-    return step
 
 
 def clip_of(document: Imported, name: str) -> Clip | None:

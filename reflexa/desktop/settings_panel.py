@@ -51,10 +51,13 @@ RICHER: dict[str, type[QWidget]] = {
 _HIDDEN = {"tracks"}
 # Kinds whose result is looked at first, and whose settings are seldom touched.
 _PANEL_FIRST = {"plants"}
-# What a finding's step is offered as.
-REPAIRS = {
-    "plants": "Plant the feet", "root-motion": "Mend the root motion", "helper-joints": "Put helper joints back",
-}  # fmt: skip
+# What mends a finding: the button's text, the kind of step, and how it begins. By kind of finding, or by its step.
+REPAIRS: dict[str, tuple[str, str, dict[str, Any]]] = {
+    "plants": ("Plant the feet", "plants", {}),
+    "root drift": ("Take the drift out", "root-motion", {"operation": "remove drift"}),
+    "root start": ("Start at the origin", "root-motion", {"operation": "to origin"}),
+    "helper-joints": ("Put helper joints back", "helper-joints", {}),
+}
 _NOTHING_FOUND = (
     "Feet stand still and on the ground, goals are met, helper joints are in place, and every joint has a partner."
 )
@@ -174,11 +177,11 @@ class SettingsPanel(QFrame):
         findings = _text("")
         column.addWidget(findings)
         repairs: dict[str, QPushButton] = {}
-        for kind, title in REPAIRS.items():
-            repairs[kind] = QPushButton(title)
-            repairs[kind].setToolTip(f"Adds a step at the end of the line: {KINDS[kind].title}")
-            repairs[kind].clicked.connect(lambda _=False, k=kind: session.add_step(k))
-            column.addWidget(repairs[kind])
+        for what, (title, kind, how) in REPAIRS.items():
+            repairs[what] = QPushButton(title)
+            repairs[what].setToolTip(f"Adds a step at the end of the line: {KINDS[kind].title}")
+            repairs[what].clicked.connect(lambda _=False, k=kind, h=how: session.add_step(k, **h))
+            column.addWidget(repairs[what])
         table = JointTable(session, "Findings", ["What", "frames"])
         table.setWordWrap(True)
         column.addWidget(table)
@@ -216,8 +219,8 @@ class SettingsPanel(QFrame):
                 ])  # fmt: skip
                 table.resizeRowsToContents()
                 table.setFixedHeight(min(26 + sum(table.rowHeight(r) for r in range(table.rowCount())) + 4, 260))
-            for kind, repair in repairs.items():
-                repair.setVisible(any(f.step == kind for f in found))
+            for what, repair in repairs.items():
+                repair.setVisible(any(what in (f.kind, f.step) for f in found))
 
         self._refreshers.append(show)
 

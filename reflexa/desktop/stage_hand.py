@@ -15,7 +15,7 @@ from reflexa.draw import Camera
 from reflexa.motion import quat
 from reflexa.motion.quat import Array
 from reflexa.stage import Prop, PropKey, Stage
-from reflexa.stage.model import turn_of
+from reflexa.stage.model import between_keys, turn_of
 from reflexa.stage.shapes import corners
 from reflexa.steps.goal import GoalSettings, TargetKey
 from reflexa.steps.root_motion import RootMotionSettings
@@ -53,11 +53,12 @@ def handle(session: Session, camera: Camera, height: int, by: Array) -> Handle |
 
 
 def movable_goal(session: Session) -> GoalSettings | None:
-    """The selected goal, where its target is a place of its own and no joint is in hand."""
-    settings = session.step.settings if session.step is not None else None
-    if isinstance(settings, GoalSettings) and settings.to in ("point", "keyed") and not session.joint:
-        return settings
-    return None
+    """The selected goal, where its target is a place of its own and no joint but its own limb's is in hand."""
+    settings, rig = session.step.settings if session.step is not None else None, session.step_rig
+    if not isinstance(settings, GoalSettings) or settings.to not in ("point", "keyed") or rig is None:
+        return None
+    own = session.joint in ("", settings.limb) or rig.part_of(session.joint) == settings.limb
+    return settings if own else None
 
 
 def says(session: Session) -> str:
@@ -127,12 +128,8 @@ def placed(prop: Prop, frame: int, place: Vector | None, turn: Vector | None) ->
     given = {k: v for k, v in (("place", place), ("turn", turn)) if v is not None}
     if not prop.keys:
         return msgspec.structs.replace(prop, **given)
-    at = [k.frame for k in prop.keys]
-    now = {
-        field: tuple(
-            float(np.interp(frame, at, [getattr(k, field)[i] for k in prop.keys])) for i in range(3)
-        ) for field in ("place", "turn")
-    }  # fmt: skip
+    turns, places = between_keys(prop.keys, [frame])
+    now = {"place": _vector(places[0]), "turn": _vector(turns[0])}
     key = PropKey(frame, **(now | given))
     keys = sorted([*(k for k in prop.keys if k.frame != frame), key], key=lambda k: k.frame)
     return msgspec.structs.replace(prop, keys=tuple(keys))
@@ -148,9 +145,7 @@ def _set_goal(session: Session, settings: GoalSettings, place: Vector | None, tu
         base = before[-1] if before else TargetKey(session.frame, (0.0, 1.0, 0.5))
         here = place
         if here is None:
-            keyed = settings.keys or (base,)
-            at = [k.frame for k in keyed]
-            here = _vector(np.array([np.interp(session.frame, at, [k.place[i] for k in keyed]) for i in range(3)]))
+            here = _vector(between_keys(settings.keys or (base,), [session.frame])[1][0])
         key = TargetKey(session.frame, here, turn if turn is not None else base.turn)
         keys = sorted([*(k for k in settings.keys if k.frame != session.frame), key], key=lambda k: k.frame)
         new = msgspec.structs.replace(settings, keys=tuple(keys))

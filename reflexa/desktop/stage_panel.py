@@ -6,7 +6,6 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
-import numpy as np
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QCheckBox,
@@ -32,6 +31,7 @@ from reflexa.errors import ReflexaError
 from reflexa.formats.files import write_bytes
 from reflexa.project.text import pretty
 from reflexa.stage import Grip, Hold, Prop, PropKey, Stage
+from reflexa.stage.model import between_keys
 from reflexa.stage.presets import PRESETS
 from reflexa.stage.store import SUFFIX, document, read_stage
 
@@ -194,11 +194,8 @@ class StagePanel(QWidget):
         """Place and turn at the playhead, before anything holds the prop."""
         if not prop.keys:
             return prop.place, prop.turn
-        at = [k.frame for k in prop.keys]
-        return tuple(
-            tuple(float(np.interp(self.session.frame, at, [getattr(k, f)[i] for k in prop.keys])) for i in range(3))
-            for f in ("place", "turn")
-        )
+        turns, places = between_keys(prop.keys, [self.session.frame])
+        return tuple(places[0].tolist()), tuple(turns[0].tolist())
 
     def _set(self, label: str, merge: str = "", **changes: Any) -> None:
         prop = self.prop

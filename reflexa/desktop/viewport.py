@@ -346,13 +346,14 @@ class Viewport(QWidget):
         lines = [self._caption()]
         if session.evaluation is None:
             lines.append(session.problem or session.computing or ("Computing…" if session.document is not None else ""))
-        elif session.computing:
-            lines.append(session.computing)
+        elif session.computing or session.problem:
+            lines.append(session.computing or session.problem)
         if session.take and session.document is None:
             lines = [f"{take.source.file} is missing or cannot be read", session.missing.get(take.source.file, "")]
             painter.setPen(t.colour("warn"))
-        for i, line in enumerate(lines):
-            painter.drawText(14, 26 + 20 * i, line)
+        painter.drawText(14, 26, lines[0])
+        room = QRectF(14, 34, min(self.width() - 28, max(self.tool_bar.x() - 28, 260)), 120)
+        painter.drawText(room, Qt.TextFlag.TextWordWrap, "\n".join(lines[1:]))
         painter.setFont(self.font())
         side_by_side = self.compare == "Side by side" and not self.before_held
         for f in self.figures():

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import hashlib
-from typing import Annotated, Literal
+from collections.abc import Sequence
+from typing import Annotated, Literal, Protocol
 
 import msgspec
 import numpy as np
 from msgspec import Meta
+from numpy.typing import ArrayLike
 
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
@@ -124,6 +126,25 @@ def turn_of(degrees: Vector | Array) -> Array:
     return quat.multiply(quat.multiply(quat.about(1, d[..., 0]), quat.about(0, d[..., 1])), quat.about(2, d[..., 2]))
 
 
+class Keyed(Protocol):
+    """Whatever says a place and a turn at a frame."""
+
+    @property
+    def frame(self) -> int: ...
+    @property
+    def place(self) -> Vector: ...
+    @property
+    def turn(self) -> Vector: ...
+
+
+def between_keys(keys: Sequence[Keyed], frames: ArrayLike) -> tuple[Array, Array]:
+    """Turns in degrees and places ``(n, 3)`` at frames: even between keys, and as the nearest one outside them."""
+    at = [k.frame for k in keys]
+    turns, places = np.array([k.turn for k in keys]), np.array([k.place for k in keys])
+    x = np.asarray(frames, dtype=np.float64)
+    return tuple(np.stack([np.interp(x, at, v[:, i]) for i in range(3)], axis=-1) for v in (turns, places))  # type: ignore[return-value]
+
+
 def track(prop: Prop, clip: Clip) -> tuple[Array, Array]:
     """Where a prop is over a clip: rotations ``(frames, 4)`` and places of its origin ``(frames, 3)``.
 
@@ -136,12 +157,8 @@ def track(prop: Prop, clip: Clip) -> tuple[Array, Array]:
         q = np.tile(turn_of(prop.turn), (n, 1))
         p = np.tile(np.array(prop.place), (n, 1))
     else:
-        frames = [k.frame for k in prop.keys]
-        at = np.arange(n)
-        turns = np.array([k.turn for k in prop.keys])
-        places = np.array([k.place for k in prop.keys])
-        q = turn_of(np.stack([np.interp(at, frames, turns[:, i]) for i in range(3)], axis=-1))
-        p = np.stack([np.interp(at, frames, places[:, i]) for i in range(3)], axis=-1)
+        turns, p = between_keys(prop.keys, np.arange(n))
+        q = turn_of(turns)
     for hold in prop.holds:
         if hold.joint not in clip.skeleton.index:
             raise RecipeError(

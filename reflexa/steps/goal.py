@@ -17,7 +17,7 @@ from reflexa.motion.quat import Array
 from reflexa.rig import Rig
 from reflexa.rig.soles import soles
 from reflexa.stage import Stage
-from reflexa.stage.model import grip_track, turn_of
+from reflexa.stage.model import between_keys, grip_track, turn_of
 from reflexa.steps.helper_joints import follow
 from reflexa.steps.model import Around, Settings, Step, StepKind
 
@@ -162,11 +162,8 @@ def target_of(clip: Clip, settings: GoalSettings, stage: Stage) -> Target:
         j = clip.skeleton.index[s.joint]
         q, p = clip.model[0][:, j], clip.model[1][:, j]
     elif s.to == "keyed" and s.keys:
-        keys = sorted(s.keys, key=lambda k: k.frame)
-        at, frames = np.arange(n), [k.frame for k in keys]
-        turns, places = np.array([k.turn for k in keys]), np.array([k.place for k in keys])
-        q = turn_of(np.stack([np.interp(at, frames, turns[:, i]) for i in range(3)], axis=-1))
-        p = np.stack([np.interp(at, frames, places[:, i]) for i in range(3)], axis=-1)
+        turns, p = between_keys(sorted(s.keys, key=lambda k: k.frame), np.arange(n))
+        q = turn_of(turns)
     else:
         if not np.all(np.isfinite([*s.point, *s.turn])):
             raise RecipeError("the goal's place is no finite number")

@@ -12,6 +12,7 @@ from types import MappingProxyType
 import msgspec
 import numpy as np
 
+from reflexa.errors import RecipeError
 from reflexa.motion.clip import Clip
 from reflexa.motion.cycle import repeated
 from reflexa.motion.quat import Array
@@ -83,15 +84,17 @@ def evaluate(
     cancelled: Callable[[], bool] = lambda: False,
     rigs: Mapping[str, Rig] = MappingProxyType({}),
     clips: Mapping[str, tuple[Clip, Rig]] = MappingProxyType({}),
+    refused: list[tuple[int, RecipeError]] | None = None,
 ) -> Evaluation:
     """Run a take's steps over its source clip. rigs, clips: those that a step may take the clip to, or draw on, by name.
 
+    refused: where given, a step that cannot be run is passed over, and noted there with its number.
     Raises RecipeError from a step, Cancelled when told to stop.
     """
     made, on = [clip], [rig]
     points = [Point("source", clip, rig)]
     key = f"{clip.digest}/{rig.digest}"
-    for step in take.steps:
+    for i, step in enumerate(take.steps):
         if cancelled():
             raise Cancelled
         around = Around(rigs, clips, take.stage, tuple(points))
@@ -101,12 +104,22 @@ def evaluate(
             points.append(Point(step.name, made[-1], on[-1]))
             continue
         carries, reads = KINDS[step.kind].carry is not None, KINDS[step.kind].reads
-        key = _digest(key, step, reads(step.settings, around) if reads is not None else [])
-        out = cache.get(key) if cache is not None else None
-        if out is None:
-            out = carried(step, made[-1], on[-1], around)
-            if cache is not None:
-                cache.put(key, out)
+        try:
+            key_now = _digest(key, step, reads(step.settings, around) if reads is not None else [])
+            out = cache.get(key_now) if cache is not None else None
+            if out is None:
+                out = carried(step, made[-1], on[-1], around)
+                if cache is not None:
+                    cache.put(key_now, out)
+        except RecipeError as e:
+            if refused is None:
+                raise
+            refused.append((i, e))
+            made.append(made[-1])
+            on.append(on[-1])
+            points.append(Point(step.name, made[-1], on[-1]))
+            continue
+        key = key_now
         made.append(out[0])
         on.append(out[1] if carries else on[-1])
         points.append(Point(step.name, made[-1], on[-1]))

@@ -7,8 +7,9 @@ from typing import Any
 
 import msgspec
 
-from reflexa.stage import EMPTY, Stage
+from reflexa.stage import EMPTY, Prop, Stage
 from reflexa.steps import KINDS, Step
+from reflexa.steps.goal import GoalSettings
 
 
 @dataclass(frozen=True)
@@ -75,3 +76,18 @@ def alone(take: Take, index: int) -> Take:
     )
     steps = (*steps[:index], msgspec.structs.replace(steps[index], on=True), *steps[index + 1 :])
     return replace(take, steps=steps)
+
+
+def with_prop(take: Take, old: str, prop: Prop) -> Take:
+    """The take with a prop of its stage replaced; goals that go to it follow where its name changed."""
+    steps = take.steps
+    if prop.name != old:
+        steps = tuple(_renamed(s, old, prop.name) for s in steps)
+    return replace(take, stage=take.stage.with_prop(old, prop), steps=steps)
+
+
+def _renamed(step: Step, old: str, new: str) -> Step:
+    settings = step.settings
+    if isinstance(settings, GoalSettings) and settings.prop == old:
+        return msgspec.structs.replace(step, settings=msgspec.structs.replace(settings, prop=new))
+    return step

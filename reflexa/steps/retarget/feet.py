@@ -12,11 +12,8 @@ from reflexa.motion import contacts, quat
 from reflexa.motion.quat import Array
 from reflexa.rig.match import SIDES, Match, leg_length
 from reflexa.rig.rig import UP, Rig
+from reflexa.rig.soles import BALL, HEEL
 
-# No rig has a joint at the heel: it lies behind the ankle by this share of the way to the ball (common practice, no source).
-_HEEL = 0.35
-# Where only the end of a foot is known, the ball lies at this share of the way to it (common practice, no source).
-_BALL = 0.7
 # Standing, as shares of the leg's length (a second): sole height, and speed.
 LOW, SLOW = 0.06, 0.40
 
@@ -32,7 +29,7 @@ class Foot:
 
     @property
     def back(self) -> float:
-        return _HEEL * self.ahead
+        return HEEL * self.ahead
 
 
 def feet(m: Match) -> dict[str, tuple[Foot, Foot]]:
@@ -59,7 +56,7 @@ def _foot(rig: Rig, side: str) -> Foot | None:
     if toes >= 0:
         ball = placed[toes]
     elif name in rig.tips:
-        ball = placed[ankle] + _BALL * quat.rotate(turned[ankle], rig.tips[name])
+        ball = placed[ankle] + BALL * quat.rotate(turned[ankle], rig.tips[name])
     else:
         return Foot(ankle, float(placed[ankle, 1]) - rig.ground, 0.0, 0.0)
     way = (ball - placed[ankle])[[0, 2]]
