@@ -5,14 +5,20 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING, Any
 
+import numpy as np
+
 from reflexa.motion import quat
+from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.steps.footing import footing
 from reflexa.steps.goal import GoalSettings, meets_with
-from reflexa.steps.root_motion import RootMotionSettings
+from reflexa.steps.root_motion import Operation, RootMotionSettings, travel_of
 
 if TYPE_CHECKING:
     from reflexa.desktop.session import Session
 
+# A clip whose pelvis gets no further than this stays where it is, metres.
+_TRAVELS = 0.3
 _ENDS = ("right hand", "left hand", "right foot", "left foot", "head")
 
 
@@ -28,6 +34,8 @@ def settings_for(session: Session, kind: str, index: int) -> dict[str, Any]:
         own = session.rig.key if session.rig is not None else ""
         others = [f for f, r in session.rigs.items() if r.key != own]
         return {"rig": others[0]} if len(others) == 1 and kind == "retarget" else {}
+    if kind == "root-motion" and rig is not None and evaluation is not None and known:
+        return {"operation": _root_operation(evaluation.clips[index], rig)}
     if kind == "plants":
         # What was led along a path, or lengthened, slides: where its feet stood before tells where they are to stand.
         led = any(s.on and isinstance(s.settings, RootMotionSettings) and s.settings.operation in ("along path", "turn and scale")
@@ -38,6 +46,28 @@ def settings_for(session: Session, kind: str, index: int) -> dict[str, Any]:
     if kind == "goal" and rig is not None:
         return _goal(session, rig, index)
     return {}
+
+
+def _root_operation(clip: Clip, rig: Rig) -> Operation:
+    """What is most likely wanted: travel from the feet for a clip made on the spot, from the pelvis where the root joint stays
+    behind, else in place."""
+    pelvis, root = rig.joint("pelvis"), rig.joint("root")
+    goes = pelvis >= 0 and float(np.ptp(clip.model[1][:, pelvis][:, [0, 2]], axis=0).max()) > _TRAVELS
+    if not goes:
+        return "from feet" if any(f.stands.any() for f in footing(clip, rig).values()) else "in place"
+    return "from pelvis" if root >= 0 else "in place"
+
+
+def own_way(clip: Clip, rig: Rig) -> tuple[tuple[float, float], ...]:
+    """The way that a clip goes over the ground as a few points to be drawn on from; 2 m ahead where it stays."""
+    way = travel_of(clip, rig).place
+    points = [(round(float(x), 3), round(float(z), 3)) for x, z in way[np.linspace(0, len(way) - 1, 4).astype(int)]]
+    distinct = points[:1]
+    for q in points[1:]:
+        if np.hypot(q[0] - distinct[-1][0], q[1] - distinct[-1][1]) > 0.02:
+            distinct.append(q)
+    whole = np.hypot(distinct[-1][0] - points[0][0], distinct[-1][1] - points[0][1])
+    return tuple(distinct) if whole > _TRAVELS else (points[0], (points[0][0], round(points[0][1] + 2.0, 3)))
 
 
 def _chain(rig: Rig, joint: str) -> str:

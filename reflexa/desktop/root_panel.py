@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 from scipy.interpolate import PchipInterpolator
 
 from reflexa.desktop import theme
+from reflexa.desktop.beginnings import own_way
 from reflexa.desktop.session import Session
 from reflexa.desktop.tables import StepPanel
 from reflexa.motion import quat, travel
@@ -396,16 +397,7 @@ class RootPanel(StepPanel):
         below, rig = self.session.below, self.session.below_rig
         if below is None or rig is None:
             return
-        way = travel_of(below, rig).place
-        points = [(round(float(x), 3), round(float(z), 3)) for x, z in way[np.linspace(0, len(way) - 1, 4).astype(int)]]
-        distinct = points[:1]
-        for q in points[1:]:
-            if np.hypot(q[0] - distinct[-1][0], q[1] - distinct[-1][1]) > 0.02:
-                distinct.append(q)
-        if len(distinct) < 2:
-            distinct = [points[0], (points[0][0], points[0][1] + 2.0)]
-            self.session.said.emit("The clip stays where it is: the path begins as 2 m straight ahead.")
-        self.picture._set(distinct)
+        self.picture._set(list(own_way(below, rig)))
 
     def _add_root(self) -> None:
         session = self.session

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from reflexa import describe
+from reflexa.desktop.beginnings import own_way
 from reflexa.desktop.blend_panel import BlendPanel
 from reflexa.desktop.correction_panel import CorrectionPanel
 from reflexa.desktop.fields import control_for
@@ -40,6 +41,7 @@ from reflexa.steps import KINDS, Mask
 from reflexa.steps.correction import CorrectionSettings
 from reflexa.steps.keys import turned_into
 from reflexa.steps.registry import describe_field, fields
+from reflexa.steps.root_motion import RootMotionSettings
 
 # Kinds whose hands need more than the plain form.
 RICHER: dict[str, type[QWidget]] = {
@@ -252,7 +254,14 @@ class SettingsPanel(QFrame):
     def _set(self, name: str, value: Any, merge: str = "") -> None:
         step = self.session.step
         settings = msgspec.structs.replace(step.settings, **{name: value})
-        below, rig = self.session.below, self.session.step_rig
+        below, rig = self.session.below, self.session.below_rig
+        if (
+            value == "along path"
+            and isinstance(settings, RootMotionSettings)
+            and below is not None
+            and not settings.path
+        ):
+            settings = msgspec.structs.replace(settings, path=own_way(below, rig))  # to be drawn on from
         if name == "how" and isinstance(step.settings, CorrectionSettings) and below is not None and rig is not None:
             settings = turned_into(step.settings, value, below, rig)  # on its keys the pose stays what it is
         title = name.replace("_", " ")

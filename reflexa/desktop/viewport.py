@@ -353,7 +353,11 @@ class Viewport(QWidget):
             painter.setPen(t.colour("warn"))
         painter.drawText(14, 26, lines[0])
         room = QRectF(14, 34, min(self.width() - 28, max(self.tool_bar.x() - 28, 260)), 120)
-        painter.drawText(room, Qt.TextFlag.TextWordWrap, "\n".join(lines[1:]))
+        if len(lines) > 1 and any(lines[1:]):
+            text, wrap = "\n".join(lines[1:]), int(Qt.TextFlag.TextWordWrap)
+            box = QRectF(painter.boundingRect(room, wrap, text))
+            painter.fillRect(box.adjusted(-6, -2, 6, 3), t.colour("card", 215))
+            painter.drawText(box, wrap, text)
         painter.setFont(self.font())
         side_by_side = self.compare == "Side by side" and not self.before_held
         for f in self.figures():

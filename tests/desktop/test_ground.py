@@ -150,6 +150,8 @@ def test_a_path_is_drawn_from_above_and_walked_at_a_pace(demo, qtbot) -> None:
     before = saved(window)
     window.commands.run("add_root-motion")
     choose(window.settings, "What", "along path")
+    assert len(session.step.settings.path) == 4, "it begins as the clip goes anyway"
+    click(button(window.settings, "Clear"))
     qtbot.waitUntil(lambda: "two points" in session.step_problem, timeout=10_000)
     assert session.result is not None, "the figure stays, the step is passed over until it can be run"
     window.commands.run("export")
@@ -343,6 +345,8 @@ def test_a_missing_root_joint_is_offered(demo, qtbot) -> None:
     window._dialog.accept()
     ready(qtbot, window)
     window.commands.run("add_root-motion")
+    assert session.step.settings.operation == "in place", "what a rig without a root joint can do"
+    choose(window.settings, "What", "from pelvis")
     qtbot.waitUntil(lambda: "no root joint" in session.problem, timeout=10_000)
     click(button(window.settings, "Give it a root joint"))
     qtbot.waitUntil(lambda: "already" in session.problem, timeout=10_000)
