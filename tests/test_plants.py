@@ -89,6 +89,19 @@ def test_the_shared_walk_stands_still_and_on_the_ground() -> None:
     assert max(abs(a.over) for a in after) < 1.0 and measured(out, rig)["slide"].size < 0.01
 
 
+@pytest.mark.parametrize("file", ["01_01_cut.bvh", "boxing_cut.bvh"])
+def test_captured_feet_stand_still_and_no_part_of_a_sole_goes_into_the_ground(file) -> None:
+    # Motion capture from outside: tests/data/SOURCES.md.
+    document = read(DATA / file)
+    clip, rig = document.clips[0], document.rig
+    out, plants = repaired(clip, rig)
+    assert len(plants) >= 2
+    for p in plants:
+        got = held(out, rig, p, EMPTY)
+        assert got.drift < 0.1 and got.depth < 1.0, (p, got)
+    assert np.abs(bone_lengths(out, rig) - bone_lengths(clip, rig)).max() < 1e-9
+
+
 def test_nothing_slips_where_nothing_slipped_and_what_is_off_stays(deckhand_clips, deckhand_rig) -> None:
     clip = deckhand_clips["walk"]
     once, plants = repaired(clip, deckhand_rig)

@@ -13,7 +13,6 @@ from reflexa.motion import contacts
 from reflexa.motion.quat import Array
 from reflexa.stage import surface_under
 from reflexa.steps.footing import Footing, Thresholds, footing
-from reflexa.steps.plants.report import bearing_points
 
 # A point this much over the lowest of its stance is leaving the ground, metres.
 _LEAVING = 0.01
@@ -65,7 +64,7 @@ def slides(subject: Subject) -> list[Measured]:
     out = []
     for joint, f, (a, b) in _stances(subject):
         own = slice(a, b + 1)
-        heel, ball = bearing_points(f.sole, subject.clip.model[0][own], subject.clip.model[1][own])
+        heel, ball = f.sole.points(subject.clip.model[0][own], subject.clip.model[1][own])
         away = np.full((2, b + 1 - a), np.inf)
         for i, (track, stands) in enumerate(((heel, f.heel_stands[own]), (ball, f.ball_stands[own]))):
             # A foot that is leaving the ground, or not quite there, is not what slides.
@@ -99,7 +98,7 @@ def _heights(subject: Subject) -> list[tuple[str, Array, tuple[int, int]]]:
     turned, placed = subject.clip.model
     for joint, f, (a, b) in _stances(subject):
         frames = np.arange(a, b + 1)
-        points = f.sole.lowest(turned[frames], placed[frames])
+        points = f.sole.underside(turned[frames], placed[frames])
         over = [p[:, 1] - surface_under(subject.stage, subject.clip, p, frames=frames).height for p in points]
         out.append((joint, np.min(over, axis=0), (a, b)))
     return out

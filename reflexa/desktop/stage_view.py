@@ -147,7 +147,7 @@ def plant_places(plants: tuple[Plant, ...], clip: Clip, rig: Rig, frame: int, by
             if p.ball_from <= p.heel_to
             else at
         )
-        points = sole.lowest(turned[flat : flat + 1], placed[flat : flat + 1])[:, 0]
+        points = sole.underside(turned[flat : flat + 1], placed[flat : flat + 1])[:, 0]
         heel, end = points[0] + by, points[-1] + by
         way = (end - heel) * [1.0, 0.0, 1.0]
         across = np.array([way[2], 0.0, -way[0]]) * 0.19

@@ -22,13 +22,15 @@ BALL = 0.7
 class Sole:
     """A foot in the neutral pose, flat on the ground. ankle, toes: joints (toes -1: none). heel ``(3,)`` in the ankle's
     own axes; ball and tip in those of the toes, which stay flat while the heel lifts (in the ankle's, and no tip, where there
-    are none). up, ahead: of the flat foot, in the ankle's own axes; toes_up in the toes'."""
+    are none). forth ``(3,)``: from heel to ball of the flat foot, in the ankle's own axes, as are up and ahead; toes_up in
+    the toes'."""
 
     ankle: int
     toes: int
     heel: Array
     ball: Array
     tip: Array | None
+    forth: Array
     up: Array
     ahead: Array
     toes_up: Array
@@ -39,7 +41,7 @@ class Sole:
         heel = placed[:, self.ankle] + quat.rotate(turned[:, self.ankle], self.heel)
         return heel, placed[:, at] + quat.rotate(turned[:, at], self.ball)
 
-    def lowest(self, turned: Array, placed: Array) -> Array:
+    def underside(self, turned: Array, placed: Array) -> Array:
         """Every point of the sole ``(points, frames, 3)``: heel, ball, and the tip of the toes where there is one."""
         out = [*self.points(turned, placed)]
         if self.tip is not None:
@@ -99,9 +101,13 @@ def _sole(rig: Rig, side: str) -> Sole | None:
             tip = quat.rotate(own, np.array([end[0], rig.ground, end[2]]) - placed[toes])
         else:
             tip = quat.rotate(own, ball_at + 0.4 * length * ahead - placed[toes])
+    own_ball = (
+        quat.rotate(back, ball_at - a)
+        if toes < 0
+        else quat.rotate(quat.conjugate(turned[toes]), ball_at - placed[toes])
+    )
     return Sole(
-        ankle, toes, quat.rotate(back, heel_at - a),
-        quat.rotate(back, ball_at - a) if toes < 0 else quat.rotate(quat.conjugate(turned[toes]), ball_at - placed[toes]), tip,
+        ankle, toes, quat.rotate(back, heel_at - a), own_ball, tip, quat.rotate(back, ball_at - heel_at),
         quat.rotate(back, UP), quat.rotate(back, ahead), toes_up,
     )  # fmt: skip
 

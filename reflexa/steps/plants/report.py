@@ -6,11 +6,9 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from reflexa.motion import quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
 from reflexa.rig import Rig
-from reflexa.rig.soles import Sole, soles
+from reflexa.rig.soles import soles
 from reflexa.stage import Stage, surface_under
 from reflexa.steps.plants.settings import Plant
 
@@ -38,14 +36,14 @@ def held(clip: Clip, rig: Rig, plant: Plant, stage: Stage) -> Held:
     if sole is None:
         away = np.linalg.norm(placed[a : b + 1, joint] - placed[a, joint], axis=-1)
         return Held(1000 * float(away.max()), a + int(away.argmax()), 0.0, 0.0)
-    heel, ball = bearing_points(sole, turned[a : b + 1], placed[a : b + 1])
+    heel, ball = sole.points(turned[a : b + 1], placed[a : b + 1])
     drift = np.zeros(b + 1 - a)
     for track, first, last in ((heel, a, min(plant.heel_to, b)), (ball, plant.ball_from, b)):
         if last >= first:
             own = slice(first - a, last + 1 - a)
             drift[own] = np.maximum(drift[own], np.linalg.norm(track[own] - track[own][0], axis=-1))
     frames = np.arange(a, b + 1)
-    points = sole.lowest(turned[frames], placed[frames])
+    points = sole.underside(turned[frames], placed[frames])
     heights = np.stack([p[:, 1] - surface_under(stage, clip, p, frames=frames).height for p in points])
     low = heights.min(axis=0)
     return Held(
@@ -54,13 +52,6 @@ def held(clip: Clip, rig: Rig, plant: Plant, stage: Stage) -> Held:
         1000 * float(np.maximum(-low, 0).max()),
         1000 * float(low.max()),
     )
-
-
-def bearing_points(sole: Sole, turned: Array, placed: Array) -> tuple[Array, Array]:
-    """Heel, and ball under the toes' joint, ``(frames, 3)`` each: what stays in a plant."""
-    heel = placed[:, sole.ankle] + quat.rotate(turned[:, sole.ankle], sole.heel)
-    at = sole.ankle if sole.toes < 0 else sole.toes
-    return heel, placed[:, at] + quat.rotate(turned[:, at], sole.ball)
 
 
 def added_acceleration(before: Clip, after: Clip, rig: Rig, plants: tuple[Plant, ...], within: int = 8) -> float:

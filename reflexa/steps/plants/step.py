@@ -156,6 +156,10 @@ def _foot(clip: Clip, rig: Rig, l: Limb, sole: Sole, plants: list[Plant], s: Pla
     for p, held in _upright(flats, sole.up, ups):
         wanted[_flat(p)] = quat.to_rotvec(quat.multiply(held, quat.conjugate(q[_flat(p)])))
     turn = quat.multiply(quat.from_rotvec(eased(wanted, *s.eases(clip.rate))), q)
+    for _ in range(3):  # what is led to and from a changed frame may dip in turn
+        if not below or not _lift_clear(wanted, turn, q, sole, plants, ups):
+            break
+        turn = quat.multiply(quat.from_rotvec(eased(wanted, *s.eases(clip.rate))), q)
     toes, ball_from = _toes(clip, sole, plants, turn, s, ups)
     heel_from = quat.rotate(turn, sole.heel)
 
@@ -211,6 +215,25 @@ def _toes(
         toes = quat.multiply(quat.from_rotvec(eased(lie, *s.eases(clip.rate))), toes)
     arm = quat.rotate(quat.conjugate(q), placed[:, sole.toes] - placed[:, sole.ankle])
     return toes, quat.rotate(turn, arm) + quat.rotate(toes, sole.ball)
+
+
+def _lift_clear(wanted: Array, turn: Array, q: Array, sole: Sole, plants: list[Plant], ups: dict[int, Array]) -> bool:
+    """Where a foot rolls on its heel or ball and the other of the two would go into what it stands on, want it flat instead
+    (in ``wanted``). Was there any?"""
+    any_ = False
+    for p in plants:
+        on_heel = np.arange(p.first, min(p.ball_from, p.last + 1))
+        on_ball = np.arange(max(p.heel_to + 1, p.ball_from), p.last + 1)
+        for frames, sign in ((on_heel, 1.0), (on_ball, -1.0)):
+            way = sign * quat.rotate(turn[frames], sole.forth)  # from the one that bears to the other
+            deep = way @ ups[id(p)]
+            sinks = deep < -1e-6
+            if sinks.any():
+                at, way = frames[sinks], way[sinks]
+                level = quat.between(way, way - deep[sinks, None] * ups[id(p)])
+                wanted[at] = quat.to_rotvec(quat.multiply(quat.multiply(level, turn[at]), quat.conjugate(q[at])))
+                any_ = True
+    return any_
 
 
 def _flat(p: Plant) -> NDArray[np.intp]:
