@@ -9,7 +9,7 @@ from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, Q
 from PySide6.QtWidgets import QMenu, QWidget
 
 from reflexa.desktop import theme
-from reflexa.desktop.plants_shown import edit, plants_shown, settings_of, traces
+from reflexa.desktop.plants_shown import edit, picked_place, plants_shown, settings_of, traces
 from reflexa.desktop.session import Session
 from reflexa.steps.plants import Plant
 from reflexa.steps.plants import find as edits
@@ -253,6 +253,11 @@ class PlantLanes(QWidget):
                 "leave a plant out" if not p.on else "hold a plant",
                 (*plants[:index], p, *plants[index + 1 :]),
             )
+        elif what == "pick":
+            place = picked_place(self.session, self.chosen)
+            if place is not None:
+                p = msgspec.structs.replace(self.chosen, place=place)
+                edit(self.session, "hold it as at the playhead", (*plants[:index], p, *plants[index + 1 :]))
         elif what == "free":
             p = msgspec.structs.replace(self.chosen, place=None)
             edit(self.session, "hold it where it is", (*plants[:index], p, *plants[index + 1 :]))
@@ -279,6 +284,7 @@ class PlantLanes(QWidget):
             menu.addAction("Split at the playhead (S)", lambda: self.change("split"))
             menu.addAction("Join with the next (J)", lambda: self.change("join"))
             menu.addAction("Leave it out" if plant.on else "Hold it", lambda: self.change("switch"))
+            menu.addAction("Hold it where it is at the playhead", lambda: self.change("pick"))
             if plant.place is not None:
                 menu.addAction("Hold it where it is, not at a picked place", lambda: self.change("free"))
             menu.addSeparator()

@@ -13,6 +13,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion import contacts
 from reflexa.motion.quat import Array
 from reflexa.rig.match import leg_length
+from reflexa.rig.soles import soles
 from reflexa.steps.footing import Thresholds, footing
 from reflexa.steps.model import Around, Point
 from reflexa.steps.plants import Plant, PlantsSettings, plants_of
@@ -95,3 +96,19 @@ def traces(session: Session) -> Traces | None:
                 tracks[limb] = np.full(below.frames, np.nan), contacts.speeds(places, below.rate)
         kept = _traces[session] = (key, Traces(tracks, max(leg_length(rig), 1e-6)))
     return kept[1]
+
+
+def picked_place(session: Session, plant: Plant) -> tuple[float, float, float] | None:
+    """Where the ball of a plant's foot (or the wrist) is at the playhead, before the step."""
+    below, rig = session.below, session.below_rig
+    if below is None or rig is None:
+        return None
+    at = slice(min(session.frame, below.frames - 1), None)
+    turned, placed = (a[at][:1] for a in below.model)
+    side, _, part = plant.limb.partition(" ")
+    if part == "foot" and side in soles(rig):
+        place = soles(rig)[side].points(turned, placed)[1][0]
+    else:
+        place = placed[0, rig.joint(plant.limb)]
+    x, y, z = (round(float(v), 4) for v in place)
+    return x, y, z

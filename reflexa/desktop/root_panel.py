@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from typing import Any
 
 import msgspec
@@ -15,9 +14,8 @@ from scipy.interpolate import PchipInterpolator
 from reflexa.desktop import theme
 from reflexa.desktop.beginnings import own_way
 from reflexa.desktop.session import Session
-from reflexa.desktop.tables import StepPanel
+from reflexa.desktop.tables import JointTable, Row, StepPanel
 from reflexa.motion import quat, travel
-from reflexa.motion.clip import Clip
 from reflexa.motion.quat import Array
 from reflexa.rig import Rig
 from reflexa.stage.model import turn_of
@@ -357,6 +355,11 @@ class RootPanel(StepPanel):
         self.column.addWidget(self.pace)
         self.said = QLabel(wordWrap=True)
         self.column.addWidget(self.said)
+        self.table = JointTable(session, "Stances", ["Foot", "frames", "even cm", "slides cm"])
+        self.table.setToolTip(
+            "How far each standing foot is from going back evenly under the figure, and how far it slides"
+        )
+        self.column.addWidget(self.table)
         self.add_root = QPushButton("Give it a root joint")
         self.add_root.setToolTip("Adds a step before this one that puts a root joint below the pelvis")
         self.add_root.clicked.connect(self._add_root)
@@ -391,7 +394,19 @@ class RootPanel(StepPanel):
         self.picture.show_ways(a, b, after.rate)
         if len(b) > 1:
             self.pace.show_speed(np.linalg.norm(np.gradient(b, axis=0), axis=1) * after.rate)
-        self.said.setText("\n".join(_numbers(before, after, rig)))
+        is_ = report(after, rig)
+        self.said.setText("\n".join([*is_.lines(), _as_before(report(before, rig))]))
+        self._show_stances(is_, rig)
+
+    def _show_stances(self, is_: Report, rig: Rig) -> None:
+        rows: list[Row] = []
+        for s in is_.stances:
+            name = rig.skeleton.names[rig.joint(f"{s.side} foot")]
+            texts = (s.side, f"{s.first}–{s.last}", f"{s.linear / 10:.2f}", f"{s.slide / 10:.2f}")
+            tip = f"{s.side} foot, frames {s.first} to {s.last}: even within {s.linear:.1f} mm, slides {s.slide:.1f} mm"
+            rows.append((texts, tip, name, s.first))
+        self.table.setVisible(bool(rows))
+        self.table.show_rows(rows, most=6)
 
     def _own_way(self) -> None:
         below, rig = self.session.below, self.session.below_rig
@@ -408,12 +423,7 @@ class RootPanel(StepPanel):
             session.selection_changed.emit()
 
 
-def _numbers(before: Clip, after: Clip, rig: Rig) -> list[str]:
-    """What it was and is, in words."""
-    was, is_ = report(before, rig), report(after, rig)
-    lines = is_.lines()
-    slide: Callable[[Report], float] = lambda r: max((s.slide for s in r.stances), default=0.0) / 10  # noqa: E731
-    lines.append(
-        f"Before: {was.distance:.2f} m, {was.average:.3f} m a second, {was.heading:+.1f}°, sliding up to {slide(was):.1f} cm."
-    )
-    return lines
+def _as_before(was: Report) -> str:
+    """What it was before the step, in words."""
+    slide = max((s.slide for s in was.stances), default=0.0) / 10
+    return f"Before: {was.distance:.2f} m, {was.average:.3f} m a second, {was.heading:+.1f}°, sliding up to {slide:.1f} cm."

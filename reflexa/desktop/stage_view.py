@@ -137,7 +137,13 @@ def plant_places(plants: tuple[Plant, ...], clip: Clip, rig: Rig, frame: int, by
     turned, placed = clip.model
     for p in plants:
         side = p.limb.split()[0]
-        if not p.on or not p.limb.endswith("foot") or side not in known or p.first >= clip.frames:
+        if not p.on or p.first >= clip.frames:
+            continue
+        colour, now = (LEFT if side == "left" else RIGHT), p.first <= frame <= p.last
+        if not p.limb.endswith("foot"):
+            out.append(_cross(placed[p.first, rig.joint(p.limb)] + by, (*colour, 1.0 if now else 0.55)))
+            continue
+        if side not in known:
             continue
         sole = known[side]
         at = min(max(p.ball_from, p.first), p.last, clip.frames - 1)
@@ -155,11 +161,15 @@ def plant_places(plants: tuple[Plant, ...], clip: Clip, rig: Rig, frame: int, by
         rim = (
             np.array([heel - 0.7 * across, heel + 0.7 * across, end + across, end - across, heel - 0.7 * across]) + lift
         )
-        now = p.first <= frame <= p.last
-        colour = LEFT if side == "left" else RIGHT
         ends = np.stack([rim[:-1], rim[1:]], axis=1)
         out.append(Lines(ends, np.full((4, 2), 3.4 if now else 1.8), np.tile([*colour, 1.0 if now else 0.55], (4, 1))))
     return out
+
+
+def _cross(place: Array, rgba: tuple[float, float, float, float]) -> Lines:
+    """Three short strokes through a place."""
+    ends = place + 0.04 * np.stack([-np.eye(3), np.eye(3)], axis=1)
+    return Lines(ends, np.full((3, 2), 2.6), np.tile(rgba, (3, 1)), on_top=True)
 
 
 def way_over_ground(clip: Clip, rig: Rig, by: Array) -> Lines:
