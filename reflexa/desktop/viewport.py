@@ -4,34 +4,31 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import msgspec
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QPointF, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QColor, QFont, QMouseEvent, QPainter, QPen
+from PySide6.QtGui import QColor, QMouseEvent, QPainter
 from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QToolButton, QWidget
 
 from reflexa.desktop import picture, stage_hand, stage_view, theme
-from reflexa.desktop.handle import HOOPS, RODS, SWING, Handle, handle_at
+from reflexa.desktop.handle import Handle
 from reflexa.desktop.plants_shown import plants_shown
-from reflexa.desktop.session import RESULT_CARD, Session
+from reflexa.desktop.session import Session
 from reflexa.desktop.shown import Look, Shown, figures, retarget_match
+from reflexa.desktop.viewport_hands import Hands
+from reflexa.desktop.viewport_labels import Labels
 from reflexa.draw import Camera, Figure, Scene
 from reflexa.draw import figure as drawn
 from reflexa.draw.camera import STANDARD
 from reflexa.draw.scene import Lines, matrices_at
-from reflexa.motion import quat
 from reflexa.motion.quat import Array
 from reflexa.rig.match import Match
-from reflexa.rig.notes import notes_of, set_fit
-from reflexa.steps.correction import CorrectionSettings, Vector, aim_point, set_key, track_at, usual_track
+from reflexa.steps.correction import CorrectionSettings
 
 COMPARE = ("After", "Before", "Both", "Side by side")
-SNAP = 5.0  # degrees
-SNAP_MOVE = 0.01  # metres
 GHOST = 4  # frames from ghost to ghost
 
 
-class Viewport(QWidget):
+class Viewport(Hands, Labels, QWidget):
     """A plain widget: the renderer's picture with labels painted over it."""
 
     dropped = Signal(list)
@@ -332,290 +329,6 @@ class Viewport(QWidget):
         self._paint_labels(painter)
         painter.end()
 
-    def _paint_labels(self, painter: QPainter) -> None:
-        t = theme.current()
-        session = self.session
-        take = session.take
-        if take is None:
-            self._paint_empty(painter)
-            return
-        bold = QFont(self.font())
-        bold.setWeight(QFont.Weight.DemiBold)
-        painter.setFont(bold)
-        painter.setPen(t.colour("ink"))
-        lines = [self._caption()]
-        if session.evaluation is None:
-            lines.append(session.problem or session.computing or ("Computing…" if session.document is not None else ""))
-        elif session.computing or session.problem:
-            lines.append(session.computing or session.problem)
-        if session.take and session.document is None:
-            lines = [f"{take.source.file} is missing or cannot be read", session.missing.get(take.source.file, "")]
-            painter.setPen(t.colour("warn"))
-        painter.drawText(14, 26, lines[0])
-        room = QRectF(14, 34, min(self.width() - 28, max(self.tool_bar.x() - 28, 260)), 120)
-        if len(lines) > 1 and any(lines[1:]):
-            text, wrap = "\n".join(lines[1:]), int(Qt.TextFlag.TextWordWrap)
-            box = QRectF(painter.boundingRect(room, wrap, text))
-            painter.fillRect(box.adjusted(-6, -2, 6, 3), t.colour("card", 215))
-            painter.drawText(box, wrap, text)
-        painter.setFont(self.font())
-        side_by_side = self.compare == "Side by side" and not self.before_held
-        for f in self.figures():
-            if f.role == "pale" or (f.role == "before" and not side_by_side):
-                continue
-            self._paint_joint_names(painter, f)
-            if side_by_side and not session.rest_shown:
-                low, middle = f.placed.min(axis=0), f.placed.mean(axis=0)
-                at = self.camera.project(np.array([middle[0], low[1], middle[2]]), self.width(), self.height())
-                _label(painter, QPointF(at[0], min(at[1] + 24, self.height() - 60)), f.label, t, centred=True)
-        handle = self.handle()
-        if handle is not None:
-            for axis, (letter, _colour) in enumerate(HOOPS):
-                at = self.camera.project(handle.bead(axis, self.camera), self.width(), self.height())
-                painter.setPen(QColor("white"))
-                painter.drawText(QRectF(at[0] - 8, at[1] - 8.5, 16, 16), Qt.AlignmentFlag.AlignCenter, letter)
-            if self._grab is None and self._hot >= 0:
-                at = self.camera.project(handle.centre, self.width(), self.height())
-                _label(
-                    painter,
-                    QPointF(at[0] + 86, at[1] - 60),
-                    f"{stage_hand.says(session) or session.joint}: {handle.says(self._hot)}",
-                    t,
-                )
-            if self._grab is not None:
-                at = self.camera.project(handle.centre, self.width(), self.height())
-                grabbed = self._grab[0]
-                text = f"{self._turned:.1f} cm"
-                if grabbed < RODS or grabbed == SWING:
-                    text = f"{'swing' if grabbed == SWING else HOOPS[grabbed][0]}  {self._turned:+.1f}°"
-                _label(painter, QPointF(at[0] + 86, at[1] - 60), text, t)
-        self._paint_scale(painter, t)
-
-    def _caption(self) -> str:
-        session = self.session
-        take = session.take
-        assert take is not None
-        where = {RESULT_CARD: "result", -1: "source"}.get(session.tap)
-        if where is None:
-            where = f"after {take.steps[session.tap].name}"
-        if self.before_held or self.compare == "Before":
-            where = "source (before)"
-            if self.step_held and session.step is not None:
-                where = f"before {session.step.name}"
-            elif self.other_take:
-                where = f"take {self.other_take}"
-        elif self.other_take and self.compare != "After":
-            where += f", beside take {self.other_take}"
-        if session.rest_shown:
-            where = (
-                "rest pose" if retarget_match(session) is None else "aligned rest of the target under the source's rest"
-            )
-        return f"{take.name} · {where}"
-
-    def _paint_joint_names(self, painter: QPainter, f: Shown) -> None:
-        t = theme.current()
-        index = f.clip.skeleton.index
-        for name, strong in ((self.hovered, False), (self.session.joint, True)):
-            if name in index and not (strong and name == self.hovered):
-                at = self.camera.project(f.placed[index[name]], self.width(), self.height())
-                if np.isfinite(at[2]):
-                    painter.setPen(QPen(t.colour("accent"), 2.4 if name == self.session.joint else 1.6))
-                    painter.setBrush(Qt.BrushStyle.NoBrush)
-                    painter.drawEllipse(QPointF(at[0], at[1]), 9.5, 9.5)
-                    side = f.rig.side_of[index[name]]
-                    suffix = f" · {side}" if side in ("left", "right") else " · no partner" if side == "none" else ""
-                    _label(painter, QPointF(at[0] + 15, at[1] - 4), name + suffix, t)
-
-    def _paint_scale(self, painter: QPainter, t: theme.Theme) -> None:
-        """A bar of a round length in the corner, true at the camera's target."""
-        size = self.camera.pixel_size(np.array(self.camera.target), self.height())
-        length = next(
-            v for v in (0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200) if v / size > 56 or v == 200
-        )
-        px = length / size
-        x, y = self.width() - 16, self.height() - 20
-        painter.setPen(QPen(t.colour("ink"), 1.6))
-        painter.drawLine(QPointF(x - px, y), QPointF(x, y))
-        painter.drawLine(QPointF(x - px, y - 4), QPointF(x - px, y))
-        painter.drawLine(QPointF(x, y - 4), QPointF(x, y))
-        text = f"{length:g} m" if length >= 1 else f"{length * 100:g} cm"
-        painter.drawText(QRectF(x - px - 30, y - 22, px + 30, 16), Qt.AlignmentFlag.AlignRight, text)
-
-    def _paint_empty(self, painter: QPainter) -> None:
-        t = theme.current()
-        painter.setPen(t.colour("ink"))
-        big = QFont(self.font())
-        big.setPointSizeF(13)
-        big.setWeight(QFont.Weight.DemiBold)
-        painter.setFont(big)
-        middle = self.rect().center()
-        painter.drawText(QRectF(0, middle.y() - 30, self.width(), 26), Qt.AlignmentFlag.AlignCenter, "No take is open")
-        painter.setFont(self.font())
-        text = "Drop a .bvh, .glb or .gltf file here, or double-click a clip on the left."
-        painter.drawText(QRectF(0, middle.y(), self.width(), 22), Qt.AlignmentFlag.AlignCenter, text)
-
-    # The handle -------------------------------------------------------------------------------------------
-
-    def handle(self) -> Handle | None:
-        """The hoops about the selected joint: where a correction (or a fit of the rest pose) can be made to what is shown."""
-        session = self.session
-        on_stage = stage_hand.handle(session, self.camera, self.height(), self.world_shift())
-        if on_stage is not None:
-            return on_stage
-        shown = self.figures()
-        if not shown or session.playing or session.joint not in shown[0].rig.skeleton.index:
-            return None
-        if self.before_held or self.compare == "Before" or self.why_no_handle():
-            return None
-        f = shown[0]
-        joint = f.rig.skeleton.index[session.joint]
-        axes = np.array(quat.IDENTITY)
-        track = usual_track(session.correction or CorrectionSettings(), f.rig, session.joint)
-        if not session.rest_shown:
-            if track.space == "own":
-                axes = f.clip.model[0][f.frame, joint]
-            elif track.space == "parent" and f.rig.skeleton.parents[joint] >= 0:
-                axes = f.clip.model[0][f.frame, f.rig.skeleton.parents[joint]]
-        drives = track.drives
-        moves = drives != "joint" and not session.rest_shown
-        grip = bend = None
-        if moves and drives == "aim":
-            grip = aim_point(f.rig, f.clip.model[0][f.frame, joint], f.placed[joint])
-        elif moves and drives == "limb" and (limb := f.rig.limb(f.rig.part_of(session.joint))) is not None:
-            bend = f.placed[list(limb)]
-        return handle_at(f.placed[joint], axes, self.camera, self.height(), moves, grip, bend)
-
-    def why_no_handle(self) -> str:
-        """Why the selected joint cannot be turned in this picture, or an empty text."""
-        session = self.session
-        take = session.take
-        if session.rest_shown:
-            return "" if retarget_match(session) is not None else "the rest pose is only looked at"
-        if take is None or session.evaluation is None:
-            return "no take is open"
-        if session.painting:
-            return "a mask is being painted"
-        if session.step is not None and session.step.kind == "retarget":
-            return "show the rest pose to fit the rigs"
-        if session.correction is None:
-            return "" if session.tap == RESULT_CARD else "the picture shows the middle of the line"
-        later = [s for s in take.steps[session.card + 1 :] if s.on and s.weight]
-        if session.stage_of(session.tap) != session.card + 1 and later:
-            return "later steps change what this correction does"
-        return ""
-
-    def _begin_turn(self, axis: int, at: QPointF) -> None:
-        session = self.session
-        handle = self.handle()
-        if handle is None:
-            return
-        if stage_hand.says(session):
-            self._begin_on_stage(axis, at, handle)
-            return
-        now = np.zeros(7)
-        if session.rest_shown:
-            m = retarget_match(session)
-            assert m is not None
-            now[:3] = m.target.fits.get(m.source.key, {}).get(session.joint, (0.0, 0.0, 0.0))
-            start: CorrectionSettings | Match = m
-        else:
-            if session.correction is None:
-                session.add_step("correction", f"Correct {session.joint}")
-            settings = session.begun_correction()
-            assert settings is not None
-            track = settings.track(session.joint)
-            if track.keys:
-                now = np.concatenate([np.ravel(v) for v in track_at(track, np.array([session.frame]))])
-            start = settings
-        way = np.zeros(2)
-        if axis < RODS:
-            way = handle.tangent(axis, at.x(), at.y(), self.camera, self.width(), self.height())
-        elif axis == SWING:
-            way = handle.swing_tangent(self.camera, self.width(), self.height())
-        self._held = handle
-        self._grab = (axis, way, at)
-        self._start = (start, now)
-        self._turned = 0.0
-
-    def _begin_on_stage(self, axis: int, at: QPointF, handle: Handle) -> None:
-        way = np.zeros(2)
-        if axis < RODS:
-            way = handle.tangent(axis, at.x(), at.y(), self.camera, self.width(), self.height())
-        self._in_hand = stage_hand.take_hold(self.session)
-        if self._in_hand is not None:
-            self._held, self._grab, self._turned = handle, (axis, way, at), 0.0
-
-    def _turn(self, at: QPointF, snap: bool) -> None:
-        assert self._grab is not None
-        session = self.session
-        axis, way, start = self._grab
-        by = np.array([at.x() - start.x(), at.y() - start.y()])
-        if self._in_hand is not None and self._held is not None:
-            if axis < RODS:
-                angle = float(np.degrees(by @ way / (way @ way)))
-                self._turned = stage_hand.turn(session, self._in_hand, axis, angle, snap)
-            else:
-                moved = self._held.moved(axis, by, self.camera, self.height())
-                self._turned = float(np.linalg.norm(moved)) * 100
-                stage_hand.move(session, self._in_hand, moved, snap)
-            return
-        assert self._start is not None
-        what, now = self._start
-        if RODS <= axis < SWING:
-            self._move(axis, by, snap)
-            return
-        self._turned = float(np.degrees(by @ way / (way @ way)))
-        if snap:
-            self._turned = round(self._turned / SNAP) * SNAP
-        if axis == SWING:
-            assert isinstance(what, CorrectionSettings)
-            self._key(what, f"swing {session.joint}", swing=float(now[6] + self._turned))
-            return
-        change = quat.about(axis, np.radians(self._turned))
-        before = quat.from_rotvec(np.radians(now[:3]))
-        rig = session.step_rig
-        own = (
-            isinstance(what, CorrectionSettings)
-            and rig is not None
-            and usual_track(what, rig, session.joint).space == "own"
-        )
-        v = np.degrees(quat.to_rotvec(quat.multiply(before, change) if own else quat.multiply(change, before)))
-        rotate = (float(v[0]), float(v[1]), float(v[2]))
-        if isinstance(what, Match):
-            notes = set_fit(notes_of(what.target), what.source.key, session.joint, rotate)
-            session.edit_rig(f"fit {session.joint}", what.target, notes, merge="turn")
-            return
-        self._key(what, f"turn {session.joint}", rotate=rotate)
-
-    def _move(self, grabbed: int, by: Array, snap: bool) -> None:
-        """A rod or the hub is pulled: the change is keyed in the track's own space."""
-        assert self._start is not None and self._held is not None
-        settings, now = self._start
-        assert isinstance(settings, CorrectionSettings)
-        world = self._held.moved(grabbed, by, self.camera, self.height())
-        if snap:
-            world = np.round(world / SNAP_MOVE) * SNAP_MOVE
-        self._turned = float(np.linalg.norm(world)) * 100
-        rig = self.session.step_rig
-        assert rig is not None
-        space = usual_track(settings, rig, self.session.joint).space
-        change = world if space == "world" else quat.rotate(quat.conjugate(self._held.axes), world)
-        v = now[3:6] + change
-        self._key(settings, f"move {self.session.joint}", move=(float(v[0]), float(v[1]), float(v[2])))
-
-    def _key(self, settings: CorrectionSettings, label: str, **values: Vector | float) -> None:
-        session = self.session
-        step, rig = session.step, session.step_rig
-        assert step is not None and rig is not None
-        track = usual_track(settings, rig, session.joint)
-        new = set_key(
-            settings, session.joint, session.frame, session.frames - 1, drives=track.drives, stay=track.stay,
-            space=track.space, **values,
-        )  # fmt: skip
-        session.edit_correction(label, new, merge="turn")
-        session.preview_step(msgspec.structs.replace(step, settings=new))
-        session.select_keys({(session.joint, session.frame)})
-
     # Mouse and keys ---------------------------------------------------------------------------------------
 
     def joint_at(self, x: float, y: float) -> str:
@@ -749,13 +462,3 @@ def _way(places: Array, colour: tuple[float, float, float], wide: float) -> Line
 
 def _rgb(c: QColor) -> tuple[float, float, float]:
     return c.redF(), c.greenF(), c.blueF()
-
-
-def _label(painter: QPainter, at: QPointF, text: str, t: theme.Theme, centred: bool = False) -> None:
-    width = painter.fontMetrics().horizontalAdvance(text) + 12
-    box = QRectF(at.x() - (width / 2 if centred else 0), at.y() - 10, width, 20)
-    painter.setPen(Qt.PenStyle.NoPen)
-    painter.setBrush(t.colour("card", 235))
-    painter.drawRoundedRect(box, 5, 5)
-    painter.setPen(t.colour("ink"))
-    painter.drawText(box, Qt.AlignmentFlag.AlignCenter, text)

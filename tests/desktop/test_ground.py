@@ -12,11 +12,11 @@ from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QPushButton, QWidget
 
-from reflexa.desktop import session as session_module
 from reflexa.desktop.handle import HUB, RODS
+from reflexa.desktop.path_pictures import PacePicture, PathPicture
 from reflexa.desktop.plants_shown import plants_shown
-from reflexa.desktop.root_panel import PacePicture, PathPicture
 from reflexa.desktop.session import RESULT_CARD
+from reflexa.desktop.session import computing as session_module
 from reflexa.desktop.tables import JointTable
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
