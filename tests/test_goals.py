@@ -29,6 +29,7 @@ from reflexa.steps import apply, make
 from reflexa.steps.goal import Reach, distance, weight_of
 from reflexa.steps.model import Around, Point
 from reflexa.take import Cache, Source, Take, evaluate
+from reflexa.take.model import rename_step
 
 from . import rigs
 from .conftest import DATA
@@ -216,6 +217,8 @@ def test_what_is_kept_to_is_named_followed_and_checked(deckhand_clips, deckhand_
     plain = msgspec.structs.replace(keep, settings=make("keep-in-world").settings)
     other = evaluate(Take("t", Source("f", "c"), (lean, more, plain)), clip, rig, cache)
     assert np.linalg.norm(other.result.model[1][:, j] - done.clips[1].model[1][:, j], axis=-1).max() < 1e-4
+    named = rename_step(Take("t", Source("f", "c"), (lean, more, keep)), 0, "Turn a little")
+    assert named.steps[2].settings.since == "Turn a little" and named.steps[0].name == "Turn a little"
     with pytest.raises(RecipeError, match="no step before this one is called"):
         evaluate(Take("t", Source("f", "c"), (lean, make("keep-in-world", since="Gone"))), clip, rig)
 

@@ -169,6 +169,24 @@ def test_along_a_path_with_a_pace(deckhand_clips, deckhand_rig) -> None:
     )
 
 
+def test_who_walks_backwards_goes_on_doing_so_along_a_path(deckhand_clips, deckhand_rig) -> None:
+    clip, rig = deckhand_clips["walk"], deckhand_rig
+    root = rig.joint("root")
+    turned = np.array(clip.rotations)
+    turned[:, root] = quat.multiply(travel.yaw(np.pi), turned[:, root])
+    out = travel_of(
+        apply(
+            root_motion("along path", path=[(0, 0), (0.5, 0.8), (1.5, 1.0)]),
+            clip.with_motion(turned, clip.translations),
+            rig,
+        ),
+        rig,
+    )
+    way = np.gradient(out.place, axis=0)
+    off = np.degrees(out.heading - np.unwrap(np.arctan2(way[:, 0], way[:, 1])))
+    assert np.abs(np.mod(off, 360) - 180).max() < 4
+
+
 @given(st.lists(st.tuples(st.floats(-5, 5), st.floats(-5, 5)), min_size=2, max_size=8))
 @settings(max_examples=40, deadline=None)
 def test_a_path_is_walked_by_its_length_crossing_itself_or_not(points) -> None:

@@ -416,7 +416,7 @@ class RevisionLine(QScrollArea):
             text = field.text().strip()
             field.deleteLater()
             if text and text != step.name:
-                self.session.edit_step(f"rename {step.name}", msgspec.structs.replace(step, name=text), index=number)
+                self.session.rename_step(number, text)
 
         field.returnPressed.connect(self.setFocus)
         field.editingFinished.connect(finish)

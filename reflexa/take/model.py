@@ -10,6 +10,7 @@ import msgspec
 from reflexa.stage import EMPTY, Prop, Stage
 from reflexa.steps import KINDS, Step
 from reflexa.steps.goal import GoalSettings
+from reflexa.steps.keep import KeepSettings
 
 
 @dataclass(frozen=True)
@@ -66,6 +67,18 @@ def move_step(take: Take, index: int, to: int) -> Take:
     """The take with a step taken out and put at position ``to`` of the others."""
     step = take.steps[index]
     return insert_step(without_step(take, index), to, step)
+
+
+def rename_step(take: Take, index: int, name: str) -> Take:
+    """The take with a step called otherwise; later steps that keep to it by its name follow."""
+    old = take.steps[index].name
+    steps = tuple(
+        msgspec.structs.replace(s, settings=msgspec.structs.replace(s.settings, since=name))
+        if i > index and isinstance(s.settings, KeepSettings) and s.settings.since == old
+        else s
+        for i, s in enumerate(take.steps)
+    )
+    return with_step(replace(take, steps=steps), index, msgspec.structs.replace(take.steps[index], name=name))
 
 
 def alone(take: Take, index: int) -> Take:

@@ -39,6 +39,16 @@ class Line:
             self.edit_take(f"use {name} instead", takes.with_step(take, self.card, make(kind, name, **settings)))
             self.selection_changed.emit()
 
+    def rename_step(self, index: int, name: str) -> None:
+        """Give a step another name; a locked one keeps its own."""
+        take = self.take
+        if take is None or not 0 <= index < len(take.steps):
+            return
+        if take.steps[index].locked:
+            self.edit_step("rename", msgspec.structs.replace(take.steps[index], name=name), index=index)  # says why not
+            return
+        self.edit_take(f"rename {take.steps[index].name}", takes.rename_step(take, index, name))
+
     def remove_step(self, index: int) -> None:
         take = self.take
         if take is not None and 0 <= index < len(take.steps):

@@ -105,10 +105,26 @@ def _along(clip: Clip, now: Track, s: RootMotionSettings) -> tuple[Array, Array]
     place, way = path.at(at)
     if not s.turn:
         return place, now.heading
-    # A figure that walks backwards or sideways goes on doing so: it keeps its heading to the way that it goes overall.
-    whole = now.place[-1] - now.place[0]
-    usual = np.arctan2(whole[0], whole[1]) if np.linalg.norm(whole) > 0.05 else float(now.heading.mean())
-    return place, way + (now.heading - usual)
+    # A figure that walks backwards or sideways goes on doing so: it keeps its heading to the way that it goes.
+    return place, way + (now.heading - _own_way(now, clip))
+
+
+# Slower than this a figure goes no particular way, m/s.
+_GOES = 0.1
+
+
+def _own_way(now: Track, clip: Clip) -> Array:
+    """The way that the figure goes ``(frames,)`` in radians, without what is quicker than a second; where it stands, as
+    it went last (or will go); where it never goes anywhere, as it faces on the whole."""
+    n = clip.frames
+    if n < 2:
+        return np.array(now.heading)
+    step = np.gradient(travel.smoothed(now.place, "smoothed", 1.0, clip.rate, clip.loop), axis=0) * clip.rate
+    goes = np.flatnonzero(np.linalg.norm(step, axis=1) > _GOES)
+    if len(goes) == 0:
+        return np.full(n, float(now.heading.mean()))
+    last = np.maximum.accumulate(np.where(np.isin(np.arange(n), goes), np.arange(n), -1))
+    return np.asarray(np.unwrap(np.arctan2(step[:, 0], step[:, 1])[np.where(last < 0, goes[0], last)]))
 
 
 def _without_drift(place: Array, heading: Array, drift: str) -> tuple[Array, Array]:
