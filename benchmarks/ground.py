@@ -6,18 +6,22 @@ import os
 import time
 from dataclasses import replace
 
+import msgspec
 import numpy as np
 
 from benchmarks.measure import best, line
-from benchmarks.rigs import demo_rig
+from benchmarks.rigs import demo_rig, padded
 from reflexa.demo import clips
 from reflexa.motion.clip import Clip
 from reflexa.motion.cycle import repeated
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig, analyse
 from reflexa.stage import Prop, Stage
-from reflexa.steps import apply, make
+from reflexa.steps import Mask, apply, make
+from reflexa.steps.correction import CorrectionSettings, set_key
 from reflexa.steps.model import Around, Point
+from reflexa.steps.retarget import RetargetSettings, retarget
+from reflexa.take import Cache, Source, Take, evaluate
 
 JOINTS, FRAMES = 80, 600
 
@@ -68,13 +72,11 @@ def ground() -> None:
 def thresholds() -> None:
     """From a changed threshold to the lanes and panel drawn anew."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-    import msgspec
     from PySide6.QtWidgets import QApplication
 
     from reflexa.desktop.app import demo_copy, make_app
     from reflexa.desktop.session import Session
     from reflexa.desktop.time_area import TimeArea
-    from reflexa.take import Source
 
     print("\nA threshold of plants changed (goal: lanes drawn within 50 ms)")
     app = QApplication.instance() or make_app()
@@ -100,3 +102,35 @@ def thresholds() -> None:
 
     line("until its lanes are drawn, 129 frames", best(lambda: change(False), 10), empty, "drawing alone")
     line("until the figure stands by it", best(lambda: change(True), 10), empty, "drawing alone")
+
+
+def whole_take() -> None:
+    """Everything that a take may hold: retarget, mirror, root motion, plants, three corrections, a blend."""
+    print(f"\nA whole take, {JOINTS} joints x {FRAMES} frames (goals: 150 ms cold, 30 ms after the last step changed)")
+    clip, rig = walking()
+    target = padded(demo_rig("ferrykeeper"), JOINTS)
+    other = retarget(clip, rig, RetargetSettings(), {"target": target})[0]
+    steps = [make("retarget", rig="target"), make("mirror"), make("root-motion"), make("plants")]
+    for joint in ("chest", "head", "upper arm"):
+        name = target.body_map[f"left {joint}" if joint == "upper arm" else "spine" if joint == "chest" else joint][0]
+        settings = set_key(CorrectionSettings(), name, 200, FRAMES - 1, rotate=(10.0, 5.0, 0.0))
+        steps.append(msgspec.structs.replace(make("correction", joint), settings=settings))
+    steps.append(msgspec.structs.replace(make("blend", clip="other"), weight=0.5, mask=Mask(parts=("left arm",))))
+    take = Take("t", Source("f", "c"), tuple(steps))
+    known = {"rigs": {"target": target}, "clips": {"other": (other, target)}}
+    copy = best(lambda: (np.array(clip.rotations), np.array(clip.translations)))
+
+    def cold() -> None:
+        fresh = replace(clip, name="fresh")
+        _ = evaluate(take, fresh, rig, Cache(), **known).result.model
+
+    cache = Cache()
+    evaluate(take, clip, rig, cache, **known)
+    weights = iter(np.linspace(0.1, 0.9, 99))
+
+    def warm() -> None:
+        last = msgspec.structs.replace(steps[-1], weight=float(next(weights)))
+        _ = evaluate(replace(take, steps=(*take.steps[:-1], last)), clip, rig, cache, **known).result.model
+
+    line("cold, to joint positions", best(cold), copy, "copying")
+    line("after a change in the last step", best(warm), copy, "copying")

@@ -206,6 +206,7 @@ def main() -> None:
     layers.key_sheet()
     ground.ground()
     ground.thresholds()
+    ground.whole_take()
     drawing()
 
 

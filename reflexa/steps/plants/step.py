@@ -274,27 +274,35 @@ def eased(values: Array, ease_in: int, ease_out: int) -> Array:
     frames = len(values)
     spans = contacts.spans(~np.isnan(values[:, 0]))
     out = np.where(np.isnan(values), 0.0, values)
+    if not spans:
+        return out
+    still = np.zeros(values.shape[1])
+    # From frame a to frame b: where it comes from and goes to, and how fast, a frame.
+    bridges: list[tuple[int, int, Array, Array, Array, Array]] = []
     for i, (first, last) in enumerate(spans):
-        before = spans[i - 1][1] if i else -1
-        after = spans[i + 1][0] if i + 1 < len(spans) else frames
         speed_in = values[min(first + 1, last)] - values[first]
         speed_out = values[last] - values[max(last - 1, first)]
-        if i + 1 < len(spans) and after - last < ease_in + ease_out:
+        after = spans[i + 1][0] if i + 1 < len(spans) else -1
+        if after >= 0 and after - last < ease_in + ease_out:
             end = values[min(after + 1, spans[i + 1][1])] - values[after]
-            _bridge(out, last, after, values[last], speed_out, values[after], end)
+            bridges.append((last, after, values[last], speed_out, values[after], end))
         else:
-            _bridge(out, last, last + ease_out, values[last], speed_out, 0 * speed_out, 0 * speed_out)
-        if not (i and first - before < ease_in + ease_out):
-            _bridge(out, first - ease_in, first, 0 * speed_in, 0 * speed_in, values[first], speed_in)
+            bridges.append((last, last + ease_out, values[last], speed_out, still, still))
+        if not (i and first - spans[i - 1][1] < ease_in + ease_out):
+            bridges.append((first - ease_in, first, still, still, values[first], speed_in))
+    _fill(out, bridges)
     return out
 
 
-def _bridge(out: Array, a: int, b: int, from_: Array, leaving: Array, to: Array, arriving: Array) -> None:
-    """Fill the frames between ``a`` and ``b`` with a cubic (Hermite); what lies outside the clip is passed over."""
-    at = np.arange(max(a + 1, 0), min(b, len(out)))
-    if len(at) == 0:
-        return
-    u, long = ((at - a) / (b - a))[:, None], b - a
+def _fill(out: Array, bridges: list[tuple[int, int, Array, Array, Array, Array]]) -> None:
+    """Fill the frames inside bridges with cubics (Hermite); what lies outside the clip is passed over."""
+    inside = [np.arange(max(a + 1, 0), min(b, len(out))) for a, b, *_ in bridges]
+    at = np.concatenate(inside)
+    of = np.repeat(np.arange(len(bridges)), [len(x) for x in inside])
+    ends = np.array([(a, b) for a, b, *_ in bridges], dtype=np.float64)[of]
+    from_, leaving, to, arriving = (np.array([b[k] for b in bridges])[of] for k in range(2, 6))
+    long = (ends[:, 1] - ends[:, 0])[:, None]
+    u = (at - ends[:, 0])[:, None] / np.maximum(long, 1.0)
     out[at] = (
         (2 * u**3 - 3 * u**2 + 1) * from_ + (u**3 - 2 * u**2 + u) * long * leaving
         + (3 * u**2 - 2 * u**3) * to + (u**3 - u**2) * long * arriving
