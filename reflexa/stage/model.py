@@ -46,7 +46,7 @@ class Hold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     end: int | str = ""
 
 
-class Prop(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+class Prop(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True, cache_hash=True):
     """A thing on the stage.
 
     size: width, height, depth in metres (a cylinder's width is its diameter and its height its length; a ramp rises

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import lru_cache
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,7 +11,7 @@ from numpy.typing import NDArray
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.quat import Array
-from reflexa.stage.model import Prop, Stage, track
+from reflexa.stage.model import Prop, Stage, track, turn_of
 from reflexa.stage.shapes import corners
 
 # A foot stands on what it is at most this far inside, metres: about the height of a step, so that what lies higher is a
@@ -49,25 +50,33 @@ def surface_under(
 
 def _top(prop: Prop, clip: Clip, points: Array, above: float, when: NDArray[np.intp]) -> tuple[Array, Array]:
     """Height and normal of the highest side of a prop that lies no more than ``above`` over each point; -inf for none."""
-    q, p = (a[when] for a in track(prop, clip))
     height, normal = np.full(len(points), -np.inf), np.tile(_UP, (len(points), 1))
-    tri = corners(prop)
+    tri = corners(prop) if prop.moves else _standing(prop)
     if not len(tri):
         return height, normal
-    reach = float(np.linalg.norm(tri.reshape(-1, 3), axis=-1).max())
-    away = points - p
-    near = np.flatnonzero((np.hypot(away[:, 0], away[:, 2]) <= reach) & (p[:, 1] - reach <= points[:, 1] + above))
+    if prop.moves:
+        q, p = (a[when] for a in track(prop, clip))
+        reach = float(np.linalg.norm(tri.reshape(-1, 3), axis=-1).max())
+        near = np.flatnonzero(np.linalg.norm((points - p)[:, [0, 2]], axis=-1) <= reach)
+    else:
+        low, high = tri.min(axis=(0, 1)), tri.max(axis=(0, 1))
+        over = (
+            (points[:, 0] >= low[0]) & (points[:, 0] <= high[0]) & (points[:, 2] >= low[2]) & (points[:, 2] <= high[2])
+        )
+        near = np.flatnonzero(over & (points[:, 1] + above >= low[1]))
     if not len(near):
         return height, normal
-    moving = prop.moves
-    spans = np.array_split(near, -(-len(near) * len(tri) // 400_000))
-    for span in spans:
-        frames = span if moving else span[:1]
-        world = p[frames, None, None] + quat.rotate(q[frames, None, None], tri[None])  # (frames or 1, triangles, 3, 3)
-        y, face = _under(world, points[span], above)
-        height[span] = y
-        normal[span] = face
+    for span in np.array_split(near, -(-len(near) * len(tri) // 400_000)):
+        # (frames or 1, triangles, corners, 3)
+        world = p[span, None, None] + quat.rotate(q[span, None, None], tri[None]) if prop.moves else tri[None]
+        height[span], normal[span] = _under(world, points[span], above)
     return height, normal
+
+
+@lru_cache(maxsize=256)
+def _standing(prop: Prop) -> Array:
+    """The triangles of a prop that does not move, in the world ``(n, 3, 3)``. Kept by value."""
+    return np.array(prop.place) + quat.rotate(turn_of(prop.turn), corners(prop))
 
 
 def _under(tri: Array, points: Array, above: float) -> tuple[Array, Array]:

@@ -271,7 +271,6 @@ def _as_ball(p: Plant, ankle: Array, heel_from: Array, ball_from: Array) -> Arra
 def eased(values: Array, ease_in: int, ease_out: int) -> Array:
     """A change that is given in spans ``(frames, n)`` (nan elsewhere), led to them from nothing and back to nothing over some
     frames, or straight from one to the next where they are closer: cubic, with continuous velocity; 0 elsewhere."""
-    frames = len(values)
     spans = contacts.spans(~np.isnan(values[:, 0]))
     out = np.where(np.isnan(values), 0.0, values)
     if not spans:
