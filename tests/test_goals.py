@@ -18,8 +18,10 @@ from reflexa.errors import ReadError, RecipeError
 from reflexa.formats import encode
 from reflexa.motion import ik, quat
 from reflexa.motion.clip import Clip, rest_clip
+from reflexa.motion.skeleton import Skeleton
+from reflexa.project import store
 from reflexa.project.text import pretty
-from reflexa.rig import Rig
+from reflexa.rig import Rig, analyse
 from reflexa.stage import EMPTY, Grip, Hold, Prop, PropKey, Stage, surface_under
 from reflexa.stage.model import grip_track, track, turn_of
 from reflexa.stage.presets import PRESETS, winch_crank
@@ -29,7 +31,7 @@ from reflexa.steps import apply, make
 from reflexa.steps.goal import Reach, distance, weight_of
 from reflexa.steps.model import Around, Point
 from reflexa.take import Cache, Source, Take, evaluate
-from reflexa.take.model import rename_step
+from reflexa.take.model import rename_step, with_prop
 
 from . import rigs
 from .conftest import DATA
@@ -323,3 +325,81 @@ def test_the_model_space_that_a_step_gives_along_is_that_of_its_clip(seed, deckh
         anew = replace(out, name="the same, computed anew").model
         assert np.abs(anew[1] - out.model[1]).max() < 1e-9, step.kind
         assert np.abs(np.abs(np.sum(anew[0] * out.model[0], axis=-1)) - 1).max() < 1e-9, step.kind
+
+
+# With takes and projects ----------------------------------------------------------------------------------------
+
+
+def test_a_stage_is_saved_with_its_take_and_a_damaged_one_named(tmp_path: Path) -> None:
+    stage = Stage((PRESETS["jetty step"](), PRESETS["winch crank"]()))
+    take = Take("t", Source("f", "c"), (make("plants"),), stage=stage)
+    store.save(store.Project("p", (), (take, Take("bare", Source("f", "c")))), tmp_path)
+    back = store.load(tmp_path)
+    assert back.takes[0] == take and back.takes[1].stage == EMPTY
+    assert "stage" not in (tmp_path / "takes" / "bare.take.json").read_text()
+    path = tmp_path / "takes" / "t.take.json"
+    path.write_text(path.read_text().replace('"shape": "mesh"', '"shape": "blob"'))
+    with pytest.raises(ReadError, match=r"t\.take\.json.*stage\.props\[1\]\.shape"):
+        store.load(tmp_path)
+
+
+def test_a_changed_stage_computes_anew_what_reads_it_and_nothing_else(deckhand_clips, deckhand_rig) -> None:
+    clip, rig = deckhand_clips["step up"], deckhand_rig
+    steps = (make("mirror"), make("plants"), make("follow-through", chain="neck"))
+    cache = Cache()
+    bare = evaluate(Take("t", Source("f", "c"), steps), clip, rig, cache)
+    jetty = evaluate(Take("t", Source("f", "c"), steps, stage=Stage((PRESETS["jetty step"](),))), clip, rig, cache)
+    assert jetty.clips[1] is bare.clips[1], "the mirror does not look at the stage"
+    assert np.abs(jetty.clips[2].model[1] - bare.clips[2].model[1]).max() > 0.01
+    again = evaluate(Take("t", Source("f", "c"), steps), clip, rig, cache)
+    assert again.result is bare.result
+
+
+def test_a_step_that_cannot_be_run_is_passed_over_where_that_is_asked_for(deckhand_clips, deckhand_rig) -> None:
+    clip, rig = deckhand_clips["lantern idle"], deckhand_rig
+    steps = (make("mirror"), make("goal", to="grip", prop="oar"), make("mirror"))
+    refused: list[tuple[int, RecipeError]] = []
+    done = evaluate(Take("t", Source("f", "c"), steps), clip, rig, refused=refused)
+    assert [i for i, _ in refused] == [1] and "no prop 'oar'" in str(refused[0][1])
+    assert done.clips[2] is done.clips[1] and np.abs(done.result.model[1] - clip.model[1]).max() < 1e-6
+    with pytest.raises(RecipeError, match="oar"):
+        evaluate(Take("t", Source("f", "c"), steps), clip, rig)
+
+
+def test_a_prop_that_is_called_otherwise_keeps_its_goals() -> None:
+    stage = Stage((PRESETS["crate"](),))
+    take = Take(
+        "t",
+        Source("f", "c"),
+        (make("goal", to="grip", prop="crate"), make("goal", to="grip", prop="rail")),
+        stage=stage,
+    )
+    new = with_prop(take, "crate", msgspec.structs.replace(stage.props[0], name="box of nets"))
+    assert new.steps[0].settings.prop == "box of nets" and new.steps[1].settings.prop == "rail"
+    assert [p.name for p in new.stage.props] == ["box of nets"]
+    with pytest.raises(ValueError, match="two props"):
+        Stage((PRESETS["crate"](), PRESETS["crate"]()))
+
+
+def test_what_lies_below_goes_up_with_a_prop_that_does(deckhand_clips) -> None:
+    clip = deckhand_clips["lantern idle"]
+    lift = Prop("lift", "box", (3.0, 0.2, 3.0), keys=(PropKey(0, (0.0, -0.2, 0.0)), PropKey(150, (0.0, 0.1, 0.0))))
+    points = np.tile([0.1, 0.4, 0.1], (clip.frames, 1))
+    found = surface_under(Stage((lift,)), clip, points)
+    assert found.height == pytest.approx(np.maximum(np.linspace(0.0, 0.3, clip.frames), 0.0), abs=1e-9)
+
+
+def test_an_eye_looks_alone_and_the_head_stays() -> None:
+    rig = rigs.rig(4)
+    s = rig.skeleton
+    head = rig.joint("head")
+    eye = Skeleton(
+        (*s.names, "eye_l"), np.append(s.parents, head), np.concatenate([s.rest_rotations, [[0, 0, 0, 1.0]]]),
+        np.concatenate([s.rest_translations, [[0.03, 0.05, 0.08]]]),
+    )  # fmt: skip
+    seeing = analyse(eye)
+    clip = rest_clip(eye)
+    at = clip.model[1][0, -1] + seeing.facing + [0.3, 0.1, 0.0]
+    out, away, _ = at_goal(clip, seeing, limb="eye_l", point=tuple(at.tolist()))
+    assert np.degrees(away).max() < 0.1
+    assert np.array_equal(out.rotations[:, : len(s)], clip.rotations[:, : len(s)])

@@ -124,3 +124,13 @@ def test_a_root_joint_is_written_with_the_skin(tmp_path: Path) -> None:
     assert status == 0, err
     (path,) = (tmp_path / "b").glob("*.glb")
     assert read(path).rig.meshes
+
+
+def test_many_files_at_once_come_out_as_one_by_one(jetty: Path, tmp_path: Path) -> None:
+    steps = ["--step", "root-motion:operation=turn and scale,angle=15", "--step", "plants", "--stage", jetty, "--quiet"]
+    for jobs, out in ((1, "one"), (2, "two")):
+        status, _, err = run("apply", DECKHAND, KEEPER, *steps, "--out", tmp_path / out, "--jobs", jobs)
+        assert status == 0, err
+    names = sorted(p.name for p in (tmp_path / "one").iterdir())
+    assert len(names) == 20 and names == sorted(p.name for p in (tmp_path / "two").iterdir())
+    assert all((tmp_path / "one" / n).read_bytes() == (tmp_path / "two" / n).read_bytes() for n in names)

@@ -129,6 +129,16 @@ def test_plants_are_found_with_hysteresis(deckhand_rig) -> None:
     assert contacts.spans(contacts.standing(height, slow, low=0.0, slow=1.0)) == []
 
 
+def test_a_clip_made_on_the_spot_is_not_glued_down_but_planted_once_it_travels(deckhand_clips, deckhand_rig) -> None:
+    clip, rig = deckhand_clips["walk on the spot"], deckhand_rig
+    same, none = repaired(clip, rig, level=False)
+    assert same is clip and not none
+    travels = apply(root_motion("from feet"), clip, rig)
+    for said in ({}, {"look_at": "the source"}):
+        out, plants = repaired(travels, rig, clip, **said)
+        assert len(plants) >= 3 and max(held(out, rig, p, EMPTY).drift for p in plants) < 0.1
+
+
 @pytest.mark.parametrize("hold", ["mean", "first", "last"])
 def test_where_a_foot_is_held(hold, deckhand_clips, deckhand_rig) -> None:
     clip, rig = deckhand_clips["lantern idle"], deckhand_rig

@@ -26,8 +26,10 @@ from reflexa.desktop.beginnings import own_way
 from reflexa.desktop.blend_panel import BlendPanel
 from reflexa.desktop.correction_panel import CorrectionPanel
 from reflexa.desktop.fields import control_for
-from reflexa.desktop.goal_panel import FollowPanel, GoalPanel, KeepPanel
+from reflexa.desktop.follow_panel import FollowPanel
+from reflexa.desktop.goal_panel import GoalPanel
 from reflexa.desktop.helper_panel import HelperPanel
+from reflexa.desktop.keep_panel import KeepPanel
 from reflexa.desktop.mirror_panel import MirrorPanel
 from reflexa.desktop.plants_panel import PlantsPanel
 from reflexa.desktop.rename_panel import RenamePanel

@@ -55,7 +55,8 @@ def smoothed(track: Array, line: Line, seconds: float, rate: float, loop: bool) 
     # Odd about the ends: start and end stay where they are, and so does the speed there.
     pad = min(n - 1, max(1, round(4 * sigma)))
     head, tail = 2 * rest[0] - rest[pad:0:-1], 2 * rest[-1] - rest[-2 : -pad - 2 : -1]
-    return np.asarray(even + gaussian_filter1d(np.concatenate([head, rest, tail]), sigma, axis=0)[pad : pad + n])
+    out = gaussian_filter1d(np.concatenate([head, rest, tail]), sigma, axis=0)[pad : pad + n]
+    return np.asarray(even + out - (out[0] + share * (out[-1] - out[0])))
 
 
 class Path:

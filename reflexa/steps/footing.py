@@ -98,7 +98,8 @@ def footing(
         ]
         for side in found
     }
-    if sees == "spot" or (sees is None and made_on_spot(stand, heights, leg)):
+    low = min(float(h.min()) for pair in heights.values() for h in pair) < 2 * by.low * leg
+    if sees == "spot" or (sees is None and low and made_on_spot(stand, heights, leg)):
         stand = _on_spot(long, heights, by)
     own = slice(pad, pad + clip.frames)
     return {

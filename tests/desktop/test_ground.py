@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import threading
 from pathlib import Path
 
@@ -10,7 +11,7 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QComboBox, QDoubleSpinBox, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QPushButton, QSpinBox, QWidget
 
 from reflexa.desktop.handle import HUB, RODS
 from reflexa.desktop.path_pictures import PacePicture, PathPicture
@@ -18,6 +19,7 @@ from reflexa.desktop.plants_shown import plants_shown
 from reflexa.desktop.session import RESULT_CARD
 from reflexa.desktop.session import computing as session_module
 from reflexa.desktop.tables import JointTable
+from reflexa.formats import read
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
 from reflexa.steps.goal import distance
@@ -402,3 +404,112 @@ def test_what_takes_long_is_told_and_can_be_stopped(demo, qtbot, monkeypatch) ->
     assert session.evaluation is before, "what came too late is not shown"
     session.undo()
     ready(qtbot, window)
+
+
+def test_what_is_kept_is_ticked_and_when_is_typed(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "lantern idle")
+    window.commands.run("add_mirror")
+    window.commands.run("add_keep-in-world")
+    ready(qtbot, window)
+    boxes = {b.text(): b for b in window.settings.findChildren(QCheckBox)}
+    assert boxes["Left foot"].isChecked() and not boxes["Head"].isChecked()
+    click(boxes["Head"], QPoint(8, boxes["Head"].height() // 2))
+    session.select_joint("chest")
+    click(button(window.settings, "The selected joint too"))
+    assert session.step.settings.joints == ("left foot", "right foot", "head", "chest")
+    ready(qtbot, window)
+    assert "Also chest" in said(window.settings)
+    choose(window.settings, "As before", "the source")
+    assert session.step.settings.since == "source"
+    session.set_frame(30)
+    click(button(window.settings, "Reach at this frame"))
+    spin = {b.accessibleName(): b for b in window.settings.findChildren(QSpinBox)}
+    spin["Reach 1, until"].setValue(20)
+    (when,) = session.step.settings.when
+    assert (when.at, when.until) == (20, 20), "what was typed holds, and the others give way"
+    spin["Reach 1, end"].setValue(90)
+    assert session.step.settings.when[0].end == 90
+    ready(qtbot, window)
+    session.set_frame(95)
+    click(button(window.settings, "Reach at this frame"))
+    assert len(session.step.settings.when) == 2
+    click(next(b for b in window.settings.findChildren(QPushButton) if b.accessibleName() == "Take reach 1 away"))
+    assert len(session.step.settings.when) == 1 and session.step.settings.when[0].at == 95
+
+
+def test_a_drifting_and_turned_root_is_mended_by_its_own_button(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "lantern idle")
+    session.add_step("root-motion", operation="turn and scale", angle=30.0)
+    ready(qtbot, window)
+    session.select_card(RESULT_CARD)
+    assert [f.kind for f in session.findings] == ["root start"] and "1 finding" in said(window.revision_line)
+    shown = [b.text() for b in window.settings.findChildren(QPushButton) if b.isVisible()]
+    assert "Start at the origin" in shown and "Plant the feet" not in shown
+    click(button(window.settings, "Start at the origin"))
+    ready(qtbot, window)
+    assert session.step.settings.operation == "to origin" and not session.findings
+
+
+def test_a_loop_is_exported_several_times_over(demo, qtbot, tmp_path: Path) -> None:
+    window, session = demo, demo.session
+    session.open_take("Walk, travel from its feet")
+    ready(qtbot, window)
+    window.commands.run("export")
+    dialog = window._dialog
+    dialog.folder.setText(str(tmp_path))
+    dialog.cycles.setValue(3)
+    assert dialog.length.text().startswith("97 frames")
+    dialog.start()
+    qtbot.waitUntil(lambda: dialog.proof is not None, timeout=20_000)
+    dialog.reject()
+    clip = read(dialog.proof.path).clips[0]
+    root = clip.model[1][:, clip.skeleton.index["root"], 2]
+    assert clip.frames == 97 and root[-1] == pytest.approx(3 * root[32], abs=1e-4)
+    manifest = json.loads(dialog.proof.manifest.read_text())
+    assert manifest["root_motion"]["mode"] == "from feet" and session.take.export.cycles == 3
+
+
+def test_a_step_begins_with_what_is_selected_so_that_nothing_jumps(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "lantern idle")
+    before = session.result
+    session.set_frame(40)
+    session.select_joint("hand_left")
+    window.commands.run("add_goal")
+    ready(qtbot, window)
+    assert session.step.settings.limb == "left hand"
+    assert np.abs(session.result.model[1][40] - before.model[1][40]).max() < 1e-3
+    window.commands.run("put_rail")
+    window.commands.run("add_goal")
+    assert (session.step.settings.to, session.step.settings.prop, session.step.settings.grip) == (
+        "grip",
+        "rail",
+        "middle",
+    )
+    session.open_take("Strut, other leg first")
+    ready(qtbot, window)
+    session.select_joint("wing_2_right")
+    window.commands.run("add_follow-through")
+    assert session.step.settings.chain == "right wing"
+    new_take(window, qtbot, "deckhand.glb", "walk on the spot")
+    window.commands.run("add_root-motion")
+    assert session.step.settings.operation == "from feet"
+    new_take(window, qtbot, "deckhand.glb", "walk")
+    session.add_step("root-motion", operation="along path", path=((0.0, 0.0), (1.0, 1.0)))
+    window.commands.run("add_plants")
+    assert session.step.settings.look_at == "the source"
+
+
+def test_a_step_that_is_kept_to_may_be_called_otherwise(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "lantern idle")
+    window.commands.run("add_mirror")
+    session.add_step("keep-in-world", since="Mirror")
+    ready(qtbot, window)
+    session.rename_step(0, "Other side")
+    ready(qtbot, window)
+    assert session.take.steps[1].settings.since == "Other side" and not session.problem
+    session.undo()
+    assert session.take.steps[0].name == "Mirror" and session.take.steps[1].settings.since == "Mirror"

@@ -27,7 +27,8 @@ def plants_of(clip: Clip, rig: Rig, settings: PlantsSettings, around: Around) ->
     """The plants that the step holds in this clip, in order of time; those that lie outside the clip are left out, and those
     that reach beyond its end are cut."""
     if settings.find:
-        return found(*_looked_at(clip, rig, settings, around), settings, around.stage)
+        there, on = _looked_at(clip, rig, settings, around)
+        return found(there, on, settings, around.stage, here=there is clip)
     inside = (
         msgspec.structs.replace(p, last=min(p.last, clip.frames - 1)) for p in settings.plants if p.first < clip.frames
     )
@@ -43,12 +44,16 @@ def _looked_at(clip: Clip, rig: Rig, settings: PlantsSettings, around: Around) -
     return clip, rig
 
 
-def found(clip: Clip, rig: Rig, settings: PlantsSettings, stage: Stage) -> Plants:
-    """The plants of a clip by height and speed, with hysteresis."""
+def found(clip: Clip, rig: Rig, settings: PlantsSettings, stage: Stage, here: bool = True) -> Plants:
+    """The plants of a clip by height and speed, with hysteresis.
+
+    here: the clip is the one to be held. A foot that goes back under a figure that stays in place is none then: held, it
+    would be torn off. In a source that has since been given its travel it is one.
+    """
     by = Thresholds(settings.low / 100, settings.slow / 100, settings.slack, settings.least)
     floor: Literal["stage", "feet"] = "stage" if settings.surface == "surface below" else "feet"
     out: list[Plant] = []
-    for side, f in footing(clip, rig, stage, by, floor).items():
+    for side, f in footing(clip, rig, stage, by, floor, "world" if here else None).items():
         for a, b in contacts.spans(f.stands):
             ball, heel = f.ball_stands[a : b + 1], f.heel_stands[a : b + 1]
             down = a + int(np.argmax(ball)) if ball.any() else b + 1

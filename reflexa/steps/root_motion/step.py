@@ -79,7 +79,8 @@ def root_motion(clip: Clip, rig: Rig, settings: RootMotionSettings, first: int =
         place = place[0] + s.scale * quat.rotate(turn, _on_ground(place - place[0]))[:, _LEVEL]
         heading = heading + np.radians(s.angle)
     elif s.operation == "to origin":
-        exact = travel_of(clip, rig, "exact")
+        root = rig.joint("root")
+        exact = track_of(clip, rig, root) if root >= 0 else travel_of(clip, rig, "exact")
         forward = np.arctan2(rig.facing[0], rig.facing[2])
         start = Track(exact.place[:1], exact.heading[:1], exact.joint)
         turn, move = start.moved_to(Track(np.zeros((1, 2)), np.array([forward]), exact.joint))
