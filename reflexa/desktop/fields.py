@@ -79,7 +79,7 @@ def vector(about: dict[str, Any], value: Value, set_: Set) -> Control:
     letters = "yxz" if about.get("unit") == "°" else "xyz"
     boxes = []
     for i, letter in enumerate(letters):
-        box = number_box({k: v for k, v in about.items() if k != "unit"}, False, 2)
+        box = number_box({k: v for k, v in about.items() if k != "unit"}, False, 3 if about.get("unit") == "m" else 2)
         box.setSingleStep(0.01 if about.get("unit") == "m" else 1.0)
         box.setObjectName("narrow")
         box.setMinimumWidth(40)
