@@ -191,7 +191,7 @@ def test_feet_stay_while_the_figure_turns_above_them(deckhand_clips, deckhand_ri
     clip, rig = deckhand_clips["lantern idle"], deckhand_rig
     turned = np.array(clip.rotations)
     pelvis = rig.joint("pelvis")
-    turned[:, pelvis] = quat.multiply(quat.about(1, np.radians(12)), turned[:, pelvis])
+    turned[:, pelvis] = quat.multiply(quat.about(1, np.radians(45)), turned[:, pelvis])
     other = clip.with_motion(turned, clip.translations)
     out = kept(clip, other, rig)
     for side in ("left", "right"):
@@ -199,7 +199,7 @@ def test_feet_stay_while_the_figure_turns_above_them(deckhand_clips, deckhand_ri
         assert np.linalg.norm(out.model[1][:, j] - clip.model[1][:, j], axis=-1).max() < 1e-4
         off = quat.multiply(out.model[0][:, j], quat.conjugate(clip.model[0][:, j]))
         assert np.degrees(quat.angle(off)).max() < 1e-6
-        assert np.linalg.norm(other.model[1][:, j] - clip.model[1][:, j], axis=-1).max() > 0.015
+        assert np.linalg.norm(other.model[1][:, j] - clip.model[1][:, j], axis=-1).max() > 0.05
     head = kept(clip, other, rig, joints=("head",))
     j = rig.joint("head")
     assert np.degrees(quat.angle(quat.multiply(head.model[0][:, j], quat.conjugate(clip.model[0][:, j])))).max() < 1e-6

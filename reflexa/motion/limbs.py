@@ -244,7 +244,21 @@ def widened(need: Array, rate: float, loop: bool) -> Array:
     out = maximum_filter1d(round_, width, mode=mode)
     for _ in range(2):
         out = uniform_filter1d(out, width // 2 | 1, mode=mode)
+    out[out < 1e-9] = 0.0  # what a running sum leaves behind
     return np.concatenate([out, out[:1]]) if len(out) < len(need) else np.asarray(out)
+
+
+def sunk_clip(clip: Clip, posed: Posed, joint: int, at: NDArray[np.intp], by: Array) -> Array:
+    """Move a joint of a posed figure, and everything below it, down by ``by`` ``(frames posed,)`` metres; gives the clip's
+    local translations ``(frames, joints, 3)`` with that change."""
+    sink(posed, joint, by)
+    translations = np.array(clip.translations)
+    parent = int(clip.skeleton.parents[joint])
+    place = posed.placed[:, joint]
+    if parent >= 0:
+        place = quat.rotate(quat.conjugate(posed.turned[:, parent]), place - posed.placed[:, parent])
+    translations[at, joint] = place
+    return translations
 
 
 def sink(posed: Posed, root: int, by: Array) -> None:

@@ -10,11 +10,25 @@ from msgspec import Meta
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import at_frames, limb, posed_clip, reach, reach_chain, turn_about
+from reflexa.motion.limbs import (
+    at_frames,
+    limb,
+    posed_clip,
+    reach,
+    reach_chain,
+    sunk_clip,
+    too_far,
+    turn_about,
+    widened,
+)  # fmt: skip
+from reflexa.motion.quat import Array
 from reflexa.rig import Rig
 from reflexa.steps.goal import Reach, weight_of
 from reflexa.steps.helper_joints import follow
 from reflexa.steps.model import Around, Point, Settings, Step, StepKind
+
+# Share of its length to which a leg stretches before the pelvis gives way.
+_STRAIGHT = 0.998
 
 
 class KeepSettings(Settings, frozen=True):
@@ -35,6 +49,10 @@ class KeepSettings(Settings, frozen=True):
     ] = ""  # fmt: skip
     place: Annotated[bool, Meta(title="Place", description="Where they were in the world.")] = True
     turn: Annotated[bool, Meta(title="Direction", description="As they were turned in the world.")] = True
+    give: Annotated[
+        bool,
+        Meta(title="Pelvis gives way", description="Where a leg would not reach its foot's place, the pelvis sinks."),
+    ] = True
     when: Annotated[
         tuple[Reach, ...], Meta(title="When", description="Start, at, until, end in frames; none: all the time.")
     ] = ()
@@ -65,36 +83,54 @@ def keep(clip: Clip, rig: Rig, settings: KeepSettings, around: Around) -> Clip:
         raise RecipeError(
             f"before {settings.since or 'the last step'!r} the clip had {what}", advice="Choose a later step."
         )
-    at = np.flatnonzero(weight := weight_of(settings.when, clip.frames))
+    weight = weight_of(settings.when, clip.frames)
+    ends = [(_joint(rig, name), name) for name in settings.joints]
+    sunk = _give_way(clip, rig, settings, then.clip, weight)
+    at = np.flatnonzero((weight > 0) | (sunk > 0))
     if len(at) == 0:
         return clip
     posed = at_frames(clip.skeleton, clip.model, clip.rotations, at)
+    translations = sunk_clip(clip, posed, rig.joint("pelvis"), at, sunk[at]) if sunk.any() else None
     w = weight[at]
-    for name in settings.joints:
-        joint = rig.joint(name)
-        joint = clip.skeleton.index.get(name, -1) if joint < 0 else joint
-        if joint < 0:
-            raise RecipeError(f"the rig has no {name!r}", advice="Choose another joint to keep.")
+    before_it = clip.model[1][at]
+    for joint, _ in ends:
         q, p = then.clip.model[0][at, joint], then.clip.model[1][at, joint]
+        name = clip.skeleton.names[joint]
         if settings.place:
-            goal = posed.placed[:, joint] + w[:, None] * (p - posed.placed[:, joint])
-            joints = rig.limb(rig.part_of(clip.skeleton.names[joint]))
-            line = rig.chain_to(clip.skeleton.names[joint])
+            goal = before_it[:, joint] + w[:, None] * (p - before_it[:, joint])
+            part, joints, line = rig.part_of(name), rig.limb(rig.part_of(name)), rig.chain_to(name)
             if joints is not None:
-                reach(
-                    posed,
-                    limb(clip.skeleton, *joints),
-                    goal,
-                    rig.bend_side(rig.part_of(clip.skeleton.names[joint])),
-                    0.0,
-                )
+                reach(posed, limb(clip.skeleton, *joints), goal, rig.bend_side(part), softness=0.0)
             elif line:
                 reach_chain(posed, line, goal)
         if settings.turn:
             change = quat.multiply(quat.slerp(posed.turned[:, joint], q, w), quat.conjugate(posed.turned[:, joint]))
             turn_about(posed, np.array(clip.skeleton.below(joint)), posed.placed[:, joint].copy(), change)
         posed.loose.add(joint)
-    return follow(clip, posed_clip(clip, posed, at), rig)
+    return follow(clip, posed_clip(clip, posed, at, translations), rig)
+
+
+def _joint(rig: Rig, name: str) -> int:
+    joint = rig.joint(name)
+    joint = rig.skeleton.index.get(name, -1) if joint < 0 else joint
+    if joint < 0:
+        raise RecipeError(f"the rig has no {name!r}", advice="Choose another joint to keep.")
+    return joint
+
+
+def _give_way(clip: Clip, rig: Rig, settings: KeepSettings, then: Clip, weight: Array) -> Array:
+    """How far the pelvis sinks ``(frames,)`` in metres so that legs reach the feet that are kept."""
+    need = np.zeros(clip.frames)
+    if settings.give and settings.place and rig.joint("pelvis") >= 0:
+        for name in settings.joints:
+            joint = _joint(rig, name)
+            part = rig.part_of(clip.skeleton.names[joint])
+            joints = rig.limb(part)
+            if joints is not None and part.endswith("foot"):
+                now = clip.model[1][:, joint]
+                goal = now + weight[:, None] * (then.model[1][:, joint] - now)
+                need = np.maximum(need, too_far(clip.model[1], limb(clip.skeleton, *joints), goal, _STRAIGHT))
+    return widened(need, clip.rate, clip.loop) if need.max(initial=0.0) > 1e-9 else need
 
 
 def _keep(clip: Clip, rig: Rig, step: Step, around: Around) -> Clip:

@@ -14,7 +14,7 @@ from numpy.typing import NDArray
 from reflexa.errors import RecipeError
 from reflexa.motion import contacts, cycle, quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Limb, at_frames, limb, posed_clip, reach, sink, too_far, turn_about, widened
+from reflexa.motion.limbs import Limb, at_frames, limb, posed_clip, reach, sunk_clip, too_far, turn_about, widened
 from reflexa.motion.quat import Array
 from reflexa.rig import Rig
 from reflexa.rig.soles import Sole, soles
@@ -323,14 +323,9 @@ def solved(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) -> Cl
         return clip
     posed = at_frames(clip.skeleton, clip.model, clip.rotations, at)
     pelvis = rig.joint("pelvis")
-    translations = np.array(clip.translations)
+    translations = None
     if sunk is not None and pelvis >= 0:
-        sink(posed, pelvis, sunk[at])
-        parent = int(clip.skeleton.parents[pelvis])
-        p = posed.placed[:, pelvis]
-        if parent >= 0:
-            p = quat.rotate(quat.conjugate(posed.turned[:, parent]), p - posed.placed[:, parent])
-        translations[at, pelvis] = p
+        translations = sunk_clip(clip, posed, pelvis, at, sunk[at])
     for c in changes:
         reach(posed, c.limb, c.goal[at], rig.bend_side(c.name), softness=min(1 - s.reach / 100, _SOFT))
         end = c.limb.end
