@@ -83,6 +83,17 @@ def test_goal_root_motion_and_follow_through_from_the_command_line(tmp_path: Pat
         "root-motion:operation=turn and scale,angle=90", "--stage", rail, "--out", tmp_path / "a", "--quiet",
     )  # fmt: skip
     assert status == 0, err
+    status, _, err = run(
+        "apply", DECKHAND, "--step", 'root-motion:operation=along path,path=[[0, 0], [0.5, 1], [1.5, 1.2]],turn=true', "--step",
+        'goal:limb=left hand,point=[0.3, 1.1, 0.4],meets="joint",reaches=[{"start":0,"at":2,"until":9,"end":12}]', "--out",
+        tmp_path / "c", "--name", "{clip}", "--quiet",
+    )  # fmt: skip
+    assert status == 0, err
+    hand = clip_of(tmp_path / "c" / "lantern idle.glb", "lantern idle")
+    place = hand.model[1][5, read(DECKHAND).rig.joint("left hand")]
+    assert np.allclose(place, [0.3, 1.1, 0.4], atol=1e-3)
+    status, _, err = run("apply", KEEPER, "--step", "goal:point=[0, 1", "--out", tmp_path / "b", "--quiet")
+    assert status == 2 and "goal:point" in err
     status, _, err = run("apply", KEEPER, "--step", "goal:to=grip,prop=oar", "--out", tmp_path / "b", "--quiet")
     assert status == 2 and "no prop 'oar'" in err and not (tmp_path / "b").exists()
     status, _, err = run("apply", KEEPER, "--step", "follow-through:chain=oar", "--out", tmp_path / "b", "--quiet")

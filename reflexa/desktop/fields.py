@@ -36,7 +36,7 @@ def control_for(about: dict[str, Any], value: Value, set_: Set, session: Session
         box = number_box(about, about["type"] == "int")
         box.valueChanged.connect(set_)
         return box, lambda: put(box, value())
-    if about["type"] == "tuple" and isinstance(value(), tuple) and len(value()) == 3:
+    if about["type"] == "numbers" and isinstance(value(), tuple) and len(value()) == 3:
         return vector(about, value, set_)
     return None
 

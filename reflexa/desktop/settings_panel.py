@@ -272,7 +272,7 @@ class SettingsPanel(QFrame):
     def _add_field(self, form: QFormLayout, about: dict[str, Any]) -> None:
         """A control for one typed setting, with its unit and range."""
         name, session = about["name"], self.session
-        numbers = about["type"] in ("int", "float", "tuple")
+        numbers = about["type"] in ("int", "float", "numbers")
         made = control_for(
             about,
             lambda: getattr(session.step.settings, name) if session.step else None,
@@ -286,14 +286,14 @@ class SettingsPanel(QFrame):
             control.setToolTip(about["help"])
         title = about["title"]
         control.setAccessibleName(title)
-        if about["type"] == "tuple" and "unit" in about:
+        if about["type"] == "numbers" and "unit" in about:
             title += f" ({about['unit']})"
         if isinstance(control, QCheckBox):
             form.addRow(control)
         else:
             form.addRow(
                 f"{about['title']} ({about['unit']})"
-                if about["type"] == "tuple" and "unit" in about
+                if about["type"] == "numbers" and "unit" in about
                 else about["title"],
                 control,
             )

@@ -35,10 +35,11 @@ def read_recipe(path: Path) -> tuple[str, tuple[Step, ...]]:
 
 
 def step_from_text(text: str) -> Step:
-    """A step as the command line names it: ``KIND`` or ``KIND:setting=value,setting=value``. Raises RecipeError."""
+    """A step as the command line names it: ``KIND`` or ``KIND:setting=value,setting=value``; values are texts, or JSON such
+    as ``point=[0, 1.2, 0.4]``. Raises RecipeError."""
     kind, _, rest = text.partition(":")
     settings: dict[str, Any] = {}
-    for part in rest.split(",") if rest else []:
+    for part in _parts(rest) if rest else []:
         key, equals, value = part.partition("=")
         if not equals:
             raise RecipeError(f"{part!r} is not setting=value", place=f"--step {text}")
@@ -47,6 +48,22 @@ def step_from_text(text: str) -> Step:
         except msgspec.DecodeError:
             settings[key.strip().replace("-", "_")] = value.strip()
     return from_plain({"kind": kind.strip(), "settings": settings}, f"--step {text}")
+
+
+def _parts(text: str) -> list[str]:
+    """A text cut at its commas, but for those inside brackets and quotes."""
+    out, start, depth, quoted = [], 0, 0, False
+    for i, c in enumerate(text):
+        if c == '"':
+            quoted = not quoted
+        elif not quoted and c in "[{":
+            depth += 1
+        elif not quoted and c in "]}":
+            depth -= 1
+        elif c == "," and depth <= 0 and not quoted:
+            out.append(text[start:i])
+            start = i + 1
+    return [*out, text[start:]]
 
 
 def schema() -> dict[str, Any]:
