@@ -34,6 +34,8 @@ def settings_for(session: Session, kind: str, index: int) -> dict[str, Any]:
         own = session.rig.key if session.rig is not None else ""
         others = [f for f, r in session.rigs.items() if r.key != own]
         return {"rig": others[0]} if len(others) == 1 and kind == "retarget" else {}
+    if kind == "root-joint" and rig is not None:
+        return {"called": free_name("root", set(rig.skeleton.names)).replace(" ", "_")}
     if kind == "root-motion" and rig is not None and evaluation is not None and known:
         return {"operation": _root_operation(evaluation.clips[index], rig)}
     if kind == "plants":

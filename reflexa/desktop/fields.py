@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from typing import Any
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QSpinBox, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QHBoxLayout, QLineEdit, QSpinBox, QWidget
 
 from reflexa.desktop.session import Session
 from reflexa.stage.model import Prop
@@ -36,6 +36,10 @@ def control_for(about: dict[str, Any], value: Value, set_: Set, session: Session
         box = number_box(about, about["type"] == "int")
         box.valueChanged.connect(set_)
         return box, lambda: put(box, value())
+    if about["type"] == "text":
+        line = QLineEdit()
+        line.editingFinished.connect(lambda: line.text() != value() and set_(line.text()))
+        return line, lambda: line.hasFocus() or line.setText(str(value()))
     if about["type"] == "numbers" and isinstance(value(), tuple) and len(value()) == 3:
         return vector(about, value, set_)
     return None

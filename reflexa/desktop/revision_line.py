@@ -26,6 +26,7 @@ from reflexa.motion.quat import Array
 from reflexa.steps import KINDS, Step
 from reflexa.steps.correction import CorrectionSettings
 from reflexa.steps.goal import GoalSettings
+from reflexa.steps.root_joint import RootJointSettings
 
 CARD_SIZE = QSize(178, 84)
 
@@ -224,8 +225,7 @@ class RevisionLine(QScrollArea):
                     slider.blockSignals(False)
                     self._weights[i].setText(f"{round(step.weight * 100)} %" if step.on else "off")
                 else:
-                    onto = getattr(step.settings, "rig", "") or "a rig to be chosen"
-                    self._weights[i].setText(f"onto {onto}" if step.on else "off")
+                    self._weights[i].setText(_carries(step) if step.on else "off")
                 self.cards[i].setEnabled(True)
                 if i in self._goals:
                     text = _goes(step.settings, take.steps[i + 1 :])
@@ -488,6 +488,13 @@ def _arrow() -> QLabel:
     label = QLabel()
     label.setPixmap(theme.icon("tap", "quiet").pixmap(20, 20))
     return label
+
+
+def _carries(step: Step) -> str:
+    """What a step makes of the rig: which it goes onto, or what it adds."""
+    if isinstance(step.settings, RootJointSettings):
+        return f"adds {step.settings.called}"
+    return f"onto {getattr(step.settings, 'rig', '') or 'a rig to be chosen'}"
 
 
 def _goes(settings: GoalSettings, later: tuple[Step, ...]) -> str:

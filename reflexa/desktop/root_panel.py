@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
 
-from reflexa.desktop.beginnings import own_way
+from reflexa.desktop.beginnings import own_way, settings_for
 from reflexa.desktop.path_pictures import PacePicture, PathPicture
 from reflexa.desktop.session import Session
 from reflexa.desktop.tables import JointTable, Row, StepPanel
@@ -102,7 +102,10 @@ class RootPanel(StepPanel):
         if session.take is not None and session.card >= 0:
             at = session.card
             session.card = at + 1
-            session.edit_take("add a root joint", insert_step(session.take, at, make("root-joint")))
+            session.edit_take(
+                "add a root joint",
+                insert_step(session.take, at, make("root-joint", **settings_for(session, "root-joint", at))),
+            )
             session.selection_changed.emit()
 
 

@@ -11,7 +11,7 @@ import pytest
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, Qt, QTimer
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QPushButton, QSpinBox, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QLabel, QLineEdit, QPushButton, QSpinBox, QWidget
 
 from reflexa.desktop.handle import HUB, RODS
 from reflexa.desktop.path_pictures import PacePicture, PathPicture
@@ -351,11 +351,16 @@ def test_a_missing_root_joint_is_offered(demo, qtbot) -> None:
     choose(window.settings, "What", "from pelvis")
     qtbot.waitUntil(lambda: "no root joint" in session.problem, timeout=10_000)
     click(button(window.settings, "Give it a root joint"))
-    qtbot.waitUntil(lambda: "already" in session.problem, timeout=10_000)
-    step = session.take.steps[0]
-    session.edit_step("x", replace(step, settings=replace(step.settings, called="motion")), index=0)
     ready(qtbot, window)
-    assert session.result.skeleton.names[0] == "motion"
+    assert session.result.skeleton.names[0] == "root_2", "a name that is free: the pelvis of this rig is called root"
+    session.select_card(0)
+    field = next(f for f in window.settings.findChildren(QLineEdit) if f.accessibleName() == "Called")
+    field.setFocus()
+    field.selectAll()
+    QTest.keyClicks(field, "motion")
+    QTest.keyClick(field, Qt.Key.Key_Return)
+    ready(qtbot, window)
+    assert session.result.skeleton.names[0] == "motion" and "adds motion" in said(window.revision_line)
     assert QPointF(*session.result.model[1][-1, 0, [0, 2]]).y() == pytest.approx(1.2386, abs=0.01)
 
 
