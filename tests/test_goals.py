@@ -403,3 +403,14 @@ def test_an_eye_looks_alone_and_the_head_stays() -> None:
     out, away, _ = at_goal(clip, seeing, limb="eye_l", point=tuple(at.tolist()))
     assert np.degrees(away).max() < 0.1
     assert np.array_equal(out.rotations[:, : len(s)], clip.rotations[:, : len(s)])
+
+
+def test_a_mesh_that_cannot_be_read_as_a_prop_is_refused_with_its_place(tmp_path: Path) -> None:
+    bare = {
+        "asset": {"version": "2.0"}, "nodes": [{"mesh": 0}], "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
+        "accessors": [{"componentType": 5126, "count": 3, "type": "VEC3"}],
+    }  # fmt: skip
+    path = tmp_path / "crate.gltf"
+    path.write_text(json.dumps(bare))
+    with pytest.raises(ReadError, match=r"crate\.gltf, meshes\[0\]\.primitives\[0\]: is compressed"):
+        read_prop(path)

@@ -7,6 +7,7 @@ from functools import lru_cache
 from typing import Literal
 
 import numpy as np
+from numpy.typing import NDArray
 
 from reflexa.checks.model import Finding, Subject
 from reflexa.motion import contacts
@@ -64,16 +65,16 @@ def slides(subject: Subject) -> list[Measured]:
     out = []
     for joint, f, (a, b) in _stances(subject):
         own = slice(a, b + 1)
-        heel, ball = f.sole.points(subject.clip.model[0][own], subject.clip.model[1][own])
-        away = np.full((2, b + 1 - a), np.inf)
-        for i, (track, stands) in enumerate(((heel, f.heel_stands[own]), (ball, f.ball_stands[own]))):
-            # A foot that is leaving the ground, or not quite there, is not what slides.
-            low = track[:, 1] < (track[stands, 1].min() if stands.any() else 0.0) + _LEAVING
-            for x, y in contacts.spans(stands & low):
-                away[i, x : y + 1] = np.linalg.norm((track[x : y + 1] - track[x])[:, [0, 2]], axis=-1)
-        least = away.min(axis=0)
-        out.append(_most(np.where(np.isinf(least), 0.0, 100 * least), joint, (a, b)))
+        points = f.sole.points(subject.clip.model[0][own], subject.clip.model[1][own])
+        heel, ball = (_down(p, s[own]) for p, s in zip(points, (f.heel_stands, f.ball_stands), strict=True))
+        far, frame = contacts.slide(points, (heel, ball))
+        out.append(Measured(100 * far, joint, (a, b), a + frame))
     return out
+
+
+def _down(track: Array, stands: NDArray[np.bool_]) -> NDArray[np.bool_]:
+    """When a standing point is all down: one that is leaving the ground, or not quite there, is not what slides."""
+    return stands & (track[:, 1] < (track[stands, 1].min() if stands.any() else 0.0) + _LEAVING)
 
 
 def depths(subject: Subject) -> list[Measured]:
@@ -110,7 +111,7 @@ def _stances(subject: Subject) -> list[tuple[str, Footing, tuple[int, int]]]:
     clip, rig = subject.clip, subject.rig
     out = []
     floor: Literal["stage", "feet"] = "stage" if subject.stage.props else "feet"
-    for f in footing(clip, rig, subject.stage, Thresholds(slack=1.0), floor, "world").values():
+    for f in footing(clip, rig, subject.stage, Thresholds(slack=1.0), floor, on_spot=False).values():
         out += [(clip.skeleton.names[f.sole.ankle], f, span) for span in contacts.spans(f.stands)]
     return out
 

@@ -20,7 +20,6 @@ class FollowPanel(StepPanel):
         self.said = QLabel(wordWrap=True)
         self.column.addWidget(self.said)
         self.show_end = QPushButton("Show the trail of its end")
-        self.show_end.setToolTip("Selects the last link: its way before and after this step is drawn in the picture")
         self.show_end.clicked.connect(self._show)
         self.column.addWidget(self.show_end)
         self._seen: object = None
@@ -45,6 +44,8 @@ class FollowPanel(StepPanel):
         session = self.session
         chain, rig = self._chain(), session.step_rig
         self.show_end.setEnabled(bool(chain))
+        about = "Selects the last link: its way before and after this step is drawn in the picture"
+        self.show_end.setToolTip(about if chain else "Choose a chain first")
         if not chain or rig is None:
             self.said.setText(session.step_problem or "Choose a chain: a tail, a coat, an arm.")
             return

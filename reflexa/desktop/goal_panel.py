@@ -23,7 +23,7 @@ class GoalPanel(StepPanel):
         self.here.setToolTip("The target comes to the palm, sole or joint as it is at the playhead")
         self.here.clicked.connect(self._here)
         self.column.addWidget(self.here)
-        self.column.addWidget(QLabel("When", objectName="section"))
+        self.column.addWidget(QLabel("When, in frames", objectName="section"))
         self.when = ReachRows(session, "reaches")
         self.column.addWidget(self.when)
         self.said = QLabel(wordWrap=True)
@@ -39,8 +39,7 @@ class GoalPanel(StepPanel):
         below, rig, step = session.below, session.below_rig, session.step
         if settings is None or below is None or rig is None or step is None:
             return
-        joint = rig.joint(settings.limb)
-        joint = rig.skeleton.index.get(settings.limb, -1) if joint < 0 else joint
+        joint = rig.joint_called(settings.limb)
         if joint < 0:
             return
         frame = min(session.frame, below.frames - 1)

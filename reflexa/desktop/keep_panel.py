@@ -28,7 +28,7 @@ class KeepPanel(StepPanel):
         self.joint = QPushButton("The selected joint too")
         self.joint.clicked.connect(lambda: self._tick(session.joint, True))
         self.column.addWidget(self.joint)
-        self.column.addWidget(QLabel("When", objectName="section"))
+        self.column.addWidget(QLabel("When, in frames", objectName="section"))
         self.when = ReachRows(session, "when")
         self.column.addWidget(self.when)
         self.said = QLabel(wordWrap=True)
@@ -57,7 +57,9 @@ class KeepPanel(StepPanel):
             box.setChecked(end in settings.joints)
         others = [j for j in settings.joints if j not in self.ENDS]
         self.joint.setEnabled(bool(session.joint) and session.joint not in settings.joints)
-        self.joint.setToolTip("" if session.joint else "Select a joint in the picture first")
+        kept = session.joint in settings.joints
+        why = "It is kept already" if kept else "" if session.joint else "Select a joint in the picture first"
+        self.joint.setToolTip(why)
         if session.step_problem:
             self.said.setText(session.step_problem)
             return

@@ -18,10 +18,8 @@ class PlantsPanel(TablePanel):
         super().__init__(session, "Plants", ["Plant", "frames", "was cm", "is mm"])
         row = QHBoxLayout()
         self.write = QPushButton("Write down")
-        self.write.setToolTip("Keep the plants that were found, to change them by hand in the time area")
         self.write.clicked.connect(lambda: edit(session, "write the plants down", plants_shown(session)))
         self.again = QPushButton("Find anew")
-        self.again.setToolTip("Forget what was changed by hand, and find them by height and speed again")
         self.again.clicked.connect(self._find)
         row.addWidget(self.write)
         row.addWidget(self.again)
@@ -42,7 +40,15 @@ class PlantsPanel(TablePanel):
         if settings is None:
             return
         self.write.setEnabled(settings.find)
+        self.write.setToolTip(
+            "Keep the plants that were found, to change them by hand in the time area" if settings.find
+            else "They are written down already"
+        )  # fmt: skip
         self.again.setEnabled(not settings.find)
+        self.again.setToolTip(
+            "They are found anew at every change already" if settings.find
+            else "Forget what was changed by hand, and find them by height and speed again"
+        )  # fmt: skip
         if session.step_problem:
             self.summary.setText(session.step_problem)
             self.table.hide()

@@ -97,6 +97,8 @@ class StagePanel(QWidget):
         props = session.stage.props
         self.put.setEnabled(session.take is not None)
         self.file.setEnabled(session.take is not None)
+        for box in (self.put, self.file):
+            box.setToolTip("" if session.take is not None else "No take is open: a stage belongs to a take")
         self.empty.setVisible(not props)
         self.list.setVisible(bool(props))
         names = [p.name for p in props]
@@ -276,7 +278,7 @@ class StagePanel(QWidget):
         key.clicked.connect(self._key)
         row.addWidget(key)
         clear = QPushButton("No keys")
-        clear.setToolTip("It stays where it is at this frame")
+        clear.setToolTip("It stays where it is at this frame" if prop.keys else "It has no keys")
         clear.setEnabled(bool(prop.keys))
         clear.clicked.connect(self._no_keys)
         row.addWidget(clear)

@@ -39,3 +39,19 @@ def spans(mask: NDArray[np.bool_]) -> Spans:
     edges = np.diff(np.concatenate([[0], mask.astype(np.int8), [0]]))
     starts, ends = np.flatnonzero(edges == 1), np.flatnonzero(edges == -1) - 1
     return list(zip(starts.tolist(), ends.tolist(), strict=True))
+
+
+def slide(points: tuple[Array, Array], stands: tuple[NDArray[np.bool_], NDArray[np.bool_]]) -> tuple[float, int]:
+    """The furthest that a standing foot slides over the ground, metres, and the frame of it.
+
+    points, stands: tracks ``(frames, 3)`` of heel and ball, and when each stands. A foot that turns about its ball
+    does not slide, whatever its heel does: what counts is the one of the two that moves less.
+    """
+    away = np.full((2, len(points[0])), np.inf)
+    for i, (track, mask) in enumerate(zip(points, stands, strict=True)):
+        for first, last in spans(mask):
+            away[i, first : last + 1] = np.linalg.norm((track[first : last + 1] - track[first])[:, [0, 2]], axis=-1)
+    least = away.min(axis=0)
+    least[np.isinf(least)] = 0.0
+    frame = int(np.argmax(least))
+    return float(least[frame]), frame

@@ -27,9 +27,7 @@ def shifted(clip: Clip, travel: int, by: float) -> Clip:
     again = at >= period
     at[again] -= period
     out = _sampled(clip, at)
-    root = travel
-    while clip.skeleton.parents[root] >= 0:
-        root = int(clip.skeleton.parents[root])
+    root = clip.skeleton.root_of(travel)
     rotations, translations = np.array(out.rotations), np.array(out.translations)
     carrier = clip.model[0][:, travel], clip.model[1][:, travel]
     turn, move = _on_ground(carrier, 0, period)
@@ -78,9 +76,7 @@ def repeated(clip: Clip, travel: int, count: int) -> Clip:
     if count <= 1 or period < 1:
         return clip
     turn, move = seam(clip, travel)
-    root = travel
-    while clip.skeleton.parents[root] >= 0:
-        root = int(clip.skeleton.parents[root])
+    root = clip.skeleton.root_of(travel)
     at = np.arange(period * count + 1)
     rounds = np.minimum(at // period, count - 1)
     inside = at - rounds * period
@@ -99,9 +95,7 @@ def repeated(clip: Clip, travel: int, count: int) -> Clip:
 def after_rounds(clip: Clip, travel: int, frame: int, rounds: int) -> Clip:
     """One frame of a loop as it is ``rounds`` cycles later, its travel carried on."""
     turn, move = seam(clip, travel)
-    root = travel
-    while clip.skeleton.parents[root] >= 0:
-        root = int(clip.skeleton.parents[root])
+    root = clip.skeleton.root_of(travel)
     one = clip.cut(frame, frame)
     q, p = np.array(one.rotations), np.array(one.translations)
     whole, way = np.array(quat.IDENTITY), np.zeros(3)

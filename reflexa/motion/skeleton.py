@@ -94,6 +94,12 @@ class Skeleton:
         """Joints grouped by depth: each group depends on the ones before it only."""
         return tuple(np.flatnonzero(self.depth == d) for d in range(int(self.depth.max()) + 1))
 
+    def root_of(self, joint: int) -> int:
+        """The topmost joint above a joint, or the joint itself."""
+        while self.parents[joint] >= 0:
+            joint = int(self.parents[joint])
+        return joint
+
     def below(self, joint: int) -> list[int]:
         """``joint`` and everything that hangs on it, parents first."""
         inside = {joint}

@@ -145,6 +145,11 @@ class Rig:
         names = self.body_map.get(part, ())
         return self.skeleton.index[names[0]] if names else -1
 
+    def joint_called(self, name: str) -> int:
+        """Index of the joint that a body part's name or a joint's own name stands for, or -1."""
+        joint = self.joint(name)
+        return self.skeleton.index.get(name, -1) if joint < 0 else joint
+
     def limb(self, end: str) -> tuple[int, int, int] | None:
         """Root, middle and end joint of the limb that a hand or foot ("left hand") is the end of, where the rig has all
         three, one above the other."""

@@ -75,7 +75,7 @@ def links(rig: Rig, name: str) -> list[int]:
     skeleton = rig.skeleton
     if name in rig.chains:
         return [skeleton.index[n] for n in rig.chains[name]]
-    joint = skeleton.index.get(name, rig.joint(name))
+    joint = rig.joint_called(name)
     if joint < 0:
         known = ", ".join(rig.chains) or "none"
         raise RecipeError(

@@ -18,8 +18,6 @@ from reflexa.rig.soles import Sole, soles
 from reflexa.stage import EMPTY, Stage, surface_under
 
 Bools = NDArray[np.bool_]
-# world: a foot stands where it is low and slow. spot: where it is low and goes back under a figure that stays in place.
-Sees = Literal["world", "spot"]
 
 
 # A clip may hover or sink as a whole by this share of the leg, and its feet are still known to stand.
@@ -57,12 +55,12 @@ class Footing:
 
 def footing(
     clip: Clip, rig: Rig, stage: Stage = EMPTY, by: Thresholds = Thresholds(), floor: Literal["stage", "feet"] = "feet",
-    sees: Sees | None = None,
+    on_spot: bool = True,
 ) -> dict[str, Footing]:  # fmt: skip
     """Per side that has a foot, when it stands; empty where the rig has none.
 
     floor: heights are over the stage, or over the lower foot within a quarter of a second (so that steps and jetties
-    count that nobody has put there). sees: left out, a clip in which no foot is ever still while it is low counts as made
+    count that nobody has put there). on_spot: a clip in which no foot is ever still while it is low counts as made
     on the spot.
     """
     found = soles(rig)
@@ -99,7 +97,7 @@ def footing(
         for side in found
     }
     low = min(float(h.min()) for pair in heights.values() for h in pair) < 2 * by.low * leg
-    if sees == "spot" or (sees is None and low and made_on_spot(stand, heights, leg)):
+    if on_spot and low and made_on_spot(stand, heights, leg):
         stand = _on_spot(long, heights, by)
     own = slice(pad, pad + clip.frames)
     return {

@@ -210,8 +210,7 @@ def meets_with(rig: Rig, settings: GoalSettings) -> Array:
 
 def _end(rig: Rig, name: str) -> int:
     """The joint that a limb's name stands for. Raises RecipeError where the rig has none."""
-    joint = rig.joint(name)
-    joint = rig.skeleton.index.get(name, -1) if joint < 0 else joint
+    joint = rig.joint_called(name)
     if joint < 0:
         raise RecipeError(
             f"the rig has no {name!r}", advice="Say in the Figure view which joint it is, or choose another."

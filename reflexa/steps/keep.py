@@ -111,8 +111,7 @@ def keep(clip: Clip, rig: Rig, settings: KeepSettings, around: Around) -> Clip:
 
 
 def _joint(rig: Rig, name: str) -> int:
-    joint = rig.joint(name)
-    joint = rig.skeleton.index.get(name, -1) if joint < 0 else joint
+    joint = rig.joint_called(name)
     if joint < 0:
         raise RecipeError(f"the rig has no {name!r}", advice="Choose another joint to keep.")
     return joint

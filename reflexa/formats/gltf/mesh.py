@@ -10,6 +10,7 @@ from reflexa.errors import ReadError
 from reflexa.formats.gltf import accessors
 from reflexa.formats.gltf.container import GltfFile, Json, load
 from reflexa.formats.gltf.read import local_transforms, parents_of
+from reflexa.formats.gltf.skin import triangle_indices
 from reflexa.motion import quat
 from reflexa.motion.quat import Array
 
@@ -49,11 +50,9 @@ def _corners(file: GltfFile, primitive: Json, place: str) -> Array:
     attributes = primitive.get("attributes", {})
     if primitive.get("mode", 4) != 4 or "POSITION" not in attributes:
         return np.empty((0, 3, 3))
+    if "bufferView" not in accessors.item(file, "accessors", attributes["POSITION"], place):
+        raise ReadError(
+            "is compressed in a way that is not read", file.path, place, "Save the mesh without compression."
+        )
     positions = accessors.read(file, attributes["POSITION"], place, "VEC3").astype(np.float64)
-    if "indices" in primitive:
-        flat = accessors.read(file, primitive["indices"], place, "SCALAR")[:, 0].astype(np.int64)
-        if len(flat) and flat.max() >= len(positions):
-            raise ReadError(f"index {flat.max()} of {len(positions)} vertices", file.path, place)
-    else:
-        flat = np.arange(len(positions))
-    return np.asarray(positions[flat[: len(flat) // 3 * 3].reshape(-1, 3)])
+    return np.asarray(positions[triangle_indices(file, primitive, len(positions), place)])

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from reflexa.errors import ReadError
 from reflexa.formats.gltf import accessors
@@ -57,13 +58,7 @@ def _primitive(
         return None
     positions = accessors.read(file, attributes["POSITION"], place, "VEC3").astype(np.float64)
     n = len(positions)
-    if "indices" in primitive:
-        flat = accessors.read(file, primitive["indices"], place, "SCALAR")[:, 0].astype(np.int64)
-        if len(flat) and flat.max() >= n:
-            raise ReadError(f"index {flat.max()} of {n} vertices", file.path, place)
-    else:
-        flat = np.arange(n)
-    triangles = flat[: len(flat) // 3 * 3].reshape(-1, 3).astype(np.uint32)
+    triangles = triangle_indices(file, primitive, n, place).astype(np.uint32)
     if "NORMAL" in attributes:
         normals = _sized(accessors.read(file, attributes["NORMAL"], place, "VEC3"), n, file, place)
     else:
@@ -79,6 +74,17 @@ def _primitive(
         total = weights.sum(axis=1, keepdims=True)
         weights = np.where(total > 0, weights / np.where(total > 0, total, 1), [1.0, 0.0, 0.0, 0.0])
     return Mesh(positions, normals, triangles, joints, weights, bind, _colours(file, primitive, n, place))
+
+
+def triangle_indices(file: GltfFile, primitive: Json, vertices: int, place: str) -> NDArray[np.int64]:
+    """The corners of a primitive's triangles as numbers of its vertices ``(n, 3)``. Raises ReadError where one is not there."""
+    if "indices" in primitive:
+        flat = accessors.read(file, primitive["indices"], place, "SCALAR")[:, 0].astype(np.int64)
+        if len(flat) and flat.max() >= vertices:
+            raise ReadError(f"index {flat.max()} of {vertices} vertices", file.path, place)
+    else:
+        flat = np.arange(vertices)
+    return np.asarray(flat[: len(flat) // 3 * 3].reshape(-1, 3))
 
 
 def _sized(values: Array, n: int, file: GltfFile, place: str) -> Array:

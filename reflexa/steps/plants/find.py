@@ -53,7 +53,7 @@ def found(clip: Clip, rig: Rig, settings: PlantsSettings, stage: Stage, here: bo
     by = Thresholds(settings.low / 100, settings.slow / 100, settings.slack, settings.least)
     floor: Literal["stage", "feet"] = "stage" if settings.surface == "surface below" else "feet"
     out: list[Plant] = []
-    for side, f in footing(clip, rig, stage, by, floor, "world" if here else None).items():
+    for side, f in footing(clip, rig, stage, by, floor, on_spot=not here).items():
         for a, b in contacts.spans(f.stands):
             ball, heel = f.ball_stands[a : b + 1], f.heel_stands[a : b + 1]
             down = a + int(np.argmax(ball)) if ball.any() else b + 1

@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 
 import numpy as np
-from numpy.typing import NDArray
 
 from reflexa.motion import contacts, quat
 from reflexa.motion.clip import Clip
@@ -69,7 +68,7 @@ def measure(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) ->
         joint = names[target.joint(f"{side} foot")]
         # On the scaled source, before the contact pass, after it.
         (source_mm, _), (before_mm, _), (after_mm, frame) = (
-            slide(points, stands) for points in (tracks, before_points[side], after_points[side])
+            contacts.slide(points, stands) for points in (tracks, before_points[side], after_points[side])
         )
         slides.append(Slide(f"{side} foot", joint, 1000 * source_mm, 1000 * before_mm, 1000 * after_mm, frame))
         both = stands[0] | stands[1]
@@ -89,22 +88,6 @@ def measure(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) ->
 def _number(name: str, joint: str, values: Array) -> Number:
     worst = int(np.argmax(np.abs(values)))
     return Number(name, joint, float(np.median(values)), float(values[worst]), worst)
-
-
-def slide(points: tuple[Array, Array], stands: tuple[NDArray[np.bool_], NDArray[np.bool_]]) -> tuple[float, int]:
-    """The furthest that a standing foot slides over the ground, metres, and the frame of it.
-
-    points, stands: tracks ``(frames, 3)`` of heel and ball, and when each stands. A foot that turns about its ball
-    does not slide, whatever its heel does: what counts is the one of the two that moves less.
-    """
-    away = np.full((2, len(points[0])), np.inf)
-    for i, (track, mask) in enumerate(zip(points, stands, strict=True)):
-        for first, last in contacts.spans(mask):
-            away[i, first : last + 1] = np.linalg.norm((track[first : last + 1] - track[first])[:, [0, 2]], axis=-1)
-    least = away.min(axis=0)
-    least[np.isinf(least)] = 0.0
-    frame = int(np.argmax(least))
-    return float(least[frame]), frame
 
 
 def _directions(clip: Clip, m: Match, turned: Array, placed: Array) -> list[Number]:

@@ -194,7 +194,7 @@ def _carried(clip: Clip, rig: Rig, turn: Array, move: Array) -> Clip:
     """The whole figure taken along: turns ``(frames or 1, 4)`` about up and level moves ``(frames or 1, 3)`` of the model."""
     skeleton = clip.skeleton
     root = rig.joint("root")
-    top = root if root >= 0 else next(j for j in skeleton.roots if rig.travel_joint in skeleton.below(j))
+    top = root if root >= 0 else skeleton.root_of(rig.travel_joint)
     rotations, translations = np.array(clip.rotations), np.array(clip.translations)
     turned, placed = clip.model
     for j in [top, *(r for r in skeleton.roots if top not in skeleton.below(r))]:
