@@ -48,7 +48,7 @@ def forward_kinematics() -> None:
         clip = made(frames)
         q, t = np.array(clip.rotations), np.array(clip.translations)
         copy = best(lambda q=q, t=t: (q.copy(), t.copy()))
-        ours = best(lambda c=clip, q=q, t=t: kinematics.forward(c.skeleton, q, t))
+        ours = best(lambda c=clip, q=q, t=t: kinematics.forward(c.skeleton.parents, q, t))
         print(f" {frames:,} frames")
         line("copying rotations and translations", copy, copy, "copying")
         line("ours", ours, copy, "copying")

@@ -80,7 +80,7 @@ def rig(
     parents = np.array([names.index(places[n][0]) if places[n][0] else -1 for n in names])
     placed = np.array([places[n][1] * shape * scale for n in names])
     turned = Rotation.random(len(names), random_state=seed).as_quat()
-    q, t = kinematics.inverse(Skeleton(tuple(names), parents, turned, placed), turned[None], placed[None])
+    q, t = kinematics.inverse(parents, turned[None], placed[None])
     return analyse(Skeleton(tuple(names), parents, q[0], t[0]))
 
 

@@ -158,7 +158,7 @@ def test_a_chain_reaches_keeps_its_bones_and_its_end_turned(seed: int) -> None:
     rng = np.random.default_rng(seed)
     s = chain([f"c{i}" for i in range(7)], [[0, 1, 0]] + [[0, 0.2, 0.03 * (-1) ** i] for i in range(6)])
     q = quat.multiply(s.rest_rotations, quat.from_rotvec(rng.normal(0, 0.35, (4, 7, 3))))
-    turned, placed = kinematics.forward(s, q, np.tile(s.rest_translations, (4, 1, 1)))
+    turned, placed = kinematics.forward(s.parents, q, np.tile(s.rest_translations, (4, 1, 1)))
     posed = Posed(s, turned.copy(), placed.copy(), q.copy(), set())
     joints = list(range(1, 7))
     reachable = np.linalg.norm(np.diff(placed[0, 1:], axis=0), axis=-1).sum()
@@ -172,7 +172,7 @@ def test_a_chain_reaches_keeps_its_bones_and_its_end_turned(seed: int) -> None:
     bones = np.linalg.norm(np.diff(posed.placed, axis=1), axis=-1)
     assert np.abs(bones - np.linalg.norm(np.diff(placed, axis=1), axis=-1)).max() < 1e-9
     assert np.array_equal(posed.turned[:, 6], turned[:, 6])
-    again = kinematics.forward(s, posed.rotations(), np.tile(s.rest_translations, (4, 1, 1)))[1]
+    again = kinematics.forward(s.parents, posed.rotations(), np.tile(s.rest_translations, (4, 1, 1)))[1]
     assert np.abs(again - posed.placed).max() < 1e-9
 
 

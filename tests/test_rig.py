@@ -129,7 +129,7 @@ def test_what_is_not_human_becomes_chains_and_pairs() -> None:
         turned.append(quat.IDENTITY)
         placed.append(placed[p] + np.array(offset))
     flat = Skeleton(tuple(names), np.array(parents), np.array(turned), np.array(placed))
-    q, t = kinematics.inverse(flat, np.array(turned)[None], np.array(placed)[None])
+    q, t = kinematics.inverse(flat.parents, np.array(turned)[None], np.array(placed)[None])
     rig = analyse(Skeleton(tuple(names), np.array(parents), q[0], t[0]))
     assert rig.chains == {
         "tail": ("tail",), "left wing": ("wing_1_l", "wing_2_l"), "right wing": ("wing_1_r", "wing_2_r"), "crest": ("crest",),

@@ -13,7 +13,7 @@ from reflexa.batch.rigs import clips_of, fitted, load, model_of
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, ReadOptions, WriteOptions, read
 from reflexa.motion.cycle import repeated
-from reflexa.project.store import file_name
+from reflexa.names import file_name
 from reflexa.rig.sides import swap_in_text
 from reflexa.stage import EMPTY, Stage
 from reflexa.steps import Step

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from reflexa.checks.model import Finding, Subject
 from reflexa.motion import contacts
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.stage import surface_under
 from reflexa.steps.footing import Footing, Thresholds, footing
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from reflexa.checks.model import Finding, Subject
 from reflexa.errors import RecipeError
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.steps.goal import GoalSettings, distance, looks
 
 # A hand this far from what it holds is seen to miss it (common practice, no source).

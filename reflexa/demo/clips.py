@@ -12,7 +12,7 @@ from reflexa.demo.pose import Controls, build, degrees, elbow, fist, hanging_arm
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip, Event
 from reflexa.motion.cycle import repeated
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 
 RATE = 30.0

@@ -6,7 +6,7 @@ import numpy as np
 
 from reflexa.demo import ferrykeeper
 from reflexa.demo.skin import Part, skinned
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Mesh
 

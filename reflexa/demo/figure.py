@@ -7,7 +7,7 @@ from collections.abc import Collection, Mapping
 import numpy as np
 
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 
 SIDES = (("left", 1.0), ("right", -1.0))

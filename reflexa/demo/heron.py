@@ -7,7 +7,7 @@ import numpy as np
 from reflexa.demo.figure import SIDES, Place, skeleton_of
 from reflexa.motion import ik, kinematics, quat
 from reflexa.motion.clip import Clip, Event
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 
 HEIGHT = 0.98
@@ -100,7 +100,7 @@ def strut(skeleton: Skeleton) -> Clip:
     for side, shift in (("left", 0.0), ("right", 0.5)):
         _leg(skeleton, delta, placed, side, np.mod(t + shift, 1.0), stride, ahead)
     turned = quat.multiply(delta, rest_q)
-    rotations, moved = kinematics.inverse(skeleton, turned, placed)
+    rotations, moved = kinematics.inverse(skeleton.parents, turned, placed)
     translations = np.tile(skeleton.rest_translations, (n, 1, 1))
     for name in ("ground", "pelvis"):
         translations[:, index[name]] = moved[:, index[name]]

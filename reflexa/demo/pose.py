@@ -14,7 +14,7 @@ import numpy as np
 from reflexa.demo import deckhand
 from reflexa.motion import ik, kinematics, quat
 from reflexa.motion.clip import Clip, Event
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 
 AHEAD = np.array([0.0, 0.0, 1.0])
@@ -136,7 +136,7 @@ def build(name: str, c: Controls, skeleton: Skeleton, rate: float = 30.0, loop: 
         ):
             settle(joint)
     turned = quat.multiply(delta, rest_q)
-    rotations, translations = kinematics.inverse(skeleton, turned, placed)
+    rotations, translations = kinematics.inverse(skeleton.parents, turned, placed)
     # Bone lengths are the rig's: only root, pelvis and the helper joints really move.
     free = [index[j] for j in skeleton.names if j in ("root", "pelvis") or "_mark_" in j]
     exact = np.tile(skeleton.rest_translations, (c.frames, 1, 1))

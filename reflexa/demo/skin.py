@@ -8,7 +8,7 @@ import numpy as np
 from skimage.measure import marching_cubes
 
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Mesh
 from reflexa.rig.sides import words

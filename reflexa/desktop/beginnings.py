@@ -9,7 +9,7 @@ import numpy as np
 
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
-from reflexa.project.store import free_name
+from reflexa.names import free_name
 from reflexa.rig import Rig
 from reflexa.steps.footing import footing
 from reflexa.steps.goal import GoalSettings, meets_with

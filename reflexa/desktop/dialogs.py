@@ -33,7 +33,7 @@ from reflexa.desktop.commands import Registry
 from reflexa.desktop.session import Session
 from reflexa.errors import ReflexaError
 from reflexa.formats import FORMATS, Imported, WriteOptions
-from reflexa.project.store import file_name
+from reflexa.names import file_name
 from reflexa.take import exported
 
 

@@ -22,7 +22,7 @@ from reflexa.desktop.dialogs import folder_row
 from reflexa.desktop.session import Session, clip_of
 from reflexa.errors import ReflexaError
 from reflexa.formats import FORMATS, WriteOptions
-from reflexa.project.store import file_name
+from reflexa.names import file_name
 from reflexa.take import Take, evaluate, exported
 
 

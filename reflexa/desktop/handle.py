@@ -10,7 +10,7 @@ import numpy as np
 from reflexa.draw import Camera
 from reflexa.draw.scene import BAR, DIAMOND, DOT, Lines, Marks
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 
 # Okabe & Ito (2008) hues that the sides do not use; every hoop carries its letter as well.
 HOOPS = (("x", (0.80, 0.475, 0.655)), ("y", (0.90, 0.62, 0.0)), ("z", (0.0, 0.447, 0.698)))

@@ -14,7 +14,7 @@ from scipy.interpolate import PchipInterpolator
 from reflexa.desktop import theme
 from reflexa.desktop.session import Session
 from reflexa.motion import quat, travel
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.stage.model import turn_of
 from reflexa.stage.shapes import corners
 from reflexa.steps.root_motion import RootMotionSettings

@@ -11,7 +11,7 @@ import numpy as np
 from reflexa.desktop.session import Session
 from reflexa.errors import RecipeError
 from reflexa.motion import contacts
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig.match import leg_length
 from reflexa.rig.soles import soles
 from reflexa.steps.footing import Thresholds, footing

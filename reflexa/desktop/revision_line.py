@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
 
 from reflexa.desktop import theme
 from reflexa.desktop.session import RESULT_CARD, SOURCE_CARD, Session
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.steps import KINDS, Step
 from reflexa.steps.correction import CorrectionSettings
 from reflexa.steps.goal import GoalSettings
@@ -455,7 +455,7 @@ class RevisionLine(QScrollArea):
 
     def duplicate(self, number: int) -> None:
         """A copy of a step behind it."""
-        from reflexa.project.store import free_name
+        from reflexa.names import free_name
         from reflexa.take.model import insert_step
 
         take = self.session.take

@@ -12,7 +12,7 @@ from reflexa.draw import Camera
 from reflexa.errors import RecipeError
 from reflexa.motion import cycle, kinematics, quat
 from reflexa.motion.clip import Clip, rest_clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig
 from reflexa.rig.match import Match, match
@@ -155,7 +155,7 @@ def _rest(session: Session, m: Match | None) -> list[Shown]:
         return [Shown(rest_clip(rig.neutral), 0, "after", np.zeros(3), rig, picture.colours(rig), label="Rest pose")]
     turned, placed = m.aligned_rest
     target, s = m.target, m.target.neutral
-    q, t = kinematics.inverse(s, turned[None], placed[None])
+    q, t = kinematics.inverse(s.parents, turned[None], placed[None])
     low = Shown(
         Clip("aligned rest", s, q, t, 30.0, None if s.rest_scales is None else s.rest_scales[None]), 0, "after",
         np.zeros(3), target, picture.part_colours(target, m), label="Aligned rest",

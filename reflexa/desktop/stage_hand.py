@@ -13,7 +13,7 @@ from reflexa.desktop.session import Session
 from reflexa.desktop.stage_view import goal_mark, place_of
 from reflexa.draw import Camera
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array, Vector
 from reflexa.stage import Prop, PropKey, Stage
 from reflexa.stage.model import between_keys, turn_of
 from reflexa.stage.shapes import corners
@@ -22,7 +22,6 @@ from reflexa.steps.root_motion import RootMotionSettings
 
 SNAP_TURN, SNAP_MOVE = 5.0, 0.01  # degrees, metres
 NEAR = 0.03  # metres within which a side snaps to the ground or to another prop's side
-Vector = tuple[float, float, float]
 
 
 @dataclass(frozen=True, eq=False)

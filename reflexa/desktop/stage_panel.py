@@ -29,6 +29,7 @@ from reflexa.desktop.fields import vector
 from reflexa.desktop.session import Session
 from reflexa.errors import ReflexaError
 from reflexa.formats.files import write_bytes
+from reflexa.names import free_name
 from reflexa.project.text import pretty
 from reflexa.stage import Grip, Hold, Prop, PropKey, Stage
 from reflexa.stage.model import between_keys
@@ -246,7 +247,7 @@ class StagePanel(QWidget):
         prop = self.prop
         if prop is not None:
             names = {g.name for g in prop.grips}
-            name = next(n for n in (f"grip {k}" for k in range(1, 1000)) if n not in names)
+            name = free_name("grip", names)
             self._set("add a grip", grips=(*prop.grips, Grip(name, (0.0, prop.size[1], 0.0))))
 
     def _set_grip(self, index: int, **changes: Any) -> None:
@@ -385,8 +386,7 @@ class StagePanel(QWidget):
             return
         stage, session = self.session.stage, self.session
         for p in found.props:
-            taken = {q.name for q in stage.props}
-            name = next(n for n in (p.name, *(f"{p.name} {k}" for k in range(2, 10_000))) if n not in taken)
+            name = free_name(p.name, {q.name for q in stage.props})
             stage = Stage((*stage.props, msgspec.structs.replace(p, name=name)))
         session.edit_stage(f"add {path.name}", stage)
         if stage.props:

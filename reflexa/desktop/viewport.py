@@ -20,7 +20,7 @@ from reflexa.draw import Camera, Figure, Scene
 from reflexa.draw import figure as drawn
 from reflexa.draw.camera import STANDARD
 from reflexa.draw.scene import Lines, matrices_at
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig.match import Match
 from reflexa.steps.correction import CorrectionSettings
 

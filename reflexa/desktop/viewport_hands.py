@@ -11,7 +11,7 @@ from reflexa.desktop.handle import RODS, SWING, Handle, handle_at
 from reflexa.desktop.session import RESULT_CARD
 from reflexa.desktop.shown import retarget_match
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig.match import Match
 from reflexa.rig.notes import notes_of, set_fit
 from reflexa.steps.correction import CorrectionSettings, Vector, aim_point, set_key, track_at, usual_track

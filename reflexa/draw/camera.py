@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 
 STANDARD: dict[str, tuple[float, float]] = {
     "front": (0.0, 0.0),

@@ -10,7 +10,7 @@ import numpy as np
 from reflexa.draw import shaders
 from reflexa.draw.camera import Camera
 from reflexa.draw.scene import Figure, Lines, Marks, Scene
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig import Mesh
 
 LIGHT = np.array([0.35, 0.86, 0.37]) / np.linalg.norm([0.35, 0.86, 0.37])

@@ -22,8 +22,9 @@ from reflexa.formats.frame import ImportFrame
 from reflexa.formats.imported import Imported, ReadOptions
 from reflexa.motion import blocks, quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
+from reflexa.names import told_apart
 from reflexa.rig import Rig, analyse
 
 _MOTION = re.compile(rb"^[ \t]*MOTION[ \t]*\r?$", re.MULTILINE | re.IGNORECASE)
@@ -52,7 +53,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa:
     rows = _rows(data, rows_at, sum(len(j.channels) for j in joints), claimed, path, warnings)
     rate = _rate(frame_time, warnings)
 
-    names = _unique([j.name for j in joints], warnings)
+    names = told_apart([j.name for j in joints], "joints", warnings)
     offsets = np.array([j.offset for j in joints])
     still = np.broadcast_to(quat.IDENTITY, (len(joints), 4))
     raw = Skeleton(tuple(names), np.array([j.parent for j in joints]), still, offsets)
@@ -145,20 +146,6 @@ def _rate(frame_time: str, warnings: list[str]) -> float:
         warnings.append(f"A frame time of {frame_time!r} is not usable: 30 frames a second are taken.")
         return 30.0
     return imported.settle_rate(1 / seconds)
-
-
-def _unique(names: list[str], warnings: list[str]) -> list[str]:
-    seen: set[str] = set()
-    out = []
-    for name in names:
-        new, n = name, 2
-        while new in seen:
-            new, n = f"{name}.{n}", n + 1
-        if new != name:
-            warnings.append(f"Two joints are called {name!r}: the later one is called {new!r} here.")
-        seen.add(new)
-        out.append(new)
-    return out
 
 
 def _position_modes(

@@ -12,7 +12,7 @@ from dataclasses import dataclass, field
 import numpy as np
 
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 
 _AXES = ("X", "Y", "Z")

@@ -11,7 +11,7 @@ import numpy as np
 from reflexa.formats.frame import ImportFrame, axis_name, convert_skeleton, turn_to_ours
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig, analyse
 from reflexa.rig.rig import UP

@@ -12,7 +12,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.motion import blocks
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 
 _CHUNK = 1 << 17
 _PAD = b" " * 16

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass, replace
+from dataclasses import InitVar, dataclass, replace
 from functools import cached_property
 from typing import Any
 
 import numpy as np
 
 from reflexa.motion import kinematics, quat
-from reflexa.motion.quat import Array
-from reflexa.motion.skeleton import Skeleton, frozen
+from reflexa.motion.arrays import Array, frozen, owned
+from reflexa.motion.skeleton import Skeleton
 
 
 @dataclass(frozen=True)
@@ -28,7 +28,8 @@ class Clip:
 
     scales ``(frames, joints, 3)`` or None where every scale is one. rate in frames a second.
     stepped: values hold until the next frame instead of moving towards it. play_rate: the speed that the
-    source asks to be played at (1 = as sampled).
+    source asks to be played at (1 = as sampled). known_model: model-space rotations and positions, told by whoever
+    computed them on the way, so that nobody need do so again; never carried over to a changed clip.
     """
 
     name: str
@@ -41,8 +42,9 @@ class Clip:
     stepped: bool = False
     play_rate: float = 1.0
     events: tuple[Event, ...] = ()
+    known_model: InitVar[tuple[Array, Array] | None] = None
 
-    def __post_init__(self) -> None:
+    def __post_init__(self, known_model: tuple[Array, Array] | None) -> None:
         n = len(self.skeleton)
         rotations = frozen(self.rotations, (None, n, 4), "rotations")
         if len(rotations) == 0:
@@ -53,6 +55,9 @@ class Clip:
         object.__setattr__(self, "translations", frozen(self.translations, (len(rotations), n, 3), "translations"))
         if self.scales is not None:
             object.__setattr__(self, "scales", frozen(self.scales, (len(rotations), n, 3), "scales"))
+        if known_model is not None:
+            turned = frozen(known_model[0], (len(rotations), n, 4), "model rotations")
+            object.__setattr__(self, "model", (turned, frozen(known_model[1], (len(rotations), n, 3), "places")))
 
     @property
     def frames(self) -> int:
@@ -66,13 +71,8 @@ class Clip:
     @cached_property
     def model(self) -> tuple[Array, Array]:
         """Model-space rotations ``(frames, joints, 4)`` and positions ``(frames, joints, 3)``."""
-        turned, placed = kinematics.forward(self.skeleton, self.rotations, self.translations, self.scales)
-        return frozen(turned), frozen(placed)
-
-    def with_model(self, turned: Array, placed: Array) -> Clip:
-        """The same clip, told its model space by whoever computed it on the way, so that nobody need do so again."""
-        self.__dict__["model"] = frozen(turned), frozen(placed)
-        return self
+        turned, placed = kinematics.forward(self.skeleton.parents, self.rotations, self.translations, self.scales)
+        return owned(turned), owned(placed)
 
     @cached_property
     def digest(self) -> str:

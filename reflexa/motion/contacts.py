@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 
 Spans = list[tuple[int, int]]
 

@@ -16,7 +16,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 
 Interpolation = Literal["hold", "linear", "smooth", "eased"]
 

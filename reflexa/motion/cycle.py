@@ -8,7 +8,7 @@ import numpy as np
 
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip, Event
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array, owned
 from reflexa.motion.resample import at_frames
 
 
@@ -16,36 +16,27 @@ def shifted(clip: Clip, travel: int, by: float) -> Clip:
     """The clip started ``by`` frames later in its cycle; what lay before comes at the end, carried on by the travel.
 
     The cycle is the clip's length without its closing frame. travel: the joint that carries the figure over the
-    ground (it, or the root above it, is moved): a walk that gets 1.2 m ahead a cycle goes on from there, and the
+    ground (the roots are moved): a walk that gets 1.2 m ahead a cycle goes on from there, and the
     clip starts in the place and heading in which it did. by: may lie between frames. Events move along.
     """
     period = clip.frames - 1
     if period < 1:
         return clip
     by = by % period
-    at = np.arange(clip.frames, dtype=np.float64) + by
-    again = at >= period
-    at[again] -= period
-    out = _sampled(clip, at)
-    root = clip.skeleton.root_of(travel)
-    rotations, translations = np.array(out.rotations), np.array(out.translations)
-    carrier = clip.model[0][:, travel], clip.model[1][:, travel]
-    turn, move = _on_ground(carrier, 0, period)
-    q, p = rotations[:, root], translations[:, root]
-    q[again] = quat.multiply(turn, q[again])
-    p[again] = quat.rotate(turn, p[again]) + move
-    rotations[:, root], translations[:, root] = q, p
-    moved = out.with_motion(rotations, translations)
+    moved = at_moments(clip, travel, np.arange(clip.frames, dtype=np.float64) + by)
     # Back to where the clip began.
     first = moved.cut(0, 0).model
-    start = np.stack([first[0][0, travel], carrier[0][0]]), np.stack([first[1][0, travel], carrier[1][0]])
-    turn, move = _on_ground(start, 0, 1)
-    rotations[:, root] = quat.multiply(turn, rotations[:, root])
-    translations[:, root] = quat.rotate(turn, translations[:, root]) + move
-    events = [Event((e.frame - by) % period, e.name) for e in clip.events if e.frame < period]
-    return moved.with_motion(
-        quat.continuous(rotations), translations, events=tuple(sorted(events, key=lambda e: e.frame))
+    start = (
+        np.stack([first[0][0, travel], clip.model[0][0, travel]]),
+        np.stack([first[1][0, travel], clip.model[1][0, travel]]),
     )
+    turn, move = _on_ground(start, 0, 1)
+    rotations, translations = np.array(moved.rotations), np.array(moved.translations)
+    for root in clip.skeleton.roots:
+        rotations[:, root] = quat.multiply(turn, rotations[:, root])
+        translations[:, root] = quat.rotate(turn, translations[:, root]) + move
+    events = sorted((Event((e.frame - by) % period, e.name) for e in clip.events if e.frame < period), key=lambda e: e.frame)
+    return moved.with_motion(owned(quat.continuous(rotations)), owned(translations), events=tuple(events))
 
 
 def seam(clip: Clip, joint: int) -> tuple[Array, Array]:
@@ -61,11 +52,8 @@ def continued(places: Array, turn: Array, move: Array, frames: int) -> Array:
     out = [places]
     for at in (before, after):
         rounds, inside = np.divmod(at, period)
-        p = places[inside]
-        for k in np.unique(rounds):
-            own = rounds == k
-            for _ in range(abs(int(k))):
-                p[own] = quat.rotate(turn, p[own]) + move if k > 0 else quat.rotate(quat.conjugate(turn), p[own] - move)
+        turns, moves = _carried_on(turn, move, rounds)
+        p = quat.rotate(turns, places[inside]) + moves
         out = [p, *out] if at is before else [*out, p]
     return np.concatenate(out)
 
@@ -75,35 +63,62 @@ def repeated(clip: Clip, travel: int, count: int) -> Clip:
     period = clip.frames - 1
     if count <= 1 or period < 1:
         return clip
-    turn, move = seam(clip, travel)
-    root = clip.skeleton.root_of(travel)
-    at = np.arange(period * count + 1)
-    rounds = np.minimum(at // period, count - 1)
-    inside = at - rounds * period
-    out = _sampled(clip, inside.astype(np.float64))
-    rotations, translations = np.array(out.rotations), np.array(out.translations)
-    for _ in range(1, count):
-        on = rounds > 0
-        rotations[on, root] = quat.multiply(turn, rotations[on, root])
-        translations[on, root] = quat.rotate(turn, translations[on, root]) + move
-        rounds = rounds - 1
+    out = at_moments(clip, travel, np.arange(period * count + 1, dtype=np.float64))
     again = [e for e in clip.events if e.frame < period]
     events = [Event(e.frame + k * period, e.name) for k in range(count) for e in again]
-    return out.with_motion(quat.continuous(rotations), translations, events=tuple(events))
+    return replace(out, events=tuple(events))
+
+
+def at_moments(clip: Clip, travel: int, at: Array, turning: bool = True) -> Clip:
+    """A loop's pose at any frames ``(n,)``, before its start and after its end too: each cycle goes on, place and heading,
+    where the one before it ended. The very end of the last cycle asked for is its end, not the next one's beginning.
+
+    turning: off, only the place goes on; for clips that are no loops, whose ends face anywhere.
+    """
+    period = clip.frames - 1
+    if period < 1:
+        return _sampled(clip, np.zeros_like(at))
+    rounds = np.floor(at / period)
+    last = float(rounds.max(initial=0.0))
+    ends = (at - last * period < 1e-9) & (rounds == last) & (last > 0)
+    rounds = np.where(ends, last - 1, rounds)
+    out = _sampled(clip, np.clip(at - rounds * period, 0, period))
+    turn, move = seam(clip, travel)
+    if not turning:
+        track = clip.model[1][:, travel]
+        turn, move = np.array(quat.IDENTITY), (track[-1] - track[0]) * [1.0, 0.0, 1.0]
+    turns, moves = _carried_on(turn, move, rounds)
+    rotations, translations = np.array(out.rotations), np.array(out.translations)
+    for root in clip.skeleton.roots:
+        rotations[:, root] = quat.multiply(turns, rotations[:, root])
+        translations[:, root] = quat.rotate(turns, translations[:, root]) + moves
+    return out.with_motion(owned(quat.continuous(rotations)), owned(translations))
+
+
+def _carried_on(turn: Array, move: Array, rounds: Array) -> tuple[Array, Array]:
+    """What ``rounds`` ``(n,)`` cycles (negative: back) that each turn and move so come to: ``(n, 4)`` and ``(n, 3)``."""
+    turns, moves = np.empty((len(rounds), 4)), np.empty((len(rounds), 3))
+    for k in np.unique(rounds):
+        whole, way = np.array(quat.IDENTITY), np.zeros(3)
+        for _ in range(abs(int(k)) % 1000):
+            if k > 0:
+                whole, way = quat.multiply(turn, whole), quat.rotate(turn, way) + move
+            else:
+                back = quat.conjugate(turn)
+                whole, way = quat.multiply(back, whole), quat.rotate(back, way - move)
+        turns[rounds == k], moves[rounds == k] = whole, way
+    return turns, moves
 
 
 def after_rounds(clip: Clip, travel: int, frame: int, rounds: int) -> Clip:
     """One frame of a loop as it is ``rounds`` cycles later, its travel carried on."""
-    turn, move = seam(clip, travel)
+    turns, moves = _carried_on(*seam(clip, travel), np.array([rounds]))
     root = clip.skeleton.root_of(travel)
     one = clip.cut(frame, frame)
     q, p = np.array(one.rotations), np.array(one.translations)
-    whole, way = np.array(quat.IDENTITY), np.zeros(3)
-    for _ in range(rounds % 1000):
-        whole, way = quat.multiply(turn, whole), quat.rotate(turn, way) + move
-    q[:, root] = quat.multiply(whole, q[:, root])
-    p[:, root] = quat.rotate(whole, p[:, root]) + way
-    return one.with_motion(q, p)
+    q[:, root] = quat.multiply(turns, q[:, root])
+    p[:, root] = quat.rotate(turns, p[:, root]) + moves
+    return one.with_motion(owned(q), owned(p))
 
 
 def _sampled(clip: Clip, at: Array) -> Clip:

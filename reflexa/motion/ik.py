@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 
 
 def _unit(v: Array) -> Array:

@@ -2,36 +2,34 @@
 
 from __future__ import annotations
 
-from typing import TYPE_CHECKING
-
 import numpy as np
+from numpy.typing import NDArray
 
 from reflexa.motion import blocks, quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 
-if TYPE_CHECKING:
-    from reflexa.motion.skeleton import Skeleton
+Parents = NDArray[np.intp]
 
 # Least and most frames that a thread takes at once: long loops, or the threads only wait for the interpreter.
 _BLOCK = (4096, 10_240)
 
 
 def forward(
-    skeleton: Skeleton, rotations: Array, translations: Array, scales: Array | None = None
+    parents: Parents, rotations: Array, translations: Array, scales: Array | None = None
 ) -> tuple[Array, Array]:
     """Model-space rotations ``(frames, joints, 4)`` and positions ``(frames, joints, 3)``.
 
+    parents ``(joints,)``: -1 for a root, and every parent before its children.
     rotations, translations (and scales) are local, ``(frames, joints, …)``. Scales act as in glTF 2.0
     (section 3.5.3: T · R · S, inherited by children); the rotations returned leave them out.
     """
     frames, joints = rotations.shape[:2]
     if scales is not None:
-        return _forward_scaled(skeleton, rotations, translations, scales)
+        return _forward_scaled(parents, rotations, translations, scales)
     turned = np.empty((frames, joints, 4))
     placed = np.empty((frames, joints, 3))
-    parents = skeleton.parents.tolist()
     if frames <= 8:
-        _forward_few(skeleton, rotations, translations, turned, placed)
+        _forward_few(parents, rotations, translations, turned, placed)
         return turned, placed
 
     def block(span: slice) -> None:
@@ -40,7 +38,7 @@ def forward(
         t = np.ascontiguousarray(translations[span].transpose(1, 2, 0))
         big_q, big_p = np.empty_like(q), np.empty_like(t)
         s, u = np.empty(q.shape[2]), np.empty((3, q.shape[2]))
-        for joint, parent in enumerate(parents):
+        for joint, parent in enumerate(parents.tolist()):
             if parent < 0:
                 big_q[joint], big_p[joint] = q[joint], t[joint]
             else:
@@ -86,27 +84,36 @@ def _add_cross(terms: tuple[tuple[Array, Array, Array, Array], ...], out: Array,
         np.subtract(out[i], s, out=out[i])
 
 
-def _forward_few(skeleton: Skeleton, q: Array, t: Array, turned: Array, placed: Array) -> None:
+def _forward_few(parents: Parents, q: Array, t: Array, turned: Array, placed: Array) -> None:
     """For a handful of frames: all joints of one depth together."""
-    for depth, level in enumerate(skeleton.levels):
+    for depth, level in enumerate(_levels(parents)):
         if depth == 0:
             turned[:, level], placed[:, level] = q[:, level], t[:, level]
             continue
-        above = skeleton.parents[level]
+        above = parents[level]
         turned[:, level] = quat.multiply(turned[:, above], q[:, level])
         placed[:, level] = placed[:, above] + quat.rotate(turned[:, above], t[:, level])
 
 
-def _forward_scaled(skeleton: Skeleton, q: Array, t: Array, scales: Array) -> tuple[Array, Array]:
-    placed = forward_matrices(skeleton, q, t, scales)[1]
+def _levels(parents: Parents) -> list[Parents]:
+    """Joints grouped by depth: each group depends on the ones before it only."""
+    depth = np.zeros(len(parents), dtype=np.intp)
+    for joint, parent in enumerate(parents.tolist()):
+        if parent >= 0:
+            depth[joint] = depth[parent] + 1
+    return [np.flatnonzero(depth == d) for d in range(int(depth.max()) + 1)]
+
+
+def _forward_scaled(parents: Parents, q: Array, t: Array, scales: Array) -> tuple[Array, Array]:
+    placed = forward_matrices(parents, q, t, scales)[1]
     turned = np.empty_like(q)
-    for joint, parent in enumerate(skeleton.parents.tolist()):
+    for joint, parent in enumerate(parents.tolist()):
         turned[:, joint] = q[:, joint] if parent < 0 else quat.multiply(turned[:, parent], q[:, joint])
     return turned, placed
 
 
 def forward_matrices(
-    skeleton: Skeleton, rotations: Array, translations: Array, scales: Array | None = None
+    parents: Parents, rotations: Array, translations: Array, scales: Array | None = None
 ) -> tuple[Array, Array]:
     """Model-space linear parts ``(frames, joints, 3, 3)`` with scale and shear, and positions."""
     frames, joints = rotations.shape[:2]
@@ -115,7 +122,7 @@ def forward_matrices(
     local = quat.to_matrix(rotations)
     if scales is not None:
         local = local * scales[..., None, :]
-    for joint, parent in enumerate(skeleton.parents.tolist()):
+    for joint, parent in enumerate(parents.tolist()):
         if parent < 0:
             linear[:, joint], placed[:, joint] = local[:, joint], translations[:, joint]
         else:
@@ -124,9 +131,8 @@ def forward_matrices(
     return linear, placed
 
 
-def inverse(skeleton: Skeleton, turned: Array, placed: Array) -> tuple[Array, Array]:
+def inverse(parents: Parents, turned: Array, placed: Array) -> tuple[Array, Array]:
     """Local rotations and translations from model space, the opposite of ``forward`` without scales."""
-    parents = skeleton.parents
     has = parents >= 0
     above = parents[has]
     rotations, translations = np.array(turned), np.array(placed)
@@ -134,3 +140,16 @@ def inverse(skeleton: Skeleton, turned: Array, placed: Array) -> tuple[Array, Ar
     rotations[:, has] = quat.multiply(back, turned[:, has])
     translations[:, has] = quat.rotate(back, placed[:, has] - placed[:, above])
     return rotations, translations
+
+
+def to_local(
+    parents: Parents, model: tuple[Array, Array], joint: int, turn: Array, place: Array
+) -> tuple[Array, Array]:
+    """A joint's wanted model-space turn ``(frames, 4)`` and place ``(frames, 3)`` as its local rotation and translation,
+    its parent standing as ``model`` (rotations and positions of all joints, without scales) has it."""
+    parent = int(parents[joint])
+    if parent < 0:
+        return turn, place
+    turned, placed = model
+    back = quat.conjugate(turned[:, parent])
+    return quat.multiply(back, turn), quat.rotate(back, place - placed[:, parent])

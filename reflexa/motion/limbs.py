@@ -9,9 +9,9 @@ import numpy as np
 from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
-from reflexa.motion import ik, quat
+from reflexa.motion import ik, kinematics, quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array, owned
 from reflexa.motion.skeleton import Skeleton
 
 
@@ -39,6 +39,13 @@ class Posed:
         self.local[:, joints] = own
         return self.local
 
+    def translation(self, joint: int) -> Array:
+        """Local translation of a joint ``(frames, 3)``, as it stands to its parent."""
+        model = self.turned, self.placed
+        return kinematics.to_local(
+            self.skeleton.parents, model, joint, self.turned[:, joint], self.placed[:, joint]
+        )[1]
+
 
 def posed_clip(clip: Clip, posed: Posed, at: NDArray[np.intp], translations: Array | None = None) -> Clip:
     """A clip with a figure posed at some frames put in: whatever was not moved is as it was, bit for bit.
@@ -49,12 +56,12 @@ def posed_clip(clip: Clip, posed: Posed, at: NDArray[np.intp], translations: Arr
     local = posed.rotations()
     for j in sorted(posed.loose):
         rotations[at, j] = quat.shortest(quat.normalise(local[:, j]), clip.rotations[at, j])
-    out = clip.with_motion(rotations, clip.translations if translations is None else translations)
+    moved = clip.translations if translations is None else owned(translations)
     if clip.scales is not None:
-        return out
+        return clip.with_motion(owned(rotations), moved)
     turned, placed = (np.array(a) for a in clip.model)
     turned[at], placed[at] = posed.turned, posed.placed
-    return out.with_model(turned, placed)
+    return clip.with_motion(owned(rotations), moved, known_model=(owned(turned), owned(placed)))
 
 
 def at_frames(skeleton: Skeleton, model: tuple[Array, Array], rotations: Array, at: NDArray[np.intp]) -> Posed:
@@ -253,11 +260,7 @@ def sunk_clip(clip: Clip, posed: Posed, joint: int, at: NDArray[np.intp], by: Ar
     local translations ``(frames, joints, 3)`` with that change."""
     sink(posed, joint, by)
     translations = np.array(clip.translations)
-    parent = int(clip.skeleton.parents[joint])
-    place = posed.placed[:, joint]
-    if parent >= 0:
-        place = quat.rotate(quat.conjugate(posed.turned[:, parent]), place - posed.placed[:, parent])
-    translations[at, joint] = place
+    translations[at, joint] = posed.translation(joint)
     return translations
 
 

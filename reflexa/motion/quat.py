@@ -10,7 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
-Array = NDArray[np.float64]
+from reflexa.motion.arrays import Array
 
 IDENTITY: Array = np.array([0.0, 0.0, 0.0, 1.0])
 IDENTITY.flags.writeable = False

@@ -10,23 +10,7 @@ from numpy.typing import NDArray
 
 from reflexa.motion import quat
 from reflexa.motion.kinematics import forward
-from reflexa.motion.quat import Array
-
-
-def frozen(a: object, shape: tuple[int | None, ...] | None = None, what: str = "array") -> Array:
-    """A read-only float64 copy-if-needed of ``a``, checked against ``shape`` (None: any size).
-
-    Raises ValueError when the shape differs.
-    """
-    out = np.asarray(a, dtype=np.float64)
-    if shape is not None and (
-        out.ndim != len(shape) or any(n is not None and n != m for n, m in zip(shape, out.shape, strict=True))
-    ):
-        raise ValueError(f"{what} has shape {out.shape}, not {shape}")
-    if out.flags.writeable:
-        out = out.view()
-        out.flags.writeable = False
-    return out
+from reflexa.motion.arrays import Array, frozen, frozen_indices
 
 
 @dataclass(frozen=True, eq=False)
@@ -46,14 +30,13 @@ class Skeleton:
 
     def __post_init__(self) -> None:
         n = len(self.names)
-        parents = np.asarray(self.parents, dtype=np.intp)
+        parents = frozen_indices(self.parents)
         if n == 0:
             raise ValueError("a skeleton needs at least one joint")
         if len(set(self.names)) != n:
             raise ValueError("joint names are not unique")
         if parents.shape != (n,) or np.any(parents >= np.arange(n)) or np.any(parents < -1):
             raise ValueError("every parent must stand before its children")
-        parents.flags.writeable = False
         object.__setattr__(self, "parents", parents)
         object.__setattr__(self, "rest_rotations", frozen(self.rest_rotations, (n, 4), "rest rotations"))
         object.__setattr__(self, "rest_translations", frozen(self.rest_translations, (n, 3), "rest translations"))
@@ -80,20 +63,6 @@ class Skeleton:
     def roots(self) -> tuple[int, ...]:
         return tuple(np.flatnonzero(self.parents < 0).tolist())
 
-    @cached_property
-    def depth(self) -> NDArray[np.intp]:
-        """Number of joints above each joint, ``(joints,)``."""
-        out = np.zeros(len(self), dtype=np.intp)
-        for joint, parent in enumerate(self.parents.tolist()):
-            if parent >= 0:
-                out[joint] = out[parent] + 1
-        return out
-
-    @cached_property
-    def levels(self) -> tuple[NDArray[np.intp], ...]:
-        """Joints grouped by depth: each group depends on the ones before it only."""
-        return tuple(np.flatnonzero(self.depth == d) for d in range(int(self.depth.max()) + 1))
-
     def root_of(self, joint: int) -> int:
         """The topmost joint above a joint, or the joint itself."""
         while self.parents[joint] >= 0:
@@ -119,7 +88,7 @@ class Skeleton:
     def rest_model(self) -> tuple[Array, Array]:
         """Model-space rotations ``(joints, 4)`` and positions ``(joints, 3)`` of the rest pose."""
         scales = None if self.rest_scales is None else self.rest_scales[None]
-        turned, placed = forward(self, self.rest_rotations[None], self.rest_translations[None], scales)
+        turned, placed = forward(self.parents, self.rest_rotations[None], self.rest_translations[None], scales)
         return frozen(turned[0]), frozen(placed[0])
 
 

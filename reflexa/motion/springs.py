@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from scipy.signal import lfilter
 
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 
 
 def decay(frequency: float, damping: float, dt: float) -> tuple[float, float, float]:

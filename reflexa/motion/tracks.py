@@ -6,7 +6,7 @@ import numpy as np
 
 from reflexa.motion import quat
 from reflexa.motion.curves import hermite
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 
 
 def _spans(times: Array, at: Array) -> tuple[Array, Array, Array, Array]:

@@ -10,7 +10,7 @@ from scipy.interpolate import CubicSpline, PchipInterpolator
 from scipy.ndimage import gaussian_filter1d
 
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 
 Line = Literal["exact", "smoothed", "straight"]
 # Heel and ball share the weight while their heights differ by less than about this, metres.

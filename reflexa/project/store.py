@@ -18,6 +18,7 @@ from reflexa.errors import ReadError, ReflexaError, WriteError
 from reflexa.formats.documents import read_document
 from reflexa.formats.files import read_bytes, write_bytes
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
+from reflexa.names import file_name, free_name
 from reflexa.project.text import pretty
 from reflexa.stage.store import stage_from_plain, stage_plain
 from reflexa.steps import from_plain, to_plain
@@ -66,21 +67,6 @@ class Project:
     def without_rig(self, key: str) -> Project:
         """The project with everything said of a rig taken back: it is as it was found."""
         return replace(self, rigs=tuple(d for d in self.rigs if d.key != key))
-
-
-def free_name(wanted: str, taken: set[str]) -> str:
-    """``wanted``, or ``wanted 2`` and so on where it is taken (case does not count: file systems differ)."""
-    low = {t.lower() for t in taken}
-    name, n = wanted, 2
-    while name.lower() in low:
-        name, n = f"{wanted} {n}", n + 1
-    return name
-
-
-def file_name(name: str) -> str:
-    """A take's or clip's name as a file name: no separators, no reserved characters, never empty or hidden."""
-    safe = "".join(c if c.isalnum() or c in " -_.,()+" else "_" for c in name).strip(" .")
-    return safe or "take"
 
 
 def take_plain(take: Take) -> dict[str, Any]:
@@ -165,9 +151,7 @@ def save(project: Project, folder: Path) -> None:
         sources.append(entry)
     rigs: dict[str, RigDocument] = {}
     for d in project.rigs:
-        name, n = f"{file_name(d.name)}{SUFFIX}", 2
-        while name in rigs:
-            name, n = f"{file_name(d.name)} {n}{SUFFIX}", n + 1
+        name = f"{free_name(file_name(d.name), (r.removesuffix(SUFFIX) for r in rigs))}{SUFFIX}"
         rigs[name] = d
         _write(folder / RIGS / name, pretty(d.plain()))
     head: dict[str, Any] = {"reflexa": "project", "version": VERSION, "name": project.name, "sources": sources}

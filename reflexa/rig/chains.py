@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 
 from reflexa.motion.skeleton import Skeleton
+from reflexa.names import free_exactly
 from reflexa.rig import bodymap, sides
 from reflexa.rig.bodymap import BodyMap
 
@@ -65,10 +66,7 @@ def find(
             line.append(max(below, key=lambda c: longest[c]))
         done.update(line)
         name = _name(skeleton.names[start], side_of[start])
-        whole, n = name, 2
-        while whole in out:
-            whole, n = f"{name} {n}", n + 1
-        out[whole] = tuple(skeleton.names[j] for j in line)
+        out[free_exactly(name, out)] = tuple(skeleton.names[j] for j in line)
     return out
 
 

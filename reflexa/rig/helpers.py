@@ -9,7 +9,7 @@ from typing import Literal
 import numpy as np
 
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import bodymap, sides
 from reflexa.rig.bodymap import BodyMap

@@ -10,7 +10,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig.bodymap import FINGERS, MANY, PARTS
 from reflexa.rig.rig import UP, Rig
 

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+import hashlib
 from dataclasses import dataclass
+from functools import cached_property
 
 import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array, frozen
 
 
 @dataclass(frozen=True, eq=False)
@@ -27,6 +29,22 @@ class Mesh:
     weights: Array
     bind: Array
     colours: Array
+
+    def __post_init__(self) -> None:
+        for name in ("positions", "normals", "weights", "bind", "colours"):
+            object.__setattr__(self, name, frozen(getattr(self, name)))
+        for name, kind in (("triangles", np.uint32), ("joints", np.uint16)):
+            whole = np.array(getattr(self, name), dtype=kind)
+            whole.flags.writeable = False
+            object.__setattr__(self, name, whole)
+
+    @cached_property
+    def digest(self) -> str:
+        """SHA-256 over the shape of the skin and how it hangs on the joints; its colours move nothing."""
+        h = hashlib.sha256()
+        for a in (self.positions, self.triangles, self.joints, self.weights, self.bind):
+            h.update(np.ascontiguousarray(a).tobytes())
+        return h.hexdigest()
 
     def posed(self, turned: Array, placed: Array) -> Array:
         """Vertices ``(vertices, 3)`` with the joints at model-space rotations ``(joints, 4)`` and places ``(joints, 3)``."""

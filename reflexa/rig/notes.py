@@ -15,13 +15,14 @@ import numpy as np
 from msgspec import Struct
 from msgspec.structs import replace
 
+from reflexa.motion.arrays import Vector
 from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import chains, pairs
 from reflexa.rig.bodymap import MANY, PARTS, TOLD
 from reflexa.rig.helpers import Helper, How
 from reflexa.rig.pairs import Pair, Plane
-from reflexa.rig.rig import UP, Rig, Vector, analyse
+from reflexa.rig.rig import UP, Rig, analyse
 
 Quaternion = tuple[float, float, float, float]
 

@@ -6,12 +6,13 @@ import hashlib
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
+from types import MappingProxyType
 
 import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array, Vector, frozen
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import bodymap, chains, helpers, pairs, shape, sides
 from reflexa.rig.bodymap import BodyMap, Found
@@ -23,7 +24,6 @@ UP: Array = np.array([0.0, 1.0, 0.0])
 UP.flags.writeable = False
 
 
-Vector = tuple[float, float, float]
 # The end of a limb → the parts of its two bones.
 LIMBS = {"hand": ("upper arm", "forearm"), "foot": ("thigh", "shin")}
 
@@ -58,6 +58,14 @@ class Rig:
     fits: Mapping[str, Mapping[str, Vector]] = field(default_factory=dict)
     sole: float | None = None
 
+    def __post_init__(self) -> None:
+        for name in ("body_map", "found", "chains", "twists", "helpers", "tips", "fits"):
+            object.__setattr__(self, name, MappingProxyType(dict(getattr(self, name))))
+        object.__setattr__(self, "facing", frozen(self.facing, (3,), "facing"))
+        if self.reference is not None:
+            q, t = self.reference
+            object.__setattr__(self, "reference", (frozen(q), frozen(t)))
+
     @cached_property
     def key(self) -> str:
         """A short word for the skeleton's names and hierarchy: equal for every file of the same rig."""
@@ -66,15 +74,16 @@ class Rig:
 
     @cached_property
     def digest(self) -> str:
-        """SHA-256 over everything that a step may read of the rig; its skin counts only by the ground under it."""
+        """SHA-256 over everything that a step may read of the rig, its skin included: soles and height are read off it."""
         s = self.skeleton
         h = hashlib.sha256(self.key.encode())
         for a in (s.rest_rotations, s.rest_translations, s.rest_scales, self.plane.normal, self.facing,
                   *(self.reference or ()), *self.tips.values()):  # fmt: skip
             h.update(b"-" if a is None else np.ascontiguousarray(a).tobytes())
         said = (
-            self.plane.offset, self.body_map, [(p.left, p.right) for p in self.pairs], self.centre, dict(self.chains),
-            dict(self.twists), dict(self.helpers), list(self.tips), self.ground, {k: dict(v) for k, v in self.fits.items()},
+            self.plane.offset, dict(self.body_map), [(p.left, p.right) for p in self.pairs], self.centre, dict(self.chains),
+            dict(self.twists), dict(self.helpers), list(self.tips), self.ground, [m.digest for m in self.meshes],
+            {k: dict(v) for k, v in self.fits.items()},
         )  # fmt: skip
         h.update(repr(said).encode())
         return h.hexdigest()

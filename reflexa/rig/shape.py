@@ -6,7 +6,7 @@ from collections.abc import Mapping
 
 import numpy as np
 
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig.bodymap import FINGERS
 
@@ -40,7 +40,7 @@ def find(
     ]  # fmt: skip
     if not legs:
         return {}
-    leg = min(legs, key=lambda line: (int(skeleton.depth[line[0]]), line[0]))
+    leg = min(legs, key=lambda line: (len(skeleton.above(line[0])), line[0]))
     out: dict[str, list[int]] = {}
     pelvis = _centre_above(skeleton, leg[0], side_of)
     if pelvis < 0:

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
+from types import MappingProxyType
 
 import numpy as np
 
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig.rig import UP, Rig
 
 SIDES = ("left", "right")
@@ -54,7 +56,7 @@ _ON_GROUND = 0.008
 
 
 @lru_cache(maxsize=32)
-def soles(rig: Rig) -> dict[str, Sole]:
+def soles(rig: Rig) -> Mapping[str, Sole]:
     """Per side that has a foot, its sole as it stands in the neutral pose: heel and tip where the skin ends, else by
     proportion. Kept per rig."""
     out = {}
@@ -62,7 +64,7 @@ def soles(rig: Rig) -> dict[str, Sole]:
         sole = _sole(rig, side)
         if sole is not None:
             out[side] = sole
-    return out
+    return MappingProxyType(out)
 
 
 def _sole(rig: Rig, side: str) -> Sole | None:

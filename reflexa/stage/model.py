@@ -14,9 +14,8 @@ from numpy.typing import ArrayLike
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array, Vector
 
-Vector = tuple[float, float, float]
 Shape = Literal["box", "ramp", "cylinder", "mesh"]
 MOST_TRIANGLES = 20_000
 

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import numpy as np
 
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.stage.model import Grip, Prop
 from reflexa.stage.shapes import corners, part
 

@@ -6,7 +6,7 @@ from functools import lru_cache
 
 import numpy as np
 
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array, owned
 from reflexa.stage.model import Prop
 
 ROUND = 32  # sides of a cylinder
@@ -22,14 +22,14 @@ def corners(prop: Prop) -> Array:
     w, h, d = prop.size
     if prop.shape == "mesh":
         v = np.array(prop.vertices, dtype=np.float64).reshape(-1, 3)
-        return _frozen(v[np.array(prop.triangles, dtype=np.intp).reshape(-1, 3)])
+        return owned(v[np.array(prop.triangles, dtype=np.intp).reshape(-1, 3)])
     x, z = w / 2, d / 2
     if prop.shape == "box":
         v = np.array([(-x, 0, -z), (x, 0, -z), (x, 0, z), (-x, 0, z), (-x, h, -z), (x, h, -z), (x, h, z), (-x, h, z)])
-        return _frozen(v[np.array([(a, c, b) for a, b, c in _BOX])])
+        return owned(v[np.array([(a, c, b) for a, b, c in _BOX])])
     if prop.shape == "ramp":  # rises towards +z
         v = np.array([(-x, 0, z), (x, 0, z), (x, 0, -z), (-x, 0, -z), (-x, h, z), (x, h, z)])
-        return _frozen(v[np.array(_RAMP)])
+        return owned(v[np.array(_RAMP)])
     a = np.arange(ROUND) * 2 * np.pi / ROUND
     rim = np.stack([x * np.cos(a), np.zeros(ROUND), -z * np.sin(a)], axis=-1)
     top, after = rim + [0, h, 0], np.roll(np.arange(ROUND), -1)
@@ -39,12 +39,7 @@ def corners(prop: Prop) -> Array:
         np.stack([np.tile(low, (ROUND, 1)), rim[after], rim], axis=1),
         np.stack([np.tile(high, (ROUND, 1)), top, top[after]], axis=1),
     ]
-    return _frozen(np.concatenate([*sides, *caps]))
-
-
-def _frozen(a: Array) -> Array:
-    a.flags.writeable = False
-    return a
+    return owned(np.concatenate([*sides, *caps]))
 
 
 def part(corners_: Array, place: tuple[float, float, float], axis: int | None = None) -> Array:

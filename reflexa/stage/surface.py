@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array, frozen
 from reflexa.stage.model import Prop, Stage, track, turn_of
 from reflexa.stage.shapes import corners
 
@@ -76,7 +76,7 @@ def _top(prop: Prop, clip: Clip, points: Array, above: float, when: NDArray[np.i
 @lru_cache(maxsize=256)
 def _standing(prop: Prop) -> Array:
     """The triangles of a prop that does not move, in the world ``(n, 3, 3)``. Kept by value."""
-    return np.array(prop.place) + quat.rotate(turn_of(prop.turn), corners(prop))
+    return frozen(np.array(prop.place) + quat.rotate(turn_of(prop.turn), corners(prop)))
 
 
 def _under(tri: Array, points: Array, above: float) -> tuple[Array, Array]:

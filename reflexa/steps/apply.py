@@ -9,7 +9,7 @@ import numpy as np
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
 from reflexa.steps.model import NOTHING, Around, Step
 from reflexa.steps.registry import kind_of

@@ -10,9 +10,9 @@ import numpy as np
 from msgspec import Meta
 
 from reflexa.errors import RecipeError
-from reflexa.motion import contacts, kinematics, quat
+from reflexa.motion import contacts, cycle, kinematics, quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.resample import at_frames
 from reflexa.rig import Rig
 from reflexa.steps.footing import planted_spans
@@ -103,7 +103,10 @@ def blend(clip: Clip, rig: Rig, step: Step, clips: Clips) -> Clip:
         )
     of = np.array([index[s.names[j]] for j in to])
     at = other_frames(clip, rig, other, other_rig, settings)
-    seen = _repeated(other, at) if settings.repeat else at_frames(other, at)
+    if settings.repeat:
+        seen = cycle.at_moments(other, other_rig.travel_joint, at, turning=other.loop)
+    else:
+        seen = at_frames(other, at)
     rotations, translations = np.array(clip.rotations), np.array(clip.translations)
     # A joint that rests at another place in the other file keeps its own bone: only what moves beyond rest is taken.
     beyond = seen.translations[:, of] - other.skeleton.rest_translations[of]
@@ -158,7 +161,7 @@ def _hold_in_model(
     parents = clip.skeleton.parents
     turned = clip.model[0]
     q0, t0 = _against(other, settings)
-    first = kinematics.forward(other.skeleton, q0[None], t0[None])[0][0]
+    first = kinematics.forward(other.skeleton.parents, q0[None], t0[None])[0][0]
     for j in top:
         if j not in of or parents[j] < 0:
             continue
@@ -166,24 +169,6 @@ def _hold_in_model(
         if settings.mode == "add":
             wanted = quat.multiply(quat.multiply(wanted, quat.conjugate(first[of[j]])), turned[:, j])
         rotations[:, j] = quat.multiply(quat.conjugate(turned[:, parents[j]]), wanted)
-
-
-def _repeated(other: Clip, at: Array) -> Clip:
-    """The other clip at frames beyond its end begun again, its root carried on by what it travels in a cycle."""
-    period = other.frames - 1
-    if period < 1:
-        return at_frames(other, np.zeros_like(at))
-    turns = np.floor(at / period)
-    inside = at - turns * period
-    # The very end of the last turn is the end, not the beginning.
-    last = (inside < 1e-9) & (turns == 1) & (at <= period + 1e-9)
-    inside, turns = np.where(last, period, inside), np.where(last, 0, turns)
-    out = at_frames(other, inside)
-    translations = np.array(out.translations)
-    for root in other.skeleton.roots:
-        travel = (other.translations[-1, root] - other.translations[0, root]) * [1.0, 0.0, 1.0]
-        translations[:, root] += turns[:, None] * travel
-    return out.with_motion(out.rotations, translations)
 
 
 # In time ----------------------------------------------------------------------------------------------------

@@ -15,7 +15,7 @@ from reflexa.motion import curves, kinematics, quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import Interpolation
 from reflexa.motion.limbs import Posed, limb, look, reach, reach_chain, swing, turn_about
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array, Vector, vector
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig
 from reflexa.steps.model import Settings, StepKind
@@ -24,7 +24,6 @@ Space = Literal["own", "parent", "world"]
 Drives = Literal["joint", "limb", "chain", "body", "aim"]
 Ends = Literal["feet", "hands"]
 _ENDS: dict[str, tuple[str, str]] = {"feet": ("left foot", "right foot"), "hands": ("left hand", "right hand")}
-Vector = tuple[float, float, float]
 ZERO: Vector = (0.0, 0.0, 0.0)
 Slopes = tuple[float, float, float, float, float, float, float]
 
@@ -192,7 +191,7 @@ def _drive(clip: Clip, rig: Rig, rotations: Array, translations: Array, track: T
         return
     local = rotations[frames]  # a copy: what stays as it was is written nowhere
     scales = None if clip.scales is None else clip.scales[frames]
-    turned, placed = kinematics.forward(skeleton, local, translations[frames], scales)
+    turned, placed = kinematics.forward(skeleton.parents, local, translations[frames], scales)
     posed = Posed(skeleton, turned, placed, local, set())
     j = skeleton.index[track.joint]
     change, shift = _in_model(posed, j, quat.from_rotvec(np.radians(rotate[frames])), move[frames], track.space)
@@ -212,11 +211,7 @@ def _drive(clip: Clip, rig: Rig, rotations: Array, translations: Array, track: T
         turn_about(posed, np.array(skeleton.below(j), dtype=np.intp), posed.placed[:, j].copy(), change)
     else:
         _move_body(posed, rig, j, change, shift, track.stay)
-        parent = int(skeleton.parents[j])
-        p = posed.placed[:, j]
-        if parent >= 0:
-            p = quat.rotate(quat.conjugate(posed.turned[:, parent]), p - posed.placed[:, parent])
-        translations[frames, j] = p
+        translations[frames, j] = posed.translation(j)
     after = posed.rotations()
     for k in posed.loose:
         rotations[frames, k] = quat.shortest(quat.normalise(after[:, k]), rotations[frames, k])
@@ -316,7 +311,7 @@ def pose_key(clip: Clip, joint: str, frame: int, at: int) -> Key:
     turn = np.degrees(quat.to_rotvec(quat.multiply(back, clip.rotations[frame, j])))
     move = quat.rotate(back, clip.translations[frame, j] - skeleton.rest_translations[j])
     # Rounded as files are, so that a saved layer holds what it held.
-    return Key(at, _vector(np.asarray(turn).round(9)), _vector(move.round(9)))
+    return Key(at, vector(np.asarray(turn).round(9)), vector(move.round(9)))
 
 
 def missing(settings: CorrectionSettings, rig: Rig) -> list[str]:
@@ -376,16 +371,12 @@ def _changed_at(track: Track, frame: int) -> bool:
 def _still(track: Track, frame: int) -> Key:
     """A key that says what the curve already says at a frame."""
     r, m, s = track_at(track, np.array([frame]))
-    return Key(frame, _vector(r[0]), _vector(m[0]), float(s[0]), _then(track, frame))
+    return Key(frame, vector(r[0]), vector(m[0]), float(s[0]), _then(track, frame))
 
 
 def _then(track: Track, frame: int) -> Interpolation:
     """How the curve goes on at a frame: as the key before it says."""
     return next((k.then for k in reversed(track.keys) if k.frame <= frame), "smooth")
-
-
-def _vector(v: Array) -> Vector:
-    return float(v[0]), float(v[1]), float(v[2])
 
 
 def move_keys(settings: CorrectionSettings, keys: set[tuple[str, int]], by: int, last_frame: int) -> CorrectionSettings:

@@ -10,7 +10,7 @@ from msgspec import Meta
 from reflexa.errors import RecipeError
 from reflexa.motion import cycle, quat, springs
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
 from reflexa.steps.helper_joints import follow
 from reflexa.steps.model import Settings, StepKind

@@ -13,7 +13,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Posed, at_frames, limb, look, posed_clip, reach, reach_chain, swing, turn_about
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array, Vector
 from reflexa.rig import Rig
 from reflexa.rig.soles import soles
 from reflexa.stage import Stage
@@ -21,7 +21,6 @@ from reflexa.stage.model import between_keys, grip_track, turn_of
 from reflexa.steps.helper_joints import follow
 from reflexa.steps.model import Around, Settings, Step, StepKind
 
-Vector = tuple[float, float, float]
 Frame = Annotated[int, Meta(ge=-10_000_000, le=10_000_000)]
 
 

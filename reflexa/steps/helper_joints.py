@@ -7,7 +7,8 @@ from typing import Annotated
 import numpy as np
 from msgspec import Meta
 
-from reflexa.motion import quat
+from reflexa.motion import kinematics, quat
+from reflexa.motion.arrays import owned
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.helpers import by_rule, distances
@@ -41,13 +42,11 @@ def snapped(clip: Clip, rig: Rig, only: tuple[str, ...] = ()) -> Clip:
         j = skeleton.index[name]
         q, p = by_rule(skeleton, j, rig.helpers[name], turned, placed)
         turned[:, j], placed[:, j] = q, p
-        parent = int(skeleton.parents[j])
-        if parent >= 0:
-            back = quat.conjugate(turned[:, parent])
-            q, p = quat.multiply(back, q), quat.rotate(back, p - placed[:, parent])
+        q, p = kinematics.to_local(skeleton.parents, (turned, placed), j, q, p)
         rotations[:, j], translations[:, j] = quat.shortest(q, rotations[:, j]), p
-    out = clip.with_motion(rotations, translations)
-    return out if any(skeleton.children[skeleton.index[n]] for n in names) else out.with_model(turned, placed)
+    carries = any(skeleton.children[skeleton.index[n]] for n in names)
+    known = None if carries else (owned(turned), owned(placed))
+    return clip.with_motion(owned(rotations), owned(translations), known_model=known)
 
 
 # A helper joint this near its rule was on it, metres.

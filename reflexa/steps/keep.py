@@ -21,7 +21,7 @@ from reflexa.motion.limbs import (
     turn_about,
     widened,
 )  # fmt: skip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
 from reflexa.steps.goal import Reach, weight_of
 from reflexa.steps.helper_joints import follow

@@ -13,14 +13,13 @@ from numpy.typing import NDArray
 
 from reflexa.motion import curves, quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array, Vector, vector
 from reflexa.rig import Rig
 from reflexa.steps.correction import (
     CorrectionSettings,
     Key,
     Slopes,
     Track,
-    Vector,
     correct,
     pose_key,
     sampled,
@@ -193,7 +192,7 @@ def hold_until(
         if not track.keys or until <= frame:
             continue
         r, m, s = track_at(track, np.array([frame]))
-        value = Key(frame, _plain(r[0]), _plain(m[0]), float(s[0]))
+        value = Key(frame, vector(r[0]), vector(m[0]), float(s[0]))
         later = [k for k in track.keys if k.frame > until]
         kept = [k for k in track.keys if k.frame < frame or k.frame > until]
         new = [value, replace(value, frame=until)]
@@ -298,11 +297,7 @@ def _change_key(below: Clip, above: Clip, j: int, frame: int) -> Key:
     back = quat.conjugate(below.rotations[frame, j])
     turn = np.degrees(quat.to_rotvec(quat.multiply(back, above.rotations[frame, j])))
     move = quat.rotate(back, above.translations[frame, j] - below.translations[frame, j])
-    return Key(frame, _plain(turn.round(9)), _plain(move.round(9)))
-
-
-def _plain(v: Array) -> Vector:
-    return float(v[0]), float(v[1]), float(v[2])
+    return Key(frame, vector(turn.round(9)), vector(move.round(9)))
 
 
 def split_off(settings: CorrectionSettings, joints: set[str]) -> tuple[CorrectionSettings, CorrectionSettings]:
@@ -426,7 +421,7 @@ def merged(
     for j in np.flatnonzero(np.any(changes != 0, axis=(0, 2))).tolist():
         wanted = changes[:, j]
         kept = frames if every_frame else _fewest(wanted, old, degrees, mm)
-        keys = tuple(Key(f, _plain(wanted[f, :3]), _plain(wanted[f, 3:6])) for f in kept.tolist())
+        keys = tuple(Key(f, vector(wanted[f, :3]), vector(wanted[f, 3:6])) for f in kept.tolist())
         tracks.append(Track(below.skeleton.names[j], keys))
         r, m, _ = track_at(tracks[-1], frames)
         worst_turn = max(worst_turn, float(np.linalg.norm(r - wanted[:, :3], axis=-1).max()))

@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from reflexa.motion import cycle, kinematics, quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
 from reflexa.rig.helpers import distances
 from reflexa.rig.rig import UP
@@ -72,8 +72,7 @@ def _reflection(normal: Array) -> Array:
 def start_heading(clip: Clip, rig: Rig) -> tuple[Array, Array]:
     """Heading ``(4,)`` relative to rest (a turn about up) and place ``(3,)`` of the travelling joint at the first frame."""
     joint = rig.travel_joint
-    first = kinematics.forward(
-        clip.skeleton,
+    first = kinematics.forward(clip.skeleton.parents,
         clip.rotations[:1],
         clip.translations[:1],
         None if clip.scales is None else clip.scales[:1],

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import ArrayLike
 
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
 from reflexa.rig.bodymap import joints_of
 from reflexa.stage import EMPTY, Stage

@@ -11,7 +11,7 @@ from msgspec import Meta
 from reflexa.errors import RecipeError
 from reflexa.motion import quat, travel
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Mesh, Rig
 from reflexa.steps.model import Around, Settings, StepKind

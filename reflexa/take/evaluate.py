@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
@@ -15,7 +16,7 @@ import numpy as np
 from reflexa.errors import RecipeError
 from reflexa.motion.clip import Clip
 from reflexa.motion.cycle import repeated
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.resample import to_rate
 from reflexa.rig import Rig
 from reflexa.steps import KINDS, Step, carried, to_plain
@@ -51,24 +52,29 @@ class Evaluation:
 
 
 class Cache:
-    """Outputs of steps under the digest of everything that led to them; the oldest go when ``most_bytes`` is passed."""
+    """Outputs of steps under the digest of everything that led to them; the oldest go when ``most_bytes`` is passed.
+    May be shared by threads."""
 
     def __init__(self, most_bytes: int = 512 << 20) -> None:
         self._kept: OrderedDict[str, tuple[Clip, Rig]] = OrderedDict()
         self._most = most_bytes
         self._bytes = 0
+        self._lock = threading.Lock()
 
     def get(self, key: str) -> tuple[Clip, Rig] | None:
-        found = self._kept.get(key)
-        if found is not None:
-            self._kept.move_to_end(key)
-        return found
+        with self._lock:
+            found = self._kept.get(key)
+            if found is not None:
+                self._kept.move_to_end(key)
+            return found
 
     def put(self, key: str, made: tuple[Clip, Rig]) -> None:
-        self._kept[key] = made
-        self._bytes += _size(made[0])
-        while self._bytes > self._most and len(self._kept) > 1:
-            self._bytes -= _size(self._kept.popitem(last=False)[1][0])
+        with self._lock:
+            old = self._kept.pop(key, None)
+            self._bytes += _size(made[0]) - (0 if old is None else _size(old[0]))
+            self._kept[key] = made
+            while self._bytes > self._most and len(self._kept) > 1:
+                self._bytes -= _size(self._kept.popitem(last=False)[1][0])
 
 
 def _size(clip: Clip) -> int:

@@ -8,7 +8,7 @@ import msgspec
 
 from reflexa.desktop.beginnings import settings_for
 from reflexa.desktop.session.cards import RESULT_CARD, SOURCE_CARD
-from reflexa.project.store import free_name
+from reflexa.names import free_name
 from reflexa.steps import KINDS, Mask, make
 from reflexa.take import model as takes
 

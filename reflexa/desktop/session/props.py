@@ -6,7 +6,7 @@ from dataclasses import replace
 
 import msgspec
 
-from reflexa.project.store import free_name
+from reflexa.names import free_name
 from reflexa.stage import EMPTY, Prop, Stage
 from reflexa.take import model as takes
 

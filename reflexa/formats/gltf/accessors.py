@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from reflexa.errors import ReadError
 from reflexa.formats.gltf.container import GltfFile, Json
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 
 _TYPES = {5120: "<i1", 5121: "<u1", 5122: "<i2", 5123: "<u2", 5125: "<u4", 5126: "<f4"}
 _SIZES = {"SCALAR": 1, "VEC2": 2, "VEC3": 3, "VEC4": 4, "MAT2": 4, "MAT3": 9, "MAT4": 16}

@@ -15,7 +15,7 @@ from reflexa.formats.gltf.container import GltfFile, Json
 from reflexa.formats.imported import settle_rate
 from reflexa.motion import quat, tracks
 from reflexa.motion.clip import Clip, Event
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 
 # Rates that are tried in this order for keys that stand far apart.

@@ -12,7 +12,7 @@ from reflexa.formats.gltf.container import GltfFile, Json, load
 from reflexa.formats.gltf.read import local_transforms, parents_of
 from reflexa.formats.gltf.skin import triangle_indices
 from reflexa.motion import quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 
 
 def triangles_of(path: Path, most: int) -> Array:

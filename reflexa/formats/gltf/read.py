@@ -18,9 +18,11 @@ from reflexa.formats.gltf.container import GltfFile, Json, load
 from reflexa.formats.gltf.skin import read_meshes
 from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, ReadOptions
 from reflexa.motion import quat
-from reflexa.motion.clip import Clip, rest_clip
-from reflexa.motion.quat import Array
+from reflexa.motion.clip import Clip
+from reflexa.motion.matrices import decomposed
+from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
+from reflexa.names import free_exactly, told_apart
 from reflexa.rig import analyse
 
 
@@ -68,7 +70,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa:
         if sampled is None:
             continue
         q, t = frames.take_in(frame, skeleton, sampled.rotations, sampled.translations)
-        name = _unique_name(sampled.name, [c.name for c in clips])
+        name = free_exactly(sampled.name, layout.animations)
         clip = Clip(
             name, skeleton, quat.continuous(q), t, sampled.rate, sampled.scales, sampled.loop, sampled.stepped,
             sampled.play_rate, sampled.events,
@@ -80,18 +82,6 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa:
     generator = file.json["asset"].get("generator", "")
     fmt = "glb" if path.suffix.lower() == ".glb" else "gltf"
     return Imported(path, fmt, str(generator), rig, tuple(clips), frame, tuple(warnings), layout)
-
-
-def rest_of(document: Imported) -> Clip:
-    """A one-frame clip of the rest pose, for files that hold a rig and no animation."""
-    return rest_clip(document.rig.skeleton, document.path.stem)
-
-
-def _unique_name(name: str, taken: list[str]) -> str:
-    new, n = name, 2
-    while new in taken:
-        new, n = f"{name} {n}", n + 1
-    return new
 
 
 def parents_of(file: GltfFile, nodes: list[Json]) -> list[int]:
@@ -124,7 +114,7 @@ def local_transforms(file: GltfFile, nodes: list[Json], warnings: list[str]) -> 
     for i, node in enumerate(nodes):
         if "matrix" in node:
             m = np.array(_numbers(file, node["matrix"], 16, f"nodes[{i}].matrix")).reshape(4, 4).T
-            q[i], t[i], s[i], sheared = _decompose(m)
+            q[i], t[i], s[i], sheared = decomposed(m)
             if sheared:
                 warnings.append(f"The matrix of {node.get('name', f'nodes[{i}]')!r} shears: the shear is left out.")
         if "rotation" in node:
@@ -144,19 +134,6 @@ def _numbers(file: GltfFile, value: Any, count: int, place: str) -> list[float]:
     if not good or not all(isinstance(v, int | float) and abs(v) < 1e12 for v in value):
         raise ReadError(f"is not {count} finite numbers", file.path, place)
     return [float(v) for v in value]
-
-
-def _decompose(m: Array) -> tuple[Array, Array, Array, bool]:
-    """A 4x4 matrix as rotation, translation and scale, and whether anything was left over (shear)."""
-    linear = m[:3, :3]
-    scale = np.linalg.norm(linear, axis=0)
-    if np.linalg.det(linear) < 0:
-        scale = scale * np.array([-1.0, 1.0, 1.0])
-    safe = np.where(np.abs(scale) > 1e-12, scale, 1.0)
-    u, _, vt = np.linalg.svd(linear / safe)
-    turn = u @ vt
-    sheared = bool(np.abs(turn * safe - linear).max() > 1e-5 * max(1.0, float(np.abs(linear).max())))
-    return quat.from_matrix(turn), m[:3, 3], scale, sheared
 
 
 def _choose_joints(file: GltfFile, nodes: list[Json], parents: list[int]) -> list[int]:
@@ -229,21 +206,9 @@ def _shared_parent(roots: list[int], order: list[int], parents: list[int]) -> in
 
 
 def _names(nodes: list[Json], joints: list[int], warnings: list[str]) -> list[str]:
-    out: list[str] = []
-    taken: set[str] = set()
-    unnamed = 0
-    for node in joints:
-        name = str(nodes[node].get("name") or "")
-        if not name:
-            unnamed += 1
-            name = f"node {node}"
-        new, n = name, 2
-        while new in taken:
-            new, n = f"{name}.{n}", n + 1
-        if new != name:
-            warnings.append(f"Two joints are called {name!r}: the later one is called {new!r} here.")
-        taken.add(new)
-        out.append(new)
+    given = [str(nodes[node].get("name") or "") for node in joints]
+    out = told_apart((name or f"node {node}" for name, node in zip(given, joints, strict=True)), "joints", warnings)
+    unnamed = given.count("")
     if unnamed:
         warnings.append(f"{unnamed} joints have no name and are called after their number.")
     return out

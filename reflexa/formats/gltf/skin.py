@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from reflexa.errors import ReadError
 from reflexa.formats.gltf import accessors
 from reflexa.formats.gltf.container import GltfFile, Json
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig.mesh import Mesh, vertex_normals
 
 

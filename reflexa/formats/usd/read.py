@@ -19,8 +19,10 @@ from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, ReadOptions
 from reflexa.formats.usd.skin import read_meshes
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip, Event
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
+from reflexa.motion.matrices import decomposed
 from reflexa.motion.skeleton import Skeleton
+from reflexa.names import free_exactly
 from reflexa.rig import analyse
 
 MOST_FRAMES = 2_000_000
@@ -109,9 +111,7 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
             continue
         rotations, translations, scales, rate, ours = sampled
         q, t = frames.take_in(frame, skeleton, rotations, translations)
-        name = str(ours.get("name") or prim.GetName())
-        while name in animations:
-            name += "'"
+        name = free_exactly(str(ours.get("name") or prim.GetName()), animations)
         animations[name] = str(prim.GetPath())
         play = ours.get("play_rate", 1.0)
         speed = float(play) if isinstance(play, int | float) and play > 0 else 1.0
@@ -162,7 +162,7 @@ def _skeleton(skel: Any, tokens: list[str], path: Path, where: str, warnings: li
         rest = np.array(
             [np.linalg.inv(bind[above[t]]) @ bind[i] if t in above else bind[i] for i, t in enumerate(tokens)]
         )
-    q, t, s = decomposed(rest[order])
+    q, t, s, _ = decomposed(rest[order])
     ours = skel.GetPrim().GetCustomDataByKey(f"{OURS}:joints")
     given = (
         [str(n) for n in ours]
@@ -209,23 +209,14 @@ def _matrices(value: Any, count: int) -> Array | None:
     return out if np.isfinite(out).all() and np.abs(out).max() < 1e12 else None
 
 
-def decomposed(m: Array) -> tuple[Array, Array, Array]:
-    """Rotations ``(…, 4)``, translations and scales ``(…, 3)`` of column matrices; shear is left out."""
-    linear = m[..., :3, :3]
-    s = np.linalg.norm(linear, axis=-2)
-    s = np.where(np.linalg.det(linear)[..., None] < 0, -s, s)
-    s = np.where(np.abs(s) > 1e-12, s, 1.0)
-    return quat.from_matrix(linear / s[..., None, :]), np.array(m[..., :3, 3]), s
-
-
 def _frame(
     stage: Any, prim: Any, raw: Skeleton, options: ReadOptions, warnings: list[str], pxr: Any
 ) -> frames.ImportFrame:
     world = pxr.UsdGeom.XformCache().GetLocalToWorldTransform(prim)
-    q, t, s = decomposed(np.array(world, dtype=np.float64).T)
+    q, t, s, _ = decomposed(np.array(world, dtype=np.float64).T)
     if np.ptp(s) > 1e-6 * abs(float(s.mean())):
         warnings.append("The transforms above the skeleton scale unevenly: their mean scale is taken.")
-    if s.mean() <= 0:
+    if s.min() <= 0:
         raise ReadError("the transforms above the skeleton scale by zero or mirror", place=str(prim.GetPath()))
     told = options.unit
     unit = told if told is not None else float(pxr.UsdGeom.GetStageMetersPerUnit(stage))

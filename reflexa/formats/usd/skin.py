@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig.mesh import Mesh, vertex_normals
 
 

@@ -15,7 +15,8 @@ from reflexa.formats.imported import Imported
 from reflexa.formats.usd.read import OURS, UsdLayout, usd
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
+from reflexa.names import free_exactly
 from reflexa.rig import Mesh, Rig
 
 
@@ -64,10 +65,7 @@ def tokens_of(rig: Rig, pxr: Any) -> list[str]:
     out: list[str] = []
     for name, parent in zip(rig.skeleton.names, rig.skeleton.parents.tolist(), strict=True):
         own = _identifier(name, pxr)
-        token, n = own if parent < 0 else f"{out[parent]}/{own}", 2
-        while token in out:
-            token, n = f"{token}_{n}", n + 1
-        out.append(token)
+        out.append(free_exactly(own if parent < 0 else f"{out[parent]}/{own}", out, "_"))
     return out
 
 

@@ -15,7 +15,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion import contacts, cycle, quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Limb, at_frames, limb, posed_clip, reach, sunk_clip, too_far, turn_about, widened
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array, owned
 from reflexa.rig import Rig
 from reflexa.rig.soles import Sole, soles
 from reflexa.stage import Stage, surface_under
@@ -70,12 +70,11 @@ def _levelled(clip: Clip, rig: Rig, settings: PlantsSettings, stage: Stage) -> C
     parent = int(clip.skeleton.parents[pelvis])
     turned, placed = clip.model
     translations[:, pelvis] += quat.rotate(quat.conjugate(turned[:, parent]), down) if parent >= 0 else down
-    out = clip.with_motion(clip.rotations, translations)
     if clip.scales is not None:
-        return out
+        return clip.with_motion(clip.rotations, owned(translations))
     lower = np.array(placed)
     lower[:, clip.skeleton.below(pelvis)] += down
-    return out.with_model(turned, lower)
+    return clip.with_motion(clip.rotations, owned(translations), known_model=(turned, owned(lower)))
 
 
 def changes_of(clip: Clip, rig: Rig, plants: Plants, settings: PlantsSettings, stage: Stage) -> list[Change]:

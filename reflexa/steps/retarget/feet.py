@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 from scipy.ndimage import minimum_filter1d
 
 from reflexa.motion import contacts, quat
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig.match import SIDES, Match, leg_length
 from reflexa.rig.rig import UP, Rig
 from reflexa.rig.soles import BALL, HEEL

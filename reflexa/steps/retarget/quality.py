@@ -8,7 +8,7 @@ import numpy as np
 
 from reflexa.motion import contacts, quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
 from reflexa.rig.match import Match, Segment
 from reflexa.steps.retarget.contact import sole_points

@@ -11,6 +11,7 @@ from msgspec import Meta
 
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
+from reflexa.motion.arrays import owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Posed
 from reflexa.rig import Rig
@@ -82,20 +83,16 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
     contacts = plant_feet(posed, clip, m) if settings.feet else Contacts()
     if settings.hands != "free":
         place_hands(posed, clip, m, settings.hands, contacts)
-    parents = target.skeleton.parents
     rotations = posed.rotations()
     translations = np.tile(target.skeleton.rest_translations, (clip.frames, 1, 1))
     for j in {target.joint("root"), target.joint("pelvis")} - {-1}:
-        p, parent = posed.placed[:, j], int(parents[j])
-        if parent >= 0:
-            p = quat.rotate(quat.conjugate(posed.turned[:, parent]), p - posed.placed[:, parent])
-        translations[:, j] = p
+        translations[:, j] = posed.translation(j)
+    scales = _scales(target, clip.frames)
     out = replace(
-        clip, skeleton=target.skeleton, rotations=quat.continuous(quat.tidied(rotations)), translations=translations,
-        scales=_scales(target, clip.frames),
+        clip, skeleton=target.skeleton, rotations=owned(quat.continuous(quat.tidied(rotations))),
+        translations=owned(translations), scales=scales,
+        known_model=(posed.turned, posed.placed) if scales is None else None,
     )  # fmt: skip
-    if out.scales is None:
-        out = out.with_model(posed.turned, posed.placed)
     if settings.helpers and target.helpers:
         out = snapped(out, target)
     return out, m, posed, contacts

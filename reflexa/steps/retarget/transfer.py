@@ -7,7 +7,7 @@ import numpy as np
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Posed
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array
 from reflexa.rig.match import SIDES, Match, hips
 from reflexa.rig.rig import Rig
 

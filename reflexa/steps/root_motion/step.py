@@ -7,9 +7,9 @@ from dataclasses import dataclass
 import numpy as np
 
 from reflexa.errors import RecipeError
-from reflexa.motion import quat, travel
+from reflexa.motion import kinematics, quat, travel
 from reflexa.motion.clip import Clip
-from reflexa.motion.quat import Array
+from reflexa.motion.arrays import Array, owned
 from reflexa.motion.travel import yaw
 from reflexa.rig import Rig
 from reflexa.steps.footing import Footing, footing
@@ -199,15 +199,15 @@ def _carried(clip: Clip, rig: Rig, turn: Array, move: Array) -> Clip:
     turned, placed = clip.model
     for j in [top, *(r for r in skeleton.roots if top not in skeleton.below(r))]:
         q, p = quat.multiply(turn, turned[:, j]), quat.rotate(turn, placed[:, j]) + move
-        parent = int(skeleton.parents[j])
-        if parent >= 0:
-            back = quat.conjugate(turned[:, parent])
-            q, p = quat.multiply(back, q), quat.rotate(back, p - placed[:, parent])
+        q, p = kinematics.to_local(skeleton.parents, clip.model, j, q, p)
         rotations[:, j], translations[:, j] = quat.continuous(quat.shortest(q, rotations[:, j])), p
-    out = clip.with_motion(rotations, translations)
-    if clip.scales is not None or skeleton.parents[top] >= 0:
-        return out
-    return out.with_model(quat.multiply(turn[:, None], turned), quat.rotate(turn[:, None], placed) + move[:, None])
+    known = None
+    if clip.scales is None and skeleton.parents[top] < 0:
+        known = (
+            owned(quat.multiply(turn[:, None], turned)),
+            owned(quat.rotate(turn[:, None], placed) + move[:, None]),
+        )
+    return clip.with_motion(owned(rotations), owned(translations), known_model=known)
 
 
 def _height_locked(clip: Clip, rig: Rig) -> Clip:
@@ -259,11 +259,7 @@ def _with_root(clip: Clip, root: int, turn: Array, place: Array) -> Clip:
     skeleton = clip.skeleton
     turned, placed = clip.model
     rotations, translations = np.array(clip.rotations), np.array(clip.translations)
-    parent = int(skeleton.parents[root])
-    q, p = turn, place
-    if parent >= 0:
-        back = quat.conjugate(turned[:, parent])
-        q, p = quat.multiply(back, turn), quat.rotate(back, place - placed[:, parent])
+    q, p = kinematics.to_local(skeleton.parents, clip.model, root, turn, place)
     rotations[:, root], translations[:, root] = quat.continuous(quat.shortest(q, rotations[:, root])), p
     back = quat.conjugate(turn)
     for child in skeleton.children[root]:
