@@ -19,7 +19,7 @@ from reflexa.rig import Rig, analyse
 from reflexa.stage import Prop, Stage
 from reflexa.steps import Mask, apply, make
 from reflexa.steps.correction import CorrectionSettings, set_key
-from reflexa.steps.model import Around, Point
+from reflexa.steps.model import SOURCE, Context, Point
 from reflexa.steps.retarget import RetargetSettings, retarget
 from reflexa.take import Cache, Source, Take, evaluate
 
@@ -55,7 +55,7 @@ def ground() -> None:
         clip, rig = walking(frames)
         _ = clip.model
         stage = Stage(tuple(Prop(f"crate {i}", place=(2.0 * i, 0.0, 0.4 * i)) for i in range(6)))
-        around = Around(stage=stage, earlier=(Point("source", clip, rig),))
+        around = Context(stage=stage, earlier=(Point(SOURCE, "source", clip, rig),))
         copy = best(lambda c=clip: (np.array(c.rotations), np.array(c.translations)))
         print(f" {frames} frames")
         for what, step in (

@@ -8,8 +8,8 @@ import numpy as np
 
 from benchmarks.measure import best, line
 from benchmarks.rigs import demo_rig, moving
-from reflexa.steps.correction import CorrectionSettings, Key, Track, correct, set_key
-from reflexa.steps.keys import all_keys, merged
+from reflexa.steps.correction import CorrectionSettings, Key, Track, all_keys, correct, set_key
+from reflexa.steps.correction.layers import merged
 
 
 def merging() -> None:

@@ -21,7 +21,7 @@ from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import analyse
 from reflexa.steps import make
 from reflexa.steps.correction import CorrectionSettings, set_key
-from reflexa.take import Cache, Source, Take, evaluate
+from reflexa.take import Cache, Source, Surroundings, Take, evaluate
 
 JOINTS = 60
 SIZES = (2_000, 20_000)
@@ -153,17 +153,19 @@ def whole_take() -> None:
 
     def cold() -> None:
         fresh = Clip("made", clip.skeleton, clip.rotations, clip.translations, 60.0)
-        _ = evaluate(take, fresh, rig, Cache()).result.model
+        _ = evaluate(take, fresh, rig, Surroundings(cache=Cache())).result.model
 
     cache = Cache()
-    evaluate(take, clip, rig, cache)
+    evaluate(take, clip, rig, Surroundings(cache=cache))
     weights = iter(np.linspace(0.1, 0.9, 99))
 
     def warm() -> None:
         import msgspec
 
         last = msgspec.structs.replace(steps[-1], weight=float(next(weights)))
-        _ = evaluate(Take("t", take.source, (*take.steps[:-1], last)), clip, rig, cache).result.model
+        _ = evaluate(
+            Take("t", take.source, (*take.steps[:-1], last)), clip, rig, Surroundings(cache=cache)
+        ).result.model
 
     line("copying the arrays", copy, copy, "copying")
     line("cold, to joint positions", best(cold), copy, "copying")

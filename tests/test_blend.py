@@ -22,9 +22,9 @@ from reflexa.motion.skeleton import chain
 from reflexa.rig import Rig, analyse
 from reflexa.steps import Mask, Step, apply, make
 from reflexa.steps.blend import other_frames
-from reflexa.steps.model import Around
+from reflexa.steps.model import Context
 from reflexa.take import Source, Take, evaluate
-from reflexa.take.known import KnownClips
+from reflexa.take.clips import ClipsByName
 
 from . import rigs
 
@@ -37,7 +37,7 @@ def blended(base: Clip, other: Clip, rig: Rig = RIG, other_rig: Rig | None = Non
     """The base with a blend of the other; ``weight`` and ``mask`` go to the step, the rest to its settings."""
     step = make("blend", clip="o", **{k: v for k, v in how.items() if k not in ("weight", "mask")})
     step = msgspec.structs.replace(step, weight=how.get("weight", 1.0), mask=how.get("mask"))
-    return apply(step, base, rig, around=Around(clips={"o": (other, other_rig or rig)}))
+    return apply(step, base, rig, context=Context(clips={"o": (other, other_rig or rig)}))
 
 
 def degrees(a: np.ndarray, b: np.ndarray) -> np.ndarray:
@@ -170,7 +170,7 @@ def test_what_cannot_be_lined_up_or_blended_is_said(deckhand_rig, deckhand_clips
     with pytest.raises(RecipeError, match="no clip to blend is chosen"):
         apply(make("blend"), walk, deckhand_rig)
     with pytest.raises(RecipeError, match="there is no clip"):
-        apply(make("blend", clip="nobody"), walk, deckhand_rig, around=Around(clips={"a/b": (walk, deckhand_rig)}))
+        apply(make("blend", clip="nobody"), walk, deckhand_rig, context=Context(clips={"a/b": (walk, deckhand_rig)}))
 
 
 # From takes -----------------------------------------------------------------------------------------------
@@ -180,14 +180,14 @@ def test_a_take_draws_on_another_and_circles_are_told() -> None:
     source = {"f": ((replace(BASE, name="base"), replace(OTHER, name="other")), RIG)}
     one = Take("one", Source("f", "other"), (make("mirror"),))
     two = Take("two", Source("f", "base"), (make("blend", clip="take:one"),))
-    clips = KnownClips(source, (one, two))
-    result = evaluate(two, *clips["f/base"], clips=clips.within("two"))
+    clips = ClipsByName(source, (one, two))
+    result = evaluate(two, *clips["f/base"], clips.within("two").surroundings)
     assert degrees(result.result.rotations, clips["take:one"][0].rotations).max() < 1e-5
     round_ = replace(one, steps=(make("blend", clip="take:two"),))
-    circle = KnownClips(source, (round_, two))
+    circle = ClipsByName(source, (round_, two))
     with pytest.raises(RecipeError, match="circle: two → one → two"):
-        evaluate(two, *circle["f/base"], clips=circle.within("two"))
-    lost = KnownClips(source, (Take("lost", Source("g", "x")),))
+        evaluate(two, *circle["f/base"], circle.within("two").surroundings)
+    lost = ClipsByName(source, (Take("lost", Source("g", "x")),))
     with pytest.raises(RecipeError, match="source of 'lost' is missing"):
         lost["take:lost"]
 

@@ -8,7 +8,8 @@ import numpy as np
 import pytest
 
 from reflexa.errors import ReadError, WriteError
-from reflexa.formats import ReadOptions, WriteOptions, encode, numbers, read
+from reflexa.formats import ReadOptions, WriteOptions, encode, read
+from reflexa.formats.bvh import numbers
 from reflexa.motion import quat
 
 from . import rigs

@@ -9,7 +9,7 @@ import moderngl
 import numpy as np
 import pytest
 
-from reflexa.checks import Subject, helper_joints
+from reflexa.checks import CHECKS, Subject
 from reflexa.demo import build, deckhand
 from reflexa.draw import Camera, Figure, Renderer, Scene
 from reflexa.draw.scene import matrices_at
@@ -17,7 +17,7 @@ from reflexa.formats import read
 from reflexa.motion import quat
 from reflexa.project import store
 from reflexa.take import evaluate
-from reflexa.take.known import KnownClips
+from reflexa.take.clips import ClipsByName
 
 PROJECT = Path(str(files("reflexa.demo").joinpath("project")))
 
@@ -100,12 +100,11 @@ def test_the_shipped_project_is_whole_and_what_the_builder_builds(tmp_path: Path
     for take in project.takes:
         source = documents[take.source.file]
         clip = next(c for c in source.clips if c.name == take.source.clip)
-        known = KnownClips({n: (d.clips, d.rig) for n, d in documents.items()}, project.takes)
-        rigs = {n: d.rig for n, d in documents.items()}
-        result = evaluate(take, clip, source.rig, rigs=rigs, clips=known.within(take.name))
+        known = ClipsByName({n: (d.clips, d.rig) for n, d in documents.items()}, project.takes)
+        result = evaluate(take, clip, source.rig, known.within(take.name).surroundings)
         assert np.isfinite(result.result.model[1]).all()
         if take.steps and take.steps[-1].kind in ("retarget", "helper-joints"):
-            assert not helper_joints(Subject(result.result, result.rig)), (
+            assert not CHECKS["helper joint"].run(Subject(result.result, result.rig)), (
                 "what puts helper joints in place leaves none behind"
             )
     build.build(tmp_path)

@@ -15,7 +15,7 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 
-from reflexa.batch.export import export
+from reflexa.batch.export import Origin, Target, write
 from reflexa.cli import main
 from reflexa.errors import ReadError, WriteError
 from reflexa.formats import WriteOptions, read
@@ -41,7 +41,7 @@ def test_an_export_proves_itself(tmp_path: Path, fmt: str) -> None:
     before = WALK.read_bytes()
     seen: list[float] = []
     target = tmp_path / f"walk.{fmt}"
-    proof = export([clip], document.rig, target, fmt, document, (step,), progress=lambda _t, p: seen.append(p))
+    proof = write([clip], document.rig, Target(target, fmt), Origin(document, (step,)), lambda _t, p: seen.append(p))
     assert proof.error_mm < 0.01 and proof.frames == 39 and seen == sorted(seen) and seen[-1] == 1
     assert WALK.read_bytes() == before
     manifest = json.loads(proof.manifest.read_text())
@@ -51,8 +51,8 @@ def test_an_export_proves_itself(tmp_path: Path, fmt: str) -> None:
     order = [back.rig.skeleton.index[n] for n in clip.skeleton.names]
     assert np.abs(back.clips[0].model[1][:, order] - clip.model[1]).max() < 1e-5
     with pytest.raises(WriteError, match="exists already"):
-        export([clip], document.rig, target, fmt, document)
-    export([clip], document.rig, target, fmt, document, overwrite=True)
+        write([clip], document.rig, Target(target, fmt), Origin(document))
+    write([clip], document.rig, Target(target, fmt, overwrite=True), Origin(document))
 
 
 def test_the_source_is_never_written_over(tmp_path: Path) -> None:
@@ -60,7 +60,7 @@ def test_the_source_is_never_written_over(tmp_path: Path) -> None:
     path.write_bytes(WALK.read_bytes())
     document = read(path)
     with pytest.raises(WriteError, match="never written over"):
-        export(list(document.clips), document.rig, path, "bvh", document, overwrite=True)
+        write(list(document.clips), document.rig, Target(path, "bvh", overwrite=True), Origin(document))
     assert path.read_bytes() == WALK.read_bytes()
 
 
@@ -75,7 +75,7 @@ def test_what_does_not_read_back_is_not_written(tmp_path: Path, monkeypatch) -> 
 
     monkeypatch.setattr(module, "encode", broken)
     with pytest.raises(WriteError, match="mm off"):
-        export(list(document.clips), document.rig, tmp_path / "a.glb", "glb", document)
+        write(list(document.clips), document.rig, Target(tmp_path / "a.glb", "glb"), Origin(document))
     assert not list(tmp_path.iterdir())
 
 
@@ -102,12 +102,14 @@ def test_a_folder_that_cannot_be_written_leaves_the_old_file_whole(tmp_path: Pat
 # Projects ---------------------------------------------------------------------------------------------------
 
 
+STEPS = (make("mirror"), make("correction", "späte Hand"))
+
+
 def project() -> Project:
-    steps = (make("mirror"), make("correction", "späte Hand"))
     return Project(
         "Fähre",
         (SourceFile("walk.bvh", 0.01, "add"),),
-        (Take("a, b", Source("walk.bvh", "walk"), steps), Take("c", Source("walk.bvh", "walk"))),
+        (Take("a, b", Source("walk.bvh", "walk"), STEPS), Take("c", Source("walk.bvh", "walk"))),
     )
 
 
@@ -254,5 +256,7 @@ def test_it_runs_as_a_module_without_qt() -> None:
 
 def test_clean_export_options_reach_the_file(tmp_path: Path) -> None:
     document = read(DATA / "RiggedSimple.glb")
-    proof = export([document.clips[0]], document.rig, tmp_path / "a.glb", "glb", document, (), WriteOptions("clean"))
+    proof = write(
+        [document.clips[0]], document.rig, Target(tmp_path / "a.glb", "glb", WriteOptions("clean")), Origin(document)
+    )
     assert not read(tmp_path / "a.glb").frame.baked and proof.error_mm < 0.01

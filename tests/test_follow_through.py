@@ -10,8 +10,8 @@ from scipy.signal import lsim
 
 from reflexa.errors import RecipeError
 from reflexa.motion import quat, springs
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.motion.resample import to_rate
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig, analyse

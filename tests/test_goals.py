@@ -27,11 +27,11 @@ from reflexa.stage.model import grip_track, track, turn_of
 from reflexa.stage.presets import PRESETS, winch_crank
 from reflexa.stage.shapes import corners
 from reflexa.stage.store import document, read_prop, read_stage, stage_from_plain
-from reflexa.steps import apply, make
+from reflexa.steps import apply, make, settled
 from reflexa.steps.goal import Reach, distance, weight_of
-from reflexa.steps.model import Around, Point
-from reflexa.take import Cache, Source, Take, evaluate
-from reflexa.take.model import rename_step, with_prop
+from reflexa.steps.model import SOURCE, Context, Point
+from reflexa.take import Cache, Source, Surroundings, Take, evaluate
+from reflexa.take.edits import with_prop, with_step
 
 from . import rigs
 from .conftest import DATA
@@ -41,7 +41,7 @@ from .test_root_motion import walked
 def at_goal(clip: Clip, rig: Rig, stage: Stage = EMPTY, **said: object) -> tuple[Clip, np.ndarray, np.ndarray]:
     """The clip with a goal, how far it is from it, and how much the goal acts."""
     step = make("goal", **said)
-    out = apply(step, clip, rig, around=Around(stage=stage))
+    out = apply(step, clip, rig, context=Context(stage=stage))
     return out, *distance(out, rig, step.settings, stage)
 
 
@@ -84,7 +84,7 @@ def test_a_goal_in_reach_is_met_on_any_rig(seed, share, way) -> None:
 def test_out_of_reach_the_arm_points_straight_at_the_goal_and_it_is_found(deckhand_clips, deckhand_rig) -> None:
     clip, rig = deckhand_clips["lantern idle"], deckhand_rig
     step = make("goal", limb="right hand", meets="joint", point=(-3.0, 1.4, 1.0))
-    out = apply(step, clip, rig, around=Around())
+    out = apply(step, clip, rig, context=Context())
     root, _, end = rig.limb("right hand")
     arm, goal = out.model[1][:, end] - out.model[1][:, root], np.array([-3.0, 1.4, 1.0]) - out.model[1][:, root]
     angle = np.arccos(
@@ -183,8 +183,8 @@ def test_a_goal_that_means_nothing_is_refused(deckhand_clips, deckhand_rig) -> N
 
 
 def kept(before: Clip, after: Clip, rig: Rig, **said: object) -> Clip:
-    around = Around(earlier=(Point("source", before, rig), Point("turned", after, rig)))
-    return apply(make("keep-in-world", **said), after, rig, around=around)
+    around = Context(earlier=(Point(SOURCE, "source", before, rig), Point("a", "turned", after, rig)))
+    return apply(make("keep-in-world", **said), after, rig, context=around)
 
 
 def test_feet_stay_while_the_figure_turns_above_them(deckhand_clips, deckhand_rig) -> None:
@@ -211,16 +211,23 @@ def test_what_is_kept_to_is_named_followed_and_checked(deckhand_clips, deckhand_
     clip, rig = deckhand_clips["lantern idle"], deckhand_rig
     lean = make("root-motion", "Turn", operation="turn and scale", angle=10)
     more = make("root-motion", "Turn more", operation="turn and scale", angle=5)
-    keep = make("keep-in-world", "Feet", since="Turn")
+    keep = make("keep-in-world", "Feet", since=lean.id)
     cache = Cache()
-    done = evaluate(Take("t", Source("f", "c"), (lean, more, keep)), clip, rig, cache)
+    done = evaluate(Take("t", Source("f", "c"), (lean, more, keep)), clip, rig, Surroundings(cache=cache))
     j = rig.joint("left foot")
     assert np.linalg.norm(done.result.model[1][:, j] - clip.model[1][:, j], axis=-1).max() < 1e-4
     plain = msgspec.structs.replace(keep, settings=make("keep-in-world").settings)
-    other = evaluate(Take("t", Source("f", "c"), (lean, more, plain)), clip, rig, cache)
+    other = evaluate(Take("t", Source("f", "c"), (lean, more, plain)), clip, rig, Surroundings(cache=cache))
     assert np.linalg.norm(other.result.model[1][:, j] - done.clips[1].model[1][:, j], axis=-1).max() < 1e-4
-    named = rename_step(Take("t", Source("f", "c"), (lean, more, keep)), 0, "Turn a little")
-    assert named.steps[2].settings.since == "Turn a little" and named.steps[0].name == "Turn a little"
+    take = Take("t", Source("f", "c"), (lean, more, keep))
+    named = with_step(take, msgspec.structs.replace(lean, name="Turn a little"))
+    assert named.steps[0].name == "Turn a little" and named.steps[2].settings.since == named.steps[0].id
+    again = evaluate(named, clip, rig, Surroundings(cache=cache))
+    assert again.result is done.result, "a new name changes nothing"
+    by_name = settled(
+        (lean, more, msgspec.structs.replace(keep, settings=make("keep-in-world", since="Turn").settings))
+    )
+    assert by_name[2].settings.since == lean.id, "people say names"
     with pytest.raises(RecipeError, match="no step before this one is called"):
         evaluate(Take("t", Source("f", "c"), (lean, make("keep-in-world", since="Gone"))), clip, rig)
 
@@ -316,12 +323,12 @@ def test_stages_are_saved_and_read_and_refused_where_they_are_wrong(tmp_path: Pa
 def test_the_model_space_that_a_step_gives_along_is_that_of_its_clip(seed, deckhand_clips, deckhand_rig) -> None:
     clip, rig = walked(seed, deckhand_clips["walk"], deckhand_rig)
     turned = apply(make("root-motion", operation="turn and scale", angle=5), clip, rig)
-    around = Around(earlier=(Point("source", clip, rig), Point("turned", turned, rig)))
+    around = Context(earlier=(Point(SOURCE, "source", clip, rig), Point("a", "turned", turned, rig)))
     for step in (
         make("plants"), make("goal", point=(0.3, 1.2, 0.4)), make("goal", limb="head", point=(1.0, 1.0, 2.0)),
         make("keep-in-world", joints=("left hand", "head")), make("root-motion", operation="along path", path=[(0, 0), (1, 1)]),
     ):  # fmt: skip
-        out = apply(step, turned, rig, around=around)
+        out = apply(step, turned, rig, context=around)
         anew = replace(out, name="the same, computed anew").model
         assert np.abs(anew[1] - out.model[1]).max() < 1e-9, step.kind
         assert np.abs(np.abs(np.sum(anew[0] * out.model[0], axis=-1)) - 1).max() < 1e-9, step.kind
@@ -347,20 +354,24 @@ def test_a_changed_stage_computes_anew_what_reads_it_and_nothing_else(deckhand_c
     clip, rig = deckhand_clips["step up"], deckhand_rig
     steps = (make("mirror"), make("plants"), make("follow-through", chain="neck"))
     cache = Cache()
-    bare = evaluate(Take("t", Source("f", "c"), steps), clip, rig, cache)
-    jetty = evaluate(Take("t", Source("f", "c"), steps, stage=Stage((PRESETS["jetty step"](),))), clip, rig, cache)
+    bare = evaluate(Take("t", Source("f", "c"), steps), clip, rig, Surroundings(cache=cache))
+    jetty = evaluate(
+        Take("t", Source("f", "c"), steps, stage=Stage((PRESETS["jetty step"](),))),
+        clip,
+        rig,
+        Surroundings(cache=cache),
+    )
     assert jetty.clips[1] is bare.clips[1], "the mirror does not look at the stage"
     assert np.abs(jetty.clips[2].model[1] - bare.clips[2].model[1]).max() > 0.01
-    again = evaluate(Take("t", Source("f", "c"), steps), clip, rig, cache)
+    again = evaluate(Take("t", Source("f", "c"), steps), clip, rig, Surroundings(cache=cache))
     assert again.result is bare.result
 
 
 def test_a_step_that_cannot_be_run_is_passed_over_where_that_is_asked_for(deckhand_clips, deckhand_rig) -> None:
     clip, rig = deckhand_clips["lantern idle"], deckhand_rig
     steps = (make("mirror"), make("goal", to="grip", prop="oar"), make("mirror"))
-    refused: list[tuple[int, RecipeError]] = []
-    done = evaluate(Take("t", Source("f", "c"), steps), clip, rig, refused=refused)
-    assert [i for i, _ in refused] == [1] and "no prop 'oar'" in str(refused[0][1])
+    done = evaluate(Take("t", Source("f", "c"), steps), clip, rig, lenient=True)
+    assert list(done.refused) == [steps[1].id] and "no prop 'oar'" in str(done.refused[steps[1].id])
     assert done.clips[2] is done.clips[1] and np.abs(done.result.model[1] - clip.model[1]).max() < 1e-6
     with pytest.raises(RecipeError, match="oar"):
         evaluate(Take("t", Source("f", "c"), steps), clip, rig)

@@ -12,26 +12,21 @@ from reflexa.motion import quat
 from reflexa.rig.match import rename_map
 from reflexa.steps import apply, make
 from reflexa.steps.correction import CorrectionSettings, Key, Track, correct, pose_key, set_key, track_at
-from reflexa.steps.keys import (
+from reflexa.steps.correction.copies import copy_keys, mirrored_track, paste_keys
+from reflexa.steps.correction.edits import all_keys
+from reflexa.steps.correction.layers import extracted, merged, split_off, turned_into
+from reflexa.steps.correction.thinning import thin_keys
+from reflexa.steps.correction.timing import (
     EASES,
-    all_keys,
     begin_after,
-    copy_keys,
     ease,
     every_nth,
-    extracted,
     flatten,
     hold_until,
-    merged,
-    mirrored_track,
-    paste_keys,
     repeat_at,
     scale_keys,
-    split_off,
     stretch_keys,
-    thin_keys,
-    turned_into,
-)  # fmt: skip
+)
 from reflexa.steps.mirror import reflected
 
 from . import rigs

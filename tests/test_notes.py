@@ -21,7 +21,7 @@ from reflexa.rig import notes as edits
 from reflexa.rig.notes import Notes, Rule, from_plain, notes_of, with_notes
 from reflexa.rig.problems import problems
 from reflexa.steps import make
-from reflexa.take import Cache, Source, Take, evaluate
+from reflexa.take import Cache, Source, Surroundings, Take, evaluate
 
 from . import rigs
 
@@ -149,15 +149,15 @@ def test_a_take_over_two_rigs_is_cached_and_follows_what_is_said_of_either() -> 
     a, b = rigs.rig(1), rigs.rig(2, 1, extras=True)
     clip, cache = rigs.clip(a, 1), Cache()
     take = Take("t", Source("f", "c"), (make("mirror"), make("retarget", rig="b"), make("mirror", "again")))
-    first = evaluate(take, clip, a, cache, rigs={"b": b})
+    first = evaluate(take, clip, a, Surroundings({"b": b}, cache=cache))
     assert first.rigs == (a, a, b, b) and first.result.skeleton is b.skeleton
-    again = evaluate(take, clip, a, cache, rigs={"b": b})
+    again = evaluate(take, clip, a, Surroundings({"b": b}, cache=cache))
     assert all(x is y for x, y in zip(first.clips, again.clips, strict=True))
     told, _ = with_notes(b, edits.unpair(notes_of(b), b.body_map["left shin"][0]))
-    other = evaluate(take, clip, a, cache, rigs={"b": told})
+    other = evaluate(take, clip, a, Surroundings({"b": told}, cache=cache))
     assert other.clips[1] is first.clips[1] and other.rig is told
     assert not np.array_equal(other.result.rotations, first.result.rotations), "an unpaired shin mirrors otherwise"
     off = Take("t", take.source, (take.steps[0], msgspec.structs.replace(take.steps[1], on=False), take.steps[2]))
-    assert evaluate(off, clip, a, cache, rigs={"b": b}).rig is a
+    assert evaluate(off, clip, a, Surroundings({"b": b}, cache=cache)).rig is a
     alone = [r.mean() for r in first.ribbons]
     assert alone[1] == 1.0 and alone[2] > 0

@@ -17,7 +17,7 @@ from reflexa.rig import Rig
 from reflexa.rig.soles import soles
 from reflexa.stage import EMPTY, Prop, Stage
 from reflexa.steps import apply, make
-from reflexa.steps.model import Around, Point
+from reflexa.steps.model import SOURCE, Context, Point
 from reflexa.steps.plants import Plant, PlantsSettings, plants_of
 from reflexa.steps.plants import find as edits
 from reflexa.steps.plants.report import added_acceleration, held
@@ -33,8 +33,8 @@ WALK = DATA / "humanoid3d_walk.bvh"
 def repaired(clip: Clip, rig: Rig, source: Clip | None = None, stage: Stage = EMPTY, **said: object):
     """The clip with its plants held, and the plants."""
     step = make("plants", **said)
-    around = Around(stage=stage, earlier=(Point("source", clip if source is None else source, rig),))
-    return apply(step, clip, rig, around=around), plants_of(clip, rig, step.settings, around)
+    around = Context(stage=stage, earlier=(Point(SOURCE, "source", clip if source is None else source, rig),))
+    return apply(step, clip, rig, context=around), plants_of(clip, rig, step.settings, around)
 
 
 def knee_sides(clip: Clip, rig: Rig) -> dict[str, np.ndarray]:

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 
-from reflexa.checks import Subject, helper_joints
+from reflexa.checks import CHECKS, Subject
 from reflexa.cli import main
 from reflexa.formats import encode, read
 from reflexa.motion.clip import rest_clip
@@ -39,7 +39,7 @@ def test_a_clip_goes_onto_a_model_with_its_skin(tmp_path: Path) -> None:
     keeper = read(KEEPER)
     assert back.format == "glb" and back.rig.key == keeper.rig.key and back.rig.meshes and len(back.clips) == 1
     assert np.abs(back.rig.skeleton.rest_model[1] - keeper.rig.skeleton.rest_model[1]).max() < 1e-6
-    assert not helper_joints(Subject(back.clips[0], back.rig))
+    assert not CHECKS["helper joint"].run(Subject(back.clips[0], back.rig))
     manifest = json.loads(Path(written["manifest"]).read_text())
     assert manifest["source"]["file"] == WALK.name and manifest["recipe"]["steps"][0]["kind"] == "retarget"
 

@@ -17,8 +17,8 @@ from reflexa.motion import quat, travel
 from reflexa.motion.clip import Clip
 from reflexa.motion.cycle import repeated
 from reflexa.rig import Rig
-from reflexa.steps import Step, apply, carried, make
-from reflexa.steps.footing import footing
+from reflexa.stage.footing import footing
+from reflexa.steps import Given, Step, apply, make, outcome
 from reflexa.steps.retarget import RetargetSettings
 from reflexa.steps.retarget.step import run as retargeted
 from reflexa.steps.root_motion import report, track_of, travel_of
@@ -222,15 +222,16 @@ def test_a_root_joint_is_added_and_nothing_else_moves() -> None:
     document = read(WALK)
     clip, rig = document.clips[0], document.rig
     assert rig.joint("root") < 0
-    added, on = carried(make("root-joint", called="motion"), clip, rig)
+    got = outcome(make("root-joint", called="motion"), Given(clip, rig))
+    added, on = got.clip, got.rig
     assert on.skeleton.names[0] == "motion" and on.joint("root") == 0 and on.skeleton.names[1:] == rig.skeleton.names
     assert np.abs(added.model[1][:, 1:] - clip.model[1]).max() < 1e-9
     assert added.model[1][-1, 0, 2] - added.model[1][0, 0, 2] == pytest.approx(1.2386, abs=0.01)
     assert np.abs(added.model[1][:, 0, 1]).max() < 1e-9, "on the ground"
     with pytest.raises(RecipeError, match="already"):
-        carried(make("root-joint", called="other"), added, on)
+        outcome(make("root-joint", called="other"), Given(added, on))
     with pytest.raises(RecipeError, match="has a joint"):
-        carried(make("root-joint", called=rig.skeleton.names[3]), clip, rig)
+        outcome(make("root-joint", called=rig.skeleton.names[3]), Given(clip, rig))
 
 
 def test_what_cannot_be_done_is_said(deckhand_clips, deckhand_rig) -> None:

@@ -24,7 +24,7 @@ from reflexa.steps.correction import (
     set_key,
     track_at,
 )  # fmt: skip
-from reflexa.take import Cache, Export, Source, Take, evaluate, exported
+from reflexa.take import Cache, Export, Source, Surroundings, Take, evaluate, exported
 from reflexa.take.recipe import read_recipe, recipe_plain, schema, step_from_text
 
 from . import rigs
@@ -157,23 +157,30 @@ def test_evaluation_gives_every_stage_and_takes_what_is_known_from_the_cache() -
     a, b = make("mirror", "one"), msgspec.structs.replace(make("correction", "two"), settings=keyed())
     cache = Cache()
     take = Take("t", Source("f", "c"), (a, b))
-    first = evaluate(take, CLIP, RIG, cache)
+    first = evaluate(take, CLIP, RIG, Surroundings(cache=cache))
     assert first.clips[0] is CLIP and len(first.clips) == 3
-    again = evaluate(Take("t", Source("f", "c"), (a, msgspec.structs.replace(b, weight=0.5))), CLIP, RIG, cache)
+    again = evaluate(
+        Take("t", Source("f", "c"), (a, msgspec.structs.replace(b, weight=0.5))), CLIP, RIG, Surroundings(cache=cache)
+    )
     assert again.clips[1] is first.clips[1], "steps before the change are not computed again"
-    off = evaluate(Take("t", Source("f", "c"), (msgspec.structs.replace(a, on=False), b)), CLIP, RIG, cache)
+    off = evaluate(
+        Take("t", Source("f", "c"), (msgspec.structs.replace(a, on=False), b)), CLIP, RIG, Surroundings(cache=cache)
+    )
     assert off.clips[1] is CLIP
-    renamed = evaluate(Take("t", Source("f", "c"), (msgspec.structs.replace(a, name="x"), b)), CLIP, RIG, cache)
+    renamed = evaluate(
+        Take("t", Source("f", "c"), (msgspec.structs.replace(a, name="x"), b)), CLIP, RIG, Surroundings(cache=cache)
+    )
     assert renamed.result is first.result
     assert first.ribbons[1][30] > 0 and first.ribbons[1][45] == 0
     small = Cache(most_bytes=1)
-    assert np.array_equal(evaluate(take, CLIP, RIG, small).result.rotations, first.result.rotations)
+    assert np.array_equal(evaluate(take, CLIP, RIG, Surroundings(cache=small)).result.rotations, first.result.rotations)
 
 
 def test_export_settings_cut_and_resample() -> None:
-    out = exported(CLIP, Export("new", 10, 39, 60.0, True))
+    line = evaluate(Take("t", Source("f", "c")), CLIP, RIG)
+    out = exported(line, Export("new", 10, 39, 60.0, True))
     assert (out.name, out.frames, out.rate, out.loop) == ("new", 59, 60.0, True)
-    assert np.array_equal(exported(CLIP, Export(first=10, last=12)).rotations, CLIP.rotations[10:13])
+    assert np.array_equal(exported(line, Export(first=10, last=12)).rotations, CLIP.rotations[10:13])
 
 
 def test_steps_survive_plain_data() -> None:
@@ -220,8 +227,9 @@ def test_what_a_recipe_gets_wrong_is_named_with_its_place(data: object, place: s
 
 def test_recipe_files(tmp_path) -> None:
     path = tmp_path / "a.recipe.json"
-    path.write_text(json.dumps(recipe_plain("port side", (make("mirror"),))))
-    assert read_recipe(path) == ("port side", (make("mirror"),))
+    step = make("mirror")
+    path.write_text(json.dumps(recipe_plain("port side", (step,))))
+    assert read_recipe(path) == ("port side", (step,))
     for text, error in (
         ("{", ReadError),
         ('{"reflexa": "take"}', ReadError),

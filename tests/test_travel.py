@@ -11,7 +11,7 @@ from scipy.interpolate import CubicSpline, PchipInterpolator
 from reflexa.motion import contacts, cycle, quat, travel
 from reflexa.motion.clip import Clip
 from reflexa.rig.soles import soles
-from reflexa.steps.footing import Thresholds, footing, level_of
+from reflexa.stage.footing import Thresholds, footing, level_of
 
 from . import rigs
 

@@ -5,26 +5,56 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import numpy as np
 
-from reflexa.errors import ReflexaError, WriteError
-from reflexa.formats import Imported, ReadOptions, WriteOptions, encode, read
+from reflexa.errors import RecipeError, ReflexaError, WriteError
+from reflexa.formats import FORMATS, Format, Imported, ReadOptions, WriteOptions, encode, read
 from reflexa.formats.files import write_bytes
-from reflexa.formats.imported import FACINGS
+from reflexa.formats.imported import FACINGS, UNITS
+from reflexa.formats.registry import as_source
 from reflexa.motion.clip import Clip
+from reflexa.names import file_name
 from reflexa.project.text import pretty
 from reflexa.rig import Rig
-from reflexa.steps import Step
-from reflexa.steps.root_motion import RootMotionSettings
-from reflexa.take import recipe_digest
+from reflexa.steps import Step, kind_of
+from reflexa.take import Evaluation, Export, exported, recipe_digest
 from reflexa.take.recipe import recipe_plain
 
 Progress = Callable[[str, float], None]
+
+
+@dataclass(frozen=True)
+class Target:
+    """Where to, in which format and how. overwrite: a file that is there may be replaced (never a source)."""
+
+    path: Path
+    format: str
+    options: WriteOptions = WriteOptions()
+    overwrite: bool = False
+
+
+@dataclass(frozen=True, eq=False)
+class Origin:
+    """What clips came from: the source file, the steps that were run, and model: the file of the rig that they are on now,
+    to be written alike (left out, it is the source where the rig did not change)."""
+
+    source: Imported | None = None
+    steps: tuple[Step, ...] = ()
+    model: Imported | None = None
+
+    def model_for(self, rig: Rig) -> Imported | None:
+        """The file that clips of a rig are written alike."""
+        if self.model is None and self.source is not None and self.source.rig.key == rig.key:
+            return self.source
+        return self.model
+
+
+NOWHERE = Origin()
 
 
 @dataclass(frozen=True)
@@ -43,82 +73,109 @@ def quiet(_text: str, _part: float) -> None:
     """Progress that nobody looks at."""
 
 
-def export(
-    clips: list[Clip], rig: Rig, path: Path, format: str, source: Imported | None = None,
-    steps: tuple[Step, ...] = (), options: WriteOptions = WriteOptions(), overwrite: bool = False,  # noqa: B008
-    progress: Progress = quiet, model: Imported | None = None,
+def export_take(
+    line: Evaluation, export: Export, source: Imported, documents: Iterable[Imported], folder: Path,
+    overwrite: bool = False, progress: Progress = quiet,
 ) -> Proof:  # fmt: skip
+    """Write the result of an evaluated take as its export settings say, and prove it.
+
+    documents: files, one of which may be of the rig that the result is on. Raises RecipeError where a step could not be
+    run, WriteError as ``export`` does, ValueError where the range lies outside the clip.
+    """
+    if line.refused:
+        said = "  ".join(f"{s.name}: {line.refused[s.id]}" for s in line.take.steps if s.id in line.refused)
+        raise RecipeError(said, advice="Set the step up, or switch it off: a clip without it is not written.")
+    name = export.name or line.take.name
+    clip = exported(line, replace(export, name=name))
+    path = folder / f"{file_name(name)}{FORMATS[export.format].suffix}"
+    target = Target(path, export.format, WriteOptions(export.frame), overwrite)
+    key = line.rig.key
+    model = source if source.rig.key == key else next((d for d in documents if d.rig.key == key), None)
+    steps = tuple(s for s in line.take.steps if s.on)
+    return write([clip], line.rig, target, Origin(source, steps, model), progress)
+
+
+def write(clips: list[Clip], rig: Rig, target: Target, origin: Origin = NOWHERE, progress: Progress = quiet) -> Proof:
     """Write clips and their manifest, whole or not at all, and prove them by reading them back.
 
-    source: the file that the clips were made from, for the manifest. model: the file of the rig that they are on
-    now, to be written alike; the source itself where the rig did not change (left out, it is).
-    Raises WriteError where a file exists already, cannot be written, or reads back otherwise than it was written.
+    progress may raise to stop it: nothing is written then. Raises WriteError where a file exists already, cannot be
+    written, or reads back otherwise than it was written.
     """
-    if model is None and source is not None and source.rig.key == rig.key:
-        model = source
+    path, model = target.path, origin.model_for(rig)
     manifest = path.with_name(f"{path.name}.clip.json")
-    for target in (path, manifest):
-        if target.exists() and not overwrite:
-            raise WriteError("exists already", target, advice="Choose another name, or allow overwriting.")
-        for file in (source, model):
-            if file is not None and target.exists() and target.samefile(file.path):
-                raise WriteError(
-                    "is a source itself, which is never written over", target, advice="Choose another name."
-                )
+    for file in (path, manifest):
+        _free(file, target.overwrite, (origin.source, model))
     progress("Encoding", 0.1)
-    notes = {"source": digest(source.path) if source else "", "recipe": recipe_digest(steps)} if steps else {}
-    data = encode(clips, rig, format, model, replace(options, notes=notes))
+    notes: dict[str, Any] = {}
+    if origin.steps:
+        notes = {"source": origin.source.sha256 if origin.source else "", "recipe": recipe_digest(origin.steps)}
+    data = encode(clips, rig, target.format, model, replace(target.options, notes=notes))
     progress("Reading back", 0.5)
-    error, warnings = _read_back(data, clips, rig, path, model, options)
+    error, warnings = _read_back(data, clips, rig, target, model)
     progress("Writing", 0.9)
-    write_bytes(path, data, overwrite)
-    plain = [_manifest(c, rig, path, source, model, steps, error) for c in clips]
+    write_bytes(path, data, target.overwrite)
+    plain = [_manifest(c, rig, target, origin, error) for c in clips]
     write_bytes(manifest, pretty(plain[0] if len(plain) == 1 else {"clips": plain}).encode(), overwrite=True)
     progress("Done", 1.0)
     return Proof(path, manifest, clips[0].frames, clips[0].rate, error, warnings)
 
 
-def digest(path: Path) -> str:
-    """SHA-256 of a file's bytes."""
-    return hashlib.sha256(path.read_bytes()).hexdigest()
+def _free(file: Path, overwrite: bool, inputs: Iterable[Imported | None]) -> None:
+    """Raises WriteError where a file may not be written: it is there already, or is an input itself."""
+    if not file.exists():
+        return
+    if not overwrite:
+        raise WriteError("exists already", file, advice="Choose another name, or allow overwriting.")
+    for one in inputs:
+        if one is not None and one.path.exists() and file.samefile(one.path):
+            raise WriteError("is a source itself, which is never written over", file, advice="Choose another name.")
+
+
+def _reading(format: Format, rig: Rig, model: Imported | None, options: WriteOptions) -> ReadOptions:
+    """How to read a file just written, so that the reader need not guess what was known when it was written."""
+    alike = as_source(format, rig, model, options)
+    unit = None
+    if alike is not None and (not format.declares_unit or alike.frame.unit == "as told"):
+        unit = alike.frame.unit_scale
+    elif alike is None and not format.declares_unit:
+        unit = options.unit
+    told = alike is not None and alike.rig.facing_found_by == "told" and alike.frame.facing in FACINGS
+    return ReadOptions(unit, "replace", alike.frame.facing if told and alike is not None else "")
+
+
+def _unit(format: Format, rig: Rig, model: Imported | None, options: WriteOptions) -> str:
+    """The unit of lengths in the file, in words."""
+    alike = as_source(format, rig, model, options)
+    if alike is not None:
+        return alike.frame.unit if alike.frame.unit != "as told" else f"{alike.frame.unit_scale:g} m"
+    scale = 1.0 if format.declares_unit else options.unit
+    return next((name for name, s in UNITS.items() if s == scale), f"{scale:g} m")
 
 
 def _read_back(
-    data: bytes, clips: list[Clip], rig: Rig, path: Path, source: Imported | None, options: WriteOptions
+    data: bytes, clips: list[Clip], rig: Rig, target: Target, model: Imported | None
 ) -> tuple[float, tuple[str, ...]]:
     """Largest position error in mm of what the bytes hold; raises WriteError where it is more than rounding."""
-    unit = None
-    if path.suffix == ".bvh":
-        alike = source is not None and source.format == "bvh" and options.frame == "source"
-        unit = source.frame.unit_scale if source is not None and alike else options.unit
-    elif source is not None and source.frame.unit == "as told" and options.frame == "source":
-        unit = source.frame.unit_scale
+    path = target.path
     with tempfile.TemporaryDirectory(prefix="reflexa-") as folder:
         copy = Path(folder) / path.name
         try:
             copy.write_bytes(data)
-            positions = "replace"
-            told = source is not None and options.frame == "source" and source.rig.facing_found_by == "told"
-            facing = source.frame.facing if source is not None and told and source.frame.facing in FACINGS else ""
-            back = read(copy, ReadOptions(unit, positions, facing))
+            back = read(copy, _reading(FORMATS[target.format], rig, model, target.options))
         except ReflexaError as e:
             raise WriteError(f"did not read back ({e.reason})", path, advice="Nothing was written.") from None
         except OSError as e:
             raise WriteError(f"could not be checked: {os.strerror(e.errno or 0).lower()}", folder) from None
     if len(back.clips) < len(clips):
         raise WriteError(
-            f"reads back as {len(back.clips)} clips instead of {len(clips)}",
-            path,
-            advice="Nothing was written.",
+            f"reads back as {len(back.clips)} clips instead of {len(clips)}", path, advice="Nothing was written."
         )
     largest = 0.0
     for clip in clips:
         found = next((c for c in back.clips if c.name == clip.name), back.clips[0])
         if found.frames != clip.frames:
             raise WriteError(
-                f"reads back with {found.frames} frames instead of {clip.frames}",
-                path,
-                advice="Nothing was written.",
+                f"reads back with {found.frames} frames instead of {clip.frames}", path, advice="Nothing was written."
             )
         shared = [n for n in clip.skeleton.names if n in found.skeleton.index]
         if len(shared) < len(clip.skeleton):
@@ -131,45 +188,43 @@ def _read_back(
     return largest * 1000, back.warnings
 
 
-def _root_mode(steps: tuple[Step, ...]) -> str:
-    """What the steps made of the root's motion, in the words of the settings; what they left alone is the source's."""
-    said = [s.settings.operation for s in steps if s.on and isinstance(s.settings, RootMotionSettings)]
-    return ", then ".join(said) or "as in the source"
+def _noted(steps: tuple[Step, ...]) -> dict[str, str]:
+    """What the steps say of themselves for the manifest, by what it is about, in the order in which they were run."""
+    out: dict[str, str] = {}
+    for step in steps:
+        notes = kind_of(step.kind).notes
+        for about, text in (notes(step.settings) if notes is not None and step.on else {}).items():
+            out[about] = f"{out[about]}, then {text}" if about in out else text
+    return out
 
 
-def _manifest(
-    clip: Clip,
-    rig: Rig,
-    path: Path,
-    source: Imported | None,
-    model: Imported | None,
-    steps: tuple[Step, ...],
-    error: float,
-) -> dict[str, Any]:
+def _manifest(clip: Clip, rig: Rig, target: Target, origin: Origin, error: float) -> dict[str, Any]:
     joint = rig.travel_joint
     placed = clip.model[1][:, joint]
     travel = placed[-1] - placed[0]
     rest = hashlib.sha256()
     rest.update(repr(rig.skeleton.names).encode())
     rest.update(np.round(np.stack([*rig.skeleton.rest_model[1]]), 6).tobytes())
+    source, notes = origin.source, _noted(origin.steps)
     return {
         "reflexa": "clip",
         "version": 1,
         "name": clip.name,
-        "file": path.name,
+        "file": target.path.name,
         "frames": clip.frames,
         "rate": clip.rate,
         "duration": round(clip.duration, 6),
         "loop": clip.loop,
         "root_motion": {
-            "mode": _root_mode(steps),
+            "mode": notes.pop("root_motion", "as in the source"),
             "joint": rig.skeleton.names[joint],
             "travel_m": [round(v, 6) for v in travel.tolist()],
         },
+        **({"notes": notes} if notes else {}),
         "events": [{"frame": e.frame, "name": e.name} for e in clip.events],
         "rig": rest.hexdigest(),
-        "source": {"file": source.path.name, "sha256": digest(source.path)} if source else None,
-        "recipe": recipe_plain(clip.name, steps),
-        "unit": "m" if path.suffix != ".bvh" else f"{model.frame.unit if model and model.format == 'bvh' else 'm'}",
+        "source": {"file": source.path.name, "sha256": source.sha256} if source else None,
+        "recipe": recipe_plain(clip.name, origin.steps),
+        "unit": _unit(FORMATS[target.format], rig, origin.model_for(rig), target.options),
         "read_back_error_mm": round(error, 6),
     }

@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
+from types import MappingProxyType
 
 import numpy as np
 
@@ -15,16 +16,16 @@ from reflexa.formats.rigfile import RigDocument, read_rig
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.notes import rig_of, with_notes
-from reflexa.take.known import KnownClips
+from reflexa.take.clips import ClipsByName
 
 
 @dataclass(frozen=True, eq=False)
-class Given:
+class RigFiles:
     """rigs: by file name, what a step can take a clip to. models: the files among them that can be written into.
     documents: what is said of rigs, applied wherever the skeleton is theirs."""
 
-    rigs: dict[str, Rig]
-    models: dict[str, Imported]
+    rigs: Mapping[str, Rig]
+    models: Mapping[str, Imported]
     documents: tuple[RigDocument, ...]
 
     def known(self, rig: Rig) -> Rig:
@@ -35,48 +36,45 @@ class Given:
         return rig
 
 
-def load(paths: tuple[Path, ...], options: ReadOptions = ReadOptions()) -> Given:  # noqa: B008 (a frozen value)
+def load(paths: tuple[Path, ...], options: ReadOptions = ReadOptions()) -> RigFiles:
     """Read rigs; once a process for as long as their files stay as they are. Raises ReadError."""
     return _load(paths, tuple(p.stat().st_mtime_ns if p.exists() else 0 for p in paths), options)
 
 
 @lru_cache(maxsize=8)
-def _load(paths: tuple[Path, ...], _written: tuple[int, ...], options: ReadOptions) -> Given:
+def _load(paths: tuple[Path, ...], _written: tuple[int, ...], options: ReadOptions) -> RigFiles:
     documents = tuple((p, read_rig(p)) for p in paths if p.suffix.lower() == ".json")
-    given = Given({}, {}, tuple(d for _, d in documents))
-    for path in paths:
-        if path.suffix.lower() != ".json":
-            model = read(path, options)
-            given.models[path.name] = model
-            given.rigs[path.name] = given.known(model.rig)
-    keys = {r.key for r in given.rigs.values()}
+    told = RigFiles({}, {}, tuple(d for _, d in documents))
+    models = {p.name: read(p, options) for p in paths if p.suffix.lower() != ".json"}
+    rigs = {name: told.known(model.rig) for name, model in models.items()}
+    keys = {r.key for r in rigs.values()}
     for path, d in documents:
         if d.notes.joints and d.key not in keys:
             try:
-                given.rigs[path.name] = rig_of(d.notes)
+                rigs[path.name] = rig_of(d.notes)
             except ValueError as e:
                 raise ReadError(str(e), path, "joints") from None
-    return given
+    return replace(told, rigs=MappingProxyType(rigs), models=MappingProxyType(models))
 
 
 @lru_cache(maxsize=4)
-def _clips(paths: tuple[Path, ...], _written: tuple[int, ...], rigs: tuple[Path, ...]) -> KnownClips:
+def _clips(paths: tuple[Path, ...], _written: tuple[int, ...], rigs: tuple[Path, ...]) -> ClipsByName:
     given = load(rigs)
     documents = {p.name: read(p) for p in paths}
-    return KnownClips({n: (d.clips, given.known(d.rig)) for n, d in documents.items()})
+    return ClipsByName({n: (d.clips, given.known(d.rig)) for n, d in documents.items()})
 
 
-def clips_of(paths: tuple[Path, ...], rigs: tuple[Path, ...] = ()) -> KnownClips:
+def clips_of(paths: tuple[Path, ...], rigs: tuple[Path, ...] = ()) -> ClipsByName:
     """The clips of files by name (FILE/CLIP), for steps that draw on them. Raises ReadError."""
     return _clips(paths, tuple(p.stat().st_mtime_ns if p.exists() else 0 for p in paths), rigs)
 
 
-def model_of(rig: Rig, given: Given) -> Imported | None:
+def model_of(rig: Rig, given: RigFiles) -> Imported | None:
     """The model file that a rig came from, where it is one of those given."""
     return next((given.models[n] for n, r in given.rigs.items() if r is rig and n in given.models), None)
 
 
-def fitted(clip: Clip, rig: Rig, given: Given) -> tuple[Clip, Rig]:
+def fitted(clip: Clip, rig: Rig, given: RigFiles) -> tuple[Clip, Rig]:
     """The clip for the one rig given, where no step took it there: joints by name, in that rig's order.
 
     Raises RecipeError where the rig lacks joints of the clip. Several rigs, or none, or one of the very same

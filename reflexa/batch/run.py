@@ -8,24 +8,23 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from reflexa.batch.export import Proof, export
+from reflexa.batch.export import Origin, Proof, Target, write
 from reflexa.batch.rigs import clips_of, fitted, load, model_of
 from reflexa.errors import ReadError, ReflexaError
-from reflexa.formats import FORMATS, ReadOptions, WriteOptions, read
+from reflexa.formats import FORMATS, ReadOptions, WriteOptions, read, writable
 from reflexa.motion.cycle import repeated
 from reflexa.names import file_name
 from reflexa.rig.sides import swap_in_text
 from reflexa.stage import EMPTY, Stage
 from reflexa.steps import Step
-from reflexa.take import Source, Take, evaluate
+from reflexa.take import Source, Surroundings, Take, evaluate
 
 
 @dataclass(frozen=True)
-class Job:
-    """One file to run steps over."""
+class How:
+    """What is done to every file: the steps, format (None: as the source's), pattern for names and what they come from, how
+    files are read and written, rigs and other clips that steps may draw on, the stage, and how often a loop is written."""
 
-    path: Path
-    out: Path
     steps: tuple[Step, ...]
     format: str | None
     pattern: str
@@ -40,6 +39,15 @@ class Job:
 
 
 @dataclass(frozen=True)
+class Job:
+    """One file to run steps over, and the folder for what comes of it."""
+
+    path: Path
+    out: Path
+    how: How
+
+
+@dataclass(frozen=True)
 class Done:
     """What became of one file: proofs of what was written, or the error."""
 
@@ -50,29 +58,31 @@ class Done:
 
 def run_one(job: Job) -> Done:
     """Run a job; errors meant for a person are returned, not raised."""
+    how = job.how
     try:
-        document = read(job.path, job.read)
+        document = read(job.path, how.read)
         if not document.clips:
             raise ReadError("holds a rig and no clip", job.path)
-        given = load(job.rigs)
+        given = load(how.rigs)
         rig = given.known(document.rig)
         proofs = []
         for clip in document.clips:
-            take = Take(clip.name, Source(job.path.name, clip.name), job.steps, stage=job.stage)
-            name = out_name(job.pattern, job.path.stem, clip.name, job.recipe, len(document.clips) > 1)
-            evaluation = evaluate(take, clip, rig, rigs=given.rigs, clips=clips_of(job.others, job.rigs))
+            take = Take(clip.name, Source(job.path.name, clip.name), how.steps, stage=how.stage)
+            name = out_name(how.pattern, job.path.stem, clip.name, how.recipe, len(document.clips) > 1)
+            evaluation = evaluate(take, clip, rig, Surroundings(given.rigs, clips_of(how.others, how.rigs)))
             result, on = evaluation.result, evaluation.rig
             if on is rig:
                 result, on = fitted(result, on, given)
             model = document if on is rig else model_of(on, given)
-            kind = FORMATS[job.format or (model.format if model is not None else document.format)]
-            if job.cycles > 1:
-                result = repeated(result, on.travel_joint, job.cycles)
+            kind = FORMATS[how.format or (model.format if model is not None else document.format)]
+            if kind.encode is None and not how.format:
+                kind = writable()[0]  # the source's format is only read
+            if how.cycles > 1:
+                result = repeated(result, on.travel_joint, how.cycles)
             # The clip keeps its name inside the file where it goes back into its source's kind.
             result = replace(result, name=clip.name)
-            target = job.out / f"{file_name(name)}{kind.suffix}"
-            proof = export([result], on, target, kind.name, document, job.steps, job.write, job.overwrite, model=model)
-            proofs.append(proof)
+            target = Target(job.out / f"{file_name(name)}{kind.suffix}", kind.name, how.write, how.overwrite)
+            proofs.append(write([result], on, target, Origin(document, how.steps, model)))
         return Done(job.path, tuple(proofs))
     except ReflexaError as e:
         return Done(job.path, error=e)

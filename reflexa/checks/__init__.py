@@ -1,23 +1,14 @@
-"""Findings: one file each, all in one list. Pure functions of a clip, its rig, its stage and its steps."""
+"""Findings: one file each, found by being here. Pure functions of a clip, its rig, its stage and its steps."""
 
-from reflexa.checks.drift import drift, root_drift
-from reflexa.checks.footing import Measured, depths, floats, foot_height, foot_slide, slides
-from reflexa.checks.goals import goals
-from reflexa.checks.helper_joints import helper_joints
-from reflexa.checks.model import Check, Finding, Subject
-from reflexa.checks.rig_sides import rig_sides
+from reflexa.checks.floating import floats
+from reflexa.checks.model import Check, Finding, Measured, Repair, Subject
+from reflexa.checks.penetration import depths
+from reflexa.checks.registry import CHECKS, findings, register
+from reflexa.checks.root_drift import drift
+from reflexa.checks.slide import slides
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.stage import EMPTY, Stage
-from reflexa.steps import Step
-
-CHECKS: tuple[Check, ...] = (foot_slide, foot_height, root_drift, goals, helper_joints, rig_sides)
-
-
-def findings(clip: Clip, rig: Rig, stage: Stage = EMPTY, steps: tuple[Step, ...] = ()) -> list[Finding]:
-    """Everything that the checks find in a clip."""
-    subject = Subject(clip, rig, stage, steps)
-    return [f for check in CHECKS for f in check(subject)]
 
 
 def measured(clip: Clip, rig: Rig, stage: Stage = EMPTY) -> dict[str, Measured]:
@@ -28,4 +19,4 @@ def measured(clip: Clip, rig: Rig, stage: Stage = EMPTY) -> dict[str, Measured]:
     return {**out, "drift": drift(subject)}
 
 
-__all__ = ["CHECKS", "Check", "Finding", "Measured", "Subject", "findings", "measured"]
+__all__ = ["CHECKS", "Check", "Finding", "Measured", "Repair", "Subject", "findings", "measured", "register"]

@@ -2,11 +2,11 @@
 
 from __future__ import annotations
 
-from reflexa.checks.model import Finding, Subject
+from reflexa.checks.model import Check, Finding, Subject
 from reflexa.rig.problems import FAR, problems
 
 
-def rig_sides(subject: Subject) -> list[Finding]:
+def _run(subject: Subject) -> list[Finding]:
     """One finding per problem of the rig: unpaired, asymmetric, unsure, missing parts."""
     clip, rig = subject.clip, subject.rig
     whole = (0, clip.frames - 1)
@@ -24,3 +24,8 @@ def rig_sides(subject: Subject) -> list[Finding]:
         )
         for p in problems(rig)
     ]
+
+
+CHECK = Check(
+    "rig sides", "Rig problems", "What a mirror or a retarget would stumble over in the rig itself.", _run, 80
+)

@@ -23,7 +23,7 @@ from reflexa.formats.files import write_bytes
 from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
 from reflexa.rig import analyse
-from reflexa.steps import Mask, Step, make
+from reflexa.steps import Mask, Step, make, settled
 from reflexa.steps.correction import CorrectionSettings, set_key
 from reflexa.take import Source, Take
 
@@ -104,8 +104,13 @@ def build(folder: Path = FOLDER) -> None:
     keeper_file = read(folder / store.SOURCES / KEEPER)
     winch = next(c for c in keeper_file.clips if c.name == "turning the winch")
     mended = ground.takes(DECKHAND, KEEPER, HERON, winch, keeper_file.rig)
-    project = Project("Saltmarsh Ferry", sources, (*takes(DECKHAND), *takes_of_others(), *mended))
-    store.save(replace(project), folder)
+    all_takes = tuple(_numbered(t) for t in (*takes(DECKHAND), *takes_of_others(), *mended))
+    store.save(Project("Saltmarsh Ferry", sources, all_takes), folder)
+
+
+def _numbered(take: Take) -> Take:
+    """Steps by their places, so that building anew gives the same files."""
+    return replace(take, steps=settled(tuple(msgspec.structs.replace(s, id="") for s in take.steps)))
 
 
 if __name__ == "__main__":

@@ -10,9 +10,9 @@ from scipy.interpolate import CubicSpline, PchipInterpolator
 from reflexa.demo import deckhand
 from reflexa.demo.pose import Controls, build, degrees, elbow, fist, hanging_arm, turn
 from reflexa.motion import quat
+from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, Event
 from reflexa.motion.cycle import repeated
-from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 
 RATE = 30.0

@@ -8,8 +8,8 @@ from reflexa.demo.clips import PELVIS, RATE, TAU, ease, planted
 from reflexa.demo.figure import SIDES
 from reflexa.demo.pose import Controls, build, degrees, elbow, fist, hanging_arm, turn
 from reflexa.motion import quat
-from reflexa.motion.clip import Clip, Event
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip, Event
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig
 from reflexa.steps.retarget import RetargetSettings, retarget

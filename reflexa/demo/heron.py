@@ -6,8 +6,8 @@ import numpy as np
 
 from reflexa.demo.figure import SIDES, Place, skeleton_of
 from reflexa.motion import ik, kinematics, quat
-from reflexa.motion.clip import Clip, Event
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip, Event
 from reflexa.motion.skeleton import Skeleton
 
 HEIGHT = 0.98

@@ -13,8 +13,8 @@ import numpy as np
 
 from reflexa.demo import deckhand
 from reflexa.motion import ik, kinematics, quat
-from reflexa.motion.clip import Clip, Event
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip, Event
 from reflexa.motion.skeleton import Skeleton
 
 AHEAD = np.array([0.0, 0.0, 1.0])

@@ -11,7 +11,7 @@ from reflexa.motion import quat
 from reflexa.motion.clip import Clip
 from reflexa.names import free_name
 from reflexa.rig import Rig
-from reflexa.steps.footing import footing
+from reflexa.stage.footing import footing
 from reflexa.steps.goal import GoalSettings, meets_with
 from reflexa.steps.root_motion import Operation, RootMotionSettings, travel_of
 

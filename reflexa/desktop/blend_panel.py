@@ -15,8 +15,8 @@ from reflexa.errors import RecipeError
 from reflexa.motion import contacts
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.stage.footing import planted_spans
 from reflexa.steps.blend import clip_named, other_frames
-from reflexa.steps.footing import planted_spans
 
 
 class Strips(QWidget):

@@ -14,10 +14,10 @@ from reflexa.motion import contacts
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.match import rename_map
+from reflexa.stage.footing import planted_spans
 from reflexa.steps import keys as work
 from reflexa.steps import make
 from reflexa.steps.correction import CorrectionSettings, move_keys
-from reflexa.steps.footing import planted_spans
 from reflexa.steps.keys import Copied, Merged
 from reflexa.take import model as takes
 

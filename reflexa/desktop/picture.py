@@ -13,8 +13,8 @@ from reflexa.desktop.gl import drawing
 from reflexa.draw import Camera, Figure, Scene
 from reflexa.draw import figure as drawn
 from reflexa.draw.scene import Lines, Marks, ground_grid, matrices_at
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.match import Match
 

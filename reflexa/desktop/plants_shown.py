@@ -14,7 +14,7 @@ from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
 from reflexa.rig.match import leg_length
 from reflexa.rig.soles import soles
-from reflexa.steps.footing import Thresholds, footing
+from reflexa.stage.footing import Thresholds, footing
 from reflexa.steps.model import Around, Point
 from reflexa.steps.plants import Plant, PlantsSettings, plants_of
 

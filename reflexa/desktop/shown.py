@@ -11,8 +11,8 @@ from reflexa.desktop.session import Session
 from reflexa.draw import Camera
 from reflexa.errors import RecipeError
 from reflexa.motion import cycle, kinematics, quat
-from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig
 from reflexa.rig.match import Match, match

@@ -12,8 +12,8 @@ from reflexa.draw.figure import LEFT, RIGHT
 from reflexa.draw.scene import DIAMOND, DOT, Lines, Marks
 from reflexa.errors import RecipeError
 from reflexa.motion import quat, travel
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.rig import Mesh, Rig
 from reflexa.rig.soles import soles
 from reflexa.stage import Prop, Stage

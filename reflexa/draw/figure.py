@@ -6,8 +6,8 @@ import numpy as np
 
 from reflexa.draw.scene import BAR, CROSS, DIAMOND, RING, Colour, Lines, Marks
 from reflexa.motion import quat
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 
 # Okabe & Ito (2008): vermillion for the left (port), bluish green for the right (starboard).

@@ -8,8 +8,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.motion import kinematics, quat
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.rig import Mesh
 
 Colour = tuple[float, float, float]
@@ -68,7 +68,8 @@ def matrices_at(clip: Clip, frame: int) -> Array:
     """Joint-to-world matrices ``(joints, 3, 4)`` of one frame of a clip."""
     if clip.scales is not None:
         span = slice(frame, frame + 1)
-        linear, placed = kinematics.forward_matrices(clip.skeleton.parents, clip.rotations[span], clip.translations[span], clip.scales[span]
+        linear, placed = kinematics.forward_matrices(
+            clip.skeleton.parents, clip.rotations[span], clip.translations[span], clip.scales[span]
         )
         return np.concatenate([linear[0], placed[0][..., None]], axis=-1)
     turned, placed = clip.model

@@ -1,6 +1,20 @@
-"""Files in and out: one module a format, a registry, the import frame. Errors are typed and name the place."""
+"""Files in and out: one module a format, found by being here; the import frame. Errors are typed and name the place."""
 
 from reflexa.formats.imported import Imported, ReadOptions
-from reflexa.formats.registry import FORMATS, SUFFIXES, WriteOptions, encode, read
+from reflexa.formats.model import Format, WriteOptions
+from reflexa.formats.registry import FORMATS, by_suffix, encode, read, register, suffixes, with_meshes, writable
 
-__all__ = ["FORMATS", "SUFFIXES", "Imported", "ReadOptions", "WriteOptions", "encode", "read"]
+__all__ = [
+    "FORMATS",
+    "Format",
+    "Imported",
+    "ReadOptions",
+    "WriteOptions",
+    "by_suffix",
+    "encode",
+    "read",
+    "register",
+    "suffixes",
+    "with_meshes",
+    "writable",
+]

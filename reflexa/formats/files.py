@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import hashlib
 import os
 import tempfile
 from pathlib import Path
@@ -26,6 +27,18 @@ def read_bytes(path: Path) -> bytes:
     if not data:
         raise ReadError("the file is empty", path)
     return data
+
+
+def digest(path: Path) -> str:
+    """SHA-256 of a file's bytes. Raises ReadError."""
+    h = hashlib.sha256()
+    try:
+        with path.open("rb") as file:
+            while block := file.read(1 << 20):
+                h.update(block)
+    except OSError as e:
+        raise ReadError(_said(e), path, advice="Check the path and its permissions.") from None
+    return h.hexdigest()
 
 
 def write_bytes(path: Path, data: bytes, overwrite: bool = False) -> None:

@@ -10,8 +10,8 @@ import numpy as np
 
 from reflexa.formats.frame import ImportFrame, axis_name, convert_skeleton, turn_to_ours
 from reflexa.motion import quat
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig, analyse
 from reflexa.rig.rig import UP
@@ -21,7 +21,7 @@ MOST_JOINTS = 10_000
 
 @dataclass(frozen=True, eq=False)
 class Imported:
-    """One file as read. layout is the format's own memory of how the file was laid out."""
+    """One file as read. layout is the format's own memory of how the file was laid out; sha256: of its bytes."""
 
     path: Path
     format: str
@@ -31,16 +31,28 @@ class Imported:
     frame: ImportFrame
     warnings: tuple[str, ...]
     layout: object
+    sha256: str = ""
+
+    def clip(self, name: str) -> Clip | None:
+        """The clip of that name; the rest pose of a file that has none."""
+        return next((c for c in self.or_rest if c.name == name or not self.clips), None)
+
+    @property
+    def or_rest(self) -> tuple[Clip, ...]:
+        """Its clips; one frame of rest pose where it is a rig and nothing else."""
+        return self.clips or (rest_clip(self.rig.skeleton, self.path.stem),)
 
 
 @dataclass(frozen=True)
 class ReadOptions:
-    """What a person may tell a reader: the unit of a file that declares none (metres per unit), how a BVH joint's
-    position channels relate to its offset, and which way the figure faces in the file (``FACINGS``; empty: found)."""
+    """What a person may tell a reader: the unit of a file that declares none (metres per unit), how a joint's position
+    channels relate to its offset where the format leaves that open, and which way the figure faces in the file
+    (``FACINGS``; empty: found). rigs: files given beside, for a motion file that names its skeleton elsewhere."""
 
     unit: float | None = None
     positions: str = "auto"
     facing: str = ""
+    rigs: tuple[Path, ...] = ()
 
 
 FACINGS = {

@@ -7,8 +7,8 @@ from dataclasses import replace
 import numpy as np
 
 from reflexa.motion import quat
-from reflexa.motion.clip import Clip, Event
 from reflexa.motion.arrays import Array, owned
+from reflexa.motion.clip import Clip, Event
 from reflexa.motion.resample import at_frames
 
 
@@ -35,7 +35,9 @@ def shifted(clip: Clip, travel: int, by: float) -> Clip:
     for root in clip.skeleton.roots:
         rotations[:, root] = quat.multiply(turn, rotations[:, root])
         translations[:, root] = quat.rotate(turn, translations[:, root]) + move
-    events = sorted((Event((e.frame - by) % period, e.name) for e in clip.events if e.frame < period), key=lambda e: e.frame)
+    events = sorted(
+        (Event((e.frame - by) % period, e.name) for e in clip.events if e.frame < period), key=lambda e: e.frame
+    )
     return moved.with_motion(owned(quat.continuous(rotations)), owned(translations), events=tuple(events))
 
 

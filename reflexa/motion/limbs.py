@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
 from reflexa.motion import ik, kinematics, quat
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array, owned
+from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
 
 
@@ -42,9 +42,7 @@ class Posed:
     def translation(self, joint: int) -> Array:
         """Local translation of a joint ``(frames, 3)``, as it stands to its parent."""
         model = self.turned, self.placed
-        return kinematics.to_local(
-            self.skeleton.parents, model, joint, self.turned[:, joint], self.placed[:, joint]
-        )[1]
+        return kinematics.to_local(self.skeleton.parents, model, joint, self.turned[:, joint], self.placed[:, joint])[1]
 
 
 def posed_clip(clip: Clip, posed: Posed, at: NDArray[np.intp], translations: Array | None = None) -> Clip:

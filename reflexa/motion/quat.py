@@ -8,7 +8,7 @@ which the tests hold every function against.
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import ArrayLike, NDArray
+from numpy.typing import ArrayLike
 
 from reflexa.motion.arrays import Array
 

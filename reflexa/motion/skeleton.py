@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.motion import quat
-from reflexa.motion.kinematics import forward
 from reflexa.motion.arrays import Array, frozen, frozen_indices
+from reflexa.motion.kinematics import forward
 
 
 @dataclass(frozen=True, eq=False)

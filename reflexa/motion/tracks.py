@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.motion import quat
-from reflexa.motion.curves import hermite
 from reflexa.motion.arrays import Array
+from reflexa.motion.curves import hermite
 
 
 def _spans(times: Array, at: Array) -> tuple[Array, Array, Array, Array]:

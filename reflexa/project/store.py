@@ -15,16 +15,19 @@ from typing import Any
 import msgspec
 
 from reflexa.errors import ReadError, ReflexaError, WriteError
+from reflexa.formats import by_suffix
 from reflexa.formats.documents import read_document
 from reflexa.formats.files import read_bytes, write_bytes
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
 from reflexa.names import file_name, free_name
 from reflexa.project.text import pretty
 from reflexa.stage.store import stage_from_plain, stage_plain
-from reflexa.steps import from_plain, to_plain
+from reflexa.steps import steps_from_plain, to_plain
 from reflexa.take import Export, Source, Take
 
 VERSION = 1
+# 2: steps have ids, and refer to each other by them.
+TAKE_VERSION = 2
 PROJECT, TAKES, SOURCES, RIGS = "project.json", "takes", "sources", "rigs"
 
 
@@ -75,7 +78,7 @@ def take_plain(take: Take) -> dict[str, Any]:
     default = Export()
     return {
         "reflexa": "take",
-        "version": VERSION,
+        "version": TAKE_VERSION,
         "name": take.name,
         "source": {"file": take.source.file, "clip": take.source.clip},
         "steps": [to_plain(s) for s in take.steps],
@@ -90,7 +93,8 @@ def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
     try:
         source = data["source"]
         export = msgspec.convert(data.get("export", {}), Export)
-        steps = tuple(from_plain(s, f"steps[{i}]") for i, s in enumerate(data.get("steps", [])))
+        # Takes of version 1 have no ids: their steps are numbered, and what named a step by its name names its id.
+        steps = steps_from_plain(data.get("steps", []))
         known = {"reflexa", "version", "name", "source", "steps", "export", "stage"}
         unknown = {k: v for k, v in data.items() if k not in known}
         stage = stage_from_plain(data.get("stage", {}), path, "stage")
@@ -114,7 +118,7 @@ def load(folder: Path) -> Project:
     for source in sources:
         inside(folder, source.file)
     takes = tuple(
-        take_from_plain(read_document(p, "take", VERSION), p) for n in names for p in [inside(folder, n, TAKES)]
+        take_from_plain(read_document(p, "take", TAKE_VERSION), p) for n in names for p in [inside(folder, n, TAKES)]
     )
     rigs = tuple(read_rig(inside(folder, n, RIGS)) for n in rig_names)
     unknown = {k: v for k, v in data.items() if k not in known}
@@ -175,7 +179,7 @@ def _write(path: Path, text: str) -> None:
 
 
 def add_source(folder: Path, path: Path) -> str:
-    """Copy a file (and the buffers beside a .gltf) into ``sources/``, bytes unchanged; its name there.
+    """Copy a file (and those beside it that belong to it) into ``sources/``, bytes unchanged; its name there.
 
     A file with the same bytes is not copied again. Raises ReadError or WriteError.
     """
@@ -189,22 +193,16 @@ def add_source(folder: Path, path: Path) -> str:
             return name
         name, n = f"{path.stem} {n}{path.suffix}", n + 1
     write_bytes(target / name, data)
-    if path.suffix.lower() == ".gltf":
-        _copy_beside(path, data, target)
+    _copy_beside(path, data, target)
     return name
 
 
 def _copy_beside(path: Path, data: bytes, target: Path) -> None:
-    json = msgspec.json.decode(data)
-    for entry in [*json.get("buffers", []), *json.get("images", [])]:
-        uri = entry.get("uri", "")
+    """Copy the files that belong to one, those that lie in its folder."""
+    format = by_suffix(path)
+    for uri in format.beside(path, data) if format is not None else ():
         beside = path.parent / uri
-        if (
-            uri
-            and not uri.startswith("data:")
-            and beside.resolve().is_relative_to(path.parent.resolve())
-            and beside.is_file()
-        ):
+        inside = beside.resolve().is_relative_to(path.parent.resolve())
+        if inside and beside.is_file() and not (target / uri).exists():
             (target / uri).parent.mkdir(parents=True, exist_ok=True)
-            if not (target / uri).exists():
-                shutil.copyfile(beside, target / uri)
+            shutil.copyfile(beside, target / uri)

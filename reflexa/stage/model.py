@@ -13,8 +13,8 @@ from numpy.typing import ArrayLike
 
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array, Vector
+from reflexa.motion.clip import Clip
 
 Shape = Literal["box", "ramp", "cylinder", "mesh"]
 MOST_TRIANGLES = 20_000

@@ -10,8 +10,8 @@ import msgspec
 import numpy as np
 
 from reflexa.errors import ReadError
+from reflexa.formats import by_suffix, with_meshes
 from reflexa.formats.documents import read_document
-from reflexa.formats.gltf.mesh import triangles_of
 from reflexa.stage.model import MOST_TRIANGLES, Prop, Stage
 from reflexa.stage.presets import meshed
 
@@ -40,16 +40,21 @@ def stage_from_plain(data: Any, path: Path | str = "", place: str = "") -> Stage
 
 
 def read_stage(path: Path) -> Stage:
-    """The stage in a file: one of our own documents, or the meshes of a GLB or glTF file as a prop. Raises ReadError."""
-    if path.suffix.lower() in (".glb", ".gltf"):
+    """The stage in a file: one of our own documents, or the meshes of a model as a prop. Raises ReadError."""
+    format = by_suffix(path)
+    if format is not None and format.triangles is not None:
         return Stage((read_prop(path),))
     data: Mapping[str, Any] = read_document(path, "stage", VERSION)
     return stage_from_plain({k: v for k, v in data.items() if k not in ("reflexa", "version")}, path)
 
 
 def read_prop(path: Path) -> Prop:
-    """The meshes of a GLB or glTF file as one prop, named as the file. Raises ReadError, also for too many triangles."""
-    triangles = triangles_of(path, MOST_TRIANGLES)
+    """The meshes of a file as one prop, named as the file. Raises ReadError, also for too many triangles."""
+    format = by_suffix(path)
+    if format is None or format.triangles is None:
+        known = ", ".join(f.suffix for f in with_meshes())
+        raise ReadError("holds no meshes that are read", path, advice=f"Meshes come from {known}.")
+    triangles = format.triangles(path, MOST_TRIANGLES)
     if not len(triangles):
         raise ReadError("holds no triangles", path, advice="A prop is read from a file with a mesh.")
     low, high = triangles.reshape(-1, 3).min(axis=0), triangles.reshape(-1, 3).max(axis=0)

@@ -9,8 +9,8 @@ import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.motion import quat
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array, frozen
+from reflexa.motion.clip import Clip
 from reflexa.stage.model import Prop, Stage, track, turn_of
 from reflexa.stage.shapes import corners
 

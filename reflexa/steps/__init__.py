@@ -1,19 +1,47 @@
-"""Kinds of steps, one file each; a registry; weight, envelope and mask for all of them in one place."""
+"""Kinds of steps, one file (or folder) each, found by being here; running them, with weight, envelope and mask for all."""
 
-from reflexa.steps.apply import apply, carried
-from reflexa.steps.model import Mask, Settings, Step, StepKind
-from reflexa.steps.registry import KINDS, describe, from_plain, make, to_plain
+from reflexa.steps.model import (
+    NOTHING,
+    SOURCE,
+    Beginning,
+    Context,
+    Given,
+    Mask,
+    Outcome,
+    Point,
+    Settings,
+    Step,
+    StepKind,
+    Unmet,
+    new_id,
+)
+from reflexa.steps.plain import from_plain, make, settled, steps_from_plain, to_plain
+from reflexa.steps.registry import KINDS, describe, kind_of, register
+from reflexa.steps.running import apply, outcome
 
 __all__ = [
     "KINDS",
+    "NOTHING",
+    "SOURCE",
+    "Beginning",
+    "Context",
+    "Given",
     "Mask",
+    "Outcome",
+    "Point",
     "Settings",
     "Step",
     "StepKind",
+    "Unmet",
     "apply",
-    "carried",
     "describe",
     "from_plain",
+    "kind_of",
     "make",
+    "new_id",
+    "outcome",
+    "register",
+    "settled",
+    "steps_from_plain",
     "to_plain",
 ]

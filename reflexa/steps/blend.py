@@ -3,20 +3,21 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Annotated, Literal
 
 import numpy as np
 from msgspec import Meta
+from numpy.typing import NDArray
 
 from reflexa.errors import RecipeError
 from reflexa.motion import contacts, cycle, kinematics, quat
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.motion.resample import at_frames
 from reflexa.rig import Rig
-from reflexa.steps.footing import planted_spans
-from reflexa.steps.model import Around, Settings, Step, StepKind
+from reflexa.stage.footing import planted_spans
+from reflexa.steps.model import Context, Given, Mask, Outcome, Settings, StepKind
 
 Clips = Mapping[str, tuple[Clip, Rig]]
 LineUp = Literal["start", "stretch", "cycle", "plants"]
@@ -86,13 +87,13 @@ def clip_named(name: str, clips: Clips) -> tuple[Clip, Rig]:
     raise RecipeError(several, advice=f"Known: {', '.join(list(clips)[:12])}." if clips else "Give it with --with.")
 
 
-def blend(clip: Clip, rig: Rig, step: Step, clips: Clips) -> Clip:
-    """The clip with the other's motion at full weight; the step's weights are laid over it by whoever calls.
+def blend(clip: Clip, rig: Rig, settings: BlendSettings, clips: Clips, mask: Mask | None = None) -> Clip:
+    """The clip with the other's motion at full weight; the step's weights are laid over it by whoever calls. mask: what the
+    step reaches, which says where its topmost joints are.
 
     Joints meet by name; what the other clip lacks stays. Raises RecipeError where they have no joint in common, the
     clip is not known, or there are no plants to line up by.
     """
-    settings: BlendSettings = step.settings  # type: ignore[assignment]
     other, other_rig = clip_named(settings.clip, clips)
     s, index = clip.skeleton, other.skeleton.index
     to = np.array([j for j, n in enumerate(s.names) if n in index], dtype=np.intp)
@@ -124,7 +125,7 @@ def blend(clip: Clip, rig: Rig, step: Step, clips: Clips) -> Clip:
             seen,
             other,
             settings,
-            _topmost(step, rig),
+            _topmost(mask, rig),
             dict(zip(to.tolist(), of.tolist(), strict=True)),
         )
     rotations[:, to] = quat.normalise(rotations[:, to])
@@ -139,11 +140,11 @@ def _against(other: Clip, settings: BlendSettings) -> tuple[Array, Array]:
     return other.rotations[frame], other.translations[frame]
 
 
-def _topmost(step: Step, rig: Rig) -> list[int]:
-    """Joints that the step reaches while their parents are out of it."""
-    if step.mask is None:
+def _topmost(mask: Mask | None, rig: Rig) -> list[int]:
+    """Joints that a mask reaches while their parents are out of it."""
+    if mask is None:
         return list(rig.skeleton.roots)
-    reached = step.mask.weights(rig) > 0
+    reached = mask.weights(rig) > 0
     parents = rig.skeleton.parents
     return [j for j in np.flatnonzero(reached).tolist() if parents[j] < 0 or not reached[parents[j]]]
 
@@ -238,16 +239,44 @@ def _through(f: Array, x: Array, y: Array) -> Array:
     return np.where(f > x[-1], y[-1] + (f - x[-1]) * last, out)
 
 
-def _read(settings: BlendSettings, around: Around) -> list[str]:
-    clip, rig = clip_named(settings.clip, around.clips)
+@dataclass(frozen=True, eq=False)
+class BlendReport:
+    """How two clips lie to each other: frames and length of the other one in seconds, how many times as long as this clip
+    it is; which of its frames stands at each of this clip's ``(frames,)``; per side, when the foot stands in either."""
+
+    frames: int
+    seconds: float
+    ratio: float
+    at: Array
+    stands: Mapping[str, NDArray[np.bool_]]
+    other_stands: Mapping[str, NDArray[np.bool_]]
+
+
+def _run(given: Given, settings: BlendSettings, context: Context) -> Outcome:
+    clip, rig = given.clip, given.rig
+    out = blend(clip, rig, settings, context.clips, given.mask)
+    other, other_rig = clip_named(settings.clip, context.clips)
+
+    def report(_: Clip) -> BlendReport:
+        ratio = other.duration / max(clip.duration, 1e-9)
+        at = other_frames(clip, rig, other, other_rig, settings)
+        stands, others = planted_spans(clip, rig), planted_spans(other, other_rig)
+        return BlendReport(other.frames, other.duration, ratio, at, stands, others)
+
+    return given.changed(out, report)
+
+
+def _read(settings: BlendSettings, context: Context) -> list[str]:
+    clip, rig = clip_named(settings.clip, context.clips)
     return [clip.digest, rig.digest]
 
 
-BLEND = StepKind(
+KIND = StepKind(
     "blend",
     "Blend",
     "Lay another clip, or another take's result, over chosen joints: replace them, or add what it changes.",
     BlendSettings,
-    draws=lambda clip, rig, step, around: blend(clip, rig, step, around.clips),
+    _run,
+    place=70,
     reads=_read,
 )

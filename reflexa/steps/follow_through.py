@@ -2,18 +2,19 @@
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from dataclasses import dataclass
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from msgspec import Meta
 
 from reflexa.errors import RecipeError
 from reflexa.motion import cycle, quat, springs
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.steps.helper_joints import follow
-from reflexa.steps.model import Settings, StepKind
+from reflexa.steps.model import Beginning, Context, Given, Outcome, Settings, StepKind
 
 
 class FollowThroughSettings(Settings, frozen=True):
@@ -93,7 +94,7 @@ def links(rig: Rig, name: str) -> list[int]:
     return out
 
 
-def follow_through(clip: Clip, rig: Rig, settings: FollowThroughSettings, first: int = 0) -> Clip:
+def follow_through(clip: Clip, rig: Rig, settings: FollowThroughSettings) -> Clip:
     """The clip with a chain following. A loop is run round until its seam closes. Raises RecipeError where there is no
     such chain."""
     chain = links(rig, settings.chain)
@@ -239,10 +240,50 @@ def _lag(ends: Array, rate: float, frequency: float, damping: float, seam: tuple
     return np.asarray(out[: period + 1])
 
 
-FOLLOW_THROUGH = StepKind(
+@dataclass(frozen=True)
+class FollowReport:
+    """The chain's joints, how far its end leaves its way at most in metres, and by how much a loop fails to close in
+    degrees (None: it is no loop)."""
+
+    joints: tuple[str, ...]
+    away: float
+    seam: float | None
+
+
+def _report(before: Clip, after: Clip, rig: Rig, settings: FollowThroughSettings) -> FollowReport:
+    chain = links(rig, settings.chain)
+    end = chain[-1]
+    away = np.linalg.norm(after.model[1][:, end] - before.model[1][:, end], axis=-1)
+    seam = None
+    if after.loop:
+        turns = quat.multiply(quat.conjugate(after.rotations[0, chain]), after.rotations[-1, chain])
+        seam = float(np.degrees(quat.angle(turns)).max())
+    return FollowReport(tuple(rig.skeleton.names[j] for j in chain), float(away.max()), seam)
+
+
+def _run(given: Given, settings: FollowThroughSettings, context: Context) -> Outcome:
+    after = follow_through(given.clip, given.rig, settings)
+    return given.changed(after, lambda now: _report(given.clip, now, given.rig, settings))
+
+
+def _begin(at: Beginning) -> dict[str, Any]:
+    """The chain that the selected joint is part of; the joint itself; or a tail, or the first chain of more than one link."""
+    if at.given is None:
+        return {}
+    rig = at.given.rig
+    found = next((name for name, joints in rig.chains.items() if at.joint in joints), "")
+    if found or at.joint in rig.skeleton.index:
+        return {"chain": found or at.joint}
+    long = [name for name, joints in rig.chains.items() if len(joints) > 1]
+    return {"chain": next((n for n in long if "tail" in n), long[0] if long else "")}
+
+
+KIND = StepKind(
     "follow-through",
     "Follow-through",
     "Let a tail, coat or arm come after what leads it: each link some frames late, or swinging on a spring.",
     FollowThroughSettings,
-    follow_through,
+    _run,
+    place=100,
+    begin=_begin,
 )

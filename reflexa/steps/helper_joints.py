@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Annotated
 
 import numpy as np
@@ -12,7 +13,7 @@ from reflexa.motion.arrays import owned
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.helpers import by_rule, distances
-from reflexa.steps.model import Settings, StepKind
+from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 
 
 class HelperSettings(Settings, frozen=True):
@@ -25,13 +26,19 @@ class HelperSettings(Settings, frozen=True):
     ] = ()
 
 
-def snap(clip: Clip, rig: Rig, settings: HelperSettings, first: int = 0) -> Clip:
-    """The clip with helper joints on their rules; all other joints keep their place. Names without a rule are passed over."""
-    return snapped(clip, rig, settings.joints)
+@dataclass(frozen=True)
+class OffRule:
+    """How far a helper joint is from its rule at most before the step and after it, mm, and the worst frame before."""
+
+    joint: str
+    was: float
+    now: float
+    frame: int
 
 
 def snapped(clip: Clip, rig: Rig, only: tuple[str, ...] = ()) -> Clip:
-    """As ``snap``, for the joints in ``only`` (all where it is empty)."""
+    """The clip with helper joints on their rules (those in ``only``; all where it is empty); all other joints keep their
+    place. Names without a rule are passed over."""
     names = [n for n in rig.helpers if not only or n in only]
     if not names:
         return clip
@@ -71,10 +78,25 @@ def follow(before: Clip, after: Clip, rig: Rig) -> Clip:
     return out.with_motion(rotations, translations)
 
 
-HELPER_JOINTS = StepKind(
+def _report(before: Clip, after: Clip, rig: Rig) -> tuple[OffRule, ...]:
+    was = distances(rig.neutral, rig.helpers, *before.model)
+    now = distances(rig.neutral, rig.helpers, *after.model)
+    return tuple(
+        OffRule(n, 1000 * float(d.max()), 1000 * float(now[n][0].max()), int(d.argmax())) for n, (d, _) in was.items()
+    )
+
+
+def _run(given: Given, settings: HelperSettings, context: Context) -> Outcome:
+    after = snapped(given.clip, given.rig, settings.joints)
+    return given.changed(after, lambda now: _report(given.clip, now, given.rig))
+
+
+KIND = StepKind(
     "helper-joints",
     "Helper joints",
     "Put helper joints back where their rules say: on the joint that each follows, over the whole clip.",
     HelperSettings,
-    snap,
+    _run,
+    place=110,
+    single_pose=True,
 )

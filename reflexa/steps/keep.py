@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Annotated
 
 import numpy as np
@@ -9,6 +10,7 @@ from msgspec import Meta
 
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
+from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import (
     at_frames,
@@ -21,11 +23,10 @@ from reflexa.motion.limbs import (
     turn_about,
     widened,
 )  # fmt: skip
-from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
-from reflexa.steps.goal import Reach, weight_of
 from reflexa.steps.helper_joints import follow
-from reflexa.steps.model import Around, Point, Settings, Step, StepKind
+from reflexa.steps.model import SOURCE, Context, Given, Outcome, Point, Settings, StepKind
+from reflexa.steps.reaches import Reach, weight_of
 
 # Share of its length to which a leg stretches before the pelvis gives way.
 _STRAIGHT = 0.998
@@ -43,7 +44,7 @@ class KeepSettings(Settings, frozen=True):
         str,
         Meta(
             title="As before",
-            description="The step before which they were right: its name, or source; empty: the step just before.",
+            description="The step before which they were right: its id (or name), or source; empty: the step just before.",
             extra={"choose": "step"},
         ),
     ] = ""  # fmt: skip
@@ -58,31 +59,29 @@ class KeepSettings(Settings, frozen=True):
     ] = ()
 
 
-def before(settings: KeepSettings, around: Around) -> Point:
+def before(settings: KeepSettings, context: Context) -> Point:
     """The point of the line that is kept to. Raises RecipeError for a step that is not before this one."""
-    points = around.earlier
+    points = context.earlier
     if not points:
         raise RecipeError("there is nothing before this step to keep to")
     if not settings.since:
         return points[max(len(points) - 2, 0)]
-    if settings.since == "source":
+    if settings.since == SOURCE:
         return points[0]
-    at = next((i for i in range(len(points) - 1, 0, -1) if points[i].name == settings.since), -1)
+    at = next((i for i in range(len(points) - 1, 0, -1) if points[i].id == settings.since), -1)
     if at < 0:
         known = ", ".join(p.name for p in points)
         raise RecipeError(f"no step before this one is called {settings.since!r}", advice=f"There are: {known}.")
     return points[at - 1]
 
 
-def keep(clip: Clip, rig: Rig, settings: KeepSettings, around: Around) -> Clip:
+def keep(clip: Clip, rig: Rig, settings: KeepSettings, context: Context) -> Clip:
     """The clip with chosen joints as they were in the world. Limbs bend to do so, chains too; other joints keep their
     direction alone. Raises RecipeError where clip or rig were others then, or a joint is not there."""
-    then = before(settings, around)
+    then = before(settings, context)
     if then.clip.frames != clip.frames or then.clip.skeleton.names != clip.skeleton.names:
         what = "another length" if then.clip.frames != clip.frames else "another rig"
-        raise RecipeError(
-            f"before {settings.since or 'the last step'!r} the clip had {what}", advice="Choose a later step."
-        )
+        raise RecipeError(f"what is kept to had {what}: it stands before {then.name!r}", advice="Choose a later step.")
     weight = weight_of(settings.when, clip.frames)
     ends = [(_joint(rig, name), name) for name in settings.joints]
     sunk = _give_way(clip, rig, settings, then.clip, weight)
@@ -132,20 +131,28 @@ def _give_way(clip: Clip, rig: Rig, settings: KeepSettings, then: Clip, weight: 
     return widened(need, clip.rate, clip.loop) if need.max(initial=0.0) > 1e-9 else need
 
 
-def _keep(clip: Clip, rig: Rig, step: Step, around: Around) -> Clip:
-    assert isinstance(step.settings, KeepSettings)
-    return keep(clip, rig, step.settings, around)
+@dataclass(frozen=True)
+class KeepReport:
+    """How far the step moves any joint at most, metres."""
+
+    moved: float
 
 
-def _reads(settings: KeepSettings, around: Around) -> list[str]:
-    return [before(settings, around).clip.digest]
+def _run(given: Given, settings: KeepSettings, context: Context) -> Outcome:
+    after = keep(given.clip, given.rig, settings, context)
+
+    def report(now: Clip) -> KeepReport:
+        return KeepReport(float(np.linalg.norm(now.model[1] - given.clip.model[1], axis=-1).max()))
+
+    return given.changed(after, report)
 
 
-KEEP = StepKind(
+KIND = StepKind(
     "keep-in-world",
     "Keep in the world",
     "Feet, hands or head stay where they were in the world, whatever the steps before did to what is above them.",
     KeepSettings,
-    draws=_keep,
-    reads=_reads,
+    _run,
+    place=90,
+    reads=lambda settings, context: [before(settings, context).clip.digest],
 )

@@ -10,14 +10,14 @@ from msgspec import Meta
 from numpy.typing import NDArray
 
 from reflexa.motion import cycle, kinematics, quat
+from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
 from reflexa.rig.helpers import distances
 from reflexa.rig.rig import UP
 from reflexa.rig.sides import swap_in_text
 from reflexa.steps.helper_joints import snapped
-from reflexa.steps.model import Settings, StepKind
+from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 
 Plane = Literal["own start", "world"]
 Sides = Literal["swap", "left onto right", "right onto left"]
@@ -72,7 +72,8 @@ def _reflection(normal: Array) -> Array:
 def start_heading(clip: Clip, rig: Rig) -> tuple[Array, Array]:
     """Heading ``(4,)`` relative to rest (a turn about up) and place ``(3,)`` of the travelling joint at the first frame."""
     joint = rig.travel_joint
-    first = kinematics.forward(clip.skeleton.parents,
+    first = kinematics.forward(
+        clip.skeleton.parents,
         clip.rotations[:1],
         clip.translations[:1],
         None if clip.scales is None else clip.scales[:1],
@@ -83,7 +84,7 @@ def start_heading(clip: Clip, rig: Rig) -> tuple[Array, Array]:
     return quat.between(rig.facing, ahead), np.asarray(first[1][0, joint])
 
 
-def mirror(clip: Clip, rig: Rig, settings: MirrorSettings, first: int = 0) -> Clip:
+def mirror(clip: Clip, rig: Rig, settings: MirrorSettings) -> Clip:
     """Mirror a clip as the settings say. Total: joints without a partner are reflected in themselves."""
     out = reflected(clip, rig, settings.plane)
     if settings.sides != "swap":
@@ -160,8 +161,8 @@ def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
     scales = None if clip.scales is None else _scales(clip.scales, rest_q, partner, normal)
     return replace(
         clip,
-        rotations=quat.continuous(quat.tidied(rotations)),
-        translations=translations,
+        rotations=owned(quat.continuous(quat.tidied(rotations))),
+        translations=owned(translations),
         scales=scales,
         events=tuple(replace(e, name=swap_in_text(e.name)) for e in clip.events),
     )
@@ -175,10 +176,15 @@ def _scales(scales: Array, rest_q: Array, partner: NDArray[np.intp], normal: Arr
     return np.asarray(np.einsum("jab,fjb->fja", across**2, scales[:, partner]))
 
 
-MIRROR = StepKind(
+def _run(given: Given, settings: MirrorSettings, context: Context) -> Outcome:
+    return given.changed(mirror(given.clip, given.rig, settings))
+
+
+KIND = StepKind(
     "mirror",
     "Mirror",
     "Swap left and right: every joint takes its partner's motion, reflected across the figure's own plane.",
     MirrorSettings,
-    mirror,
+    _run,
+    place=10,
 )

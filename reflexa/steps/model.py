@@ -1,20 +1,25 @@
-"""A step as a value: what it is, and how much of it, where and when."""
+"""A step as a value: what it is, and how much of it, where and when. And what a kind of step is."""
 
 from __future__ import annotations
 
+import secrets
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from functools import cached_property
 from typing import Any
 
 import msgspec
 import numpy as np
 from numpy.typing import ArrayLike
 
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.bodymap import joints_of
 from reflexa.stage import EMPTY, Stage
+
+# Stands for the source wherever a step can be named by its id.
+SOURCE = "source"
 
 
 class Settings(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
@@ -46,9 +51,15 @@ class Mask(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
         return out
 
 
+def new_id() -> str:
+    """An id for a step made by hand. Chance, so that steps added in two copies of a project do not collide."""
+    return secrets.token_hex(4)
+
+
 class Step(msgspec.Struct, frozen=True):
     """One revision. weight 0 to 1; envelope: (frame, weight) points, linear between, held outside; no mask: all joints.
-    locked: hands off in the window until it is unlocked."""
+    locked: hands off in the window until it is unlocked. id: what selections and other steps know it by; it never changes,
+    whatever the step is called and wherever it is moved."""
 
     kind: str
     settings: Settings
@@ -58,6 +69,12 @@ class Step(msgspec.Struct, frozen=True):
     envelope: tuple[tuple[float, float], ...] = ()
     mask: Mask | None = None
     locked: bool = False
+    id: str = msgspec.field(default_factory=new_id)
+
+    @property
+    def acts(self) -> bool:
+        """Is it on, with any weight at all?"""
+        return self.on and self.weight > 0
 
     def envelope_at(self, frames: ArrayLike) -> Array:
         """Weight of the envelope at frames ``(n,)``."""
@@ -68,17 +85,56 @@ class Step(msgspec.Struct, frozen=True):
         return np.asarray(np.interp(x, at, weight))
 
 
+# What a step is given, and what comes of it ---------------------------------------------------------------------
+
+
+@dataclass(frozen=True, eq=False)
+class Outcome:
+    """What comes of a step: clip and rig at full weight.
+
+    times: for a step that changes time, which frame (any number) of the clip before stands at each frame after
+    ``(frames,)``; None: frames stay what they are. reporting: makes the kind's report, when it is asked for, of the clip
+    that stands in the end (the step's weight and mask are in it).
+    """
+
+    clip: Clip
+    rig: Rig
+    times: Array | None = None
+    reporting: Callable[[Clip], Any] | None = None
+
+    @cached_property
+    def report(self) -> Any:
+        """What was found and what it came to, as the kind defines it, made once; None where the kind has none."""
+        return None if self.reporting is None else self.reporting(self.clip)
+
+
+@dataclass(frozen=True, eq=False)
+class Given:
+    """What a step is laid on. first: the number of the clip's first frame in the take (not 0 only when a single pose is
+    computed while a hand drags). mask: what the step reaches, for kinds that have to know; None: all."""
+
+    clip: Clip
+    rig: Rig
+    first: int = 0
+    mask: Mask | None = None
+
+    def changed(self, clip: Clip, reporting: Callable[[Clip], Any] | None = None) -> Outcome:
+        """The outcome that has another clip on the same rig."""
+        return Outcome(clip, self.rig, reporting=reporting)
+
+
 @dataclass(frozen=True, eq=False)
 class Point:
-    """A point of the line: what stands after a step (or the source, under the name "source")."""
+    """A point of the line: what stands after the step of that id (or ``SOURCE``)."""
 
+    id: str
     name: str
     clip: Clip
     rig: Rig
 
 
 @dataclass(frozen=True, eq=False)
-class Around:
+class Context:
     """What a step may read beside the clip that it is given: rigs and clips by name, the stage, and the points of the
     line before it, from the source on."""
 
@@ -88,36 +144,87 @@ class Around:
     earlier: tuple[Point, ...] = ()
 
 
-NOTHING = Around()
-
-Apply = Callable[[Clip, Rig, Any, int], Clip]
-Draws = Callable[[Clip, Rig, "Step", Around], Clip]
-Carry = Callable[[Clip, Rig, Any, Around], tuple[Clip, Rig]]
-Reads = Callable[[Any, Around], list[str]]
+NOTHING = Context()
 
 
-def known_rigs(around: Around) -> list[str]:
-    """Digests of every rig that a step can choose from."""
-    return sorted(f"{n}={r.digest}" for n, r in around.rigs.items())
+@dataclass(frozen=True, eq=False)
+class Beginning:
+    """What a step begins with when a hand adds it: the clip and rig that it will be laid on (None while those are
+    computed), what it may read, the steps before it, and what is selected."""
+
+    given: Given | None = None
+    context: Context = NOTHING
+    before: tuple[Step, ...] = ()
+    joint: str = ""
+    prop: str = ""
+    frame: int = 0
+
+
+@dataclass(frozen=True, eq=False)
+class Result:
+    """What came of a whole line, to be held against what its steps asked for."""
+
+    clip: Clip
+    rig: Rig
+    stage: Stage
+
+
+@dataclass(frozen=True)
+class Unmet:
+    """Something that a step asks for and the result does not do: which joint, what it is in words, first and last frame,
+    the worst one, how much it is there, how much is put up with, and the unit of both."""
+
+    joint: str
+    text: str
+    frames: tuple[int, int]
+    worst: int
+    size: float
+    threshold: float
+    unit: str
+
+
+# Kinds ----------------------------------------------------------------------------------------------------------
+
+Run = Callable[[Given, Any, Context], Outcome]
 
 
 @dataclass(frozen=True)
 class StepKind:
-    """A kind of step: its settings type and what it does, by one of three functions.
+    """A kind of step: its settings type, and what it does at full weight by ``run(given, settings, context)``.
 
-    apply(clip, rig, settings, first) gives the changed clip of the same rig at full weight; ``first`` is the number of
-    the clip's first frame in the take (not 0 only when a single pose is computed while a hand drags).
-    carry(clip, rig, settings, around) takes the clip to another rig, out of those known by name: clip and rig. Such a
-    step has no weight, envelope or mask.
-    draws(clip, rig, step, around) gives the changed clip at full weight too, out of the whole clip and what is around.
-    reads(settings, around) gives a digest of everything around that carry or draws reads: equal digests, equal result.
+    place: where it stands in lists of kinds, the lowest first. Flags say what holds: it ``changes_rig`` (takes the clip to
+    another one), it ``changes_time``, a ``single_pose`` comes out as in the whole clip, it can be ``weighed`` (weight,
+    envelope, mask). Further, each where it has something to say:
+
+    reads(settings, context): a digest of everything in the context that run reads: equal digests, equal result.
+    begin(beginning): the settings with which a hand begins it, so that it means something at once.
+    adjusted(settings, name, value, given): the settings once a hand has set one of them, with what follows from it.
+    slides(settings): does it make feet slide that stood? Then later steps may look for where they stood before it.
+    summary(settings): one line for its card. overrules(settings, later): does a later step of the kind take over?
+    unmet(step, later, result): what the result lacks of what the step asks for; later: the steps behind it that are on.
+    notes(settings): entries that go into the manifest of an exported clip, by what they are about.
     """
 
     kind: str
     title: str
     help: str
     settings: type[Settings]
-    apply: Apply | None = None
-    carry: Carry | None = None
-    draws: Draws | None = None
-    reads: Reads | None = None
+    run: Run
+    place: int = 1000
+    changes_rig: bool = False
+    changes_time: bool = False
+    single_pose: bool = False
+    weighed: bool = True
+    reads: Callable[[Any, Context], list[str]] | None = None
+    begin: Callable[[Beginning], dict[str, Any]] | None = None
+    adjusted: Callable[[Any, str, Any, Given], Settings] | None = None
+    slides: Callable[[Any], bool] | None = None
+    summary: Callable[[Any], str] | None = None
+    overrules: Callable[[Any, Any], bool] | None = None
+    unmet: Callable[[Step, tuple[Step, ...], Result], list[Unmet]] | None = None
+    notes: Callable[[Any], dict[str, str]] | None = None
+
+
+def known_rigs(context: Context) -> list[str]:
+    """Digests of every rig that a step can choose from."""
+    return sorted(f"{n}={r.digest}" for n, r in context.rigs.items())

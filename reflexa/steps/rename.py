@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from typing import Annotated
 
 import numpy as np
@@ -14,7 +14,7 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig, analyse
 from reflexa.rig.match import rename_map
-from reflexa.steps.model import Settings, StepKind, known_rigs
+from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind, known_rigs
 from reflexa.steps.retarget.step import rig_named
 
 
@@ -30,6 +30,13 @@ class RenameSettings(Settings, frozen=True):
         dict[str, str],
         Meta(title="Names", description="Old joint name to new one; with a rig, only where its own map errs."),
     ] = field(default_factory=dict)
+
+
+@dataclass(frozen=True)
+class RenameReport:
+    """Old joint name → new one, for every joint."""
+
+    names: Mapping[str, str]
 
 
 def rename(clip: Clip, rig: Rig, settings: RenameSettings, rigs: Mapping[str, Rig]) -> tuple[Clip, Rig]:
@@ -72,11 +79,26 @@ def _reordered(clip: Clip, skeleton: Skeleton, order: np.ndarray) -> Clip:
     )  # fmt: skip
 
 
-RENAME = StepKind(
+def _run(given: Given, settings: RenameSettings, context: Context) -> Outcome:
+    clip, rig = rename(given.clip, given.rig, settings, context.rigs)
+
+    def report(_: Clip) -> RenameReport:
+        if settings.rig or not settings.names:
+            return RenameReport((rename_map(given.rig, rig) or {}) | settings.names)
+        return RenameReport({n: settings.names.get(n, n) for n in given.rig.skeleton.names})
+
+    return Outcome(clip, rig, reporting=report)
+
+
+KIND = StepKind(
     "rename",
     "Rename joints",
     "The same motion, value for value, under the joint names and order of a rig of the same build.",
     RenameSettings,
-    carry=lambda clip, rig, settings, around: rename(clip, rig, settings, around.rigs),
-    reads=lambda _, around: known_rigs(around),
+    _run,
+    place=120,
+    changes_rig=True,
+    weighed=False,
+    reads=lambda _, context: known_rigs(context),
+    summary=lambda settings: f"as {settings.rig}" if settings.rig else f"{len(settings.names)} names",
 )

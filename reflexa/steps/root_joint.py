@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from typing import Annotated
+from typing import Annotated, Any
 
 import numpy as np
 from msgspec import Meta
 
 from reflexa.errors import RecipeError
 from reflexa.motion import quat, travel
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
+from reflexa.names import free_name
 from reflexa.rig import Mesh, Rig
-from reflexa.steps.model import Around, Settings, StepKind
+from reflexa.steps.model import Beginning, Context, Given, Outcome, Settings, StepKind
 from reflexa.steps.root_motion import RootMotionSettings, root_motion
 
 
@@ -85,14 +86,23 @@ def _mesh(mesh: Mesh) -> Mesh:
     return replace(mesh, joints=mesh.joints + np.uint16(1), bind=np.concatenate([np.eye(4)[None], mesh.bind]))
 
 
-def _carry(clip: Clip, rig: Rig, settings: RootJointSettings, around: Around) -> tuple[Clip, Rig]:
-    return with_root_joint(clip, rig, settings)
+def _run(given: Given, settings: RootJointSettings, context: Context) -> Outcome:
+    return Outcome(*with_root_joint(given.clip, given.rig, settings))
 
 
-ROOT_JOINT = StepKind(
+def _begin(at: Beginning) -> dict[str, Any]:
+    return {} if at.given is None else {"called": free_name("root", at.given.rig.skeleton.names, "_")}
+
+
+KIND = StepKind(
     "root-joint",
     "Root joint",
     "Give a rig without a root joint one that carries its travel, under the name that the engine expects.",
     RootJointSettings,
-    carry=_carry,
+    _run,
+    place=40,
+    changes_rig=True,
+    weighed=False,
+    begin=_begin,
+    summary=lambda settings: f"adds {settings.called}",
 )

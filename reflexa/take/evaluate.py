@@ -6,7 +6,7 @@ import hashlib
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass, field, replace
 from functools import cached_property
 from types import MappingProxyType
 
@@ -14,13 +14,13 @@ import msgspec
 import numpy as np
 
 from reflexa.errors import RecipeError
+from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.cycle import repeated
-from reflexa.motion.arrays import Array
 from reflexa.motion.resample import to_rate
 from reflexa.rig import Rig
-from reflexa.steps import KINDS, Step, carried, to_plain
-from reflexa.steps.model import Around, Point
+from reflexa.steps import NOTHING, SOURCE, Context, Given, Outcome, Point, Step, kind_of, outcome, to_plain
+from reflexa.take import edits
 from reflexa.take.model import Export, Take
 
 
@@ -29,21 +29,35 @@ class Cancelled(Exception):
 
 
 @dataclass(frozen=True, eq=False)
-class Evaluation:
-    """clips[0] is the source, clips[i + 1] what stands after step i; the last is the result. rigs: of each clip."""
+class _Line:
+    """take: what was computed. outcomes[0] is the source, outcomes[i + 1] what came of step i; the last is the result.
+    refused: per step (its id) that could not be run and was passed over, why."""
 
     take: Take
-    rigs: tuple[Rig, ...]
-    clips: tuple[Clip, ...]
+    outcomes: tuple[Outcome, ...]
+    refused: Mapping[str, RecipeError] = field(default_factory=dict)
+
+    @cached_property
+    def clips(self) -> tuple[Clip, ...]:
+        return tuple(o.clip for o in self.outcomes)
+
+    @cached_property
+    def rigs(self) -> tuple[Rig, ...]:
+        return tuple(o.rig for o in self.outcomes)
 
     @property
     def rig(self) -> Rig:
         """The rig of the result."""
-        return self.rigs[-1]
+        return self.outcomes[-1].rig
 
     @property
     def result(self) -> Clip:
-        return self.clips[-1]
+        return self.outcomes[-1].clip
+
+    def after(self, step_id: str) -> int:
+        """Number of the outcome of a step: 0 for the source, the result's for a step that is not there."""
+        at = self.take.index(step_id)
+        return 0 if step_id == SOURCE else at + 1 if at >= 0 else len(self.outcomes) - 1
 
     @cached_property
     def ribbons(self) -> tuple[Array, ...]:
@@ -51,91 +65,134 @@ class Evaluation:
         return tuple(change(a, b) for a, b in zip(self.clips, self.clips[1:], strict=False))
 
 
+@dataclass(frozen=True, eq=False)
+class Evaluation(_Line):
+    """A take as it is: the only thing that is exported, merged, checked."""
+
+
+@dataclass(frozen=True, eq=False)
+class Alone(_Line):
+    """One step of a take shown alone, for looking at. ``take`` is the take as it is; ``step`` the one that is shown."""
+
+    step: str = ""
+
+
 class Cache:
-    """Outputs of steps under the digest of everything that led to them; the oldest go when ``most_bytes`` is passed.
+    """Outcomes of steps under the digest of everything that led to them; the oldest go when ``most_bytes`` is passed.
     May be shared by threads."""
 
     def __init__(self, most_bytes: int = 512 << 20) -> None:
-        self._kept: OrderedDict[str, tuple[Clip, Rig]] = OrderedDict()
+        self._kept: OrderedDict[str, Outcome] = OrderedDict()
         self._most = most_bytes
         self._bytes = 0
         self._lock = threading.Lock()
 
-    def get(self, key: str) -> tuple[Clip, Rig] | None:
+    def get(self, key: str) -> Outcome | None:
         with self._lock:
             found = self._kept.get(key)
             if found is not None:
                 self._kept.move_to_end(key)
             return found
 
-    def put(self, key: str, made: tuple[Clip, Rig]) -> None:
+    def put(self, key: str, made: Outcome) -> None:
         with self._lock:
             old = self._kept.pop(key, None)
-            self._bytes += _size(made[0]) - (0 if old is None else _size(old[0]))
+            self._bytes += _size(made) - (0 if old is None else _size(old))
             self._kept[key] = made
             while self._bytes > self._most and len(self._kept) > 1:
-                self._bytes -= _size(self._kept.popitem(last=False)[1][0])
+                self._bytes -= _size(self._kept.popitem(last=False)[1])
 
 
-def _size(clip: Clip) -> int:
+def _size(made: Outcome) -> int:
     # Model space is computed on demand and kept with the clip, so it counts too.
-    return 2 * (clip.rotations.nbytes + clip.translations.nbytes)
+    return 2 * (made.clip.rotations.nbytes + made.clip.translations.nbytes)
+
+
+@dataclass(frozen=True, eq=False)
+class Surroundings:
+    """What a take may draw on: rigs that a step can take the clip to and clips that it can lay over, by name; and the
+    cache that its outcomes are kept in."""
+
+    rigs: Mapping[str, Rig] = field(default_factory=lambda: MappingProxyType({}))
+    clips: Mapping[str, tuple[Clip, Rig]] = field(default_factory=lambda: MappingProxyType({}))
+    cache: Cache | None = None
+
+
+NOWHERE = Surroundings()
+
+
+def _never() -> bool:
+    return False
 
 
 def evaluate(
-    take: Take,
-    clip: Clip,
-    rig: Rig,
-    cache: Cache | None = None,
-    cancelled: Callable[[], bool] = lambda: False,
-    rigs: Mapping[str, Rig] = MappingProxyType({}),
-    clips: Mapping[str, tuple[Clip, Rig]] = MappingProxyType({}),
-    refused: list[tuple[int, RecipeError]] | None = None,
-) -> Evaluation:
-    """Run a take's steps over its source clip. rigs, clips: those that a step may take the clip to, or draw on, by name.
+    take: Take, clip: Clip, rig: Rig, within: Surroundings = NOWHERE, cancelled: Callable[[], bool] = _never,
+    lenient: bool = False,
+) -> Evaluation:  # fmt: skip
+    """Run a take's steps over its source clip.
 
-    refused: where given, a step that cannot be run is passed over, and noted there with its number.
+    cancelled: asked before every step. lenient: a step that cannot be run is passed over and noted in ``refused``.
     Raises RecipeError from a step, Cancelled when told to stop.
     """
-    made, on = [clip], [rig]
-    points = [Point("source", clip, rig)]
+    return Evaluation(take, *_run(take, clip, rig, within, cancelled, lenient))
+
+
+def evaluate_alone(
+    take: Take, step_id: str, clip: Clip, rig: Rig, within: Surroundings = NOWHERE,
+    cancelled: Callable[[], bool] = _never,
+) -> Alone:  # fmt: skip
+    """One step of a take without the others, to be looked at. A step that cannot be run is passed over."""
+    return Alone(take, *_run(edits.alone(take, step_id), clip, rig, within, cancelled, True), step=step_id)
+
+
+def _run(
+    take: Take, clip: Clip, rig: Rig, within: Surroundings, cancelled: Callable[[], bool], lenient: bool
+) -> tuple[tuple[Outcome, ...], Mapping[str, RecipeError]]:
+    made = [Outcome(clip, rig)]
+    points = [Point(SOURCE, "the source", clip, rig)]
+    refused: dict[str, RecipeError] = {}
     key = f"{clip.digest}/{rig.digest}"
-    for i, step in enumerate(take.steps):
+    for step in take.steps:
         if cancelled():
             raise Cancelled
-        around = Around(rigs, clips, take.stage, tuple(points))
-        if not step.on or step.weight == 0:
-            made.append(made[-1])
-            on.append(on[-1])
-            points.append(Point(step.name, made[-1], on[-1]))
-            continue
-        carries, reads = KINDS[step.kind].carry is not None, KINDS[step.kind].reads
-        try:
-            key_now = _digest(key, step, reads(step.settings, around) if reads is not None else [])
-            out = cache.get(key_now) if cache is not None else None
-            if out is None:
-                out = carried(step, made[-1], on[-1], around)
-                if cache is not None:
-                    cache.put(key_now, out)
-        except RecipeError as e:
-            if refused is None:
-                raise
-            refused.append((i, e))
-            made.append(made[-1])
-            on.append(on[-1])
-            points.append(Point(step.name, made[-1], on[-1]))
-            continue
-        key = key_now
-        made.append(out[0])
-        on.append(out[1] if carries else on[-1])
-        points.append(Point(step.name, made[-1], on[-1]))
-    return Evaluation(take, tuple(on), tuple(made))
+        before = made[-1]
+        out = Outcome(before.clip, before.rig)
+        if step.acts:
+            context = Context(within.rigs, within.clips, take.stage, tuple(points))
+            try:
+                key_now = _digest(key, step, context)
+                kept = within.cache.get(key_now) if within.cache is not None else None
+                out = outcome(step, Given(before.clip, before.rig), context) if kept is None else kept
+            except RecipeError as e:
+                if not lenient:
+                    raise
+                refused[step.id] = e
+            else:
+                key = key_now
+                if kept is None and within.cache is not None:
+                    within.cache.put(key, out)
+        made.append(out)
+        points.append(Point(step.id, step.name, out.clip, out.rig))
+    return tuple(made), MappingProxyType(refused)
 
 
-def _digest(before: str, step: Step, besides: list[str]) -> str:
-    what = to_plain(step)
+def context_at(line: Evaluation, step_id: str, within: Surroundings = NOWHERE) -> tuple[Given, Context]:
+    """What a step of an evaluated take is laid on, and what it may read there."""
+    at = line.take.index(step_id)
+    ids = [SOURCE, *(s.id for s in line.take.steps)]
+    names = ["the source", *(s.name for s in line.take.steps)]
+    points = tuple(
+        Point(i, n, o.clip, o.rig) for i, n, o in zip(ids, names, line.outcomes, strict=True)
+    )  # fmt: skip
+    below = line.outcomes[at]
+    return Given(below.clip, below.rig), Context(within.rigs, within.clips, line.take.stage, points[: at + 1])
+
+
+def _digest(before: str, step: Step, context: Context = NOTHING) -> str:
+    reads = kind_of(step.kind).reads
+    besides = [] if reads is None else reads(step.settings, context)
+    what = to_plain(step, identity=False)
     what.pop("name")  # a new name changes no motion
-    what.pop("locked", None)
     return hashlib.sha256(before.encode() + msgspec.json.encode([what, besides])).hexdigest()
 
 
@@ -153,19 +210,20 @@ def change(before: Clip, after: Clip) -> Array:
 
 
 def recipe_digest(steps: tuple[Step, ...]) -> str:
-    """SHA-256 of the steps as they are saved."""
-    return hashlib.sha256(msgspec.json.encode([to_plain(s) for s in steps])).hexdigest()
+    """SHA-256 of what the steps do, whatever their ids."""
+    return hashlib.sha256(msgspec.json.encode([to_plain(s, identity=False) for s in steps])).hexdigest()
 
 
-def exported(clip: Clip, export: Export, rig: Rig | None = None) -> Clip:
-    """The result as it is handed over: cut to the range, at the rate, with the name and loop flag.
+def exported(line: Evaluation, export: Export) -> Clip:
+    """The result of an evaluated take as it is handed over: cut to the range, at the rate, with the name and loop flag.
 
-    rig: needed for more than one cycle. Raises ValueError where the range lies outside the clip.
+    Raises ValueError where the range lies outside the clip.
     """
+    clip = line.result
     last = clip.frames - 1 if export.last is None else export.last
     out = clip.cut(export.first, last)
-    if export.cycles > 1 and rig is not None:
-        out = repeated(out, rig.travel_joint, export.cycles)
+    if export.cycles > 1:
+        out = repeated(out, line.rig.travel_joint, export.cycles)
     if export.rate is not None:
         out = to_rate(out, export.rate)
     loop = out.loop if export.loop is None else export.loop

@@ -2,15 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from typing import Any
 
-import msgspec
-
-from reflexa.stage import EMPTY, Prop, Stage
-from reflexa.steps import KINDS, Step
-from reflexa.steps.goal import GoalSettings
-from reflexa.steps.keep import KeepSettings
+from reflexa.stage import EMPTY, Stage
+from reflexa.steps import Step
 
 
 @dataclass(frozen=True)
@@ -47,60 +43,11 @@ class Take:
     unknown: dict[str, Any] = field(default_factory=dict)
     stage: Stage = EMPTY
 
+    def index(self, step_id: str) -> int:
+        """The place of a step on the line, or -1."""
+        return next((i for i, s in enumerate(self.steps) if s.id == step_id), -1)
 
-def with_step(take: Take, index: int, step: Step) -> Take:
-    """The take with one step replaced."""
-    return replace(take, steps=(*take.steps[:index], step, *take.steps[index + 1 :]))
-
-
-def insert_step(take: Take, index: int, step: Step) -> Take:
-    """The take with a step put before position ``index``."""
-    return replace(take, steps=(*take.steps[:index], step, *take.steps[index:]))
-
-
-def without_step(take: Take, index: int) -> Take:
-    """The take without a step."""
-    return replace(take, steps=(*take.steps[:index], *take.steps[index + 1 :]))
-
-
-def move_step(take: Take, index: int, to: int) -> Take:
-    """The take with a step taken out and put at position ``to`` of the others."""
-    step = take.steps[index]
-    return insert_step(without_step(take, index), to, step)
-
-
-def rename_step(take: Take, index: int, name: str) -> Take:
-    """The take with a step called otherwise; later steps that keep to it by its name follow."""
-    old = take.steps[index].name
-    steps = tuple(
-        msgspec.structs.replace(s, settings=msgspec.structs.replace(s.settings, since=name))
-        if i > index and isinstance(s.settings, KeepSettings) and s.settings.since == old
-        else s
-        for i, s in enumerate(take.steps)
-    )
-    return with_step(replace(take, steps=steps), index, msgspec.structs.replace(take.steps[index], name=name))
-
-
-def alone(take: Take, index: int) -> Take:
-    """The take with one step on and all others off; those that change the rig stay, or the step would have none."""
-    steps = tuple(
-        s if i == index or KINDS[s.kind].carry is not None else msgspec.structs.replace(s, on=False)
-        for i, s in enumerate(take.steps)
-    )
-    steps = (*steps[:index], msgspec.structs.replace(steps[index], on=True), *steps[index + 1 :])
-    return replace(take, steps=steps)
-
-
-def with_prop(take: Take, old: str, prop: Prop) -> Take:
-    """The take with a prop of its stage replaced; goals that go to it follow where its name changed."""
-    steps = take.steps
-    if prop.name != old:
-        steps = tuple(_renamed(s, old, prop.name) for s in steps)
-    return replace(take, stage=take.stage.with_prop(old, prop), steps=steps)
-
-
-def _renamed(step: Step, old: str, new: str) -> Step:
-    settings = step.settings
-    if isinstance(settings, GoalSettings) and settings.prop == old:
-        return msgspec.structs.replace(step, settings=msgspec.structs.replace(settings, prop=new))
-    return step
+    def step(self, step_id: str) -> Step | None:
+        """The step of that id, where there is one."""
+        at = self.index(step_id)
+        return self.steps[at] if at >= 0 else None

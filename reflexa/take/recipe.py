@@ -10,7 +10,7 @@ import msgspec
 from reflexa.errors import RecipeError
 from reflexa.formats.documents import read_document
 from reflexa.rig.bodymap import PARTS, PRESETS
-from reflexa.steps import KINDS, Step, from_plain, to_plain
+from reflexa.steps import KINDS, Step, from_plain, steps_from_plain, to_plain
 
 VERSION = 1
 
@@ -27,9 +27,7 @@ def read_recipe(path: Path) -> tuple[str, tuple[Step, ...]]:
     if not isinstance(steps, list):
         raise RecipeError("has no list of steps", path, "steps")
     try:
-        return str(data.get("name", path.name.split(".")[0])), tuple(
-            from_plain(s, f"steps[{i}]") for i, s in enumerate(steps)
-        )
+        return str(data.get("name", path.name.split(".")[0])), steps_from_plain(steps)
     except RecipeError as e:
         raise RecipeError(e.reason, path, e.place, e.advice) from None
 
@@ -77,6 +75,7 @@ def schema() -> dict[str, Any]:
         "type": "object",
         "required": ["kind"],
         "properties": {
+            "id": {"type": "string", "description": "What other steps know it by; given by its place where left out."},
             "kind": {"enum": [k.kind for k in kinds]},
             "name": {"type": "string"},
             "on": {"type": "boolean", "default": True},

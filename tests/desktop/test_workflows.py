@@ -23,7 +23,7 @@ from reflexa.motion import quat
 from reflexa.project import store
 from reflexa.steps import apply, make
 from reflexa.steps.correction import CorrectionSettings, Key, Track
-from reflexa.steps.keys import merged
+from reflexa.steps.correction.layers import merged
 
 from ..conftest import DATA
 from .conftest import drag, joint_pixel, ready

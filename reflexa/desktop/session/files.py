@@ -9,8 +9,8 @@ from pathlib import Path
 from reflexa.desktop.session.cards import RESULT_CARD
 from reflexa.errors import ReflexaError
 from reflexa.formats import Imported, ReadOptions, read
-from reflexa.project import store
 from reflexa.names import free_name
+from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
 from reflexa.rig.sides import swap_in_text
 from reflexa.steps import Step

@@ -14,8 +14,8 @@ from reflexa.formats.gltf.accessors import Bin
 from reflexa.formats.gltf.container import GltfFile, Json
 from reflexa.formats.imported import settle_rate
 from reflexa.motion import quat, tracks
-from reflexa.motion.clip import Clip, Event
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip, Event
 from reflexa.motion.skeleton import Skeleton
 
 # Rates that are tried in this order for keys that stand far apart.

@@ -18,9 +18,9 @@ from reflexa.formats.gltf.container import GltfFile, Json, load
 from reflexa.formats.gltf.skin import read_meshes
 from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, ReadOptions
 from reflexa.motion import quat
+from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.matrices import decomposed
-from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import free_exactly, told_apart
 from reflexa.rig import analyse
@@ -37,7 +37,7 @@ class GltfLayout:
     starts: dict[str, float]
 
 
-def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa: B008 (a frozen value)
+def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     """Read a .glb or .gltf file. Raises ReadError with file, place and reason."""
     file = load(path)
     warnings: list[str] = []

@@ -1,1 +1,30 @@
 """OpenUSD (``UsdSkel``): .usda and .usdc, through the usd-core package."""
+
+from __future__ import annotations
+
+from reflexa.formats.imported import Imported
+from reflexa.formats.model import Encode, Format, WriteOptions
+from reflexa.formats.usd.read import read
+from reflexa.formats.usd.write import write
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+
+
+def _encode(text: bool) -> Encode:
+    def encode(clips: list[Clip], rig: Rig, source: Imported | None, options: WriteOptions) -> bytes:
+        return write(clips, rig, source, text, dict(options.notes or {}))
+
+    return encode
+
+
+# A file that only says .usd tells by its content which of the two it is.
+FORMAT = (
+    Format(
+        "usda", "OpenUSD, text", (".usda", ".usd"), read, looks_like=lambda head: head[:5] == b"#usda",
+        encode=_encode(True), place=30, family="usd",
+    ),
+    Format(
+        "usdc", "OpenUSD, binary", (".usdc",), read, looks_like=lambda head: head[:8] == b"PXR-USDC",
+        encode=_encode(False), place=40, family="usd",
+    ),
+)  # fmt: skip

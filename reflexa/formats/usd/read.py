@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 import sys
+import threading
 from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
+from types import TracebackType
 from typing import Any
 
 import numpy as np
@@ -18,8 +20,8 @@ from reflexa.formats.files import LARGEST
 from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, ReadOptions
 from reflexa.formats.usd.skin import read_meshes
 from reflexa.motion import quat
-from reflexa.motion.clip import Clip, Event
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip, Event
 from reflexa.motion.matrices import decomposed
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import free_exactly
@@ -55,7 +57,7 @@ def usd(path: Path) -> Any:
     return pxr
 
 
-def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa: B008 (a frozen value)
+def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     """Read a .usda, .usdc or .usd file. Raises ReadError."""
     pxr = usd(path)
     try:
@@ -72,16 +74,30 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa:
         raise ReadError(f"holds what makes no sense ({str(e).splitlines()[0][:160]})", path) from None
 
 
+# The hook is the whole process's: one read at a time may put its own in, or one would leave another's behind.
+_hook = threading.Lock()
+
+
 @contextmanager
 def _hooked() -> Iterator[list[str]]:
-    """Collects what the package would print as a traceback of its own: values in a file that have no Python form."""
+    """Collects what the package would print as a traceback of its own: values in a file that have no Python form. What
+    other threads raise meanwhile goes where it always goes."""
     refused: list[str] = []
-    before = sys.excepthook
-    sys.excepthook = lambda _kind, error, _trace: refused.append(str(error)[:120])
-    try:
-        yield refused
-    finally:
-        sys.excepthook = before
+    reader = threading.get_ident()
+    with _hook:
+        before = sys.excepthook
+
+        def hook(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+            if threading.get_ident() == reader:
+                refused.append(str(error)[:120])
+            else:
+                before(kind, error, trace)
+
+        sys.excepthook = hook
+        try:
+            yield refused
+        finally:
+            sys.excepthook = before
 
 
 def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
@@ -104,7 +120,8 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
     skeleton = frames.convert_skeleton(frame, raw)
     meshes = read_meshes(stage, skel, [tokens[i] for i in order], frame.scale, warnings, pxr)
     rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
-    clips, animations = [], {}
+    clips: list[Clip] = []
+    animations: dict[str, str] = {}
     for prim in _animations(stage, prims[0], pxr):
         sampled = _motion(stage, prim, [tokens[i] for i in order], raw, path, warnings, pxr)
         if sampled is None:

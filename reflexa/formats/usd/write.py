@@ -14,8 +14,8 @@ from reflexa.formats import frame as frames
 from reflexa.formats.imported import Imported
 from reflexa.formats.usd.read import OURS, UsdLayout, usd
 from reflexa.motion import quat
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.names import free_exactly
 from reflexa.rig import Mesh, Rig
 

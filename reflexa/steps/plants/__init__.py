@@ -1,7 +1,20 @@
 """Plants: spans in which a foot or hand stays where it is; found, edited by hand, and held."""
 
 from reflexa.steps.plants.find import found, plants_of
+from reflexa.steps.plants.kind import KIND
+from reflexa.steps.plants.report import PlantsReport, Traces, picked_place
 from reflexa.steps.plants.settings import LIMBS, Plant, PlantsSettings
-from reflexa.steps.plants.step import PLANTS, plant
+from reflexa.steps.plants.step import plant
 
-__all__ = ["LIMBS", "PLANTS", "Plant", "PlantsSettings", "found", "plant", "plants_of"]
+__all__ = [
+    "KIND",
+    "LIMBS",
+    "Plant",
+    "PlantsReport",
+    "PlantsSettings",
+    "Traces",
+    "found",
+    "picked_place",
+    "plant",
+    "plants_of",
+]

@@ -8,14 +8,14 @@ import msgspec
 import numpy as np
 
 from reflexa.motion import contacts, quat
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.match import leg_length
 from reflexa.stage import Stage
+from reflexa.stage.footing import Thresholds, footing
 from reflexa.stage.model import Prop, track
-from reflexa.steps.footing import Thresholds, footing
-from reflexa.steps.model import Around
+from reflexa.steps.model import Context
 from reflexa.steps.plants.settings import LIMBS, Plant, PlantsSettings
 
 Plants = tuple[Plant, ...]
@@ -23,22 +23,22 @@ Plants = tuple[Plant, ...]
 _HAND_SLOW, _HAND_NEAR = 0.25, 0.12
 
 
-def plants_of(clip: Clip, rig: Rig, settings: PlantsSettings, around: Around) -> Plants:
+def plants_of(clip: Clip, rig: Rig, settings: PlantsSettings, context: Context) -> Plants:
     """The plants that the step holds in this clip, in order of time; those that lie outside the clip are left out, and those
     that reach beyond its end are cut."""
     if settings.find:
-        there, on = _looked_at(clip, rig, settings, around)
-        return found(there, on, settings, around.stage, here=there is clip)
+        there, on = _looked_at(clip, rig, settings, context)
+        return found(there, on, settings, context.stage, here=there is clip)
     inside = (
         msgspec.structs.replace(p, last=min(p.last, clip.frames - 1)) for p in settings.plants if p.first < clip.frames
     )
     return tuple(sorted(inside, key=lambda p: (p.first, p.limb)))
 
 
-def _looked_at(clip: Clip, rig: Rig, settings: PlantsSettings, around: Around) -> tuple[Clip, Rig]:
+def _looked_at(clip: Clip, rig: Rig, settings: PlantsSettings, context: Context) -> tuple[Clip, Rig]:
     """The clip in which plants are looked for: the source, where it is as long and has feet; else this one."""
-    if settings.look_at == "the source" and around.earlier:
-        point = around.earlier[0]
+    if settings.look_at == "the source" and context.earlier:
+        point = context.earlier[0]
         if point.clip.frames == clip.frames and any(point.rig.joint(f"{s} foot") >= 0 for s in ("left", "right")):
             return point.clip, point.rig
     return clip, rig

@@ -2,14 +2,20 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
+from types import MappingProxyType
 
 import numpy as np
 
+from reflexa.motion import contacts
+from reflexa.motion.arrays import Array, Vector, vector
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.rig.match import leg_length
 from reflexa.rig.soles import soles
 from reflexa.stage import Stage, surface_under
+from reflexa.stage.footing import Thresholds, footing
 from reflexa.steps.plants.settings import Plant
 
 
@@ -22,6 +28,51 @@ class Held:
     frame: int
     depth: float
     over: float
+
+
+@dataclass(frozen=True, eq=False)
+class Traces:
+    """Per limb that can be planted: height in metres over what lies below and speed in m/s ``(frames,)``; leg in metres."""
+
+    tracks: Mapping[str, tuple[Array, Array]]
+    leg: float
+
+
+@dataclass(frozen=True, eq=False)
+class PlantsReport:
+    """The plants of the step, how each held before and holds after, what the step adds to the acceleration at their ends in
+    m/s², and the heights and speeds that they are found by."""
+
+    plants: tuple[Plant, ...]
+    was: tuple[Held, ...]
+    now: tuple[Held, ...]
+    acceleration: float
+    traces: Traces
+
+
+def traces(clip: Clip, rig: Rig, stage: Stage) -> Traces:
+    """Heights and speeds of feet (and hands) of a clip."""
+    tracks = {
+        f"{side} foot": (f.height, f.speed) for side, f in footing(clip, rig, stage, Thresholds(), "stage").items()
+    }
+    for limb in ("left hand", "right hand"):
+        joint = rig.joint(limb)
+        if joint >= 0:
+            speed = contacts.speeds(clip.model[1][:, joint], clip.rate)
+            tracks[limb] = np.full(clip.frames, np.nan), speed
+    return Traces(MappingProxyType(tracks), max(leg_length(rig), 1e-6))
+
+
+def picked_place(clip: Clip, rig: Rig, plant: Plant, frame: int) -> Vector:
+    """Where the ball of a plant's foot (or the wrist) is at a frame of a clip."""
+    at = slice(min(frame, clip.frames - 1), None)
+    turned, placed = (a[at][:1] for a in clip.model)
+    side, _, part = plant.limb.partition(" ")
+    if part == "foot" and side in soles(rig):
+        place = soles(rig)[side].points(turned, placed)[1][0]
+    else:
+        place = placed[0, rig.joint(plant.limb)]
+    return vector(place.round(4))
 
 
 def held(clip: Clip, rig: Rig, plant: Plant, stage: Stage) -> Held:

@@ -12,16 +12,16 @@ import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.errors import RecipeError
-from reflexa.motion import contacts, cycle, quat
+from reflexa.motion import contacts, curves, cycle, quat
+from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Limb, at_frames, limb, posed_clip, reach, sunk_clip, too_far, turn_about, widened
-from reflexa.motion.arrays import Array, owned
 from reflexa.rig import Rig
 from reflexa.rig.soles import Sole, soles
 from reflexa.stage import Stage, surface_under
-from reflexa.steps.footing import level_of
+from reflexa.stage.footing import level_of
 from reflexa.steps.helper_joints import follow
-from reflexa.steps.model import Around, Step, StepKind
+from reflexa.steps.model import Context
 from reflexa.steps.plants.find import Plants, plants_of
 from reflexa.steps.plants.settings import Plant, PlantsSettings
 
@@ -40,10 +40,15 @@ class Change:
     moved: NDArray[np.bool_]
 
 
-def plant(clip: Clip, rig: Rig, settings: PlantsSettings, around: Around) -> Clip:
+def plant(clip: Clip, rig: Rig, settings: PlantsSettings, context: Context) -> Clip:
     """The clip with its plants held. Raises RecipeError where the rig has no feet (or hands) to hold."""
-    plants = tuple(p for p in plants_of(clip, rig, settings, around) if p.on)
-    changes = changes_of(levelled := _levelled(clip, rig, settings, around.stage), rig, plants, settings, around.stage)
+    return held(clip, rig, plants_of(clip, rig, settings, context), settings, context.stage)
+
+
+def held(clip: Clip, rig: Rig, plants: Plants, settings: PlantsSettings, stage: Stage) -> Clip:
+    """The clip with plants held, those that are on. Raises RecipeError as ``plant`` does."""
+    levelled = _levelled(clip, rig, settings, stage)
+    changes = changes_of(levelled, rig, tuple(p for p in plants if p.on), settings, stage)
     if settings.find and not any(rig.limb(f"{s} foot") for s in ("left", "right")):
         raise RecipeError(
             "the rig has no leg of thigh, shin and foot, so nothing can be planted",
@@ -299,12 +304,8 @@ def _fill(out: Array, bridges: list[tuple[int, int, Array, Array, Array, Array]]
     of = np.repeat(np.arange(len(bridges)), [len(x) for x in inside])
     ends = np.array([(a, b) for a, b, *_ in bridges], dtype=np.float64)[of]
     from_, leaving, to, arriving = (np.array([b[k] for b in bridges])[of] for k in range(2, 6))
-    long = (ends[:, 1] - ends[:, 0])[:, None]
-    u = (at - ends[:, 0])[:, None] / np.maximum(long, 1.0)
-    out[at] = (
-        (2 * u**3 - 3 * u**2 + 1) * from_ + (u**3 - 2 * u**2 + u) * long * leaving
-        + (3 * u**2 - 2 * u**3) * to + (u**3 - u**2) * long * arriving
-    )  # fmt: skip
+    long = np.maximum(ends[:, 1] - ends[:, 0], 1.0)[:, None]
+    out[at] = curves.hermite(from_, to, long * leaving, long * arriving, (at - ends[:, 0])[:, None] / long)
 
 
 # All limbs together -------------------------------------------------------------------------------------------------
@@ -347,24 +348,3 @@ def _give_way(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) ->
             need = np.maximum(need, np.where(c.held, too_far(clip.model[1], c.limb, c.goal, s.reach / 100), 0.0))
     need *= s.share / 100
     return widened(need, clip.rate, clip.loop) if need.max(initial=0.0) > 1e-9 else None
-
-
-def _plant(clip: Clip, rig: Rig, step: Step, around: Around) -> Clip:
-    settings = step.settings
-    assert isinstance(settings, PlantsSettings)
-    return plant(clip, rig, settings, around)
-
-
-def _reads(settings: PlantsSettings, around: Around) -> list[str]:
-    looked = [around.earlier[0].clip.digest] if settings.find and settings.look_at == "the source" else []
-    return [around.stage.digest, *looked]
-
-
-PLANTS = StepKind(
-    "plants",
-    "Plants",
-    "Hold feet (and hands) where they stand: on what lies below them, still, with the legs and the pelvis giving way.",
-    PlantsSettings,
-    draws=_plant,
-    reads=_reads,
-)

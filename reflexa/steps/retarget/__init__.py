@@ -1,6 +1,7 @@
 """Retarget: a clip of one rig onto another, with what it takes to judge the result."""
 
-from reflexa.steps.retarget.quality import Quality, measure
-from reflexa.steps.retarget.step import RETARGET, RetargetSettings, check, retarget
+from reflexa.steps.retarget.kind import KIND, RetargetReport, measure
+from reflexa.steps.retarget.quality import Quality
+from reflexa.steps.retarget.step import RetargetSettings, check, retarget, rig_named
 
-__all__ = ["RETARGET", "Quality", "RetargetSettings", "check", "measure", "retarget"]
+__all__ = ["KIND", "Quality", "RetargetReport", "RetargetSettings", "check", "measure", "retarget", "rig_named"]

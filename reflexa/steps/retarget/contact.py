@@ -8,9 +8,9 @@ import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.motion import quat
+from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Limb, Posed, bend_side, limb, reach, sink, too_far, widened
-from reflexa.motion.arrays import Array
 from reflexa.rig.match import SIDES, Match
 from reflexa.steps.retarget import feet as soles
 from reflexa.steps.retarget.transfer import places, turn_of

@@ -7,12 +7,13 @@ from dataclasses import dataclass, replace
 import numpy as np
 
 from reflexa.motion import contacts, quat
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
+from reflexa.motion.limbs import Posed
 from reflexa.rig import Rig
 from reflexa.rig.match import Match, Segment
-from reflexa.steps.retarget.contact import sole_points
-from reflexa.steps.retarget.step import RetargetSettings, run
+from reflexa.steps.retarget.contact import Contacts, sole_points
+from reflexa.steps.retarget.step import RetargetSettings
 from reflexa.steps.retarget.transfer import transfer, turn_of
 
 
@@ -55,9 +56,10 @@ class Quality:
     sunk: float
 
 
-def measure(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> Quality:
-    """Measure a retarget of ``clip``. Raises RecipeError as ``retarget`` does."""
-    out, m, posed, reached = run(clip, source, target, settings)
+def measured(clip: Clip, made: tuple[Clip, Match, Posed, Contacts], settings: RetargetSettings) -> Quality:
+    """Measure what ``run`` made of a clip."""
+    out, m, posed, reached = made
+    target = m.target
     raw = transfer(clip, m, settings.root)
     names = target.skeleton.names
     after_points = sole_points(posed.turned, posed.placed, m)

@@ -17,7 +17,7 @@ from reflexa.motion.limbs import Posed
 from reflexa.rig import Rig
 from reflexa.rig.match import Match, match
 from reflexa.steps.helper_joints import snapped
-from reflexa.steps.model import Settings, StepKind, known_rigs
+from reflexa.steps.model import Settings
 from reflexa.steps.retarget.contact import Contacts, place_hands, plant_feet
 from reflexa.steps.retarget.transfer import transfer
 
@@ -121,13 +121,3 @@ def rig_named(name: str, rigs: Mapping[str, Rig]) -> Rig:
     known = f"Known: {', '.join(rigs)}." if rigs else "Give one with --rig."
     reason = f"there is no rig {name!r}" if name else "no target rig is chosen"
     raise RecipeError(reason, advice=known)
-
-
-RETARGET = StepKind(
-    "retarget",
-    "Retarget",
-    "Carry the motion over to another rig: other names, proportions, axes, rest pose and joint counts.",
-    RetargetSettings,
-    carry=lambda clip, rig, settings, around: retarget(clip, rig, settings, around.rigs),
-    reads=lambda _, around: known_rigs(around),
-)

@@ -5,9 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.motion import quat
+from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Posed
-from reflexa.motion.arrays import Array
 from reflexa.rig.match import SIDES, Match, hips
 from reflexa.rig.rig import Rig
 

@@ -9,8 +9,8 @@ import numpy as np
 from reflexa.motion import contacts, quat, travel
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.steps.footing import footing
-from reflexa.steps.root_motion.step import Track, travel_of
+from reflexa.stage.footing import footing
+from reflexa.steps.root_motion.track import TravelTrack, travel_of
 
 
 @dataclass(frozen=True)
@@ -58,7 +58,7 @@ def report(clip: Clip, rig: Rig) -> Report:
     step = np.linalg.norm(np.diff(t.place, axis=0), axis=1)
     peak = float(np.linalg.norm(np.gradient(t.place, axis=0), axis=1).max() * clip.rate) if clip.frames > 1 else 0.0
     straight = travel_of(clip, rig, "straight") if root < 0 or t.joint != root else t
-    turn, move = straight.moved_to(Track(np.zeros_like(t.place), np.zeros_like(t.heading), t.joint))
+    turn, move = straight.moved_to(TravelTrack(np.zeros_like(t.place), np.zeros_like(t.heading), t.joint))
     stances = []
     for side, f in footing(clip, rig).items():
         own = (quat.rotate(turn, f.heel) + move, quat.rotate(turn, f.ball) + move, f.heel_stands, f.ball_stands)

@@ -2,64 +2,20 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-
 import numpy as np
 
 from reflexa.errors import RecipeError
 from reflexa.motion import kinematics, quat, travel
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array, owned
+from reflexa.motion.clip import Clip
 from reflexa.motion.travel import yaw
 from reflexa.rig import Rig
-from reflexa.steps.footing import Footing, footing
-from reflexa.steps.model import StepKind
+from reflexa.stage.footing import Footing, footing
 from reflexa.steps.root_motion.settings import RootMotionSettings
-
-_LEVEL = (0, 2)
-
-
-@dataclass(frozen=True, eq=False)
-class Track:
-    """Over the ground: place ``(frames, 2)`` x and z in metres, heading ``(frames,)`` in radians; joint: which carries it."""
-
-    place: Array
-    heading: Array
-    joint: int
-
-    def moved_to(self, other: Track) -> tuple[Array, Array]:
-        """Turns ``(frames, 4)`` and moves ``(frames, 3)`` that take this track to another: p → turn·p + move."""
-        turn = yaw(other.heading - self.heading)
-        return turn, _on_ground(other.place) - quat.rotate(turn, _on_ground(self.place))
+from reflexa.steps.root_motion.track import LEVEL, TravelTrack, on_ground, smoothed_track, track_of, travel_of
 
 
-def _on_ground(place: Array) -> Array:
-    return np.stack([place[..., 0], np.zeros(place.shape[:-1]), place[..., 1]], axis=-1)
-
-
-def track_of(clip: Clip, rig: Rig, joint: int) -> Track:
-    """Place and heading of a joint, as it is; the heading is that of the figure's own forward, carried by the joint."""
-    turned, placed = clip.model
-    ahead = quat.rotate(quat.conjugate(rig.neutral.rest_model[0][joint]), rig.facing)
-    return Track(placed[:, joint][:, _LEVEL], travel.headings(turned[:, joint], ahead), joint)
-
-
-def travel_of(clip: Clip, rig: Rig, line: travel.Line = "smoothed", seconds: float = 0.5) -> Track:
-    """How the figure travels: the root joint's track where it moves, else the pelvis's, as closely as said."""
-    root, pelvis = rig.joint("root"), rig.joint("pelvis")
-    if root >= 0:
-        own = track_of(clip, rig, root)
-        if np.ptp(own.place, axis=0).max() > 0.02 or np.ptp(own.heading) > np.radians(2) or pelvis < 0:
-            return own
-    return _smooth(track_of(clip, rig, pelvis if pelvis >= 0 else rig.travel_joint), clip, line, seconds)
-
-
-def _smooth(t: Track, clip: Clip, line: travel.Line, seconds: float) -> Track:
-    place = travel.smoothed(t.place, line, seconds, clip.rate, clip.loop)
-    return Track(place, travel.smoothed(t.heading, line, seconds, clip.rate, clip.loop), t.joint)
-
-
-def root_motion(clip: Clip, rig: Rig, settings: RootMotionSettings, first: int = 0) -> Clip:
+def root_motion(clip: Clip, rig: Rig, settings: RootMotionSettings) -> Clip:
     """The clip with its travel changed. Raises RecipeError where the rig has no root joint and the operation needs one,
     there are no feet to go by, or the path is none."""
     s = settings
@@ -76,25 +32,25 @@ def root_motion(clip: Clip, rig: Rig, settings: RootMotionSettings, first: int =
         place, heading = _along(clip, now, s)
     elif s.operation == "turn and scale":
         turn = yaw(np.radians(s.angle))
-        place = place[0] + s.scale * quat.rotate(turn, _on_ground(place - place[0]))[:, _LEVEL]
+        place = place[0] + s.scale * quat.rotate(turn, on_ground(place - place[0]))[:, LEVEL]
         heading = heading + np.radians(s.angle)
     elif s.operation == "to origin":
         root = rig.joint("root")
         exact = track_of(clip, rig, root) if root >= 0 else travel_of(clip, rig, "exact")
         forward = np.arctan2(rig.facing[0], rig.facing[2])
-        start = Track(exact.place[:1], exact.heading[:1], exact.joint)
-        turn, move = start.moved_to(Track(np.zeros((1, 2)), np.array([forward]), exact.joint))
+        start = TravelTrack(exact.place[:1], exact.heading[:1], exact.joint)
+        turn, move = start.moved_to(TravelTrack(np.zeros((1, 2)), np.array([forward]), exact.joint))
         return _carried(clip, rig, turn, move)
     elif s.operation == "lock":
         place = np.where([s.x, s.z], place[0], place)
         heading = np.full(clip.frames, heading[0]) if s.heading else heading
     elif s.operation == "remove drift":
         place, heading = _without_drift(place, heading, s.drift)
-    out = _carried(clip, rig, *now.moved_to(Track(place, heading, now.joint)))
+    out = _carried(clip, rig, *now.moved_to(TravelTrack(place, heading, now.joint)))
     return _height_locked(out, rig) if s.operation == "lock" and s.y else out
 
 
-def _along(clip: Clip, now: Track, s: RootMotionSettings) -> tuple[Array, Array]:
+def _along(clip: Clip, now: TravelTrack, s: RootMotionSettings) -> tuple[Array, Array]:
     try:
         path = travel.Path(s.path)
     except ValueError as e:
@@ -114,7 +70,7 @@ def _along(clip: Clip, now: Track, s: RootMotionSettings) -> tuple[Array, Array]
 _GOES = 0.1
 
 
-def _own_way(now: Track, clip: Clip) -> Array:
+def _own_way(now: TravelTrack, clip: Clip) -> Array:
     """The way that the figure goes ``(frames,)`` in radians, without what is quicker than a second; where it stands, as
     it went last (or will go); where it never goes anywhere, as it faces on the whole."""
     n = clip.frames
@@ -133,7 +89,7 @@ def _without_drift(place: Array, heading: Array, drift: str) -> tuple[Array, Arr
     turned = share * (heading[-1] - heading[0])
     if drift == "heading":
         # Each stretch of the way is turned back by what had drifted there.
-        step = quat.rotate(yaw(-(turned[1:] + turned[:-1]) / 2), _on_ground(np.diff(place, axis=0)))[:, _LEVEL]
+        step = quat.rotate(yaw(-(turned[1:] + turned[:-1]) / 2), on_ground(np.diff(place, axis=0)))[:, LEVEL]
         return np.concatenate([place[:1], place[0] + np.cumsum(step, axis=0)]), heading - turned
     gone = place[-1] - place[0]
     if drift == "sideways":
@@ -154,7 +110,7 @@ def _after_feet(clip: Clip, rig: Rig, s: RootMotionSettings) -> Clip:
         )
     root = rig.joint("root")
     now = track_of(clip, rig, root if root >= 0 else rig.travel_joint)
-    start = Track(np.tile(now.place[:1], (clip.frames, 1)), np.tile(now.heading[:1], clip.frames), now.joint)
+    start = TravelTrack(np.tile(now.place[:1], (clip.frames, 1)), np.tile(now.heading[:1], clip.frames), now.joint)
     # The feet as the carrying joint sees them, so that travel that is there already is not counted twice.
     held = now if root >= 0 else start
     turn, move = held.moved_to(start)
@@ -162,8 +118,8 @@ def _after_feet(clip: Clip, rig: Rig, s: RootMotionSettings) -> Clip:
     unturn = yaw(turned)
     own = [
         (
-            quat.rotate(unturn, quat.rotate(turn, f.heel) + move - _on_ground(start.place)),
-            quat.rotate(unturn, quat.rotate(turn, f.ball) + move - _on_ground(start.place)),
+            quat.rotate(unturn, quat.rotate(turn, f.heel) + move - on_ground(start.place)),
+            quat.rotate(unturn, quat.rotate(turn, f.ball) + move - on_ground(start.place)),
             f.heel_stands, f.ball_stands,
         ) for f in feet.values()
     ]  # fmt: skip
@@ -171,7 +127,7 @@ def _after_feet(clip: Clip, rig: Rig, s: RootMotionSettings) -> Clip:
     if s.steady and clip.frames > 1:
         come = np.linspace(0, 1, clip.frames)[:, None] * come[-1]
         turned = np.linspace(0, 1, clip.frames) * turned[-1]
-    return _carried(clip, rig, *held.moved_to(Track(start.place + come, start.heading + turned, now.joint)))
+    return _carried(clip, rig, *held.moved_to(TravelTrack(start.place + come, start.heading + turned, now.joint)))
 
 
 def _turned_by_feet(feet: dict[str, Footing], clip: Clip, turn: Array) -> Array:
@@ -227,7 +183,7 @@ def _root_joint_moved(clip: Clip, rig: Rig, s: RootMotionSettings) -> Clip:
         missing = "root joint" if root < 0 else "pelvis"
         raise RecipeError(
             f"the rig has no {missing}, which {s.operation!r} needs",
-            advice="A root joint can be added at export."
+            advice="Put a step Root joint before this one."
             if root < 0
             else "Say in the Figure view which joint is the pelvis.",
         )
@@ -237,18 +193,18 @@ def _root_joint_moved(clip: Clip, rig: Rig, s: RootMotionSettings) -> Clip:
     if s.operation == "hand back":
         place, heading, y = own.place[:1], own.heading[:1], placed[:1, root, 1]
     else:
-        to = _smooth(track_of(clip, rig, pelvis), clip, s.line, s.seconds)
+        to = smoothed_track(track_of(clip, rig, pelvis), clip, s.line, s.seconds)
         # As far behind or ahead of the pelvis as in the neutral pose, so that the first frame need not jump.
         beside = (rest[1][root] - rest[1][pelvis]) * [1.0, 0.0, 1.0]
         forward = np.arctan2(rig.facing[0], rig.facing[2])
         facing = to.heading if s.turn else own.heading
-        place = to.place + quat.rotate(yaw(facing - forward), beside)[:, _LEVEL]
+        place = to.place + quat.rotate(yaw(facing - forward), beside)[:, LEVEL]
         heading = to.heading
         rise = placed[:, pelvis, 1] - rest[1][pelvis, 1] + rest[1][root, 1]
         y = travel.smoothed(rise, s.line, s.seconds, clip.rate, clip.loop)
     place = np.broadcast_to(place, own.place.shape) if s.place else own.place
     heading = np.broadcast_to(heading, own.heading.shape) if s.turn else own.heading
-    p = _on_ground(place)
+    p = on_ground(place)
     p[:, 1] = np.broadcast_to(y, own.heading.shape) if s.height else placed[:, root, 1]
     return _with_root(clip, root, quat.multiply(yaw(heading - own.heading), turned[:, root]), p)
 
@@ -267,12 +223,3 @@ def _with_root(clip: Clip, root: int, turn: Array, place: Array) -> Clip:
         rotations[:, child] = quat.continuous(quat.shortest(quat.normalise(own), rotations[:, child]))
         translations[:, child] = quat.rotate(back, placed[:, child] - place)
     return clip.with_motion(rotations, translations)
-
-
-ROOT_MOTION = StepKind(
-    "root-motion",
-    "Root motion",
-    "How the figure travels over the ground: taken from the pelvis or the feet, along a path, in place, or handed back.",
-    RootMotionSettings,
-    root_motion,
-)

@@ -1,4 +1,4 @@
-"""BVH: reading every real-world variant, and writing.
+"""BVH: reading every real-world variant.
 
 The reader keeps the file's layout (channel orders, offsets, end sites, how positions relate to offsets), so
 that a clip is written back as its source was.
@@ -7,22 +7,22 @@ that a clip is written back as its source was.
 from __future__ import annotations
 
 import re
-from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
 
 from reflexa.errors import ReadError
 from reflexa.formats import frame as frames
-from reflexa.formats import imported, numbers
-from reflexa.formats.bvh_header import BvhJoint, parse_header
+from reflexa.formats import imported
+from reflexa.formats.bvh import numbers
+from reflexa.formats.bvh.header import BvhJoint, parse_header
 from reflexa.formats.files import read_bytes
 from reflexa.formats.frame import ImportFrame
 from reflexa.formats.imported import Imported, ReadOptions
 from reflexa.motion import blocks, quat
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import told_apart
 from reflexa.rig import Rig, analyse
@@ -42,7 +42,7 @@ class BvhLayout:
     rate: float
 
 
-def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:  # noqa: B008 (a frozen value)
+def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     """Read a BVH file. Raises ReadError with file, line and reason."""
     data = read_bytes(path)
     if b"\r" in data:
@@ -198,155 +198,3 @@ def _extent(rig: Rig, up: Array) -> float:
     placed = rig.skeleton.rest_model[1]
     ends = [placed[rig.skeleton.index[n]] + tip for n, tip in rig.tips.items()]
     return float(np.ptp(np.concatenate([placed, np.array(ends).reshape(-1, 3)]) @ up))
-
-
-# Writing ------------------------------------------------------------------------------------------------
-
-
-def write(clip: Clip, rig: Rig, source: Imported | None = None, unit: float = 1.0) -> bytes:
-    """BVH text of a clip: as its source where that was a BVH file of this rig, else clean.
-
-    Clean: +Y up, facing +Z, rest rotations taken into the offsets, ``unit`` metres per unit of the file.
-    """
-    if source is not None and isinstance(source.layout, BvhLayout):
-        layout = source.layout
-        q, t = frames.put_back(source.frame, clip.skeleton, clip.rotations, clip.translations)
-        time = layout.frame_time if clip.rate == layout.rate else _frame_time(clip.rate)
-    else:
-        layout, q, t = _clean(clip, rig, unit)
-        time = layout.frame_time
-    layout = _with_needed_channels(layout, q, t)
-    rows = _to_rows(layout, q, t)
-    text = [*_header_lines(layout), "MOTION", f"Frames: {len(rows)}", f"Frame Time: {time}"]
-    line = " ".join(["%.6f"] * rows.shape[1])
-    text += [line % tuple(row) for row in rows.tolist()]
-    return ("\n".join(text) + "\n").encode()
-
-
-def _frame_time(rate: float) -> str:
-    return f"{1 / rate:.8f}"
-
-
-def _clean(clip: Clip, rig: Rig, unit: float) -> tuple[BvhLayout, Array, Array]:
-    """The motion as rest-relative deltas: BVH has no rest rotations, so every joint's axes are the world's in rest."""
-    skeleton = clip.skeleton
-    turned0, placed0 = skeleton.rest_model
-    turned, placed = clip.model
-    delta = quat.multiply(turned, quat.conjugate(turned0))
-    q, t = np.array(delta), np.array(placed)
-    parents = skeleton.parents
-    has = parents >= 0
-    back = quat.conjugate(delta[:, parents[has]])
-    q[:, has] = quat.multiply(back, delta[:, has])
-    t[:, has] = quat.rotate(back, placed[:, has] - placed[:, parents[has]])
-    offsets = np.array(placed0)
-    offsets[has] -= placed0[parents[has]]
-    tips: Mapping[str, Array] = rig.tips
-    # BVH nests joints, so their order is depth first whatever the skeleton's is.
-    order = _depth_first(skeleton)
-    place = {j: i for i, j in enumerate(order)}
-    joints = []
-    for i in order:
-        name = skeleton.names[i]
-        tip = None
-        if not skeleton.children[i]:
-            end = quat.rotate(turned0[i], tips[name]) if name in tips else 0.3 * offsets[i]
-            tip = (float(end[0] / unit), float(end[1] / unit), float(end[2] / unit))
-        # A root's place is in its channels alone: with an offset, readers disagree on what the channels mean.
-        x, y, z = (offsets[i] / unit).tolist() if parents[i] >= 0 else (0.0, 0.0, 0.0)
-        channels = ("Zrotation", "Xrotation", "Yrotation")
-        if parents[i] < 0:
-            channels = ("Xposition", "Yposition", "Zposition", *channels)  # type: ignore[assignment]
-        joints.append(BvhJoint(name, place[int(parents[i])] if parents[i] >= 0 else -1, (x, y, z), channels, tip))
-    layout = BvhLayout(tuple(joints), (True,) * len(joints), _frame_time(clip.rate), clip.rate)
-    return layout, q[:, order], t[:, order] / unit
-
-
-def _depth_first(skeleton: Skeleton) -> list[int]:
-    order: list[int] = []
-    stack = list(skeleton.roots[::-1])
-    while stack:
-        joint = stack.pop()
-        order.append(joint)
-        stack.extend(reversed(skeleton.children[joint]))
-    return order
-
-
-def _with_needed_channels(layout: BvhLayout, q: Array, t: Array) -> BvhLayout:
-    """The layout with channels added where the motion moves something that the source's channels cannot say."""
-    joints = []
-    replaces = list(layout.replaces)
-    for i, joint in enumerate(layout.joints):
-        channels = list(joint.channels)
-        offset = np.array(joint.offset)
-        if not joint.positions or len(joint.positions) < 3:
-            missing = [a for a in "XYZ" if f"{a}position" not in channels]
-            axes = ["XYZ".index(a) for a in missing]
-            if np.abs(t[:, i, axes] - offset[axes]).max() > 1e-5 * max(1.0, float(np.abs(offset).max())):
-                channels = [*(f"{a}position" for a in missing), *channels]
-        if len(joint.order) < 3:
-            least = _closest(q[:, i], joint.order)
-            if quat.angle(quat.multiply(quat.conjugate(least), q[:, i])).max() > 1e-6:
-                channels = [c for c in channels if not c.endswith("rotation")]
-                channels += [f"{a}rotation" for a in "ZXY"]
-        joints.append(replace(joint, channels=tuple(channels)))
-    column = 0
-    for i, joint in enumerate(joints):
-        joints[i] = replace(joint, columns={c: column + k for k, c in enumerate(joint.channels)})
-        column += len(joint.channels)
-    return BvhLayout(tuple(joints), tuple(replaces), layout.frame_time, layout.rate)
-
-
-def _closest(q: Array, order: str) -> Array:
-    """The rotations of ``q`` that channels of a short order (none, one or two axes) can say."""
-    if not order:
-        return np.broadcast_to(quat.IDENTITY, q.shape)
-    return quat.from_euler(_short_euler(q, order), order)
-
-
-def _short_euler(q: Array, order: str) -> Array:
-    full = order + "".join(a for a in "ZXY" if a not in order)
-    return quat.to_euler(q, full[:3])[..., : len(order)]
-
-
-def _to_rows(layout: BvhLayout, q: Array, t: Array) -> Array:
-    rows = np.zeros((len(q), sum(len(j.channels) for j in layout.joints)))
-    for i, joint in enumerate(layout.joints):
-        for channel in joint.positions:
-            axis = "XYZ".index(channel[0])
-            rows[:, joint.columns[channel]] = t[:, i, axis] - (0.0 if layout.replaces[i] else joint.offset[axis])
-        order = joint.order
-        if order:
-            angles = quat.to_euler(q[:, i], order) if len(order) == 3 else _short_euler(q[:, i], order)
-            angles = np.degrees(np.unwrap(angles, axis=0))
-            rows[:, [joint.columns[f"{a}rotation"] for a in order]] = angles
-    return rows
-
-
-def _header_lines(layout: BvhLayout) -> list[str]:
-    lines = ["HIERARCHY"]
-    joints = layout.joints
-    open_at: list[int] = []
-
-    def close_to(depth: int) -> None:
-        while len(open_at) > depth:
-            joint = joints[open_at[-1]]
-            pad = "\t" * len(open_at)
-            if joint.tip is not None:
-                lines.extend([f"{pad}End Site", f"{pad}{{", f"{pad}\t{_offset(joint.tip)}", f"{pad}}}"])
-            open_at.pop()
-            lines.append("\t" * len(open_at) + "}")
-
-    for i, joint in enumerate(joints):
-        close_to(open_at.index(joint.parent) + 1 if joint.parent >= 0 else 0)
-        pad = "\t" * len(open_at)
-        lines += [f"{pad}{'ROOT' if joint.parent < 0 else 'JOINT'} {joint.name}", f"{pad}{{"]
-        lines += [f"{pad}\t{_offset(joint.offset)}"]
-        lines += [f"{pad}\tCHANNELS {len(joint.channels)} {' '.join(joint.channels)}"]
-        open_at.append(i)
-    close_to(0)
-    return lines
-
-
-def _offset(v: tuple[float, float, float]) -> str:
-    return "OFFSET " + " ".join(f"{x:.6f}" for x in v)

@@ -10,8 +10,8 @@ from numpy.typing import NDArray
 from scipy.ndimage import minimum_filter1d
 
 from reflexa.motion import contacts, cycle
-from reflexa.motion.clip import Clip
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.match import leg_length
 from reflexa.rig.soles import Sole, soles

@@ -1,4 +1,4 @@
-"""Weight, envelope and mask, for every kind of step alike: how much of a step arrives where and when."""
+"""Running a step: on or off, weight, envelope and mask for every kind alike."""
 
 from __future__ import annotations
 
@@ -8,48 +8,39 @@ import numpy as np
 
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
+from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
-from reflexa.steps.model import NOTHING, Around, Step
+from reflexa.steps.model import NOTHING, Context, Given, Outcome, Step
 from reflexa.steps.registry import kind_of
 
 
-def apply(step: Step, clip: Clip, rig: Rig, first: int = 0, around: Around = NOTHING) -> Clip:
-    """The clip after a step. A step that is off or weighs nothing gives the very clip back.
+def apply(step: Step, clip: Clip, rig: Rig, first: int = 0, context: Context = NOTHING) -> Clip:
+    """The clip after a step, as ``outcome`` has it. first: number of the clip's first frame in the take."""
+    return outcome(step, Given(clip, rig, first), context).clip
 
-    first: number of the clip's first frame in the take. around: what the step may read beside the clip.
-    Raises RecipeError where the step's mask names what the rig lacks, or the step itself does.
+
+def outcome(step: Step, given: Given, context: Context = NOTHING) -> Outcome:
+    """What comes of a step. One that is off or weighs nothing gives the very clip back.
+
+    Raises RecipeError where the step's mask names what the rig lacks, where a kind that cannot be weighed is given a
+    weight, envelope or mask, or the step itself does.
     """
-    if not step.on or step.weight == 0:
-        return clip
-    weights = step_weights(step, rig, first, clip.frames)
-    if weights is not None and not weights.any():
-        return clip
+    clip, rig = given.clip, given.rig
+    if not step.acts:
+        return Outcome(clip, rig)
     kind = kind_of(step.kind)
-    if kind.draws is not None:
-        changed = kind.draws(clip, rig, step, around)
-    elif kind.apply is not None:
-        changed = kind.apply(clip, rig, step.settings, first)
-    else:
-        raise RecipeError(f"{step.name!r} takes the clip to another rig: it cannot be run on a single pose")
-    return changed if weights is None else blended(clip, changed, weights)
-
-
-def carried(step: Step, clip: Clip, rig: Rig, around: Around = NOTHING) -> tuple[Clip, Rig]:
-    """Clip and rig after a step of any kind. around: what the step may read beside the clip.
-
-    Raises RecipeError as ``apply`` does, and where such a step is given a weight, envelope or mask.
-    """
-    carry = kind_of(step.kind).carry
-    if carry is None or not step.on or step.weight == 0:
-        return apply(step, clip, rig, 0, around), rig
-    if step.weight != 1 or step.envelope or step.mask is not None:
+    if not kind.weighed and (step.weight != 1 or step.envelope or step.mask is not None):
+        what = "takes the clip to another rig" if kind.changes_rig else "changes the clip as a whole"
         raise RecipeError(
-            f"{step.name!r} takes the clip to another rig: it has no weight, envelope or mask",
+            f"{step.name!r} {what}: it has no weight, envelope or mask",
             advice="Switch it on or off as a whole.",
         )
-    return carry(clip, rig, step.settings, around)
+    weights = step_weights(step, rig, given.first, clip.frames)
+    if weights is not None and not weights.any():
+        return Outcome(clip, rig)
+    out = kind.run(replace(given, mask=step.mask), step.settings, context)
+    return out if weights is None else replace(out, clip=blended(clip, out.clip, weights))
 
 
 def step_weights(step: Step, rig: Rig, first: int, frames: int) -> Array | None:
@@ -85,4 +76,4 @@ def blended(below: Clip, above: Clip, weights: Array) -> Clip:
     if above.scales is not None:
         base = np.ones_like(above.scales) if below.scales is None else below.scales
         scales = base + w * (above.scales - base)
-    return replace(above, rotations=quat.continuous(rotations), translations=translations, scales=scales)
+    return replace(above, rotations=owned(quat.continuous(rotations)), translations=owned(translations), scales=scales)

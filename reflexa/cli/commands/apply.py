@@ -1,0 +1,169 @@
+"""``reflexa apply``: steps over clips."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import click
+from msgspec.structs import replace
+from rich.console import Console
+from rich.progress import Progress
+
+from reflexa.batch.rigs import clips_of, load
+from reflexa.batch.run import Done, How, Job, run
+from reflexa.cli.options import Reading, Talk, Writing, grouped, reading, staged, stops, talking_json, tell, writing
+from reflexa.formats import writable
+from reflexa.stage import EMPTY
+from reflexa.stage.store import read_stage
+from reflexa.steps import Step, settled
+from reflexa.take.recipe import read_recipe, step_from_text
+
+
+class _Ordered(click.Command):
+    """Keeps ``--recipe`` and ``--step`` in the order in which they were given: both become one list."""
+
+    def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        out: list[str] = []
+        it = iter(args)
+        for arg in it:
+            if arg == "--recipe" and (value := next(it, None)) is not None:
+                out += ["--step", f"@{value}"]
+            elif arg.startswith("--recipe="):
+                out += ["--step", f"@{arg.removeprefix('--recipe=')}"]
+            else:
+                out.append(arg)
+        return super().parse_args(ctx, out)
+
+
+@dataclass(frozen=True)
+class _Choices:
+    """What ``apply`` was told beside how files are read and written."""
+
+    said: tuple[str, ...]
+    fmt: str | None
+    others: tuple[Path, ...]
+    cycles: int
+    pattern: str
+    jobs: int
+    stage_file: Path | None
+
+
+def _choices(
+    said: tuple[str, ...], fmt: str | None, others: tuple[Path, ...], cycles: int, pattern: str, jobs: int,
+    stage_file: Path | None,
+) -> _Choices:  # fmt: skip
+    return _Choices(said, fmt, others, cycles, pattern, jobs, stage_file)
+
+
+_OPTIONS = (
+    # Shown in the help; what is given stands among the steps, in its order.
+    click.option("--recipe", "recipe", metavar="FILE", expose_value=False, help="Run the steps of a recipe file."),
+    click.option("--step", "said", multiple=True, metavar="KIND[:setting=value,…]", help="Run one step."),
+    click.option(
+        "--format", "fmt", type=click.Choice([f.name for f in writable()]),
+        help="Format to write; else as the source's, or glb where that is only read.",
+    ),
+    click.option(
+        "--with", "others", multiple=True, metavar="FILE", type=click.Path(path_type=Path),
+        help="A file whose clips a blend may draw on, as FILE/CLIP. May be given several times.",
+    ),
+    click.option(
+        "--cycles", type=click.IntRange(1, 1000), default=1, help="Write a loop so many times over, travel carried on."
+    ),
+    click.option("--name", "pattern", default="", help="File name pattern: {file}, {clip}, {recipe}, {swapped}."),
+    click.option(
+        "--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, show_default="all cores", help="Files at a time."
+    ),
+    staged,
+)  # fmt: skip
+
+
+def _steps(said: tuple[str, ...]) -> tuple[str, tuple[Step, ...]]:
+    """A title, and the steps of recipe files (given as ``@FILE``) and single ones, in their order."""
+    title = "steps"
+    found: list[Step] = []
+    for text in said:
+        if text.startswith("@"):
+            title, steps = read_recipe(Path(text[1:]))
+            taken = {f.id for f in found}
+            # Ids tell steps apart within one recipe: two recipes may well have the same.
+            found += [replace(s, id="") if s.id in taken else s for s in steps]
+        else:
+            found.append(step_from_text(text))
+    return title, settled(tuple(found))
+
+
+def _fits(pattern: str) -> None:
+    try:
+        pattern.format(file="", clip="", recipe="", swapped="")
+    except (KeyError, IndexError, ValueError):
+        raise click.UsageError(
+            f"The pattern {pattern!r} may hold {{file}}, {{clip}}, {{recipe}} and {{swapped}}."
+        ) from None
+
+
+@click.command("apply", cls=_Ordered)
+@click.argument("clips", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option("--out", required=True, type=click.Path(path_type=Path), help="Folder to write to.")
+@grouped(_OPTIONS, "choices", _choices)
+@reading
+@writing
+@talking_json
+@stops
+def COMMAND(
+    clips: tuple[Path, ...], out: Path, choices: _Choices, source: Reading, target: Writing, talk: Talk
+) -> None:
+    """Run steps over clips, in the order given. Never touches a source; refuses to overwrite without --force."""
+    title, steps = _steps(choices.said)
+    if not steps and not source.rigs:
+        raise click.UsageError("Give at least one --recipe or --step (or a --rig to write for).")
+    stage = read_stage(choices.stage_file) if choices.stage_file is not None else EMPTY
+    # What all files need is read once here, so that what is wrong with it is said once.
+    load(source.rigs)
+    clips_of(choices.others, source.rigs)
+    _fits(choices.pattern)
+    how = How(
+        steps, choices.fmt, choices.pattern, title, source.options, target.options, target.force, source.rigs,
+        choices.others, stage, choices.cycles,
+    )  # fmt: skip
+    results = _run([Job(p, out, how) for p in clips], choices.jobs, talk)
+    if talk.as_json:
+        click.echo(json.dumps(_plain(results), indent=2))
+    sys.exit(max((r.error.exit_status for r in results if r.error is not None), default=0))
+
+
+def _run(jobs: list[Job], workers: int, talk: Talk) -> list[Done]:
+    """Run jobs, with progress and a line for each result on standard error."""
+    console = Console(stderr=True, highlight=False)
+    results: list[Done] = []
+    with Progress(console=console, disable=talk.quiet or not console.is_terminal, transient=True) as bar:
+        task = bar.add_task("Applying", total=len(jobs))
+        for result in run(jobs, workers):
+            results.append(result)
+            bar.advance(task)
+            if result.error is not None:
+                tell(result.error)
+            elif not talk.quiet:
+                for p in result.proofs:
+                    click.echo(
+                        f"{p.path}: {p.frames} frames at {p.rate:g} a second, reads back within {p.error_mm:.4f} mm",
+                        err=True,
+                    )
+    return results
+
+
+def _plain(results: list[Done]) -> dict[str, Any]:
+    written = [
+        {
+            "source": str(r.path), "file": str(p.path), "manifest": str(p.manifest), "frames": p.frames, "rate": p.rate,
+            "read_back_error_mm": p.error_mm,
+        }
+        for r in results for p in r.proofs
+    ]  # fmt: skip
+    failed = [{"source": str(r.path), "error": str(r.error)} for r in results if r.error is not None]
+    return {"written": written, "failed": failed}

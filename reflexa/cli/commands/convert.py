@@ -1,0 +1,59 @@
+"""``reflexa convert``: format to format."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from reflexa.batch.export import Origin, Target, write
+from reflexa.batch.rigs import fitted, load, model_of
+from reflexa.cli.options import Reading, Talk, Writing, reading, stops, talking, writing
+from reflexa.errors import ReadError
+from reflexa.formats import Imported, by_suffix, read, writable
+from reflexa.motion.clip import Clip
+
+
+@click.command("convert")
+@click.argument("source_file", metavar="IN", type=click.Path(path_type=Path))
+@click.argument("target_file", metavar="OUT", type=click.Path(path_type=Path))
+@click.option("--clip", "clip_name", help="Which clip, where the source has several and the target holds one.")
+@reading
+@writing
+@talking
+@stops
+def COMMAND(
+    source_file: Path, target_file: Path, clip_name: str | None, source: Reading, target: Writing, talk: Talk
+) -> None:
+    """Format to format, with no steps. The target's suffix says which format."""
+    kind = by_suffix(target_file)
+    if kind is None or kind.encode is None:
+        known = ", ".join(f.suffix for f in writable())
+        raise click.UsageError(f"{target_file.name}: the suffix must be one of {known}.")
+    document = read(source_file, source.options)
+    chosen = _chosen(document, clip_name, kind.several_clips)
+    given = load(source.rigs)
+    moved = [fitted(c, document.rig, given) for c in chosen]
+    rig = moved[0][1]
+    model = document if rig is document.rig else model_of(rig, given)
+    to = Target(target_file, kind.name, target.options, target.force)
+    proof = write([c for c, _ in moved], rig, to, Origin(document, (), model))
+    if not talk.quiet:
+        click.echo(
+            f"{proof.path}: {proof.frames} frames at {proof.rate:g} a second, reads back within {proof.error_mm:.4f} mm",
+            err=True,
+        )
+
+
+def _chosen(document: Imported, name: str | None, many: bool) -> list[Clip]:
+    if not document.clips:
+        raise ReadError("holds a rig and no clip", document.path)
+    names = ", ".join(c.name for c in document.clips)
+    if name is not None:
+        found = [c for c in document.clips if c.name == name]
+        if not found:
+            raise click.UsageError(f"{document.path.name} has no clip {name!r}; it has {names}.")
+        return found
+    if len(document.clips) > 1 and not many:
+        raise click.UsageError(f"{document.path.name} has several clips ({names}); choose one with --clip.")
+    return list(document.clips)

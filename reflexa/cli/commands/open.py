@@ -1,0 +1,22 @@
+"""``reflexa [PROJECT]``: the window."""
+
+from __future__ import annotations
+
+import sys
+from pathlib import Path
+
+import click
+
+from reflexa.cli.options import Talk, stops, talking
+
+
+@click.command("open", hidden=True)
+@click.argument("project", required=False, type=click.Path(path_type=Path))
+@click.option("--demo", is_flag=True, help="Open a copy of the demo project.")
+@talking
+@stops
+def COMMAND(project: Path | None, demo: bool, talk: Talk) -> None:
+    """Open the window."""
+    from reflexa.desktop.app import run_window
+
+    sys.exit(run_window(project, demo))

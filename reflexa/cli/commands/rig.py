@@ -1,0 +1,39 @@
+"""``reflexa rig``: what is known of a rig, as a document."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from reflexa.batch.rigs import load
+from reflexa.cli.options import Reading, Talk, reading, stops, talking
+from reflexa.formats import read
+from reflexa.formats.files import write_bytes
+from reflexa.formats.rigfile import RigDocument
+from reflexa.project.text import pretty
+from reflexa.rig.notes import notes_of
+from reflexa.rig.problems import problems
+
+
+@click.command("rig")
+@click.argument("file", type=click.Path(path_type=Path))
+@click.option("--out", type=click.Path(path_type=Path), help="File to write to; standard output where left out.")
+@click.option("--force", is_flag=True, help="Write over an existing file.")
+@reading
+@talking
+@stops
+def COMMAND(file: Path, out: Path | None, force: bool, source: Reading, talk: Talk) -> None:
+    """Write what is known of a rig as a document: body map, pairs, centre line, helper rules, skeleton.
+
+    Correct it by hand or in the window, and give it back with --rig.
+    """
+    known = load(source.rigs).known(read(file, source.options).rig)
+    text = pretty(RigDocument(file.stem, known.key, notes_of(known, with_joints=True)).plain())
+    if out is None:
+        click.echo(text, nl=False)
+    else:
+        write_bytes(out, text.encode(), force)
+    if not talk.quiet:
+        for problem in problems(known):
+            click.echo(problem.text, err=True)

@@ -1,0 +1,148 @@
+"""Options that several commands share, each group handed over as one value; and how errors are told."""
+
+from __future__ import annotations
+
+import functools
+import sys
+from collections.abc import Callable, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import click
+
+from reflexa.errors import ReflexaError
+from reflexa.formats import ReadOptions, WriteOptions
+from reflexa.formats.imported import FACINGS, UNITS
+
+Command = Callable[..., Any]
+
+
+@dataclass(frozen=True)
+class Talk:
+    """How much is said: nothing but errors, or more on the way; one JSON document on standard output."""
+
+    quiet: bool = False
+    verbose: bool = False
+    as_json: bool = False
+
+
+@dataclass(frozen=True)
+class Reading:
+    """How sources are read, and the rigs given beside."""
+
+    options: ReadOptions
+    rigs: tuple[Path, ...]
+
+
+@dataclass(frozen=True)
+class Writing:
+    """How results are written."""
+
+    options: WriteOptions
+    force: bool
+
+
+def grouped(options: Sequence[Callable[[Command], Command]], name: str, make: Callable[..., Any]) -> Callable[..., Any]:
+    """A decorator that adds options to a command and hands them over as one value under a name. make takes the options'
+    own names as keywords."""
+    taken = make.__code__.co_varnames[: make.__code__.co_argcount]
+
+    def decorate(f: Command) -> Command:
+        @functools.wraps(f)
+        def call(*args: Any, **given: Any) -> Any:
+            own = {k: given.pop(k) for k in taken}
+            return f(*args, **given, **{name: make(**own)})
+
+        out: Command = call
+        for option in reversed(options):
+            out = option(out)
+        return out
+
+    return decorate
+
+
+def _talk(quiet: bool, verbose: bool) -> Talk:
+    return Talk(quiet, verbose)
+
+
+def _talk_json(quiet: bool, verbose: bool, as_json: bool) -> Talk:
+    return Talk(quiet, verbose, as_json)
+
+
+_QUIET = click.option("--quiet", is_flag=True, help="Say nothing but errors.")
+_VERBOSE = click.option("--verbose", is_flag=True, help="Say more on the way.")
+_JSON = click.option("--json", "as_json", is_flag=True, help="One JSON document on standard output.")
+talking = grouped((_QUIET, _VERBOSE), "talk", _talk)
+talking_json = grouped((_JSON, _QUIET, _VERBOSE), "talk", _talk_json)
+
+
+def _reading(source_units: str | None, facing: str, positions: str, rigs: tuple[Path, ...]) -> Reading:
+    unit = UNITS[source_units] if source_units else None
+    return Reading(ReadOptions(unit, positions, facing, rigs), rigs)
+
+
+reading = grouped(
+    (
+        click.option(
+            "--source-units", type=click.Choice(list(UNITS)), help="Unit of a source that declares none (BVH)."
+        ),
+        click.option(
+            "--source-facing", "facing", default="", type=click.Choice(["", *FACINGS]),
+            help="Which way the figure faces in the file, where the guess is wrong.",
+        ),
+        click.option(
+            "--positions", type=click.Choice(["auto", "replace", "add"]), default="auto", show_default=True,
+            help="How a BVH joint's position channels relate to its offset.",
+        ),
+        click.option(
+            "--rig", "rigs", multiple=True, metavar="FILE", type=click.Path(path_type=Path),
+            help="A rig to go onto (any model or clip file), a rig document (.rig.json) with what is known of a rig, or the "
+            "skeleton of a motion file. May be given several times.",
+        ),
+    ),
+    "source", _reading,
+)  # fmt: skip
+
+
+def _writing(frame: str, units: str, force: bool) -> Writing:
+    return Writing(WriteOptions(frame, UNITS[units]), force)
+
+
+writing = grouped(
+    (
+        click.option(
+            "--frame", type=click.Choice(["source", "clean"]), default="source", show_default=True,
+            help="Write as the source was, or the format's own standard.",
+        ),
+        click.option(
+            "--units", type=click.Choice(list(UNITS)), default="m", show_default=True, help="Unit of a clean BVH."
+        ),
+        click.option("--force", is_flag=True, help="Write over existing files."),
+    ),
+    "target", _writing,
+)  # fmt: skip
+
+staged = click.option(
+    "--stage", "stage_file", metavar="FILE", type=click.Path(path_type=Path),
+    help="The stage: a stage document (.stage.json), or a GLB mesh as one prop. What feet stand on and goals go to.",
+)  # fmt: skip
+
+
+def tell(error: ReflexaError) -> None:
+    """An error that concerns one of several things: said, and the command goes on."""
+    click.echo(f"error: {error}", err=True)
+
+
+def stops(f: Command) -> Command:
+    """A command that an error meant for a person ends, with its exit status."""
+
+    @functools.wraps(f)
+    def call(*args: Any, **given: Any) -> Any:
+        try:
+            return f(*args, **given)
+        except ReflexaError as e:
+            tell(e)
+            sys.exit(e.exit_status)
+
+    return call

@@ -1,0 +1,101 @@
+"""Keys taken along: to other frames, clips and rigs, and onto the other side."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+
+import numpy as np
+from msgspec.structs import replace
+
+from reflexa.motion import quat
+from reflexa.motion.arrays import Array, Vector
+from reflexa.rig import Rig
+from reflexa.steps.correction.edits import Chosen, with_keys, with_track
+from reflexa.steps.correction.settings import CorrectionSettings, Slopes, Track
+
+
+@dataclass(frozen=True)
+class Copied:
+    """Keys taken along, with their tracks' ways; frames as they were, ``first`` the earliest."""
+
+    tracks: tuple[Track, ...]
+
+    @property
+    def first(self) -> int:
+        return min((k.frame for t in self.tracks for k in t.keys), default=0)
+
+
+def copy_keys(settings: CorrectionSettings, keys: Chosen) -> Copied:
+    """The chosen keys, to be pasted into this or another correction."""
+    tracks = []
+    for track in settings.tracks:
+        taken = tuple(k for k in track.keys if (track.joint, k.frame) in keys)
+        if taken:
+            tracks.append(replace(track, keys=taken))
+    return Copied(tuple(tracks))
+
+
+def paste_keys(
+    settings: CorrectionSettings, copied: Copied, rig: Rig, last: int, at: int | None = None, mirrored: bool = False,
+    names: Mapping[str, str] | None = None,
+) -> tuple[CorrectionSettings, tuple[str, ...]]:  # fmt: skip
+    """The correction with copied keys, and the joints that the rig lacks.
+
+    at: frame on which the earliest comes to lie; None leaves them on their own. mirrored: onto the partners, changes
+    reflected. names: joint of the other rig → joint of this one, where they differ. Frames outside the clip are left
+    out; a joint that has keys already keeps its space, and takes the values as they are.
+    """
+    by = 0 if at is None else at - copied.first
+    gone = []
+    for track in copied.tracks:
+        name = (names or {}).get(track.joint, track.joint)
+        if name not in rig.skeleton.index:
+            gone.append(track.joint)
+            continue
+        own = mirrored_track(replace(track, joint=name), rig) if mirrored else replace(track, joint=name)
+        new = [replace(k, frame=k.frame + by) for k in own.keys if 0 <= k.frame + by <= last]
+        base = settings.track(own.joint)
+        if not base.keys:
+            base = replace(own, keys=())
+        if new:
+            settings = with_track(settings, with_keys(base, *new))
+    return settings, tuple(gone)
+
+
+def mirrored_track(track: Track, rig: Rig) -> Track:
+    """The track for the partner: turns and moves reflected across the figure's plane, swings turned round.
+
+    In own and parent's axes the rest poses of both sides say how the axes correspond, so any axes will do.
+    """
+    j = rig.skeleton.index[track.joint]
+    k = int(rig.partner[j])
+    rest, parents = rig.neutral.rest_model[0], rig.skeleton.parents
+
+    def axes(joint: int) -> Array:
+        if track.space == "world":
+            return quat.IDENTITY
+        at = joint if track.space == "own" else int(parents[joint])
+        return rest[at] if at >= 0 else quat.IDENTITY
+
+    normal, here, there = rig.plane.normal, axes(j), quat.conjugate(axes(k))
+
+    def reflected(v: Vector, turns: bool) -> Vector:
+        if not any(v):
+            return v
+        model = quat.rotate(here, np.array(v))
+        across = 2 * (model @ normal) * normal
+        x = quat.rotate(there, across - model if turns else model - across)
+        return float(x[0]), float(x[1]), float(x[2])
+
+    def sloped(v: Slopes | None) -> Slopes | None:
+        return None if v is None else (*reflected(v[:3], True), *reflected(v[3:6], False), -v[6] if v[6] else 0.0)
+
+    keys = tuple(
+        replace(
+            q, rotate=reflected(q.rotate, True), move=reflected(q.move, False), swing=-q.swing if q.swing else 0.0,
+            arrive=sloped(q.arrive), leave=sloped(q.leave),
+        )
+        for q in track.keys
+    )  # fmt: skip
+    return replace(track, joint=rig.skeleton.names[k], keys=keys)

@@ -1,0 +1,98 @@
+"""The goal step: limbs bent, chains drawn, heads turned to where they are wanted."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from reflexa.errors import RecipeError
+from reflexa.motion import quat
+from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
+from reflexa.motion.limbs import Posed, at_frames, limb, look, posed_clip, reach, reach_chain, swing, turn_about
+from reflexa.rig import Rig
+from reflexa.stage import Stage
+from reflexa.stage.model import turn_of
+from reflexa.steps.goal.settings import GoalSettings
+from reflexa.steps.goal.target import Target, ahead_of, end_joint, looks, meets_with, target_of
+from reflexa.steps.helper_joints import follow
+
+
+def goal(clip: Clip, rig: Rig, settings: GoalSettings, stage: Stage) -> Clip:
+    """The clip with a limb at its goal. Raises RecipeError where the limb, the prop or the joint is not there."""
+    s = settings
+    joint = end_joint(rig, s.limb)
+    target = target_of(clip, s, stage)
+    at = np.flatnonzero(target.weight > 0)
+    if len(at) == 0:
+        return clip
+    posed = at_frames(clip.skeleton, clip.model, clip.rotations, at)
+    weight = target.weight[at]
+    joints = rig.limb(s.limb)
+    line = rig.chain_to(clip.skeleton.names[joint])
+    if looks(rig, s.limb):
+        _look(posed, rig, joint, target.place[at], weight, s)
+    elif joints is None and not line:
+        raise RecipeError(
+            f"{s.limb!r} ends neither a limb nor a chain", advice="Choose a hand, foot, head or chain's end."
+        )
+    else:
+        turn = _wanted_turn(clip, rig, joint, target, s)[at]
+        turn = quat.slerp(posed.turned[:, joint], turn, weight)
+        if s.place:
+            wanted = target.place[at] - quat.rotate(turn, meets_with(rig, s))
+            wanted = posed.placed[:, joint] + weight[:, None] * (wanted - posed.placed[:, joint])
+            if joints is not None:
+                l = limb(clip.skeleton, *joints)
+                reach(posed, l, wanted, rig.bend_side(s.limb), softness=s.soft / 100)
+                if s.swing:
+                    swing(posed, l, np.radians(s.swing) * weight)
+            else:
+                reach_chain(posed, line, wanted)
+        below = np.array(clip.skeleton.below(joint))
+        change = quat.multiply(turn, quat.conjugate(posed.turned[:, joint]))
+        turn_about(posed, below, posed.placed[:, joint].copy(), change)
+        posed.loose.add(joint)
+    return follow(clip, posed_clip(clip, posed, at), rig)
+
+
+def _wanted_turn(clip: Clip, rig: Rig, joint: int, target: Target, s: GoalSettings) -> Array:
+    """The end's turn in model space ``(frames, 4)`` at full weight."""
+    now = clip.model[0][:, joint]
+    if s.direction == "as it is":
+        return now
+    if s.direction == "as set":
+        return quat.multiply(quat.multiply(target.turn, turn_of(s.set_turn)), rig.neutral.rest_model[0][joint])
+    out = np.array(now)
+    spans = [(r.start, r.at, r.end) for r in s.reaches] or [(0, 0, clip.frames - 1)]
+    for start, at, end in spans:
+        when = int(np.clip(at, 0, clip.frames - 1))
+        held = quat.multiply(quat.conjugate(target.turn[when]), now[when])
+        span = slice(max(start, 0), max(end + 1, 0))
+        out[span] = quat.multiply(target.turn[span], held)
+    return out
+
+
+def _look(posed: Posed, rig: Rig, head: int, place: Array, weight: Array, s: GoalSettings) -> None:
+    """Turn head, neck and spine so that the head looks at a place, by as much as it acts and no further than is allowed."""
+    ahead = ahead_of(rig, head)
+    now = quat.rotate(posed.turned[:, head], ahead)
+    eyes = posed.placed[:, head]
+    whole = quat.between(now, place - eyes)
+    angle = quat.angle(whole)
+    part = weight * np.minimum(1.0, np.radians(s.most) / np.maximum(angle, 1e-9))
+    aim = eyes + quat.rotate(quat.scaled(whole, part), now) * np.linalg.norm(place - eyes, axis=-1, keepdims=True)
+    skeleton = posed.skeleton
+    parts = []
+    for name, share in (("spine", s.spine), ("neck", s.neck)) if s.limb == "head" else ():
+        joints = [k for n in rig.body_map.get(name, ()) if head in skeleton.below(k := skeleton.index[n]) and k != head]
+        parts += [(k, share / 100 / len(joints)) for k in joints]
+    look(posed, [*(k for k, _ in parts), head], _of_what_is_left([share for _, share in parts]), ahead, aim)
+
+
+def _of_what_is_left(shares: list[float]) -> list[float]:
+    """Shares of the whole as shares of what those before have left, which is what each joint turns by."""
+    out, left = [], 1.0
+    for share in shares:
+        out.append(min(share / left, 1.0) if left > 1e-9 else 0.0)
+        left -= share
+    return out

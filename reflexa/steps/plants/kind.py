@@ -1,0 +1,54 @@
+"""Plants as a kind of step: how a hand begins it, and what it reports."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from reflexa.motion.clip import Clip
+from reflexa.steps.model import Beginning, Context, Given, Outcome, StepKind
+from reflexa.steps.plants.find import Plants, plants_of
+from reflexa.steps.plants.report import PlantsReport, added_acceleration, held, traces
+from reflexa.steps.plants.settings import PlantsSettings
+from reflexa.steps.plants.step import held as with_plants_held
+from reflexa.steps.registry import kind_of
+
+
+def _run(given: Given, settings: PlantsSettings, context: Context) -> Outcome:
+    plants = plants_of(given.clip, given.rig, settings, context)
+    after = with_plants_held(given.clip, given.rig, plants, settings, context.stage)
+    return given.changed(after, lambda now: _report(given, now, plants, context))
+
+
+def _report(given: Given, after: Clip, plants: Plants, context: Context) -> PlantsReport:
+    before, rig, stage = given.clip, given.rig, context.stage
+    return PlantsReport(
+        plants,
+        tuple(held(before, rig, p, stage) for p in plants),
+        tuple(held(after, rig, p, stage) for p in plants),
+        added_acceleration(before, after, rig, plants),
+        traces(before, rig, stage),
+    )
+
+
+def _reads(settings: PlantsSettings, context: Context) -> list[str]:
+    looked = [context.earlier[0].clip.digest] if settings.find and settings.look_at == "the source" else []
+    return [context.stage.digest, *looked]
+
+
+def _begin(at: Beginning) -> dict[str, Any]:
+    """Where a step before makes standing feet slide, where they stood at first tells where they are to stand."""
+    slid = ((kind_of(s.kind).slides, s) for s in at.before if s.acts)
+    return {"look_at": "the source"} if any(slides is not None and slides(s.settings) for slides, s in slid) else {}
+
+
+KIND = StepKind(
+    "plants",
+    "Plants",
+    "Hold feet (and hands) where they stand: on what lies below them, still, with the legs and the pelvis giving way.",
+    PlantsSettings,
+    _run,
+    place=50,
+    reads=_reads,
+    begin=_begin,
+    summary=lambda settings: "" if settings.find else f"{len(settings.plants)} written down",
+)

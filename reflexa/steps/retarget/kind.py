@@ -1,0 +1,61 @@
+"""Retarget as a kind of step, and what it reports."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+from reflexa.rig.match import Match, rename_map
+from reflexa.steps.model import Beginning, Context, Given, Outcome, StepKind, known_rigs
+from reflexa.steps.retarget.quality import Quality, measured
+from reflexa.steps.retarget.step import RetargetSettings, rig_named, run
+
+
+@dataclass(frozen=True, eq=False)
+class RetargetReport:
+    """What stands for what on both rigs, how good the result is, and whether renaming would do (value for value)."""
+
+    match: Match
+    quality: Quality
+    same_build: bool
+
+
+def measure(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> Quality:
+    """Measure a retarget of ``clip``. Raises RecipeError as ``retarget`` does."""
+    return measured(clip, run(clip, source, target, settings), settings)
+
+
+def _run(given: Given, settings: RetargetSettings, context: Context) -> Outcome:
+    target = rig_named(settings.rig, context.rigs)
+    made = run(given.clip, given.rig, target, settings)
+    match = made[1]
+
+    def report(_: Clip) -> RetargetReport:
+        same = match.source.key != match.target.key and rename_map(match.source, match.target) is not None
+        return RetargetReport(match, measured(given.clip, made, settings), same)
+
+    return Outcome(made[0], target, reporting=report)
+
+
+def _begin(at: Beginning) -> dict[str, Any]:
+    """With one other rig in the project there is nothing to choose."""
+    own = at.given.rig.key if at.given is not None else ""
+    others = [name for name, rig in at.context.rigs.items() if rig.key != own]
+    return {"rig": others[0]} if len(others) == 1 else {}
+
+
+KIND = StepKind(
+    "retarget",
+    "Retarget",
+    "Carry the motion over to another rig: other names, proportions, axes, rest pose and joint counts.",
+    RetargetSettings,
+    _run,
+    place=20,
+    changes_rig=True,
+    weighed=False,
+    reads=lambda _, context: known_rigs(context),
+    begin=_begin,
+    summary=lambda settings: f"onto {settings.rig or 'a rig to be chosen'}",
+)
