@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
-from collections.abc import Callable, Iterable
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
@@ -19,13 +19,12 @@ from reflexa.formats.imported import FACINGS, UNITS
 from reflexa.formats.registry import as_source
 from reflexa.motion.clip import Clip
 from reflexa.names import file_name
+from reflexa.progress import Progress, quiet
 from reflexa.project.text import pretty
 from reflexa.rig import Rig
 from reflexa.steps import Step, kind_of
 from reflexa.take import Evaluation, Export, exported, recipe_digest
 from reflexa.take.recipe import recipe_plain
-
-Progress = Callable[[str, float], None]
 
 
 @dataclass(frozen=True)
@@ -67,10 +66,6 @@ class Proof:
     rate: float
     error_mm: float
     warnings: tuple[str, ...]
-
-
-def quiet(_text: str, _part: float) -> None:
-    """Progress that nobody looks at."""
 
 
 def export_take(

@@ -12,7 +12,8 @@ from pathlib import Path
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
-from reflexa.desktop import gl, theme
+from reflexa.desktop.look import theme
+from reflexa.desktop.picture import gl
 from reflexa.desktop.session import Session
 from reflexa.desktop.window import MainWindow
 
@@ -21,7 +22,8 @@ def make_app() -> QApplication:
     """The QApplication with our font and theme; made once."""
     # Software drawing uses every core: the arithmetic beside it must not fight for them.
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-    app = QApplication.instance() or QApplication(sys.argv[:1])
+    running = QApplication.instance()
+    app = running if isinstance(running, QApplication) else QApplication(sys.argv[:1])
     app.setApplicationName("Reflexa")
     app.setOrganizationName("Reflexa")
     app.setStyle("Fusion")

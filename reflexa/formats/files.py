@@ -61,9 +61,12 @@ def write_bytes(path: Path, data: bytes, overwrite: bool = False) -> None:
     except OSError as e:
         if temporary and os.path.exists(temporary):
             os.unlink(temporary)
-        raise WriteError(
-            f"could not be written: {_said(e)}", path, advice="What was there before is unchanged."
-        ) from None
+        raise write_failed(e, path) from None
+
+
+def write_failed(error: OSError, path: Path) -> WriteError:
+    """What the system says against writing a file or folder, as an error of ours."""
+    return WriteError(f"could not be written: {_said(error)}", path, advice="What was there before is unchanged.")
 
 
 def _said(error: OSError) -> str:

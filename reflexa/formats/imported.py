@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from functools import cached_property
 from pathlib import Path
 
 import numpy as np
@@ -37,7 +38,7 @@ class Imported:
         """The clip of that name; the rest pose of a file that has none."""
         return next((c for c in self.or_rest if c.name == name or not self.clips), None)
 
-    @property
+    @cached_property
     def or_rest(self) -> tuple[Clip, ...]:
         """Its clips; one frame of rest pose where it is a rig and nothing else."""
         return self.clips or (rest_clip(self.rig.skeleton, self.path.stem),)

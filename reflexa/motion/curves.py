@@ -11,12 +11,29 @@ is the only one that may overshoot its keys.
 
 from __future__ import annotations
 
-from typing import Literal
+from collections.abc import Iterable
+from typing import Literal, Protocol, TypeVar
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
 
 from reflexa.motion.arrays import Array
+
+class OnFrame(Protocol):
+    """Whatever stands on a frame."""
+
+    @property
+    def frame(self) -> int: ...
+
+
+K = TypeVar("K", bound=OnFrame)
+
+
+def put_in(keys: Iterable[K], *new: K) -> tuple[K, ...]:
+    """Keys with others put in, in rising order of frames; one on an occupied frame takes its place."""
+    by_frame = {k.frame: k for k in keys} | {k.frame: k for k in new}
+    return tuple(by_frame[f] for f in sorted(by_frame))
+
 
 Interpolation = Literal["hold", "linear", "smooth", "eased"]
 

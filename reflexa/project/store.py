@@ -7,6 +7,7 @@ Nothing outside the folder is read or written. The project in memory is a value;
 from __future__ import annotations
 
 import shutil
+import tempfile
 from collections.abc import Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -17,9 +18,10 @@ import msgspec
 from reflexa.errors import ReadError, ReflexaError, WriteError
 from reflexa.formats import by_suffix
 from reflexa.formats.documents import read_document
-from reflexa.formats.files import read_bytes, write_bytes
+from reflexa.formats.files import read_bytes, write_bytes, write_failed
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
 from reflexa.names import file_name, free_name
+from reflexa.progress import Progress, quiet
 from reflexa.project.text import pretty
 from reflexa.stage.store import stage_from_plain, stage_plain
 from reflexa.steps import steps_from_plain, to_plain
@@ -168,6 +170,36 @@ def save(project: Project, folder: Path) -> None:
                 old.unlink(missing_ok=True)
 
 
+def copy_to(project: Project, source: Path, target: Path, progress: Progress = quiet) -> None:
+    """Save a project, which lies in ``source``, with its sources in another folder, which is not there yet or is empty.
+
+    Whole or not at all; progress may raise to stop it. Raises WriteError.
+    """
+    try:
+        if target.exists() and (not target.is_dir() or any(target.iterdir())):
+            raise WriteError("is not empty", target, advice="Choose a folder of its own: nothing is written over.")
+        target.parent.mkdir(parents=True, exist_ok=True)
+        made = Path(tempfile.mkdtemp(prefix=f".{target.name}.", dir=target.parent))
+    except OSError as e:
+        raise write_failed(e, target) from None
+    try:
+        for i, s in enumerate(project.sources):
+            progress(f"Copying {s.file}", i / len(project.sources))
+            path = inside(source, s.file)
+            if path.exists():
+                write_bytes(made / SOURCES / s.file, (data := read_bytes(path)))
+                _copy_beside(path, data, made / SOURCES)
+        save(project, made)
+        made.chmod(0o755)  # a temporary folder is closed to others
+        if target.exists():
+            target.rmdir()
+        made.rename(target)
+    except OSError as e:
+        raise write_failed(e, target) from None
+    finally:
+        shutil.rmtree(made, ignore_errors=True)
+
+
 def _write(path: Path, text: str) -> None:
     data = text.encode()
     try:
@@ -178,27 +210,28 @@ def _write(path: Path, text: str) -> None:
     write_bytes(path, data, overwrite=True)
 
 
-def add_source(folder: Path, path: Path) -> str:
-    """Copy a file (and those beside it that belong to it) into ``sources/``, bytes unchanged; its name there.
+def add_source(folder: Path, path: Path) -> tuple[str, list[Path]]:
+    """Copy a file (and those beside it that belong to it) into ``sources/``, bytes unchanged; its name there, and the files
+    that are new.
 
     A file with the same bytes is not copied again. Raises ReadError or WriteError.
     """
     target = folder / SOURCES
     data = read_bytes(path)
     if path.resolve().parent == target.resolve():
-        return path.name
+        return path.name, []
     name, n = path.name, 2
     while (target / name).exists():
         if (target / name).read_bytes() == data:
-            return name
+            return name, []
         name, n = f"{path.stem} {n}{path.suffix}", n + 1
     write_bytes(target / name, data)
-    _copy_beside(path, data, target)
-    return name
+    return name, [target / name, *_copy_beside(path, data, target)]
 
 
-def _copy_beside(path: Path, data: bytes, target: Path) -> None:
-    """Copy the files that belong to one, those that lie in its folder."""
+def _copy_beside(path: Path, data: bytes, target: Path) -> list[Path]:
+    """Copy the files that belong to one, those that lie in its folder; the copies."""
+    out = []
     format = by_suffix(path)
     for uri in format.beside(path, data) if format is not None else ():
         beside = path.parent / uri
@@ -206,3 +239,5 @@ def _copy_beside(path: Path, data: bytes, target: Path) -> None:
         if inside and beside.is_file() and not (target / uri).exists():
             (target / uri).parent.mkdir(parents=True, exist_ok=True)
             shutil.copyfile(beside, target / uri)
+            out.append(target / uri)
+    return out

@@ -13,7 +13,7 @@ from numpy.typing import ArrayLike
 
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
-from reflexa.motion.arrays import Array, Vector
+from reflexa.motion.arrays import Array, Vector, vector
 from reflexa.motion.clip import Clip
 
 Shape = Literal["box", "ramp", "cylinder", "mesh"]
@@ -123,6 +123,11 @@ def turn_of(degrees: Vector | Array) -> Array:
     """The rotation ``(…, 4)`` of turns in degrees ``(…, 3)``: about y, then x, then z, each in the axes already turned."""
     d = np.radians(np.asarray(degrees, dtype=np.float64))
     return quat.multiply(quat.multiply(quat.about(1, d[..., 0]), quat.about(0, d[..., 1])), quat.about(2, d[..., 2]))
+
+
+def degrees_of(q: Array) -> Vector:
+    """The opposite of ``turn_of`` for one rotation ``(4,)``."""
+    return vector(np.degrees(quat.to_euler(q, "YXZ")).round(6))
 
 
 class Keyed(Protocol):

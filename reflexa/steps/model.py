@@ -194,7 +194,7 @@ class StepKind:
 
     place: where it stands in lists of kinds, the lowest first. Flags say what holds: it ``changes_rig`` (takes the clip to
     another one), it ``changes_time``, a ``single_pose`` comes out as in the whole clip, it can be ``weighed`` (weight,
-    envelope, mask). Further, each where it has something to say:
+    envelope, mask), its settings are a layer of keys (``keyed``). Further, each where it has something to say:
 
     reads(settings, context): a digest of everything in the context that run reads: equal digests, equal result.
     begin(beginning): the settings with which a hand begins it, so that it means something at once.
@@ -215,6 +215,7 @@ class StepKind:
     changes_time: bool = False
     single_pose: bool = False
     weighed: bool = True
+    keyed: bool = False
     reads: Callable[[Any, Context], list[str]] | None = None
     begin: Callable[[Beginning], dict[str, Any]] | None = None
     adjusted: Callable[[Any, str, Any, Given], Settings] | None = None

@@ -1,6 +1,7 @@
-"""What the window shows, in one place: a model that panels read and send their edits to."""
+"""What is open, as small objects put together: history, sources, selection, evaluator, player. Panels read it and send
+their edits to it; they never talk to each other. Projects are values, so undo keeps the values."""
 
-from reflexa.desktop.session.cards import RESULT_CARD, SOURCE_CARD, clip_of
-from reflexa.desktop.session.core import Session
+from reflexa.desktop.session.selection import RESULT, SOURCE
+from reflexa.desktop.session.session import Session
 
-__all__ = ["RESULT_CARD", "SOURCE_CARD", "Session", "clip_of"]
+__all__ = ["RESULT", "SOURCE", "Session"]

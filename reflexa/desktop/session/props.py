@@ -2,54 +2,48 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import replace as with_fields
 
-import msgspec
+from msgspec.structs import replace
 
+from reflexa.desktop.session import line
+from reflexa.desktop.session.session import Session
 from reflexa.names import free_name
-from reflexa.stage import EMPTY, Prop, Stage
-from reflexa.take import model as takes
+from reflexa.stage import Prop, Stage
+from reflexa.take import edits
 
 
-class Props:
-    """Part of the session: edits of the open take's stage."""
+def edit_stage(session: Session, label: str, stage: Stage, merge: str = "") -> None:
+    """Another stage for the open take."""
+    if session.take is not None:
+        session.edit_take(label, with_fields(session.take, stage=stage), merge)
 
-    @property
-    def stage(self) -> Stage:
-        """The stage of the open take."""
-        return self.take.stage if self.take is not None else EMPTY
 
-    def edit_stage(self, label: str, stage: Stage, merge: str = "") -> None:
-        if self.take is not None:
-            self.edit_take(label, replace(self.take, stage=stage), merge)
+def put(session: Session, prop: Prop) -> None:
+    """Put a prop on the stage, under a name that is free, and select it."""
+    prop = replace(prop, name=free_name(prop.name, (p.name for p in session.stage.props)))
+    edit_stage(session, f"put in {prop.name}", session.stage.with_prop(prop.name, prop))
+    session.selection.select_prop(prop.name)
 
-    def select_prop(self, name: str) -> None:
-        """Select a prop of the stage (an empty text: none); a joint is selected no longer."""
-        if name != self.prop:
-            self.prop = name
-            if name:
-                self.joint = ""
-            self.selection_changed.emit()
 
-    def put_prop(self, prop: Prop) -> None:
-        """Put a prop on the stage, under a name that is free, and select it."""
-        prop = msgspec.structs.replace(prop, name=free_name(prop.name, {p.name for p in self.stage.props}))
-        self.edit_stage(f"put in {prop.name}", self.stage.with_prop(prop.name, prop))
-        self.select_prop(prop.name)
+def edit(session: Session, label: str, prop: Prop, merge: str = "") -> None:
+    """Replace the selected prop; steps that refer to it follow a new name."""
+    take, old = session.take, session.selection.prop
+    if take is None or session.stage.prop(old) is None:
+        return
+    if prop.name != old:
+        taken = (p.name for p in session.stage.props if p.name != old)
+        prop = replace(prop, name=free_name(prop.name.strip() or "prop", taken))
+    renamed = prop
+    new = line.attempted(session, lambda: edits.with_prop(take, old, renamed))
+    if new is None:
+        return
+    place = with_fields(session.selection.place, prop=prop.name)
+    session.edit(label, session.project.with_take(take.name, new), merge, place)
 
-    def edit_prop(self, label: str, prop: Prop, merge: str = "") -> None:
-        """Replace the selected prop; goals that go to it follow a new name."""
-        take = self.take
-        if take is None or self.stage.prop(self.prop) is None:
-            return
-        if prop.name != self.prop:
-            taken = {p.name for p in self.stage.props if p.name != self.prop}
-            prop = msgspec.structs.replace(prop, name=free_name(prop.name.strip() or "prop", taken))
-        old, self.prop = self.prop, prop.name
-        self.edit_take(label, takes.with_prop(take, old, prop), merge)
 
-    def remove_prop(self) -> None:
-        if self.stage.prop(self.prop) is not None:
-            name, self.prop = self.prop, ""
-            self.edit_stage(f"take away {name}", self.stage.without(name))
-            self.selection_changed.emit()
+def remove(session: Session) -> None:
+    """Take the selected prop off the stage."""
+    name = session.selection.prop
+    if session.stage.prop(name) is not None:
+        edit_stage(session, f"remove {name}", session.stage.without(name))

@@ -5,61 +5,78 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
+from reflexa.desktop.session.session import Session
 from reflexa.formats.rigfile import RigDocument
 from reflexa.rig import Rig
 from reflexa.rig import notes as rig_edits
 from reflexa.rig.notes import Notes, notes_of
 
 
-class Rigs:
-    """Part of the session: what a person says of the rigs."""
+def edit(session: Session, label: str, rig: Rig, notes: Notes, merge: str = "") -> None:
+    """Say something of a rig: it holds for every source of that rig, undoes, and is saved with the project."""
+    old = session.project.rig_document(rig.key)
+    document = session.sources.document_of(rig, session.document)
+    name = old.name if old is not None else Path(document.path).stem if document is not None else rig.key
+    said = RigDocument(name, rig.key, notes, old.unknown if old is not None else {})
+    session.edit(label, session.project.with_rig(said), merge)
 
-    def edit_rig(self, label: str, rig: Rig, notes: Notes, merge: str = "") -> None:
-        """Say something of a rig: it holds for every source of that rig, undoes, and is saved with the project."""
-        old = self.project.rig_document(rig.key)
-        document = self.document_of(rig)
-        name = old.name if old is not None else Path(document.path).stem if document is not None else rig.key
-        said = RigDocument(name, rig.key, notes, old.unknown if old is not None else {})
-        self.edit(label, self.project.with_rig(said), merge=merge)
 
-    def _edit_notes(self, label: str, change: Callable[[Notes], Notes]) -> None:
-        rig = self.rig
-        if rig is not None and self.joint in rig.skeleton.index:
-            self.edit_rig(label, rig, change(notes_of(rig)))
+def _edit_joint(session: Session, label: str, change: Callable[[Notes], Notes]) -> None:
+    rig = session.rig
+    if rig is not None and session.selection.joint in rig.skeleton.index:
+        edit(session, label, rig, change(notes_of(rig)))
 
-    def start_pairing(self, joint: str) -> None:
-        """The next joint that is picked becomes the partner of this one; an empty text calls it off."""
-        self.pairing = joint
-        if joint:
-            self.said.emit(f"Pick the partner of {joint} in the picture or in the list. Esc calls it off.")
-        self.selection_changed.emit()
 
-    def pair(self, a: str, b: str) -> None:
-        """Make two joints partners; which is the left one, its place in rest tells."""
-        rig = self.rig
-        if rig is None or a == b or not {a, b} <= set(rig.skeleton.index):
-            return
-        placed = rig.neutral.rest_model[1]
-        i, j = rig.skeleton.index[a], rig.skeleton.index[b]
-        left, right = (a, b) if (placed[i] - placed[j]) @ rig.plane.normal >= 0 else (b, a)
-        self.edit_rig(f"pair {left} and {right}", rig, rig_edits.pair(notes_of(rig), left, right))
+def start_pairing(session: Session, joint: str) -> None:
+    """The next joint that is picked becomes the partner of this one; an empty text calls it off."""
+    if joint:
+        session.said.emit(f"Pick the partner of {joint} in the picture or in the list. Esc calls it off.")
+    session.selection.set_pairing(joint)
 
-    def unpair(self) -> None:
-        """Take the selected joint out of its pair, or off the centre line."""
-        self._edit_notes(f"unpair {self.joint}", lambda n: rig_edits.unpair(n, self.joint))
 
-    def mark_centre(self) -> None:
-        """Put the selected joint on the centre line."""
-        self._edit_notes(f"{self.joint} on the centre line", lambda n: rig_edits.mark_centre(n, self.joint))
+def pick(session: Session, joint: str) -> None:
+    """A joint was picked: it is selected, or paired with the one that waits for its partner."""
+    first = session.selection.pairing
+    if first and joint and joint != first:
+        session.selection.set_pairing("")
+        pair(session, first, joint)
+        session.selection.select_joint(first)
+    else:
+        session.selection.select_joint(joint)
 
-    def take_reference(self, on: bool) -> None:
-        """Take the frame at the playhead for the neutral pose of the rig shown, or go back to its rest pose."""
-        rig, clip = self.rig, self.shown
-        if rig is not None and clip is not None:
-            frame = min(self.frame, clip.frames - 1)
-            notes = rig_edits.take_reference(notes_of(rig), clip if on else None, frame)
-            self.edit_rig("take this frame for neutral" if on else "take the rest pose for neutral", rig, notes)
 
-    def forget_rig(self, rig: Rig) -> None:
-        """Back to what was found: everything said of the rig is taken away."""
-        self.edit("take the rig as found", self.project.without_rig(rig.key))
+def pair(session: Session, a: str, b: str) -> None:
+    """Make two joints partners; which is the left one, its place in rest tells."""
+    rig = session.rig
+    if rig is None or a == b or not {a, b} <= set(rig.skeleton.index):
+        return
+    placed = rig.neutral.rest_model[1]
+    i, j = rig.skeleton.index[a], rig.skeleton.index[b]
+    left, right = (a, b) if (placed[i] - placed[j]) @ rig.plane.normal >= 0 else (b, a)
+    edit(session, f"pair {left} and {right}", rig, rig_edits.pair(notes_of(rig), left, right))
+
+
+def unpair(session: Session) -> None:
+    """Take the selected joint out of its pair, or off the centre line."""
+    joint = session.selection.joint
+    _edit_joint(session, f"unpair {joint}", lambda n: rig_edits.unpair(n, joint))
+
+
+def mark_centre(session: Session) -> None:
+    """Put the selected joint on the centre line."""
+    joint = session.selection.joint
+    _edit_joint(session, f"{joint} on the centre line", lambda n: rig_edits.mark_centre(n, joint))
+
+
+def take_reference(session: Session, on: bool) -> None:
+    """Take the frame at the playhead for the neutral pose of the rig shown, or go back to its rest pose."""
+    rig, clip = session.rig, session.shown
+    if rig is not None and clip is not None:
+        frame = min(session.player.frame, clip.frames - 1)
+        notes = rig_edits.take_reference(notes_of(rig), clip if on else None, frame)
+        edit(session, "take this frame for neutral" if on else "take the rest pose for neutral", rig, notes)
+
+
+def forget(session: Session, rig: Rig) -> None:
+    """Back to what was found: everything said of the rig is removed."""
+    session.edit("take the rig as found", session.project.without_rig(rig.key))

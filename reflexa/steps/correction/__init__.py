@@ -17,7 +17,7 @@ from reflexa.steps.correction.edits import (
     with_keys,
     with_track,
 )
-from reflexa.steps.correction.kind import KIND
+from reflexa.steps.correction.kind import KIND, layer_of
 from reflexa.steps.correction.sampling import track_at
 from reflexa.steps.correction.settings import CorrectionSettings, Key, Track
 from reflexa.steps.correction.step import aim_point, correct
@@ -31,6 +31,7 @@ __all__ = [
     "all_keys",
     "change_keys",
     "correct",
+    "layer_of",
     "missing",
     "move_keys",
     "pose_key",

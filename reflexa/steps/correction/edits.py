@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Set
+
 import numpy as np
 from msgspec.structs import replace
 
-from reflexa.motion import quat
+from reflexa.motion import curves, quat
 from reflexa.motion.arrays import Vector, vector
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import Interpolation
@@ -13,7 +15,7 @@ from reflexa.rig import Rig
 from reflexa.steps.correction.sampling import track_at
 from reflexa.steps.correction.settings import CorrectionSettings, Drives, Ends, Key, Space, Track
 
-Chosen = set[tuple[str, int]]
+Chosen = Set[tuple[str, int]]
 
 
 def all_keys(settings: CorrectionSettings) -> Chosen:
@@ -68,8 +70,7 @@ def with_track(settings: CorrectionSettings, track: Track) -> CorrectionSettings
 
 def with_keys(track: Track, *new: Key) -> Track:
     """The track with keys added; a key on an occupied frame takes its place."""
-    by_frame = {k.frame: k for k in track.keys} | {k.frame: k for k in new}
-    return replace(track, keys=tuple(by_frame[f] for f in sorted(by_frame)))
+    return replace(track, keys=curves.put_in(track.keys, *new))
 
 
 def set_key(

@@ -9,7 +9,7 @@ from msgspec.structs import replace
 from reflexa.steps.correction.layers import turned_into
 from reflexa.steps.correction.settings import CorrectionSettings
 from reflexa.steps.correction.step import correct
-from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
+from reflexa.steps.model import Context, Given, Outcome, Settings, Step, StepKind
 
 
 def _run(given: Given, settings: CorrectionSettings, context: Context) -> Outcome:
@@ -23,6 +23,12 @@ def _adjusted(settings: CorrectionSettings, name: str, value: Any, given: Given)
     return turned_into(settings, value, given.clip, given.rig)
 
 
+def layer_of(step: Step | None) -> CorrectionSettings | None:
+    """The settings of a step that is a layer of keys; None of any other."""
+    settings = step.settings if step is not None else None
+    return settings if isinstance(settings, CorrectionSettings) else None
+
+
 KIND = StepKind(
     "correction",
     "Correction",
@@ -31,6 +37,7 @@ KIND = StepKind(
     _run,
     place=60,
     single_pose=True,
+    keyed=True,
     adjusted=_adjusted,
     summary=lambda settings: "replaces what is below" if settings.how == "replace" else "",
 )

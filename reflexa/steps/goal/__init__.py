@@ -3,7 +3,7 @@
 from reflexa.steps.goal.kind import KIND, GoalReport
 from reflexa.steps.goal.settings import GoalSettings, TargetKey
 from reflexa.steps.goal.step import goal
-from reflexa.steps.goal.target import Target, distance, looks, meets_with, target_of
+from reflexa.steps.goal.target import Target, distance, meets_with, target_of
 from reflexa.steps.reaches import Reach, weight_of
 
 __all__ = [
@@ -15,7 +15,6 @@ __all__ = [
     "TargetKey",
     "distance",
     "goal",
-    "looks",
     "meets_with",
     "target_of",
     "weight_of",

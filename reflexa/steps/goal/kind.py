@@ -16,7 +16,8 @@ from reflexa.rig import Rig
 from reflexa.stage import Stage
 from reflexa.steps.goal.settings import GoalSettings
 from reflexa.steps.goal.step import goal
-from reflexa.steps.goal.target import distance, looks, meets_with
+from reflexa.rig.gaze import looks
+from reflexa.steps.goal.target import distance, meets_with
 from reflexa.steps.model import Beginning, Context, Given, Outcome, Result, Step, StepKind, Unmet
 
 _ENDS = ("right hand", "left hand", "right foot", "left foot", "head")

@@ -13,7 +13,8 @@ from reflexa.rig import Rig
 from reflexa.stage import Stage
 from reflexa.stage.model import turn_of
 from reflexa.steps.goal.settings import GoalSettings
-from reflexa.steps.goal.target import Target, ahead_of, end_joint, looks, meets_with, target_of
+from reflexa.rig.gaze import ahead_of, looks
+from reflexa.steps.goal.target import Target, end_joint, meets_with, target_of
 from reflexa.steps.helper_joints import follow
 
 

@@ -11,6 +11,7 @@ from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.rig.gaze import ahead_of, looks
 from reflexa.rig.soles import soles
 from reflexa.stage import Stage
 from reflexa.stage.model import between_keys, grip_track, turn_of
@@ -86,20 +87,6 @@ def end_joint(rig: Rig, name: str) -> int:
             f"the rig has no {name!r}", advice="Say in the Figure view which joint it is, or choose another."
         )
     return joint
-
-
-def looks(rig: Rig, limb: str) -> bool:
-    """Does a goal of this limb mean to look at it: the head, or a joint on the head such as an eye?"""
-    head = rig.joint("head")
-    if limb == "head" or head < 0:
-        return limb == "head"
-    joint = rig.skeleton.index.get(limb, -1)
-    return joint >= 0 and joint != head and joint in rig.skeleton.below(head) and not rig.chain_to(limb)
-
-
-def ahead_of(rig: Rig, joint: int) -> Array:
-    """The figure's forward in a joint's own axes ``(3,)`` unit: the way that a head or eye looks."""
-    return quat.rotate(quat.conjugate(rig.neutral.rest_model[0][joint]), rig.facing)
 
 
 def distance(clip: Clip, rig: Rig, settings: GoalSettings, stage: Stage) -> tuple[Array, Array]:

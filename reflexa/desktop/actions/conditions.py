@@ -1,0 +1,51 @@
+"""What commands need: each gives the reason why it is not so, or an empty text."""
+
+from __future__ import annotations
+
+from reflexa.desktop.actions.desk import Desk
+
+
+def take(d: Desk) -> str:
+    return "" if d.session.take is not None else "no take is open"
+
+
+def result(d: Desk) -> str:
+    return "" if d.session.result is not None else "there is no result yet"
+
+
+def step(d: Desk) -> str:
+    return "" if d.session.step is not None else "select a step on the revision line first"
+
+
+def layer(d: Desk) -> str:
+    return "" if d.session.layer is not None else "select a correction on the revision line first"
+
+
+def keys(d: Desk) -> str:
+    return "" if d.session.selection.keys else "select keys in the time area first"
+
+
+def copied_keys(d: Desk) -> str:
+    return "" if d.clipboard is not None and d.session.take is not None else "no keys were copied yet"
+
+
+def joint(d: Desk) -> str:
+    rig = d.session.rig
+    known = rig is not None and d.session.selection.joint in rig.skeleton.index
+    return "" if known else "select a joint first"
+
+
+def rig(d: Desk) -> str:
+    return "" if d.session.rig is not None else "no take is open"
+
+
+def prop(d: Desk) -> str:
+    return "" if d.session.selection.prop else "select a prop first"
+
+
+def chosen_clips(d: Desk) -> str:
+    return "" if d.library.chosen() else "select clips in the library first"
+
+
+def takes(d: Desk) -> str:
+    return "" if d.session.project.takes else "there are no takes"

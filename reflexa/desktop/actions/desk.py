@@ -1,0 +1,118 @@
+"""What commands work on: the session, and the rooms of the window."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass
+from typing import Any, TypeVar
+
+from PySide6.QtCore import QEventLoop, Qt
+from PySide6.QtWidgets import QDialog, QMainWindow, QMessageBox, QProgressDialog, QTabWidget
+
+from reflexa.desktop.figure.panel import FigurePanel
+from reflexa.desktop.library.panel import LibraryPanel
+from reflexa.desktop.line.line import RevisionLine
+from reflexa.desktop.picture.viewport import Viewport
+from reflexa.desktop.session import Session
+from reflexa.desktop.session.keys import Clipboard
+from reflexa.desktop.settings.panel import SettingsPanel
+from reflexa.desktop.stage.panel import StagePanel
+from reflexa.desktop.time.area import TimeArea
+from reflexa.desktop.work import Job
+
+R = TypeVar("R")
+
+
+@dataclass(eq=False)
+class Desk:
+    """dialog: the one that is open or was last. clipboard: keys that were copied."""
+
+    session: Session
+    window: QMainWindow
+    line: RevisionLine
+    viewport: Viewport
+    library: LibraryPanel
+    figure: FigurePanel
+    stage: StagePanel
+    settings: SettingsPanel
+    time: TimeArea
+    tabs: QTabWidget
+    dialog: QDialog | None = None
+    clipboard: Clipboard | None = None
+
+    def show(self, dialog: QDialog) -> None:
+        """Open a dialog over the window; it is gone when it is closed."""
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.dialog = dialog
+        dialog.open()
+
+    def show_error(self, text: str) -> None:
+        """An error that a person must see: it stays until it is read."""
+        self.show(QMessageBox(QMessageBox.Icon.Warning, "Reflexa", text, QMessageBox.StandardButton.Ok, self.window))
+
+    def wait(self, what: str, call: Callable[[Job[R]], R]) -> R | None:
+        """Do something that takes time off the interface thread, with progress that can be stopped. What came of it; None
+        where it was stopped, or failed, which was said then."""
+        loop, came = QEventLoop(), list[R]()
+        job = Job(call, came.append)
+        job.failed = lambda error: self.show_error(str(error))
+        self.show_progress(what, job)
+        closing = job.ended
+
+        def ended() -> None:
+            if closing is not None:
+                closing()
+            loop.quit()
+
+        job.ended = ended
+        self.session.work.start(job)
+        loop.exec()
+        return came[0] if came else None
+
+    def show_progress(self, what: str, job: Job[Any]) -> None:
+        """Show how far a job is, from when it takes longer than one notices; it can be stopped."""
+        progress = QProgressDialog(what, "Stop", 0, 100, self.window)
+        progress.setMinimumDuration(200)
+        progress.setWindowModality(Qt.WindowModality.WindowModal)
+        progress.setAutoClose(False)
+        progress.setAutoReset(False)
+        progress.setValue(0)
+
+        def told(text: str, part: float) -> None:
+            progress.setLabelText(text or what)
+            progress.setValue(round(100 * part))
+
+        def ended() -> None:
+            progress.close()
+            progress.deleteLater()
+
+        job.told, job.ended = told, ended
+        progress.canceled.connect(job.cancel)
+
+    def say(self, text: str, milliseconds: int = 6000) -> None:
+        """Something that need not be confirmed."""
+        self.window.statusBar().showMessage(text, milliseconds)
+
+
+Run = Callable[[Desk], object]
+Reason = Callable[[Desk], str]
+
+
+def always(_: Desk) -> str:
+    """Nothing stands against it."""
+    return ""
+
+
+@dataclass(frozen=True)
+class Command:
+    """menu: name and group, as ``Edit/1``. why_not: the reason why it cannot run now, or an empty text. checked: is what it
+    switches on? named: what it would do just now, where that is more than its title says."""
+
+    id: str
+    title: str
+    menu: str
+    run: Run
+    shortcut: str = ""
+    why_not: Reason = always
+    checked: Callable[[Desk], bool] | None = None
+    named: Callable[[Desk], str] | None = None

@@ -1,0 +1,49 @@
+"""The Edit menu: back and forth, and keys taken away, copied and pasted."""
+
+from __future__ import annotations
+
+from reflexa.desktop.actions import conditions as needs
+from reflexa.desktop.actions.desk import Command, Desk
+from reflexa.desktop.session import keys
+
+
+def _copy(d: Desk) -> None:
+    d.clipboard = keys.copy(d.session) or d.clipboard
+
+
+def _paste(d: Desk, mirrored: bool = False, in_place: bool = False) -> None:
+    if d.clipboard is not None:
+        keys.paste(d.session, d.clipboard, None if in_place else d.session.player.frame, mirrored)
+
+
+def _undo_title(d: Desk) -> str:
+    label = d.session.history.undo_label
+    return f"Undo: {label}" if label else "Undo"
+
+
+def _redo_title(d: Desk) -> str:
+    label = d.session.history.redo_label
+    return f"Redo: {label}" if label else "Redo"
+
+
+COMMANDS = (
+    Command(
+        "undo", "Undo", "Edit/1", lambda d: d.session.undo(), "Ctrl+Z",
+        lambda d: "" if d.session.history.undo_label else "nothing to undo", named=_undo_title,
+    ),
+    Command(
+        "redo", "Redo", "Edit/1", lambda d: d.session.redo(), "Ctrl+Shift+Z | Ctrl+Y",
+        lambda d: "" if d.session.history.redo_label else "nothing to redo", named=_redo_title,
+    ),
+    Command("delete_keys", "Delete keys", "Edit/2", lambda d: keys.delete(d.session), "", needs.keys),
+    Command("copy_keys", "Copy keys", "Edit/3", _copy, "Ctrl+C", needs.keys),
+    Command("paste_keys", "Paste keys at the playhead", "Edit/3", _paste, "Ctrl+V", needs.copied_keys),
+    Command(
+        "paste_mirrored", "Paste keys mirrored", "Edit/3", lambda d: _paste(d, mirrored=True), "Ctrl+Shift+V",
+        needs.copied_keys,
+    ),
+    Command(
+        "paste_in_place", "Paste keys on their own frames", "Edit/3", lambda d: _paste(d, in_place=True), "",
+        needs.copied_keys,
+    ),
+)  # fmt: skip

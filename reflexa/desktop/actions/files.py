@@ -1,0 +1,183 @@
+"""Projects opened, saved and left; files imported and exported. What the Project menu does."""
+
+from __future__ import annotations
+
+import tempfile
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QFileDialog, QMessageBox
+
+from reflexa.desktop.actions.desk import Desk
+from reflexa.desktop.dialogs.export import ExportDialog
+from reflexa.desktop.dialogs.export_takes import ExportTakesDialog
+from reflexa.desktop.dialogs.folder_row import FolderRow
+from reflexa.desktop.dialogs.import_report import ImportReport
+from reflexa.desktop.session import takes
+from reflexa.desktop.session.importing import MERGE, Found, import_job
+from reflexa.desktop.session.sources import Sources, opened
+from reflexa.desktop.work import Job
+from reflexa.errors import ReflexaError
+from reflexa.formats import suffixes
+from reflexa.project import store
+from reflexa.project.store import Project
+from reflexa.take import Source
+
+# Projects -------------------------------------------------------------------------------------------------------
+
+
+def start_empty(d: Desk) -> None:
+    """A new project in a folder of its own until it is saved somewhere."""
+    folder = Path(tempfile.mkdtemp(prefix="reflexa-"))
+    d.session.adopt(Project("Untitled"), Sources(folder, placed=False))
+
+
+def may_leave(d: Desk) -> bool:
+    """Ask about unsaved changes and work under way; True where the project may be closed."""
+    session = d.session
+    unsaved, under_way = session.history.unsaved, session.work.titles
+    if not unsaved and not under_way:
+        return True
+    box = QMessageBox(d.window)
+    d.dialog = box
+    stay = "" if not under_way else f"{', '.join(under_way)} is still under way and would be given up."
+    if not unsaved:
+        box.setWindowTitle("Work under way")
+        box.setText(stay)
+        leave = box.addButton("Leave", QMessageBox.ButtonRole.DestructiveRole)
+        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+        box.exec()
+        return box.clickedButton() is leave
+    box.setWindowTitle("Unsaved changes")
+    box.setText(f"Save the changes to {session.project.name}?")
+    box.setInformativeText(stay)
+    keep = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
+    drop = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
+    box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
+    box.exec()
+    if box.clickedButton() is keep:
+        return save(d)
+    return box.clickedButton() is drop
+
+
+def new_project(d: Desk) -> None:
+    """Begin anew, once the project that is open may be left."""
+    if may_leave(d):
+        start_empty(d)
+
+
+def open_project(d: Desk) -> None:
+    """Ask for a project folder and open it."""
+    if may_leave(d):
+        chosen = QFileDialog.getExistingDirectory(d.window, "Open a project folder")
+        if chosen:
+            open_folder(d, Path(chosen))
+
+
+def open_folder(d: Desk, folder: Path) -> None:
+    """Open a project folder; what of it is missing or damaged is said. Where it is none, nothing changes."""
+    found = d.wait(f"Opening {folder.name}…", lambda job: opened(folder, tell=job.tell))
+    if found is None:
+        return
+    d.session.adopt(*found)
+    missing = d.session.sources.missing
+    if missing:
+        d.show_error("Some sources are missing or damaged:\n" + "\n".join(missing.values()))
+
+
+def save(d: Desk) -> bool:
+    """Save the project where it lies; a new one asks where that is. True where it was saved."""
+    return _save(d) if d.session.sources.placed else save_as(d)
+
+
+def _save(d: Desk) -> bool:
+    try:
+        d.session.save()
+    except ReflexaError as e:
+        d.show_error(str(e))
+        return False
+    d.say(f"Saved to {d.session.folder}", 4000)
+    return True
+
+
+def save_as(d: Desk) -> bool:
+    """Ask for a folder, and save the project there."""
+    start = str(Path.home() / d.session.project.name)
+    chosen, _ = QFileDialog.getSaveFileName(d.window, "Save the project as a folder", start)
+    return bool(chosen) and save_to(d, Path(chosen))
+
+
+def save_to(d: Desk, folder: Path) -> bool:
+    """Save a copy of the project, sources and all, into a folder, and go on there. A folder in which something else lies is
+    left alone."""
+    session = d.session
+    if folder.resolve() != session.folder.resolve():
+        project, here = session.project, session.folder
+
+        def copy(job: Job[bool]) -> bool:
+            store.copy_to(project, here, folder, job.tell)
+            return True
+
+        if not d.wait(f"Saving to {folder}…", copy):
+            return False
+    session.sources.folder, session.sources.placed = folder, True
+    if session.project.name == "Untitled":
+        session.edit("name the project", replace(session.project, name=folder.name))
+    return _save(d)
+
+
+# Import ---------------------------------------------------------------------------------------------------------
+
+
+def import_dialog(d: Desk) -> None:
+    """Ask for files to be imported."""
+    patterns = " ".join(f"*{s}" for s in suffixes())
+    chosen, _ = QFileDialog.getOpenFileNames(d.window, "Import clips", "", f"Motion files ({patterns});;All files (*)")
+    if chosen:
+        import_paths(d, [Path(c) for c in chosen])
+
+
+def import_paths(d: Desk, paths: list[Path]) -> None:
+    """Import files with progress that can be stopped, then say what was found."""
+    job = import_job(d.session, paths, lambda found: _imported(d, found))
+    d.show_progress(f"Reading {len(paths)} files…" if len(paths) > 1 else f"Reading {paths[0].name}…", job)
+    d.session.work.start(job)
+
+
+def _imported(d: Desk, found: Found) -> None:
+    report = ImportReport(found.documents.values(), found.errors, d.window)
+
+    def finish() -> None:
+        if report.make_take.isChecked():
+            sources = [Source(name, c.name) for name, file in found.documents.items() for c in file.or_rest]
+            takes.make(d.session, sources, merge=MERGE)
+        d.session.history.end_merge()
+
+    report.accepted.connect(finish)
+    d.show(report)
+
+
+# Export ---------------------------------------------------------------------------------------------------------
+
+
+def _remembering(d: Desk, dialog: ExportDialog | ExportTakesDialog) -> None:
+    place: FolderRow = dialog.place
+    dialog.finished.connect(lambda _r: QSettings().setValue("export_folder", place.field.text()))
+    d.show(dialog)
+
+
+def _export_folder() -> Path:
+    return Path(str(QSettings().value("export_folder", "") or Path.home()))
+
+
+def export_dialog(d: Desk) -> None:
+    """The result of the open take into a new file."""
+    take, clip = d.session.take, d.session.result
+    if take is not None and clip is not None:
+        _remembering(d, ExportDialog(d.session, take, clip, _export_folder(), d.window))
+
+
+def export_takes(d: Desk) -> None:
+    """Every take into one folder, with progress that can be cancelled, and what was proven."""
+    _remembering(d, ExportTakesDialog(d.session, _export_folder(), d.window))

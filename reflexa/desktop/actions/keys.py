@@ -1,0 +1,112 @@
+"""The Keys menu: which keys, when they are, and how the curves go between them."""
+
+from __future__ import annotations
+
+from functools import partial
+from typing import get_args
+
+from PySide6.QtWidgets import QInputDialog
+
+from reflexa.desktop.actions import conditions as needs
+from reflexa.desktop.actions.desk import Command, Desk
+from reflexa.desktop.session import keys
+from reflexa.motion.curves import Interpolation
+from reflexa.steps.correction.timing import EASES
+
+
+def _ask_nth(d: Desk) -> None:
+    n, good = QInputDialog.getInt(
+        d.window, "Select every nth key", "Of each joint's selected keys, keep one of every", 2, 2, 1000
+    )
+    if good:
+        keys.select_nth(d.session, n)
+
+
+def _ask_scale(d: Desk) -> None:
+    percent, good = QInputDialog.getDouble(
+        d.window, "Scale keys", "Distance from the playhead, in per cent of what it is", 100.0, 1.0, 1000.0, 1
+    )
+    if good:
+        keys.scale(d.session, percent / 100)
+
+
+def _ask_stretch(d: Desk) -> None:
+    at = sorted(f for _, f in d.session.selection.keys)
+    length = at[-1] - at[0]
+    said = f"Frames from the first to the last (now {length})"
+    frames, good = QInputDialog.getInt(d.window, "Stretch keys", said, max(length, 1), 1, 100_000)
+    if good:
+        keys.stretch(d.session, frames)
+
+
+def _ask_repeat(d: Desk) -> None:
+    def ask(falls: list[int]) -> None:
+        text, good = QInputDialog.getText(
+            d.window, "Same keys at other frames", "Frames (the footfalls of this clip are filled in)",
+            text=", ".join(map(str, falls)),
+        )  # fmt: skip
+        if good:
+            keys.repeat(d.session, [int(w) for w in text.replace(",", " ").split() if w.isdigit()])
+
+    keys.footfalls(d.session, ask)
+
+
+def _ask_hold(d: Desk) -> None:
+    frame, last = d.session.player.frame, d.session.frames - 1
+    said = f"From frame {frame} until frame"
+    until, good = QInputDialog.getInt(d.window, "Hold this correction", said, last, frame, last)
+    if good:
+        keys.hold(d.session, until)
+
+
+def _ask_thin(d: Desk) -> None:
+    said = "The curves may be off by at most (degrees; moves by as many mm)"
+    degrees, good = QInputDialog.getDouble(d.window, "Thin the keys", said, 0.5, 0.01, 45.0, 2)
+    if good:
+        keys.thin(d.session, degrees)
+
+
+def _from_playhead(d: Desk) -> None:
+    here = d.session.player.frame
+    keys.select(d.session, lambda frame: frame >= here)
+
+
+def _at_playhead(d: Desk) -> None:
+    here = d.session.player.frame
+    keys.select(d.session, lambda frame: frame == here)
+
+
+def _interpolate(then: Interpolation, d: Desk) -> None:
+    keys.interpolate(d.session, then)
+
+
+def _ease(name: str, d: Desk) -> None:
+    keys.ease_by(d.session, name, EASES[name])
+
+
+COMMANDS = (
+    Command("show_keys", "Bring the selected keys into sight", "Keys/1", lambda d: d.time.show_keys(), "", needs.keys),
+    Command("select_keys", "Select all keys", "Keys/1", lambda d: keys.select(d.session, lambda _: True), "Ctrl+A",
+            needs.layer),
+    Command("select_after", "Select keys from the playhead on", "Keys/1", _from_playhead, "Ctrl+Shift+A", needs.layer),
+    Command("select_column", "Select keys at the playhead", "Keys/1", _at_playhead, "", needs.layer),
+    Command("select_nth", "Select every nth of the selected keys…", "Keys/1", _ask_nth, "", needs.keys),
+    Command("mirror_keys", "Same keys on the other side", "Keys/2", lambda d: keys.to_other_side(d.session), "Ctrl+Alt+M",
+            needs.keys),
+    Command("nudge_later", "Keys one frame later", "Keys/2", lambda d: keys.nudge(d.session, 1), "Alt+Right", needs.keys),
+    Command("nudge_earlier", "Keys one frame earlier", "Keys/2", lambda d: keys.nudge(d.session, -1), "Alt+Left",
+            needs.keys),
+    Command("scale_keys", "Scale keys about the playhead…", "Keys/2", _ask_scale, "", needs.keys),
+    Command("stretch_keys", "Stretch keys to a length…", "Keys/2", _ask_stretch, "", needs.keys),
+    Command("repeat_keys", "Same keys at other frames…", "Keys/2", _ask_repeat, "", needs.keys),
+    Command("thin_keys", "Thin the keys…", "Keys/2", _ask_thin, "", needs.layer),
+    Command("begin_after", "Begin correcting after this frame", "Keys/3", lambda d: keys.begin_after_playhead(d.session),
+            "", needs.layer),
+    Command("hold_until", "Hold this correction until…", "Keys/3", _ask_hold, "", needs.layer),
+    *(Command(f"ease_{name.lower().replace(' ', '_')}", f"Ease: {name.lower()}", "Keys/4", partial(_ease, name), "",
+              needs.keys) for name in EASES),
+    Command("flatten_keys", "Flatten: as the first selected", "Keys/4", lambda d: keys.flatten_selected(d.session), "",
+            needs.keys),
+    *(Command(f"keys_{then}", f"Make keys {then}", "Keys/5", partial(_interpolate, then), "", needs.keys)
+      for then in get_args(Interpolation)),
+)  # fmt: skip

@@ -1,0 +1,91 @@
+"""Layers made of layers and of motion, in the Take menu."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QInputDialog, QMessageBox
+
+from reflexa.desktop.actions import conditions as needs
+from reflexa.desktop.actions.desk import Command, Desk
+from reflexa.desktop.session import keys, layers
+from reflexa.desktop.session.layers import Span
+from reflexa.steps.correction import all_keys, layer_of
+from reflexa.steps.correction.layers import Merged
+
+
+def _ask_stretch(d: Desk) -> None:
+    layer = d.session.layer
+    at = sorted(f for _, f in all_keys(layer)) if layer is not None else []
+    if not at or at[0] == at[-1]:
+        d.say("This layer has no two keys on different frames: there is nothing to stretch.")
+        return
+    length = at[-1] - at[0]
+    said = f"Its keys go from frame {at[0]} to {at[-1]}: {length} frames. New length in frames"
+    frames, good = QInputDialog.getInt(d.window, "Stretch the whole layer", said, length, 1, 100_000)
+    if good:
+        keys.stretch_layer(d.session, frames)
+
+
+def _ask(d: Desk, span: Span | None) -> None:
+    """Find the layer in the background, then say what would come out, and do it only when told."""
+    if span is not None:
+        layers.find(d.session, span, False, lambda found: _show(d, span, found))
+
+
+def _show(d: Desk, span: Span, found: Merged) -> None:
+    one = span.first == span.last
+    box = QMessageBox(d.window)
+    d.dialog = box
+    box.setWindowTitle("Turn the step into a layer" if one else "Merge onto the layer below")
+    box.setText(
+        f"One layer with {found.keys} keys does what {'the step does' if one else 'both do'}, at most {found.degrees:.2f}° "
+        f"and {found.mm:.2f} mm off at any frame. Weights, envelopes and masks are taken in."
+    )
+    good = box.addButton("Turn it into a layer" if one else "Merge", QMessageBox.ButtonRole.AcceptRole)
+    every = box.addButton("A key on every frame", QMessageBox.ButtonRole.ActionRole)
+    box.addButton("Leave it" if one else "Leave them", QMessageBox.ButtonRole.RejectRole)
+    box.exec()
+    if box.clickedButton() is good:
+        layers.put(d.session, span, found)
+    elif box.clickedButton() is every:
+        layers.find(d.session, span, True, lambda exact: layers.put(d.session, span, exact))
+
+
+def _has_keyed_joint(d: Desk) -> str:
+    layer = d.session.layer
+    keyed = layer is not None and layer.track(d.session.selection.joint).keys
+    return needs.layer(d) or ("" if keyed else "select a joint that has keys first")
+
+
+def _has_layer_below(d: Desk) -> str:
+    take, at = d.session.take, d.session.index
+    below = layer_of(take.steps[at - 1]) if take is not None and at > 0 else None
+    good = d.session.layer is not None and below is not None and d.session.settled is not None
+    return "" if good else "select a correction that stands behind another one"
+
+
+def _has_change(d: Desk) -> str:
+    """The selected step can be put as keys."""
+    span = layers.span_of(d.session, 1)
+    if span is None:
+        return "select a step on the revision line first"
+    same = span.below.frames == span.above.frames and span.below.skeleton.names == span.above.skeleton.names
+    return "" if same else "the step takes the clip to another rig or length"
+
+
+def _has_motion(d: Desk) -> str:
+    return "" if layers.spot_for(d.session) is not None else "select a joint of the figure first"
+
+
+COMMANDS = (
+    Command("rescale_layer", "Stretch the whole layer to a length…", "Take/5", _ask_stretch, "", needs.layer),
+    Command("split_layer", "Selected joint into a layer of its own", "Take/5", lambda d: layers.split(d.session), "",
+            _has_keyed_joint),
+    Command("extract", "Motion of the selected joint into a layer of its own", "Take/5",
+            lambda d: layers.extract(d.session), "", _has_motion),
+    Command("extract_below", "Motion from the selected joint down into a layer", "Take/5",
+            lambda d: layers.extract(d.session, below=True), "", _has_motion),
+    Command("turn_into_layer", "Turn the step into a layer…", "Take/5", lambda d: _ask(d, layers.span_of(d.session, 1)), "",
+            _has_change),
+    Command("merge_down", "Merge onto the layer below…", "Take/5", lambda d: _ask(d, layers.span_of(d.session, 2)),
+            "Ctrl+Shift+D", _has_layer_below),
+)  # fmt: skip

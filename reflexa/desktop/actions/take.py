@@ -1,0 +1,76 @@
+"""The Take menu: the take, its steps, and which card is selected."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from reflexa.desktop.actions import conditions as needs
+from reflexa.desktop.actions.desk import Command, Desk
+from reflexa.desktop.kinds import view_of
+from reflexa.desktop.session import line, takes
+from reflexa.steps import KINDS
+
+
+def _add(kind: str, d: Desk) -> None:
+    line.add(d.session, kind)
+
+
+def _toggle(d: Desk) -> None:
+    step = d.session.step
+    if step is not None:
+        line.switch(d.session, step.id, not step.on)
+
+
+def _lock(d: Desk) -> None:
+    step = d.session.step
+    if step is not None:
+        line.set_locked(d.session, step.id, not step.locked)
+
+
+def _move(d: Desk, by: int) -> None:
+    line.move(d.session, d.session.selection.card, d.session.index + by)
+
+
+def _select_card(d: Desk, by: int) -> None:
+    order, card = line.cards(d.session), d.session.selection.card
+    at = order.index(card) if card in order else 0
+    d.session.selection.select_card(order[max(0, min(len(order) - 1, at + by))])
+
+
+def _is_not_first(d: Desk) -> str:
+    return needs.step(d) or ("" if d.session.index > 0 else "it is the first step")
+
+
+def _is_not_last(d: Desk) -> str:
+    take = d.session.take
+    return needs.step(d) or ("" if take and d.session.index < len(take.steps) - 1 else "it is the last step")
+
+
+def _is_alone(d: Desk) -> bool:
+    return d.session.step is not None and d.session.selection.solo == d.session.step.id
+
+
+def commands() -> tuple[Command, ...]:
+    """One for adding each kind of step, too."""
+    return (
+        Command("rename_take", "Rename take…", "Take/1", lambda d: d.library.rename_take(d.session.selection.take), "F2",
+                needs.take),
+        Command("delete_take", "Delete take", "Take/1", lambda d: takes.delete(d.session, d.session.selection.take), "",
+                needs.take),
+        *(Command(f"add_{k.kind}", f"Add {k.title.lower()}", "Take/2", partial(_add, k.kind), view_of(k.kind).shortcut,
+                  needs.take) for k in KINDS.values()),
+        Command("rename_step", "Rename step", "Take/3", lambda d: d.line.rename(d.session.selection.card), "", needs.step),
+        Command("duplicate_step", "Duplicate step", "Take/3", lambda d: line.duplicate(d.session, d.session.selection.card),
+                "Ctrl+D", needs.step),
+        Command("remove_step", "Remove step", "Take/3", lambda d: line.remove(d.session, d.session.selection.card),
+                "Ctrl+Backspace", needs.step),
+        Command("toggle_step", "Switch step on or off", "Take/3", _toggle, "Ctrl+Return", needs.step),
+        Command("solo_step", "Show the step alone", "Take/3", lambda d: line.toggle_solo(d.session, d.session.selection.card),
+                "Ctrl+Alt+Return", needs.step, _is_alone),
+        Command("lock_step", "Lock the step", "Take/3", _lock, "", needs.step,
+                lambda d: d.session.step is not None and d.session.step.locked),
+        Command("earlier", "Move step earlier", "Take/3", lambda d: _move(d, -1), "Ctrl+Shift+Left", _is_not_first),
+        Command("later", "Move step later", "Take/3", lambda d: _move(d, 1), "Ctrl+Shift+Right", _is_not_last),
+        Command("next_card", "Select next card", "Take/4", lambda d: _select_card(d, 1), "Ctrl+Right", needs.take),
+        Command("previous_card", "Select previous card", "Take/4", lambda d: _select_card(d, -1), "Ctrl+Left", needs.take),
+    )  # fmt: skip

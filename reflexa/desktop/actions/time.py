@@ -1,0 +1,55 @@
+"""The Time menu: playing, the range, and what the time area shows."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from reflexa.desktop.actions import conditions as needs
+from reflexa.desktop.actions.desk import Command, Desk
+from reflexa.desktop.session import line
+from reflexa.desktop.time.curve_values import VIEWS
+
+
+def _go(d: Desk, by: int) -> None:
+    d.session.player.set_frame(d.session.player.frame + by)
+
+
+def _go_to_end(d: Desk, end: int) -> None:
+    d.session.player.set_frame(d.session.range[end])
+
+
+def _begin_range(d: Desk) -> None:
+    line.set_range(d.session, first=d.session.player.frame)
+
+
+def _end_range(d: Desk) -> None:
+    line.set_range(d.session, last=d.session.player.frame)
+
+
+def _whole_range(d: Desk) -> None:
+    line.set_range(d.session, first=0, last=d.session.frames - 1)
+
+
+def _show(page: str, d: Desk) -> None:
+    d.time.show_page(page)
+
+
+_PAGES = {"": "Show keys"} | {name: f"Show curves: {view.title.lower()}" for name, view in VIEWS.items()}
+
+COMMANDS = (
+    Command("play", "Play or pause", "Time/1", lambda d: d.session.player.toggle(), "Space", needs.result),
+    Command("next", "Next frame", "Time/1", lambda d: _go(d, 1), "Right", needs.result),
+    Command("previous", "Previous frame", "Time/1", lambda d: _go(d, -1), "Left", needs.result),
+    Command("first", "Start of the range", "Time/1", lambda d: _go_to_end(d, 0), "Home", needs.result),
+    Command("last", "End of the range", "Time/1", lambda d: _go_to_end(d, 1), "End", needs.result),
+    Command("range_first", "Begin the range here", "Time/2", _begin_range, "[", needs.result),
+    Command("range_last", "End the range here", "Time/2", _end_range, "]", needs.result),
+    Command("range_all", "Range: the whole clip", "Time/2", _whole_range, "", needs.result),
+    Command(
+        "zoom_time", "Show the whole clip's time", "Time/3", lambda d: d.time.time.show_all(), "Shift+F5", needs.result
+    ),
+    *(
+        Command(f"page_{page or 'keys'}", title, "Time/4", partial(_show, page), f"Ctrl+Alt+{i}", needs.take)
+        for i, (page, title) in enumerate(_PAGES.items(), 1)
+    ),
+)

@@ -1,0 +1,65 @@
+"""The View menu: comparing, where it is seen from, what is shown, and the theme."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QSettings
+from PySide6.QtWidgets import QApplication
+
+from reflexa.desktop.actions import conditions as needs
+from reflexa.desktop.actions.desk import Command, Desk
+from reflexa.desktop.look import theme
+from reflexa.desktop.picture.bars import SWITCHES
+from reflexa.desktop.picture.look import COMPARE
+from reflexa.draw.camera import STANDARD
+
+
+def _compare(name: str, d: Desk) -> None:
+    d.viewport.set_compare(name)
+
+
+def _compares(name: str, d: Desk) -> bool:
+    return d.viewport.look.compare == name
+
+
+def _view(name: str, d: Desk) -> None:
+    d.viewport.set_view(name)
+
+
+def _switch(field: str, d: Desk) -> None:
+    d.viewport.buttons[field].toggle()
+
+
+def _is_on(field: str, d: Desk) -> bool:
+    return bool(getattr(d.viewport.look, field))
+
+
+def set_theme(name: str, d: Desk) -> None:
+    """Change the look at once and remember it."""
+    app = QApplication.instance()
+    assert isinstance(app, QApplication)
+    theme.apply(app, theme.THEMES[name])
+    QSettings().setValue("theme", name)
+    for room in (d.viewport, d.time, d.line, d.figure, d.settings, d.library):
+        room.refresh_icons()
+    d.window.update()
+
+
+def _has_theme(name: str, d: Desk) -> bool:
+    return theme.current().name == name
+
+
+COMMANDS = (
+    *(Command(f"compare_{i}", f"Show {name.lower()}", "View/1", partial(_compare, name), f"Ctrl+{i}", needs.take,
+              partial(_compares, name)) for i, name in enumerate(COMPARE, 1)),
+    Command("frame", "Bring the figure into the picture", "View/2", lambda d: d.viewport.frame_figure(), "F5", needs.take),
+    *(Command(f"view_{i}", f"{name.capitalize()} view", "View/2", partial(_view, name), f"Alt+{i}")
+      for i, name in enumerate(STANDARD, 1)),
+    Command("parallel", "Parallel view", "View/2", lambda d: d.viewport.toggle_parallel(), "Alt+0",
+            checked=lambda d: not d.viewport.camera.perspective),
+    *(Command(field, title, "View/3", partial(_switch, field), "", checked=partial(_is_on, field))
+      for field, (title, _) in SWITCHES.items()),
+    *(Command(f"theme_{name}", f"{name} theme", "View/4", partial(set_theme, name), "", checked=partial(_has_theme, name))
+      for name in theme.THEMES),
+)  # fmt: skip

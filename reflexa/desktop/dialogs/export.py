@@ -1,0 +1,183 @@
+"""Exporting the open take: name, format, range, rate and folder; then progress and the proof."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QDoubleSpinBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QLineEdit,
+    QProgressBar,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from reflexa.batch.export import Proof, export_take
+from reflexa.desktop.dialogs.folder_row import FolderRow
+from reflexa.desktop.session import Session
+from reflexa.desktop.widgets import labels
+from reflexa.desktop.work import Job
+from reflexa.formats import FORMATS, writable
+from reflexa.motion.clip import Clip
+from reflexa.names import file_name
+from reflexa.take import Export, Take
+
+
+class ExportDialog(QDialog):
+    """Closing it while something is written gives that up: the file is not there then."""
+
+    def __init__(self, session: Session, take: Take, clip: Clip, folder: Path, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session, self._take, self._clip = session, take, clip
+        self.setWindowTitle("Export a new clip")
+        self.setMinimumWidth(520)
+        column = QVBoxLayout(self)
+        column.addLayout(self._form(take.export, folder))
+        self.bar = QProgressBar(maximum=100)
+        self.bar.hide()
+        column.addWidget(self.bar)
+        self.said = labels.text()
+        self.said.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.said.hide()
+        column.addWidget(self.said)
+        buttons = QDialogButtonBox()
+        self.go = buttons.addButton("Export", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.go.setObjectName("main")
+        self.close_button = buttons.addButton("Close", QDialogButtonBox.ButtonRole.RejectRole)
+        buttons.accepted.connect(self.start)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self.proof: Proof | None = None
+        self._job: Job[Proof] | None = None
+        for box in (self.first, self.last, self.cycles):
+            box.valueChanged.connect(self._show_length)
+        self.rate.valueChanged.connect(self._show_length)
+        self._show_length()
+
+    def _form(self, chosen: Export, folder: Path) -> QFormLayout:
+        clip, (first, last) = self._clip, self.session.range
+        form = QFormLayout()
+        form.setSpacing(8)
+        self.name = QLineEdit(chosen.name or self._take.name)
+        form.addRow("Name", self.name)
+        self.format = QComboBox()
+        for f in writable():
+            self.format.addItem(f"{f.title} ({f.suffix})", f.name)
+        self.format.setCurrentIndex(self.format.findData(chosen.format))
+        form.addRow("Format", self.format)
+        self.frame = QComboBox()
+        self.frame.addItem("As its source, where it is the same kind of file", "source")
+        self.frame.addItem("Clean: metres, +Y up, facing +Z", "clean")
+        self.frame.setCurrentIndex(self.frame.findData(chosen.frame))
+        form.addRow("Units and axes", self.frame)
+        row = QHBoxLayout()
+        self.first = QSpinBox(minimum=0, maximum=clip.frames - 1, value=first)
+        self.last = QSpinBox(minimum=0, maximum=clip.frames - 1, value=last)
+        self.length = QLabel()
+        for w in (self.first, QLabel("to"), self.last, self.length):
+            row.addWidget(w)
+        row.addStretch(1)
+        form.addRow("Frames", row)
+        self.rate = QDoubleSpinBox(minimum=1, maximum=1000, decimals=3, value=chosen.rate or clip.rate)
+        self.rate.setSuffix(" frames a second")
+        form.addRow("Rate", self.rate)
+        self.loop = QCheckBox("The clip loops")
+        self.loop.setChecked(clip.loop if chosen.loop is None else chosen.loop)
+        form.addRow("", self.loop)
+        self.cycles = QSpinBox(minimum=1, maximum=1000, value=chosen.cycles, suffix=" times")
+        self.cycles.setToolTip("A loop is written so many times over, its travel carried on from cycle to cycle")
+        form.addRow("Cycle", self.cycles)
+        self.place = FolderRow(self, folder)
+        form.addRow("Folder", self.place)
+        self.overwrite = QCheckBox("Write over files that are there")
+        form.addRow("", self.overwrite)
+        return form
+
+    def _show_length(self) -> None:
+        count = self.last.value() - self.first.value() + 1
+        good = count >= 1
+        count = (count - 1) * self.cycles.value() + 1
+        self.length.setText(f"{count} frames, {(count - 1) / self._clip.rate:.2f} s" if good else "the range is empty")
+        self.go.setEnabled(good)
+
+    def target(self) -> Path:
+        """The file that will be written."""
+        return self.place.folder / f"{file_name(self.name.text())}{FORMATS[self.format.currentData()].suffix}"
+
+    def choices(self) -> Export:
+        """What was chosen."""
+        clip, name = self._clip, self.name.text().strip()
+        return replace(
+            self._take.export,
+            name="" if name == self._take.name else name,
+            first=self.first.value(),
+            last=None if self.last.value() == clip.frames - 1 else self.last.value(),
+            rate=None if abs(self.rate.value() - clip.rate) < 5e-4 else self.rate.value(),
+            loop=None if self.loop.isChecked() == clip.loop else self.loop.isChecked(),
+            format=self.format.currentData(),
+            frame=self.frame.currentData(),
+            cycles=self.cycles.value(),
+        )
+
+    def start(self) -> None:
+        """Remember the choices with the take and write, off the interface thread."""
+        session = self.session
+        line, source, take = session.evaluation, session.document, session.take
+        if line is None or source is None or take is None or line.take.steps != take.steps:
+            self._say("The take is still being computed. Try again in a moment.", "warn")
+            return
+        choices, documents = self.choices(), tuple(session.sources.documents.values())
+        session.edit_take("choose export settings", replace(take, export=choices))
+        folder, over = self.place.folder, self.overwrite.isChecked()
+        job: Job[Proof] = Job(lambda j: export_take(line, choices, source, documents, folder, over, j.tell), self._done)
+        job.title = f"The export of {take.name}"
+        job.told = self._progress
+        job.failed = self._failed
+        self.go.setEnabled(False)
+        self.bar.show()
+        self.said.hide()
+        self._job = session.work.start(job)
+
+    def done(self, result: int) -> None:
+        if self._job is not None:
+            self._job.cancel()
+        super().done(result)
+
+    def _progress(self, text: str, part: float) -> None:
+        self.bar.setFormat(text)
+        self.bar.setValue(round(part * 100))
+
+    def _done(self, proof: Proof) -> None:
+        self.proof = proof
+        self._end()
+        self._say(
+            f"Written: {proof.path}\n{proof.frames} frames at {proof.rate:g} a second. Read back: largest error "
+            f"{proof.error_mm:.4f} mm.\nManifest: {proof.manifest.name}",
+            "",
+        )
+
+    def _failed(self, error: Exception) -> None:
+        self._end()
+        text = str(error)
+        self._say(text if text.endswith(".") else f"{text[:1].upper()}{text[1:]}.", "warn")
+
+    def _end(self) -> None:
+        self._job = None
+        self.bar.hide()
+        self.go.setEnabled(True)
+
+    def _say(self, text: str, how: str) -> None:
+        labels.say(self.said, how)
+        self.said.setText(text)
+        self.said.show()
+        self.adjustSize()

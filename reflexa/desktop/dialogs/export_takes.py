@@ -1,0 +1,136 @@
+"""Exporting many takes in one go: a folder, progress that can be cancelled, and what was proven of each."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QDialog,
+    QDialogButtonBox,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QProgressBar,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from reflexa.batch.export import Proof, export_take
+from reflexa.desktop.dialogs.folder_row import FolderRow
+from reflexa.desktop.session import Session
+from reflexa.desktop.widgets import labels
+from reflexa.desktop.work import Job
+from reflexa.errors import ReadError
+from reflexa.take import Take, evaluate
+
+
+class ExportTakesDialog(QDialog):
+    """Takes can be left out; each is written with its own name, range, rate and format, one after the other."""
+
+    def __init__(self, session: Session, folder: Path, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setWindowTitle("Export takes")
+        self.resize(560, 460)
+        column = QVBoxLayout(self)
+        column.addWidget(QLabel("Each take is written with its own name, range, rate and format, and read back."))
+        self.list = QListWidget()
+        self.list.setAccessibleName("Takes to export")
+        for take in session.project.takes:
+            item = QListWidgetItem(take.name)
+            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
+            item.setCheckState(Qt.CheckState.Checked)
+            self.list.addItem(item)
+        self.list.itemChanged.connect(self._enable)
+        column.addWidget(self.list, 1)
+        self.place = FolderRow(self, folder)
+        self.place.insertWidget(0, QLabel("Folder"))
+        column.addLayout(self.place)
+        self.overwrite = QCheckBox("Write over files that are there")
+        column.addWidget(self.overwrite)
+        self.bar = QProgressBar()
+        self.bar.hide()
+        column.addWidget(self.bar)
+        self.said = labels.text()
+        column.addWidget(self.said)
+        buttons = QDialogButtonBox()
+        self.go = buttons.addButton("Export", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.go.setObjectName("main")
+        self.stop = buttons.addButton("Close", QDialogButtonBox.ButtonRole.RejectRole)
+        buttons.accepted.connect(self.start)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self._job: Job[Proof] | None = None
+        self._waiting: list[tuple[int, Take]] = []
+        self._begun = self._good = 0
+
+    def _checked(self) -> list[int]:
+        rows = range(self.list.count())
+        return [i for i in rows if self.list.item(i).checkState() == Qt.CheckState.Checked]
+
+    def _enable(self) -> None:
+        self.go.setEnabled(bool(self._checked()) and self._job is None)
+
+    def start(self) -> None:
+        """Write the checked takes."""
+        takes = self.session.project.takes
+        self._waiting = [(i, takes[i]) for i in self._checked()]
+        self._begun = self._good = 0
+        self.bar.setRange(0, len(self._waiting))
+        self.bar.setValue(0)
+        self.bar.show()
+        self.go.setEnabled(False)
+        self.stop.setText("Stop")
+        self._next()
+
+    def _next(self) -> None:
+        if not self._waiting:
+            self._finish("")
+            return
+        row, take = self._waiting.pop(0)
+        sources, project = self.session.sources, self.session.project
+        documents, clips = dict(sources.documents), self.session.clips.within(take.name)
+        rig, folder, over = sources.rig_of(take.source.file, project), self.place.folder, self.overwrite.isChecked()
+
+        def call(job: Job[Proof]) -> Proof:
+            document = documents.get(take.source.file)
+            clip = document.clip(take.source.clip) if document is not None else None
+            if document is None or rig is None or clip is None:
+                raise ReadError("the source is missing", take.source.file)
+            line = evaluate(take, clip, rig, clips.surroundings, lambda: job.cancelled)
+            return export_take(line, take.export, document, documents.values(), folder, over, job.tell)
+
+        job = Job(call, lambda proof: self._one(row, take, _read_back(proof), True))
+        job.title = f"The export of {take.name}"
+        job.failed = lambda error: self._one(row, take, str(error), False)
+        job.ended = lambda: self._finish(take.name) if job.cancelled else self._next()
+        self._begun += 1
+        self._job = self.session.work.start(job)
+
+    def _one(self, row: int, take: Take, text: str, good: bool) -> None:
+        item = self.list.item(row)
+        item.setText(f"{take.name} — {text}")
+        item.setToolTip(text)
+        self._good += good
+        self.bar.setValue(self.bar.value() + 1)
+
+    def _finish(self, stopped_at: str) -> None:
+        self._job = None
+        count, left = self._begun + len(self._waiting), len(self._waiting)
+        stopped = f" Stopped at {stopped_at}: {left} were not begun." if stopped_at else ""
+        self.said.setText(f"{self._good} of {count} written to {self.place.folder}.{stopped}")
+        self.stop.setText("Close")
+        self.bar.hide()
+        self._enable()
+
+    def reject(self) -> None:
+        if self._job is not None:
+            self._job.cancel()
+        else:
+            super().reject()
+
+
+def _read_back(proof: Proof) -> str:
+    return f"{proof.path.name}: reads back within {proof.error_mm:.4f} mm"

@@ -1,0 +1,44 @@
+"""Every command with its shortcut, and what the mouse does."""
+
+from __future__ import annotations
+
+from html import escape
+
+from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTextBrowser, QVBoxLayout, QWidget
+
+from reflexa.desktop.actions.registry import Registry
+
+MOUSE = (
+    ("Drag in the picture", "orbit"),
+    ("Shift+drag or middle drag", "pan"),
+    ("Wheel or right drag", "zoom"),
+    ("Click a joint", "select it"),
+    ("Drag a hoop", "turn the joint (Ctrl: steps of 5°)"),
+    ("Drag keys", "move them by whole frames"),
+    ("Drag from empty space", "select keys in a box"),
+    ("Double-click the envelope", "add or take away a point"),
+    ("Wheel in the time area", "zoom in time (Shift: pan)"),
+    ("Drag a card", "move the step"),
+    ("Double-click a card's name", "rename the step"),
+)
+
+
+class Shortcuts(QDialog):
+    """Two columns: what, and with which keys."""
+
+    def __init__(self, commands: Registry, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Keys and mouse")
+        self.resize(460, 560)
+        rows = [(c.title, c.shortcut.replace(" | ", " or ")) for c in commands if c.shortcut]
+        rows += [(b.capitalize(), a) for a, b in MOUSE]
+        html = "".join(
+            f"<tr><td style='padding:2px 24px 2px 0'>{escape(a)}</td><td>{escape(b)}</td></tr>" for a, b in rows
+        )
+        column = QVBoxLayout(self)
+        text = QTextBrowser()
+        text.setHtml(f"<table>{html}</table>")
+        column.addWidget(text)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Close)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)

@@ -1,0 +1,1 @@
+"""The Figure view: the joint tree, and what each joint is."""

@@ -1,0 +1,143 @@
+"""What the selected joint is: body part, partner, helper rule. Every answer can be corrected here."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import (
+    QComboBox,
+    QFormLayout,
+    QHBoxLayout,
+    QLabel,
+    QPushButton,
+    QSizePolicy,
+    QVBoxLayout,
+    QWidget,
+)
+
+from reflexa.desktop.session import Session, rigs
+from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.rig import PARTS, Rig
+from reflexa.rig import notes as edits
+from reflexa.rig.helpers import How
+from reflexa.rig.pairs import Pair
+
+_HOW: tuple[How, ...] = ("rest offset", "exactly")
+
+
+class JointEditor(QWidget):
+    """Edits are said of the rig: they hold for all its clips, undo, and are saved with the project."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        column = QVBoxLayout(self)
+        column.setContentsMargins(2, 2, 2, 2)
+        column.setSpacing(4)
+        self.title = named(QLabel(), "section")
+        column.addWidget(self.title)
+        form = QFormLayout()
+        form.setSpacing(4)
+        self.part = dressed(QComboBox(), accessibleName="Body part")
+        self.part.addItem("no part", "")
+        for part in PARTS:
+            self.part.addItem(part, part)
+        self.part.activated.connect(self._assign)
+        form.addRow("Part", self.part)
+        column.addLayout(form)
+        self.partner = QLabel()
+        self.partner.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
+        column.addWidget(self.partner)
+        row = QHBoxLayout()
+        row.setSpacing(4)
+        self.pair = dressed(
+            QPushButton("Pair with…"), toolTip="Then pick the partner in the picture or in the list", checkable=True
+        )
+        self.centre = dressed(QPushButton("Centre"), toolTip="Put the joint on the centre line: it is its own partner")
+        self.alone = dressed(QPushButton("Unpair"), toolTip="Take the joint out of its pair, or off the centre line")
+        self.pair.clicked.connect(lambda on: rigs.start_pairing(session, session.selection.joint if on else ""))
+        self.centre.clicked.connect(lambda: rigs.mark_centre(session))
+        self.alone.clicked.connect(lambda: rigs.unpair(session))
+        for button in (self.pair, self.centre, self.alone):
+            row.addWidget(button)
+        column.addLayout(row)
+        self.rule = QWidget()
+        form = QFormLayout(self.rule)
+        form.setContentsMargins(0, 0, 0, 0)
+        form.setSpacing(4)
+        self.follows = dressed(QComboBox(), accessibleName="Helper joint follows")
+        self.follows.activated.connect(self._follow)
+        self.how = dressed(QComboBox(), accessibleName="How it follows")
+        self.how.addItems(["with its rest offset", "exactly"])
+        self.how.activated.connect(self._follow)
+        form.addRow("Follows", self.follows)
+        form.addRow("", self.how)
+        column.addWidget(self.rule)
+        for box in self.findChildren(QComboBox):
+            box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
+            box.setMinimumContentsLength(6)
+        self._listed: Rig | None = None
+
+    def refresh(self) -> None:
+        """Show what is known of the selected joint."""
+        session = self.session
+        rig, joint = session.rig, session.selection.joint
+        self.setVisible(rig is not None and joint in rig.skeleton.index)
+        self.pair.setChecked(bool(session.selection.pairing))
+        if rig is None or joint not in rig.skeleton.index:
+            return
+        part = rig.part_of(joint)
+        how = rig.found.get(part)
+        sure = f"  ({how.by}, {how.sure:.0%} sure)" if how is not None and how.by != "told" else ""
+        self.title.setText(
+            joint + (f" · {session.selection.pairing}: pick its partner" if session.selection.pairing else "")
+        )
+        self.part.setCurrentIndex(max(0, self.part.findData(part)))
+        self.part.setToolTip(f"The body part that the joint plays{sure}")
+        found = next((p for p in rig.pairs if joint in (p.left, p.right)), None)
+        self._show_partner(rig, joint, found)
+        self.centre.setEnabled(joint not in rig.centre)
+        self.alone.setEnabled(found is not None or joint in rig.centre)
+        self._show_rule(rig, joint, part)
+
+    def _show_partner(self, rig: Rig, joint: str, found: Pair | None) -> None:
+        if found is not None:
+            other = found.right if joint == found.left else found.left
+            side = "left" if joint == found.left else "right"
+            self.partner.setText(f"Pair: {other} · {found.residual_mm:.1f} mm, {found.residual_deg:.1f}°")
+            self.partner.setToolTip(
+                f"{joint} is the {side} one, {other} its partner. Found by {found.found_by}, {found.sure:.0%} sure; "
+                f"{found.residual_mm:.1f} mm and {found.residual_deg:.1f}° from being reflections in rest."
+            )
+        else:
+            self.partner.setText("On the centre line" if joint in rig.centre else "No partner")
+            self.partner.setToolTip("")
+
+    def _show_rule(self, rig: Rig, joint: str, part: str) -> None:
+        if self._listed is None or self._listed.key != rig.key:
+            self._listed = rig
+            self.follows.clear()
+            self.follows.addItem("nothing: no helper joint", "")
+            for name in rig.skeleton.names:
+                self.follows.addItem(name, name)
+        rule = rig.helpers.get(joint)
+        # Only what is no part of the body can follow one.
+        self.rule.setVisible(rule is not None or not part)
+        self.follows.setCurrentIndex(self.follows.findData(rule.follows if rule else ""))
+        self.how.setVisible(rule is not None)
+        self.how.setCurrentIndex(_HOW.index(rule.how) if rule else 0)
+
+    def _assign(self) -> None:
+        rig, part = self.session.rig, self.part.currentData()
+        if rig is None:
+            return
+        notes = edits.assign(edits.notes_of(rig), self.session.selection.joint, part, rig.skeleton.index)
+        # Going through the list by keys is one edit, whatever stands on the way.
+        joint = self.session.selection.joint
+        rigs.edit(self.session, f"{joint} is {part or 'no part'}", rig, notes, merge=f"part of {joint}")
+
+    def _follow(self) -> None:
+        rig, joint, followed = self.session.rig, self.session.selection.joint, self.follows.currentData()
+        if rig is None:
+            return
+        rule = edits.Rule(followed, _HOW[self.how.currentIndex()]) if followed and followed != joint else None
+        notes = edits.follow(edits.notes_of(rig), joint, rule)
+        rigs.edit(self.session, f"{joint} follows {followed or 'nothing'}", rig, notes, merge=f"rule of {joint}")

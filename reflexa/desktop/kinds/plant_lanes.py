@@ -1,0 +1,309 @@
+"""Lanes of the selected plants step: a bar for every span of every foot and hand, over the height and speed it comes from."""
+
+from __future__ import annotations
+
+import numpy as np
+from msgspec.structs import replace
+from PySide6.QtCore import QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPen,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QMenu
+
+from reflexa.desktop.kinds.plants_now import edit, plants_of, report_of, settings_of
+from reflexa.desktop.look import theme
+from reflexa.desktop.session import Session
+from reflexa.desktop.time.lanes import Lanes
+from reflexa.desktop.time.time_map import TimeMap
+from reflexa.steps.plants import Plant, PlantsSettings, Traces, picked_place
+from reflexa.steps.plants import find as edits
+
+ROW = 42
+GRAB = 6.0
+
+
+class PlantLanes(Lanes):
+    """Drag an end, a heel or ball notch, or the bar; double-click puts one in; Delete takes it out; S splits, J joins.
+
+    The line is the height of the sole, the fill its speed, each against its threshold (the dashed line).
+    """
+
+    def __init__(self, session: Session, time: TimeMap) -> None:
+        super().__init__(session, time, "Plants")
+        self.chosen: Plant | None = None
+        self._grab: tuple[str, tuple[Plant, ...], int, float] | None = None
+        for signal in (session.take_changed, session.selection.changed, session.evaluator.reported):
+            signal.connect(self._refresh)
+
+    def _refresh(self) -> None:
+        if self.chosen not in plants_of(self.session):
+            self.chosen = None
+        self.setMinimumHeight(len(self.rows()) * ROW + 8)
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, 4 * ROW)
+
+    def rows(self) -> list[str]:
+        """Feet always, hands where they are planted or looked for."""
+        report, settings = report_of(self.session), settings_of(self.session)
+        if report is None or settings is None:
+            return []
+        used = {p.limb for p in plants_of(self.session)}
+        return [limb for limb in report.traces.tracks if limb.endswith("foot") or limb in used or settings.hands]
+
+    def rect_of(self, plant: Plant) -> QRectF:
+        """Where a plant's bar is drawn."""
+        rows = self.rows()
+        top = rows.index(plant.limb) * ROW if plant.limb in rows else 0
+        x0, x1 = self.time.x(plant.first), self.time.x(plant.last)
+        return QRectF(x0 - 2, top + ROW - 18, max(x1 - x0, 1) + 4, 13)
+
+    # Drawing ------------------------------------------------------------------------------------------------
+
+    def paintEvent(self, _: object) -> None:
+        t = theme.current()
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        session = self.session
+        report, settings, rows = report_of(session), settings_of(session), self.rows()
+        left = self.left
+        if report is None or settings is None or not rows:
+            p.setPen(t.colour("quiet"))
+            text = (
+                ""
+                if report is None
+                else "No foot is known on this rig: say in the Figure view which joints the feet are."
+            )
+            p.drawText(QRectF(left, 8, self.width() - left, 20), Qt.AlignmentFlag.AlignLeft, text)
+            p.end()
+            return
+        for i, limb in enumerate(rows):
+            top = i * ROW
+            p.setPen(t.colour("ink"))
+            p.drawText(QRectF(10, top, left - 16, ROW), Qt.AlignmentFlag.AlignVCenter, limb.capitalize())
+            p.fillRect(QRectF(left, top + 1, self.width() - left, ROW - 3), t.colour("field"))
+            p.save()
+            p.setClipRect(QRectF(left, top + 1, self.width() - left, ROW - 3))
+            self._paint_traces(p, top, limb, report.traces, settings)
+            for plant in plants_of(session):
+                if plant.limb == limb:
+                    self._paint_bar(p, t, plant)
+            p.restore()
+        self.paint_playhead(p)
+        p.end()
+
+    def _paint_traces(self, p: QPainter, top: float, limb: str, traces: Traces, settings: PlantsSettings) -> None:
+        """Speed as a faint fill, height as a line; their thresholds lie at half of the lane."""
+        t = theme.current()
+        (height, speed), leg = traces.tracks[limb], traces.leg
+        base, full = top + ROW - 4, ROW - 8
+        slow, low = max(settings.slow / 100 * leg, 1e-6), max(settings.low / 100 * leg, 1e-6)
+        # Zoomed out, a pixel shows its fastest and its lowest frame.
+        xs, fast = self.time.seen(speed, np.maximum)
+        fill = [QPointF(x, base - min(v / slow / 2, 1.2) * full) for x, v in zip(xs, fast, strict=True)]
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(t.colour("soft"))
+        p.drawPolygon([QPointF(xs[0], base), *fill, QPointF(xs[-1], base)])
+        if np.isfinite(height).any():
+            lows = np.clip(self.time.seen(height, np.minimum)[1] / low / 2, -0.1, 1.2)
+            p.setPen(QPen(t.colour("quiet"), 1.3))
+            p.drawPolyline([QPointF(x, base - v * full) for x, v in zip(xs, lows, strict=True)])
+        p.setPen(QPen(t.colour("line"), 1, Qt.PenStyle.DashLine))
+        p.drawLine(QPointF(self.time.x(self.time.first), base - full / 2), QPointF(self.width(), base - full / 2))
+
+    def _paint_bar(self, p: QPainter, t: theme.Theme, plant: Plant) -> None:
+        rect = self.rect_of(plant)
+        side = plant.limb.split()[0]
+        p.setPen(QPen(t.colour("ink"), 2.0) if plant == self.chosen else Qt.PenStyle.NoPen)
+        p.setBrush(t.colour(side, 235 if plant.on else 70))
+        p.drawRoundedRect(rect, 4, 4)
+        p.setPen(QPen(t.colour("card"), 1.6))
+        if plant.limb.endswith("foot"):
+            # On the heel alone the bar is open below, on the ball alone above.
+            p.setBrush(t.colour("card", 150))
+            p.setPen(Qt.PenStyle.NoPen)
+            if plant.ball_from > plant.first:
+                x = self.time.x(min(plant.ball_from, plant.last))
+                p.drawRect(QRectF(rect.left() + 2, rect.top() + 7, max(x - rect.left() - 2, 1), 4))
+            if plant.heel_to < plant.last:
+                x = self.time.x(max(plant.heel_to, plant.first))
+                p.drawRect(QRectF(x, rect.top() + 2, max(rect.right() - x - 2, 1), 4))
+        if plant.place is not None:
+            p.setBrush(t.colour("card"))
+            p.drawEllipse(rect.center(), 3, 3)
+
+    # Hands --------------------------------------------------------------------------------------------------
+
+    def hit(self, at: QPointF) -> tuple[Plant | None, str]:
+        """The plant under the pointer, and what of it: first, last, ball, heel, or the whole."""
+        for plant in reversed(plants_of(self.session)):
+            rect = self.rect_of(plant)
+            if not rect.adjusted(-GRAB, -3, GRAB, 3).contains(at):
+                continue
+            if plant.limb.endswith("foot"):
+                for part, frame, inner in (
+                    ("ball", plant.ball_from, plant.ball_from > plant.first),
+                    ("heel", plant.heel_to, plant.heel_to < plant.last),
+                ):
+                    if inner and abs(at.x() - self.time.x(frame)) < GRAB - 1 and rect.width() > 4 * GRAB:
+                        return plant, part
+            if abs(at.x() - rect.left()) < GRAB and at.x() < rect.center().x():
+                return plant, "first"
+            if abs(at.x() - rect.right()) < GRAB:
+                return plant, "last"
+            return plant, "whole"
+        return None, ""
+
+    def limb_at(self, y: float) -> str:
+        rows = self.rows()
+        i = int(y // ROW)
+        return rows[i] if 0 <= i < len(rows) else ""
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        if e.button() != Qt.MouseButton.LeftButton:
+            return
+        plant, part = self.hit(e.position())
+        self.chosen = plant
+        if plant is not None:
+            plants = plants_of(self.session)
+            self._grab = (part, plants, plants.index(plant), e.position().x())
+        else:
+            self.session.player.set_frame(round(self.time.frame(e.position().x())))
+        self.update()
+
+    def mouseMoveEvent(self, e: QMouseEvent) -> None:
+        at = e.position()
+        if self._grab is None:
+            plant, part = self.hit(at)
+            shape = Qt.CursorShape.SizeHorCursor if part not in ("", "whole") else Qt.CursorShape.ArrowCursor
+            self.setCursor(Qt.CursorShape.OpenHandCursor if part == "whole" else shape)
+            self.setToolTip(_said(plant, part))
+            return
+        part, plants, index, from_ = self._grab
+        by = round(self.time.frame(at.x()) - self.time.frame(from_))
+        p, frames = plants[index], self.session.frames
+        if part == "ball":
+            new = edits.with_roll(plants, index, ball_down=p.ball_from + by)
+        elif part == "heel":
+            new = edits.with_roll(plants, index, heel_up=p.heel_to + by)
+        elif part == "whole":
+            new = edits.moved(plants, index, by, frames)
+        else:
+            first, last = p.first + (by if part == "first" else 0), p.last + (by if part == "last" else 0)
+            new = edits.with_ends(plants, index, min(first, p.last), max(last, p.first), frames)
+        if new != plants_of(self.session):
+            # Which of them is in hand: the one that was not there before.
+            self.chosen = next((q for q in new if q not in plants), p)
+            edit(self.session, "change a plant", new, merge="plant")
+
+    def mouseReleaseEvent(self, _: QMouseEvent) -> None:
+        self._grab = None
+        self.session.history.end_merge()
+
+    def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
+        limb = self.limb_at(e.position().y())
+        if limb and self.hit(e.position())[0] is None:
+            frame = min(max(round(self.time.frame(e.position().x())), 0), self.session.frames - 1)
+            edit(
+                self.session,
+                "put in a plant",
+                edits.added(plants_of(self.session), limb, frame, self.session.frames),
+            )
+
+    def keyPressEvent(self, e: QKeyEvent) -> None:
+        if e.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.chosen is not None:
+            self.change("delete")
+        elif e.key() == Qt.Key.Key_S and self.chosen is not None and not e.modifiers():
+            self.change("split")
+        elif e.key() == Qt.Key.Key_J and self.chosen is not None and not e.modifiers():
+            self.change("join")
+        else:
+            super().keyPressEvent(e)
+
+    def change(self, what: str) -> None:
+        """Delete, split at the playhead, join with the next, or switch on and off the chosen plant."""
+        plants = plants_of(self.session)
+        if self.chosen not in plants:
+            return
+        index = plants.index(self.chosen)
+        if what == "delete":
+            edit(self.session, "delete a plant", (*plants[:index], *plants[index + 1 :]))
+        elif what == "split":
+            new = edits.split(plants, index, self.session.player.frame)
+            if new == plants:
+                self.session.said.emit("Put the playhead inside the plant first: it is split there.")
+            edit(self.session, "split a plant", new)
+        elif what == "join":
+            new = edits.joined(plants, index)
+            if new == plants:
+                self.session.said.emit("There is no later plant of this limb to join with.")
+            edit(self.session, "join plants", new)
+        elif what == "switch":
+            p = replace(self.chosen, on=not self.chosen.on)
+            edit(
+                self.session,
+                "leave a plant out" if not p.on else "hold a plant",
+                (*plants[:index], p, *plants[index + 1 :]),
+            )
+        elif what == "pick":
+            below, rig = self.session.below, self.session.below_rig
+            if below is not None and rig is not None:
+                p = replace(self.chosen, place=picked_place(below, rig, self.chosen, self.session.player.frame))
+                edit(self.session, "hold it as at the playhead", (*plants[:index], p, *plants[index + 1 :]))
+        elif what == "free":
+            p = replace(self.chosen, place=None)
+            edit(self.session, "hold it where it is", (*plants[:index], p, *plants[index + 1 :]))
+
+    def contextMenuEvent(self, e: QContextMenuEvent) -> None:
+        at = QPointF(e.pos())
+        plant, _ = self.hit(at)
+        menu = QMenu(self)
+        if plant is None:
+            limb = self.limb_at(at.y())
+            if not limb:
+                return
+            frame = min(max(round(self.time.frame(at.x())), 0), self.session.frames - 1)
+            menu.addAction(
+                f"Plant the {limb} here",
+                lambda: edit(
+                    self.session,
+                    "put in a plant",
+                    edits.added(plants_of(self.session), limb, frame, self.session.frames),
+                ),
+            )
+        else:
+            self.chosen = plant
+            menu.addAction("Split at the playhead (S)", lambda: self.change("split"))
+            menu.addAction("Join with the next (J)", lambda: self.change("join"))
+            menu.addAction("Leave it out" if plant.on else "Hold it", lambda: self.change("switch"))
+            menu.addAction("Hold it where it is at the playhead", lambda: self.change("pick"))
+            if plant.place is not None:
+                menu.addAction("Hold it where it is, not at a picked place", lambda: self.change("free"))
+            menu.addSeparator()
+            menu.addAction("Delete (Del)", lambda: self.change("delete"))
+        menu.exec(e.globalPos())
+        self.update()
+
+    def wheelEvent(self, e: QWheelEvent) -> None:
+        if e.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self.time.wheel(e)
+        else:
+            e.ignore()
+
+
+def _said(plant: Plant | None, part: str) -> str:
+    if plant is None:
+        return "Double-click to plant the foot here"
+    text = f"{plant.limb.capitalize()}, frames {plant.first} to {plant.last}"
+    if plant.limb.endswith("foot"):
+        if plant.ball_from > plant.first:
+            text += f"; on the heel until {plant.ball_from}"
+        if plant.heel_to < plant.last:
+            text += f"; on the ball from {plant.heel_to}"
+    return text + {"ball": ". Drag: when the ball comes down", "heel": ". Drag: when the heel lifts"}.get(part, "")

@@ -1,0 +1,61 @@
+"""How an item of the library is drawn: a picture beside its name and two quiet lines."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt
+from PySide6.QtGui import QFont, QPainter
+from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+
+from reflexa.desktop.library.previews import PICTURE, Previews, Thing
+from reflexa.desktop.look import theme
+
+THING, LINES = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
+Index = QModelIndex | QPersistentModelIndex
+
+
+class ItemDelegate(QStyledItemDelegate):
+    """The open take is framed."""
+
+    def __init__(self, previews: Previews, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._previews, self._widget = previews, parent
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return QSize(180, PICTURE.height() + 8)
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        t, p = theme.current(), painter
+        rect: QRect = option.rect
+        state: QStyle.StateFlag = option.state
+        box = QRectF(rect).adjusted(2, 2, -2, -2)
+        thing: Thing = index.data(THING)
+        p.save()
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        current = bool(thing.take) and thing.take == self._previews.session.selection.take
+        hovered = bool(state & QStyle.StateFlag.State_MouseOver)
+        if current or hovered or state & QStyle.StateFlag.State_Selected:
+            p.setPen(t.colour("accent") if current else Qt.PenStyle.NoPen)
+            p.setBrush(t.colour("soft" if current or hovered else "card"))
+            p.drawRoundedRect(box, 6, 6)
+        image = self._previews.image(thing)
+        place = QRectF(box.x() + 3, box.y() + 3, PICTURE.width(), PICTURE.height() - 2)
+        if image is not None:
+            p.drawImage(place, image)
+        else:
+            p.fillRect(place, t.colour("line"))
+        self._write(p, QRectF(place.right() + 9, box.y(), box.right() - place.right() - 13, box.height()), index)
+        p.restore()
+
+    def _write(self, p: QPainter, room: QRectF, index: Index) -> None:
+        t, width = theme.current(), int(room.width())
+        strong = QFont(self._widget.font())
+        strong.setWeight(QFont.Weight.DemiBold)
+        p.setFont(strong)
+        p.setPen(t.colour("ink"))
+        title = p.fontMetrics().elidedText(index.data(), Qt.TextElideMode.ElideRight, width)
+        p.drawText(QRectF(room.x(), room.y() + 1, width, 17), Qt.AlignmentFlag.AlignVCenter, title)
+        p.setFont(self._widget.font())
+        p.setPen(t.colour("quiet"))
+        for i, line in enumerate(index.data(LINES)):
+            text = p.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, width)
+            p.drawText(QRectF(room.x(), room.y() + 17 + 15 * i, width, 15), Qt.AlignmentFlag.AlignVCenter, text)

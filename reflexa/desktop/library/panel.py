@@ -1,0 +1,219 @@
+"""The library: takes and clips with previews that play on hover, and search."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QEvent, QObject, QPoint, Qt, Signal
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QInputDialog,
+    QLineEdit,
+    QListWidget,
+    QListWidgetItem,
+    QMenu,
+    QPushButton,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from reflexa.desktop.kinds import VIEWS, Offer
+from reflexa.desktop.library.delegate import LINES, THING, ItemDelegate
+from reflexa.desktop.library.previews import Previews, Thing
+from reflexa.desktop.look import theme
+from reflexa.desktop.session import Session, takes
+from reflexa.desktop.widgets import labels
+from reflexa.steps import make
+from reflexa.take import Source, Take
+
+
+class LibraryPanel(QWidget):
+    """Double-click a clip to make a take of it; click a take to open it."""
+
+    import_wanted = Signal()
+    compare_wanted = Signal(str)
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.previews = Previews(session, self)
+        column = QVBoxLayout(self)
+        column.setContentsMargins(6, 6, 6, 6)
+        column.setSpacing(5)
+        self.search = QLineEdit(placeholderText="Search takes and clips", clearButtonEnabled=True)
+        self.search.addAction(theme.icon("search", "quiet"), QLineEdit.ActionPosition.LeadingPosition)
+        self.search.textChanged.connect(self.refresh)
+        column.addWidget(self.search)
+        self.takes = self._list("Takes")
+        self.clips = self._list("Clips")
+        self.clips.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
+        self.takes_heading, self.clips_heading = labels.section("Takes"), labels.section("Clips")
+        column.addWidget(self.takes_heading)
+        column.addWidget(self.takes, 3)
+        column.addWidget(self.clips_heading)
+        column.addWidget(self.clips, 4)
+        row = QHBoxLayout()
+        self.import_button = QPushButton("Import…")
+        self.import_button.clicked.connect(self.import_wanted)
+        self.take_button = QPushButton("Make take")
+        self.take_button.clicked.connect(self.make_take)
+        row.addWidget(self.import_button)
+        row.addWidget(self.take_button)
+        column.addLayout(row)
+        self.takes.itemClicked.connect(lambda item: session.open_take(item.data(THING).take))
+        self.takes.itemActivated.connect(lambda item: session.open_take(item.data(THING).take))
+        self.clips.itemDoubleClicked.connect(lambda _item: self.make_take())
+        self.clips.itemSelectionChanged.connect(self._enable)
+        self.previews.drawn.connect(self._update)
+        session.project_changed.connect(self.refresh)
+        session.take_changed.connect(self._update)
+        session.evaluator.done.connect(self._update)
+        self.refresh()
+
+    def _list(self, name: str) -> QListWidget:
+        out = QListWidget()
+        out.setAccessibleName(name)
+        out.setItemDelegate(ItemDelegate(self.previews, out))
+        out.setMouseTracking(True)
+        out.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
+        out.itemEntered.connect(lambda item: self.previews.play(item.data(THING)))
+        out.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        out.customContextMenuRequested.connect(partial(self._menu, out))
+        out.viewport().installEventFilter(self)
+        return out
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Leave:
+            self.previews.play(None)
+        return False
+
+    def refresh_icons(self) -> None:
+        """Pictures in the colours of the theme."""
+        self.previews.forget()
+
+    # Content ----------------------------------------------------------------------------------------------------
+
+    def refresh(self) -> None:
+        """List what fits the search."""
+        self.previews.project_changed()
+        words, session = self.search.text().lower().split(), self.session
+        kept = {item.data(THING) for item in self.clips.selectedItems()}
+        self.takes.clear()
+        for take in session.project.takes:
+            lines = _lines(take)
+            if _fits(words, take.name, take.source.clip, take.source.file, lines[1]):
+                self._add(self.takes, take.name, Thing(take=take.name), lines)
+        self.clips.clear()
+        for entry in session.project.sources:
+            document = session.sources.documents.get(entry.file)
+            if document is None:
+                if _fits(words, entry.file):
+                    self._add(self.clips, entry.file, Thing(), ("missing or damaged",))
+                continue
+            for clip in document.or_rest:
+                if _fits(words, clip.name, entry.file):
+                    size = f"{clip.frames} frames, {clip.duration:.2f} s"
+                    thing = Thing(source=Source(entry.file, clip.name))
+                    self._add(self.clips, clip.name, thing, (size, entry.file)).setSelected(thing in kept)
+        self.takes_heading.setText(f"Takes · {self.takes.count()}")
+        self.clips_heading.setText(f"Clips · {self.clips.count()}")
+        self._enable()
+
+    def _add(self, where: QListWidget, title: str, thing: Thing, lines: tuple[str, ...]) -> QListWidgetItem:
+        item = QListWidgetItem(title)
+        item.setData(THING, thing)
+        item.setData(LINES, lines)
+        item.setToolTip("\n".join((title, *lines)))
+        where.addItem(item)
+        return item
+
+    def _update(self) -> None:
+        """Names of steps, and pictures, may be others."""
+        for i in range(self.takes.count()):
+            item = self.takes.item(i)
+            take = self.session.project.take(item.data(THING).take)
+            if take is not None and item.data(LINES) != _lines(take):
+                item.setData(LINES, _lines(take))
+        self.takes.viewport().update()
+        self.clips.viewport().update()
+
+    def _enable(self) -> None:
+        count = len(self.chosen())
+        self.take_button.setEnabled(count > 0)
+        self.take_button.setText(f"Make {count} takes" if count > 1 else "Make take")
+        self.take_button.setToolTip(
+            "Make a take of each selected clip" if count else "Select clips first (Ctrl or Shift: more)"
+        )
+
+    def chosen(self) -> list[Source]:
+        """The clips that are selected, in their order."""
+        things = [i.data(THING) for i in sorted(self.clips.selectedItems(), key=self.clips.row)]
+        return [t.source for t in things if t.source is not None]
+
+    # Making takes -----------------------------------------------------------------------------------------------
+
+    def make_take(self) -> None:
+        """A take of each selected clip, without steps."""
+        takes.make(self.session, self.chosen())
+
+    def make_with(self, kind: str, offer: Offer) -> None:
+        """A take of each selected clip that it can be done to, with a step in it."""
+        rigs = self.session.rigs
+        sources = [s for s in self.chosen() if s.file in rigs and offer.fits(rigs[s.file])]
+        step = make(kind, offer.name, **offer.settings)
+        takes.make(self.session, sources, step, offer.swap_names)
+
+    def _menu(self, which: QListWidget, at: QPoint) -> None:
+        item = which.itemAt(at)
+        if item is None:
+            return
+        menu = QMenu(self)
+        menu.setToolTipsVisible(True)
+        thing: Thing = item.data(THING)
+        if thing.take:
+            self._fill_for_take(menu, thing.take)
+        elif thing.source is not None:
+            self._fill_for_clips(menu)
+        menu.exec(which.viewport().mapToGlobal(at))
+
+    def _fill_for_take(self, menu: QMenu, name: str) -> None:
+        if name != self.session.selection.take:
+            menu.addAction("Compare the open take with this one", lambda: self.compare_wanted.emit(name))
+        menu.addAction("Compare with the source again", lambda: self.compare_wanted.emit(""))
+        menu.addSeparator()
+        menu.addAction("Rename…", lambda: self.rename_take(name))
+        menu.addAction(theme.icon("delete"), "Delete", lambda: takes.delete(self.session, name))
+
+    def _fill_for_clips(self, menu: QMenu) -> None:
+        chosen, rigs = self.chosen(), self.session.rigs
+        count = len(chosen)
+        what = f"{count} clips" if count > 1 else "clip"
+        menu.addAction("Make takes" if count > 1 else "Make take", self.make_take)
+        for view in VIEWS.values():
+            offers = [view.offer] if view.offer is not None else []
+            offers += view.offers(self.session) if view.offers is not None else []
+            usable = [o for o in offers if any(s.file in rigs and o.fits(rigs[s.file]) for s in chosen)]
+            below: dict[str, QMenu] = {}
+            for under in dict.fromkeys(o.under for o in offers if o.under):
+                below[under] = menu.addMenu(under.format(what))
+                below[under].setEnabled(any(o.under == under for o in usable))
+            for offer in usable:
+                title = offer.title if offer.under else offer.title.format(what)
+                (below[offer.under] if offer.under else menu).addAction(
+                    title, partial(self.make_with, view.kind, offer)
+                )
+
+    def rename_take(self, name: str) -> None:
+        """Ask for another name."""
+        text, good = QInputDialog.getText(self, "Rename take", "Name", text=name)
+        if good:
+            takes.rename(self.session, name, text)
+
+
+def _lines(take: Take) -> tuple[str, str]:
+    return f"of {take.source.clip}", ", ".join(s.name for s in take.steps) or "no steps"
+
+
+def _fits(words: list[str], *texts: str) -> bool:
+    whole = " ".join(texts).lower()
+    return all(w in whole for w in words)

@@ -1,0 +1,161 @@
+"""Small pictures of clips and takes: drawn one at a time while nothing else is to do, those of takes from their results."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from weakref import WeakKeyDictionary
+
+from PySide6.QtCore import QObject, QSize, QTimer, Signal
+from PySide6.QtGui import QImage
+
+from reflexa.desktop.look import theme
+from reflexa.desktop.picture import pictures
+from reflexa.desktop.session import Session
+from reflexa.desktop.work import Job
+from reflexa.errors import RecipeError
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+from reflexa.take import Source, Take
+from reflexa.take.clips import TAKE
+
+PICTURE = QSize(60, 46)
+# Pictures of one clip, while it plays.
+_MOST = 600
+
+
+@dataclass(frozen=True)
+class Thing:
+    """What there is a picture of: a take (by its name), or a clip (by its source)."""
+
+    take: str = ""
+    source: Source | None = None
+
+
+class Previews(QObject):
+    """``drawn``: there is another picture."""
+
+    drawn = Signal()
+
+    def __init__(self, session: Session, parent: QObject) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.playing: Thing | None = None
+        self._frame = 0.0
+        # By clip and then by frame and theme; they go with the clip that they are of.
+        self._pictures: WeakKeyDictionary[Clip, dict[tuple[int, str], QImage]] = WeakKeyDictionary()
+        self._wanted: list[Thing] = []
+        # Results of takes as they were when they were computed, and those that are being computed.
+        self._results: dict[str, tuple[Take, Rig, Clip] | None] = {}
+        self._under_way: set[str] = set()
+        self._idle = QTimer(self)
+        self._idle.setSingleShot(True)
+        self._idle.timeout.connect(self._draw_next)
+        self._player = QTimer(self)
+        self._player.setInterval(66)
+        self._player.timeout.connect(self._play)
+
+    def forget(self) -> None:
+        """Draw everything anew."""
+        self._pictures.clear()
+        self._results.clear()
+        self.drawn.emit()
+
+    def play(self, thing: Thing | None) -> None:
+        """Let one of the pictures move; None: none."""
+        if thing != self.playing:
+            self.playing, self._frame = thing, 0.0
+            if thing is None:
+                self._player.stop()
+                self.drawn.emit()
+            else:
+                self._player.start()
+
+    def image(self, thing: Thing) -> QImage | None:
+        """The picture as far as it is drawn already; else it is put in line to be drawn."""
+        found = self._clip(thing)
+        if found is None:
+            return None
+        rig, clip = found
+        moving = thing == self.playing
+        frame = int(self._frame) % clip.frames if moving else clip.frames // 3
+        known, key = self._pictures.setdefault(clip, {}), (frame, theme.current().name)
+        if key not in known and moving:
+            self._draw(rig, clip, frame)
+        if key not in known and thing not in self._wanted:
+            self._wanted.append(thing)
+            self._idle.start()
+        return known.get(key)
+
+    def _draw_next(self) -> None:
+        if self._wanted:
+            found = self._clip(self._wanted.pop(0))
+            if found is not None:
+                rig, clip = found
+                self._draw(rig, clip, clip.frames // 3)
+                self.drawn.emit()
+        if self._wanted:
+            self._idle.start()
+
+    def _draw(self, rig: Rig, clip: Clip, frame: int) -> None:
+        known = self._pictures.setdefault(clip, {})
+        if len(known) > _MOST:
+            known.clear()
+        w, h = PICTURE.width() * 2, (PICTURE.height() - 2) * 2
+        known[frame, theme.current().name] = pictures.preview(rig, clip, frame, w, h)
+
+    def _play(self) -> None:
+        found = self._clip(self.playing) if self.playing is not None else None
+        if found is not None:
+            clip = found[1]
+            self._frame = (self._frame + clip.rate * self._player.interval() / 1000) % max(clip.frames - 1, 1)
+            self.drawn.emit()
+
+    def _clip(self, thing: Thing) -> tuple[Rig, Clip] | None:
+        """The clip of a take or source, and its rig. Of a take that is not computed yet, its source for the while."""
+        session = self.session
+        take = session.project.take(thing.take)
+        source = take.source if take is not None else thing.source
+        document = session.sources.documents.get(source.file) if source is not None else None
+        clip = document.clip(source.clip) if document is not None and source is not None else None
+        if document is None or clip is None:
+            return None
+        if take is not None:
+            line = session.evaluation
+            if line is not None and line.take is take:
+                return line.rig, line.result
+            kept = self._results.get(take.name)
+            if kept is not None and kept[0] is take:
+                return kept[1], kept[2]
+            if take.steps and take.name != session.selection.take:
+                self._compute(take)
+        return document.rig, clip
+
+    def _compute(self, take: Take) -> None:
+        kept = self._results.get(take.name, ())
+        if take.name in self._under_way or kept is None:
+            return
+        clips, sources = self.session.clips, self.session.sources
+        self._under_way.add(take.name)
+
+        def call(job: Job[tuple[Take, Rig, Clip] | None]) -> tuple[Take, Rig, Clip] | None:
+            job.tell()
+            try:
+                clip, rig = clips[f"{TAKE}{take.name}"]
+            except (RecipeError, KeyError):
+                return None  # set up incompletely: its source stands for it
+            _ = clip.model  # computed here, not where it is drawn
+            return take, rig, clip
+
+        def done(found: tuple[Take, Rig, Clip] | None) -> None:
+            self._results[take.name] = found
+            self.drawn.emit()
+
+        job = Job(call, done)
+        job.lands = lambda: self.session.sources is sources
+        job.ended = lambda: self._under_way.discard(take.name)
+        self.session.work.start(job)
+
+    def project_changed(self) -> None:
+        """Takes or sources are others: what could not be computed is tried anew."""
+        names = {t.name for t in self.session.project.takes}
+        self._results = {n: r for n, r in self._results.items() if n in names and r is not None}

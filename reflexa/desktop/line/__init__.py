@@ -1,0 +1,1 @@
+"""The revision line: the order of computation, as cards."""

@@ -1,0 +1,198 @@
+"""Cards of the revision line."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPoint, QSize, Qt, Signal
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QSlider, QVBoxLayout
+
+from reflexa.desktop.kinds import view_of
+from reflexa.desktop.line.ribbon import Ribbon
+from reflexa.desktop.look import theme
+from reflexa.desktop.session import Session, line
+from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.switch import Switch
+from reflexa.steps import Step, kind_of
+
+CARD_SIZE = QSize(178, 84)
+
+
+class _Name(labels.Eliding):
+    renamed = Signal()
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        self.renamed.emit()
+
+
+class Card(QFrame):
+    """One card, known by ``id``. Clicking selects it."""
+
+    clicked = Signal(str)
+
+    def __init__(self, id_: str, title: str, what: str, icon: str) -> None:
+        super().__init__()
+        self.setObjectName("card")
+        self.id = id_
+        self.setFixedSize(CARD_SIZE)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(f"{what} {title}")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(9, 7, 9, 7)
+        column.setSpacing(3)
+        self.top = QHBoxLayout()
+        self.top.setSpacing(5)
+        picture = QLabel()
+        picture.setPixmap(theme.icon(icon, "accent").pixmap(18, 18))
+        self.top.addWidget(picture)
+        self.name = _Name(title)
+        self.name.setStyleSheet("font-weight: 600;")
+        self.top.addWidget(self.name, 1)
+        column.addLayout(self.top)
+        self.body = QVBoxLayout()
+        self.body.setSpacing(3)
+        column.addLayout(self.body, 1)
+
+    def mark(self, chosen: bool) -> None:
+        """Show whether it is the selected one."""
+        said = "true" if chosen else "false"
+        if self.property("chosen") != said:
+            self.setProperty("chosen", said)
+            self.style().unpolish(self)
+            self.style().polish(self)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.clicked.emit(self.id)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.clicked.emit(self.id)
+        else:
+            super().keyPressEvent(event)
+
+
+class StepCard(Card):
+    """The card of a step: its switch, its weight, how much it changes. Dragging it moves the step; double-clicking its name
+    renames it."""
+
+    dragged = Signal(str, int)
+    dropped = Signal(str, int)
+    menu_wanted = Signal(str, QPoint)
+
+    def __init__(self, session: Session, step: Step) -> None:
+        kind = kind_of(step.kind)
+        super().__init__(step.id, step.name, kind.title, view_of(step.kind).icon or step.kind)
+        self.session = session
+        self._press: QPoint | None = None
+        self._home = QPoint()
+        self._carried = False
+        self.name.renamed.connect(self.rename)
+        self.switch = Switch(step.on, "Step on", "Switch the step on or off")
+        self.switch.clicked.connect(lambda on: line.switch(session, step.id, on))
+        self.top.addWidget(self.switch)
+        self.summary = labels.quiet()
+        self.summary.setWordWrap(False)
+        self.body.addWidget(self.summary)
+        self.slider: QSlider | None = None
+        self.ribbon: Ribbon | None = None
+        if kind.weighed:
+            self._add_weight(step)
+        else:
+            self.setToolTip("This step takes the clip over as a whole: it has no weight, envelope or mask.")
+            self.body.addStretch(1)
+
+    def _add_weight(self, step: Step) -> None:
+        row = QHBoxLayout()
+        self.slider = dressed(
+            QSlider(Qt.Orientation.Horizontal), minimum=0, maximum=100, accessibleName=f"Weight of {step.name}"
+        )
+        self.slider.valueChanged.connect(lambda v: line.weigh(self.session, step.id, v / 100))
+        self.slider.sliderReleased.connect(self.session.history.end_merge)
+        self.weight = QLabel()
+        self.weight.setFixedWidth(42)
+        self.weight.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
+        row.addWidget(self.slider)
+        row.addWidget(self.weight)
+        self.body.addLayout(row)
+        self.body.addStretch(1)
+        self.ribbon = Ribbon()
+        self.body.addWidget(self.ribbon)
+
+    def show_step(self, step: Step, later: tuple[Step, ...]) -> None:
+        """Show the step as it is now. later: the steps behind it."""
+        marks = [m for m, has in (("locked", step.locked), ("alone", self.session.selection.solo == step.id)) if has]
+        self.name.setText(f"{step.name} · {', '.join(marks)}" if marks else step.name)
+        self.switch.setChecked(step.on)
+        said = _summary(step, later)
+        if self.slider is not None:
+            self.slider.blockSignals(True)
+            self.slider.setValue(round(step.weight * 100))
+            self.slider.blockSignals(False)
+            self.weight.setText(f"{round(step.weight * 100)} %" if step.on else "off")
+        elif not step.on:
+            said = "off"
+        width = CARD_SIZE.width() - 24
+        self.summary.setText(self.fontMetrics().elidedText(said, Qt.TextElideMode.ElideRight, width))
+        self.summary.setToolTip(said)
+        self.summary.setVisible(bool(said))
+
+    def show_problem(self, needs: str) -> None:
+        """Warn of what the step needs before it can be run; an empty text: of nothing."""
+        self.name.setToolTip(needs or self.name.text())
+        labels.say(self.name, "warn" if needs else "")
+
+    def rename(self) -> None:
+        """Edit the name in its place."""
+        step = self.session.take.step(self.id) if self.session.take is not None else None
+        if step is None:
+            return
+        field = QLineEdit(step.name, self)
+        field.setGeometry(self.name.geometry().adjusted(-4, -4, 4, 4))
+        field.selectAll()
+        field.show()
+        field.setFocus()
+
+        def finish() -> None:
+            text = field.text().strip()
+            field.deleteLater()
+            if text and text != step.name:
+                line.rename(self.session, self.id, text)
+
+        field.returnPressed.connect(self.setFocus)
+        field.editingFinished.connect(finish)
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self._press = event.globalPosition().toPoint()
+        self._home = self.pos()
+        super().mousePressEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        """The card follows the hand along the line."""
+        if self._press is None:
+            return
+        by = event.globalPosition().toPoint() - self._press
+        if self._carried or by.manhattanLength() > 10:
+            self._carried = True
+            self.raise_()
+            self.move(self._home.x() + by.x(), self._home.y())
+            self.dragged.emit(self.id, self.geometry().center().x())
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        carried, self._carried, self._press = self._carried, False, None
+        if carried:
+            self.dropped.emit(self.id, self.geometry().center().x())
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        self.clicked.emit(self.id)
+        self.menu_wanted.emit(self.id, event.globalPos())
+
+
+def _summary(step: Step, later: tuple[Step, ...]) -> str:
+    """What the step says of itself in a few words, and which later one takes over from it."""
+    kind = kind_of(step.kind)
+    said = kind.summary(step.settings) if kind.summary is not None else ""
+    overrules = kind.overrules
+    if overrules is None:
+        return said
+    after = next((s for s in later if s.acts and s.kind == step.kind and overrules(step.settings, s.settings)), None)
+    return f"{said}, until {after.name}" if after is not None else said

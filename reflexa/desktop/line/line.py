@@ -1,0 +1,233 @@
+"""Source → step → step → + → Result: the order of computation, as cards."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QPoint, QSize, Qt, Signal
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QWidget
+
+from reflexa.desktop.kinds import view_of
+from reflexa.desktop.line.card import Card, StepCard
+from reflexa.desktop.look import theme
+from reflexa.desktop.session import RESULT, SOURCE, Session, line
+from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.dress import dressed
+from reflexa.steps import KINDS
+from reflexa.take import Take
+
+
+class RevisionLine(QScrollArea):
+    """The cards of the open take. cards: by the steps' ids, ``SOURCE`` and ``RESULT``; taps: by the card before them."""
+
+    export_wanted = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.setWidgetResizable(True)
+        self.setFixedHeight(110)
+        self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+        self.setAccessibleName("Revision line")
+        inner = QWidget()
+        self._row = QHBoxLayout(inner)
+        self._row.setContentsMargins(8, 6, 8, 6)
+        self._row.setSpacing(4)
+        self.setWidget(inner)
+        self.cards: dict[str, Card] = {}
+        self.taps: dict[str, QToolButton] = {}
+        self._shape: object = None
+        session.take_changed.connect(self.refresh)
+        session.selection.changed.connect(self._mark)
+        session.selection.looked.connect(self._on_looked)
+        session.evaluator.done.connect(self._show_values)
+        self.refresh()
+
+    @property
+    def steps(self) -> dict[str, StepCard]:
+        """The cards of the steps by their ids, in their order."""
+        return {i: card for i, card in self.cards.items() if isinstance(card, StepCard)}
+
+    def refresh_icons(self) -> None:
+        """Icons in the colours of the theme."""
+        self._shape = None
+        self.refresh()
+
+    def refresh(self) -> None:
+        """Rebuild the cards where their number, kinds or order changed; else only bring them up to date."""
+        take = self.session.take
+        shape = take and (take.name, take.source, tuple((s.id, s.kind) for s in take.steps))
+        if shape != self._shape or take is None:
+            self._shape = shape
+            self._rebuild(take)
+        self._show_steps()
+        self._mark()
+        self._show_values()
+
+    def _show_steps(self) -> None:
+        take = self.session.take
+        for i, step in enumerate(take.steps if take is not None else ()):
+            if take is not None and step.id in self.steps:
+                self.steps[step.id].show_step(step, take.steps[i + 1 :])
+
+    # Cards ------------------------------------------------------------------------------------------------------
+
+    def _rebuild(self, take: Take | None) -> None:
+        while (item := self._row.takeAt(0)) is not None:
+            if (widget := item.widget()) is not None:
+                widget.hide()
+                widget.deleteLater()
+        self.cards.clear()
+        self.taps.clear()
+        if take is None:
+            hint = labels.quiet("Make a take: double-click a clip on the left, or drop a motion file on the window.")
+            self._row.addWidget(hint, 1)
+            return
+        self._add_source(take)
+        for step in take.steps:
+            card = StepCard(self.session, step)
+            card.dragged.connect(self._drag)
+            card.dropped.connect(self._drop)
+            card.menu_wanted.connect(self._menu)
+            self._add_card(card)
+            self._add_tap(step.id, step.name)
+        self._row.addWidget(self._add_button())
+        arrow = QLabel()
+        arrow.setPixmap(theme.icon("tap", "quiet").pixmap(20, 20))
+        self._row.addWidget(arrow)
+        self._add_result()
+        self._row.addStretch(1)
+
+    def _add_source(self, take: Take) -> None:
+        card = Card(SOURCE, "Source", "Source", "source")
+        clip = labels.Eliding(take.source.clip)
+        clip.setToolTip(f"{take.source.clip} in {take.source.file}")
+        card.body.addWidget(clip)
+        self._source_facts = labels.quiet()
+        card.body.addWidget(self._source_facts)
+        card.body.addStretch(1)
+        self._add_card(card)
+        self._add_tap(SOURCE, "the source")
+
+    def _add_button(self) -> QToolButton:
+        self.plus = dressed(QToolButton(), toolTip="Add a step after the selected card", accessibleName="Add a step")
+        self.plus.setIcon(theme.icon("add", "accent"))
+        self.plus.setIconSize(QSize(22, 22))
+        self.plus.setFixedSize(38, 38)
+        menu = QMenu(self.plus)
+        for kind in KINDS.values():
+            icon = theme.icon(view_of(kind.kind).icon or kind.kind)
+            action = menu.addAction(icon, kind.title, partial(line.add, self.session, kind.kind))
+            action.setToolTip(kind.help)
+        menu.setToolTipsVisible(True)
+        self.plus.setMenu(menu)
+        self.plus.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        return self.plus
+
+    def _add_result(self) -> None:
+        card = Card(RESULT, "Result", "Result", "result")
+        self._result_facts = labels.quiet()
+        card.body.addWidget(self._result_facts)
+        card.body.addStretch(1)
+        button = dressed(QToolButton(), text="Export…", toolTip="Write a new clip asset")
+        button.setIcon(theme.icon("export", "accent"))
+        button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
+        button.clicked.connect(self.export_wanted)
+        self._found = labels.quiet()
+        low = QHBoxLayout()
+        low.addWidget(button)
+        low.addWidget(self._found, 1)
+        card.body.addLayout(low)
+        self._add_card(card)
+
+    def _add_card(self, card: Card) -> None:
+        card.clicked.connect(self._clicked)
+        self._row.addWidget(card)
+        self.cards[card.id] = card
+
+    def _add_tap(self, id_: str, name: str) -> None:
+        tap = dressed(
+            QToolButton(), checkable=True, toolTip=f"Tap: show the figure as it is after {name}",
+            accessibleName=f"Show the figure after {name}",
+        )  # fmt: skip
+        tap.setIcon(theme.icon("tap", "quiet"))
+        tap.setIconSize(QSize(20, 20))
+        tap.clicked.connect(lambda on: self.session.selection.set_tap(id_ if on else RESULT))
+        self._row.addWidget(tap)
+        self.taps[id_] = tap
+
+    def _clicked(self, id_: str) -> None:
+        self.session.selection.select_card(id_)
+        if id_ == RESULT:
+            self.session.selection.set_tap(RESULT)
+
+    def _on_looked(self) -> None:
+        self._show_steps()
+        self._mark()
+
+    def _mark(self) -> None:
+        for id_, card in self.cards.items():
+            card.mark(id_ == self.session.selection.card)
+        for id_, tap in self.taps.items():
+            tap.setChecked(id_ == self.session.selection.tap)
+
+    def _show_values(self) -> None:
+        session = self.session
+        if session.take is None or RESULT not in self.cards:
+            return
+        clip, result, evaluation = session.source_clip, session.result, session.evaluation
+        self._source_facts.setText(f"{clip.frames} frames, {clip.rate:g} a second" if clip is not None else "missing")
+        for id_, card in self.steps.items():
+            card.show_problem(session.problem_of(id_))
+            at = evaluation.take.index(id_) if evaluation is not None else -1
+            if card.ribbon is not None and evaluation is not None and at >= 0:
+                card.ribbon.set_values(evaluation.ribbons[at])
+        if result is not None:
+            first, last = session.range
+            count, found = last - first + 1, len(session.evaluator.findings)
+            self._result_facts.setText(f"{count} frames, {(count - 1) / result.rate:.2f} s")
+            self._found.setText(f"{found} finding{'s' if found > 1 else ''}" if found else "")
+            labels.say(self._found, "warn" if found else "quiet")
+
+    # Moving -----------------------------------------------------------------------------------------------------
+
+    def _place(self, x: int, id_: str) -> int:
+        """The position among the other steps of a card whose middle is at ``x``."""
+        return sum(c.geometry().center().x() < x for i, c in self.steps.items() if i != id_)
+
+    def _drag(self, id_: str, x: int) -> None:
+        to, name = self._place(x, id_), self.steps[id_].name.text()
+        now = list(self.steps).index(id_)
+        self.session.said.emit(f"{name}: becomes step {to + 1}" if to != now else f"{name}: stays step {now + 1}")
+
+    def _drop(self, id_: str, x: int) -> None:
+        to = self._place(x, id_)
+        self._row.invalidate()  # puts the card back where it belongs
+        self._row.activate()
+        line.move(self.session, id_, to)
+
+    def _menu(self, id_: str, at: QPoint) -> None:
+        session, take = self.session, self.session.take
+        step = take.step(id_) if take is not None else None
+        if take is None or step is None:
+            return
+        menu, place = QMenu(self), take.index(id_)
+        menu.addAction("Rename", self.steps[id_].rename)
+        menu.addAction("Duplicate", lambda: line.duplicate(session, id_))
+        menu.addAction("Earlier", lambda: line.move(session, id_, place - 1)).setEnabled(place > 0)
+        menu.addAction("Later", lambda: line.move(session, id_, place + 1)).setEnabled(place < len(take.steps) - 1)
+        menu.addSeparator()
+        solo = menu.addAction("Show it alone", lambda: line.toggle_solo(session, id_))
+        solo.setCheckable(True)
+        solo.setChecked(session.selection.solo == id_)
+        lock = menu.addAction("Lock", lambda: line.set_locked(session, id_, not step.locked))
+        lock.setCheckable(True)
+        lock.setChecked(step.locked)
+        menu.addSeparator()
+        menu.addAction(theme.icon("delete"), "Remove", lambda: line.remove(session, id_))
+        menu.exec(at)
+
+    def rename(self, id_: str) -> None:
+        """Edit the name of a step in its place."""
+        if id_ in self.steps:
+            self.steps[id_].rename()

@@ -1,0 +1,1 @@
+"""Palette, font and icons."""

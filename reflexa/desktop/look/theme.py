@@ -1,0 +1,222 @@
+"""Palette, font and icons. Two themes from the same tokens; text contrast is at least 4.5:1 in both (a test measures)."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from importlib.resources import files
+
+from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
+from PySide6.QtSvg import QSvgRenderer
+from PySide6.QtWidgets import QApplication
+
+from reflexa.draw.scene import Colour
+
+FAMILY = "Manrope"
+# The icon of whatever has none of its own.
+PLAIN = "step"
+
+
+@dataclass(frozen=True)
+class Theme:
+    """Colours by what they are for."""
+
+    name: str
+    window: str
+    panel: str
+    card: str
+    field: str
+    ink: str
+    quiet: str
+    line: str
+    accent: str
+    on_accent: str
+    soft: str
+    warn: str
+    good: str
+    left: str
+    right: str
+    sky: Colour
+    floor: Colour
+    shadow: Colour
+    before: Colour
+
+    def rgb(self, token: str) -> Colour:
+        """A colour as the renderer takes it."""
+        c = self.colour(token)
+        return c.redF(), c.greenF(), c.blueF()
+
+    def colour(self, token: str, alpha: int = 255) -> QColor:
+        c = QColor(getattr(self, token))
+        c.setAlpha(alpha)
+        return c
+
+
+DAYLIGHT = Theme(
+    "Daylight", "#e6ebe8", "#f3f5f1", "#ffffff", "#ffffff", "#17282e", "#4c5f66", "#c3cdc9", "#0b5d7a", "#ffffff",
+    "#d3e6ec", "#9a3412", "#00694d", "#b34700", "#00694d",
+    (0.88, 0.925, 0.93), (0.70, 0.755, 0.745), (0.22, 0.30, 0.32), (0.35, 0.47, 0.60),
+)  # fmt: skip
+NIGHT = Theme(
+    "Night watch", "#0c1b24", "#12262f", "#19323e", "#0f2029", "#e4edef", "#a3b8bf", "#2d4854", "#84cbe2", "#06202b",
+    "#1f4554", "#ffab7a", "#5fd3ab", "#f08a3c", "#35c49a",
+    (0.13, 0.20, 0.25), (0.085, 0.135, 0.165), (0.01, 0.03, 0.04), (0.50, 0.62, 0.78),
+)  # fmt: skip
+THEMES = {t.name: t for t in (DAYLIGHT, NIGHT)}
+_current = DAYLIGHT
+
+
+def current() -> Theme:
+    """The theme in use."""
+    return _current
+
+
+def load_font() -> None:
+    """Make the shipped font known to Qt."""
+    for weight in ("Regular", "SemiBold"):
+        data = files("reflexa.desktop.look").joinpath(f"fonts/Manrope-{weight}.ttf").read_bytes()
+        QFontDatabase.addApplicationFontFromData(QByteArray(data))
+
+
+def apply(app: QApplication, theme: Theme) -> None:
+    """Use a theme for the whole application."""
+    global _current
+    _current = theme
+    _icons.clear()
+    font = QFont(FAMILY)
+    font.setPointSizeF(9.5)
+    # Numbers in columns and in running time displays must not dance.
+    font.setFeature(QFont.Tag("tnum"), 1)
+    app.setFont(font)
+    palette = QPalette()
+    for role, token in (
+        (QPalette.ColorRole.Window, "window"), (QPalette.ColorRole.Base, "field"), (QPalette.ColorRole.Text, "ink"),
+        (QPalette.ColorRole.WindowText, "ink"), (QPalette.ColorRole.Button, "card"), (QPalette.ColorRole.ButtonText, "ink"),
+        (QPalette.ColorRole.Highlight, "accent"), (QPalette.ColorRole.HighlightedText, "on_accent"),
+        (QPalette.ColorRole.ToolTipBase, "ink"), (QPalette.ColorRole.ToolTipText, "card"),
+        (QPalette.ColorRole.PlaceholderText, "quiet"), (QPalette.ColorRole.AlternateBase, "panel"),
+        (QPalette.ColorRole.Link, "accent"),
+    ):  # fmt: skip
+        palette.setColor(role, theme.colour(token))
+    for role in (QPalette.ColorRole.Text, QPalette.ColorRole.WindowText, QPalette.ColorRole.ButtonText):
+        palette.setColor(QPalette.ColorGroup.Disabled, role, theme.colour("quiet", 150))
+    app.setPalette(palette)
+    app.setStyleSheet(_sheet(theme))
+
+
+def _file(name: str) -> str:
+    """Where a file of ours lies, as style sheets write it."""
+    return str(files("reflexa.desktop.look").joinpath(name)).replace("\\", "/")
+
+
+def _sheet(t: Theme) -> str:
+    return f"""
+    * {{ outline: none; }}
+    QMainWindow, QDialog {{ background: {t.window}; }}
+    QToolTip {{ background: {t.ink}; color: {t.card}; border: none; padding: 4px 6px; }}
+    QWidget#panel {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 8px; }}
+    QLabel#heading {{ font-weight: 600; font-size: 11pt; color: {t.ink}; }}
+    QLabel#section {{ font-weight: 600; color: {t.quiet}; padding-top: 6px; }}
+    QLabel#quiet {{ color: {t.quiet}; }}
+    QLabel#warn {{ color: {t.warn}; font-weight: 600; }}
+    QMenuBar {{ background: {t.window}; padding: 2px 4px; }}
+    QMenuBar::item {{ padding: 4px 8px; border-radius: 4px; background: transparent; }}
+    QMenuBar::item:selected {{ background: {t.soft}; }}
+    QMenu {{ background: {t.card}; border: 1px solid {t.line}; padding: 4px; }}
+    QMenu::item {{ padding: 5px 28px 5px 12px; border-radius: 4px; color: {t.ink}; }}
+    QMenu::item:selected {{ background: {t.soft}; }}
+    QMenu::item:disabled {{ color: {t.quiet}; }}
+    QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
+    QPushButton {{ background: {t.card}; border: 1px solid {t.line};
+        border-radius: 6px; padding: 5px 12px; color: {t.ink}; }}
+    QPushButton:hover {{ border-color: {t.accent}; }}
+    QPushButton:pressed {{ background: {t.soft}; }}
+    QPushButton:focus {{ border: 2px solid {t.accent}; padding: 4px 11px; }}
+    QPushButton:disabled {{ color: {t.quiet}; background: {t.panel}; }}
+    QPushButton#main {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
+    QPushButton#main:disabled {{ background: {t.line}; color: {t.quiet}; border-color: {t.line}; }}
+    QToolButton {{ background: transparent; border: 1px solid transparent;
+        border-radius: 6px; padding: 3px; color: {t.ink}; }}
+    QToolButton:hover {{ background: {t.soft}; }}
+    QToolButton:checked {{ background: {t.soft}; border-color: {t.accent}; }}
+    QToolButton:focus {{ border-color: {t.accent}; }}
+    QToolButton::menu-indicator {{ image: none; }}
+    QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox {{ background: {t.field};
+        border: 1px solid {t.line}; border-radius: 5px;
+        padding: 3px 6px; selection-background-color: {t.accent}; selection-color: {t.on_accent}; color: {t.ink}; }}
+    QDoubleSpinBox#narrow, QSpinBox#narrow {{ padding: 3px 3px; }}
+    QPushButton#narrow, QPushButton#narrow:focus {{ padding: 4px 2px; }}
+    QLineEdit:focus, QSpinBox:focus, QDoubleSpinBox:focus, QComboBox:focus {{ border: 1px solid {t.accent}; }}
+    QSpinBox::up-button, QSpinBox::down-button, QDoubleSpinBox::up-button, QDoubleSpinBox::down-button {{ width: 0; }}
+    QComboBox::drop-down {{ border: none; width: 20px; }}
+    QComboBox::down-arrow {{ image: url("{_file("icons/down.svg")}"); width: 12px; height: 12px; }}
+    QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; color: {t.ink}; }}
+    QCheckBox {{ color: {t.ink}; spacing: 6px; }}
+    QCheckBox:focus {{ color: {t.accent}; }}
+    QTreeWidget, QListWidget, QTableWidget, QListView {{ background: {t.panel}; border: none; color: {t.ink}; }}
+    QTreeWidget::item, QListWidget::item, QTableWidget::item {{ padding: 2px; }}
+    QTreeWidget::item:selected, QListWidget::item:selected, QTableWidget::item:selected {{ background: {t.soft};
+        color: {t.ink}; }}
+    QHeaderView::section {{ background: {t.panel}; color: {t.quiet};
+        border: none; border-bottom: 1px solid {t.line}; padding: 3px 4px; }}
+    QTabWidget::pane {{ border: none; }}
+    QTabBar {{ background: transparent; }}
+    QTabBar::tab {{ padding: 5px 14px; margin-right: 3px; border-radius: 6px;
+        color: {t.quiet}; background: transparent; font-weight: 600; }}
+    QTabBar::tab:selected {{ background: {t.soft}; color: {t.ink}; }}
+    QTabBar::tab:hover {{ color: {t.ink}; }}
+    QTabBar::tab:focus {{ border: 1px solid {t.accent}; }}
+    QScrollArea {{ background: transparent; border: none; }}
+    QScrollArea > QWidget > QWidget {{ background: transparent; }}
+    QScrollBar:vertical {{ width: 10px; background: transparent; margin: 2px; }}
+    QScrollBar:horizontal {{ height: 10px; background: transparent; margin: 2px; }}
+    QScrollBar::handle {{ background: {t.line}; border-radius: 3px; min-height: 24px; min-width: 24px; }}
+    QScrollBar::handle:hover {{ background: {t.quiet}; }}
+    QScrollBar::add-line, QScrollBar::sub-line, QScrollBar::add-page, QScrollBar::sub-page {{ background: none;
+        border: none; }}
+    QSplitter::handle {{ background: transparent; }}
+    QProgressBar {{ background: {t.field}; border: 1px solid {t.line}; border-radius: 5px;
+        height: 12px; text-align: center; color: {t.ink}; }}
+    QProgressBar::chunk {{ background: {t.accent}; border-radius: 4px; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {t.line}; border-radius: 2px; }}
+    QSlider::sub-page:horizontal {{ background: {t.accent}; border-radius: 2px; }}
+    QSlider::handle:horizontal {{ background: {t.card}; border: 2px solid {t.accent};
+        width: 10px; margin: -5px 0; border-radius: 7px; }}
+    QSlider::handle:horizontal:focus {{ background: {t.accent}; }}
+    QStatusBar {{ background: {t.window}; color: {t.quiet}; }}
+    QFrame#card {{ background: {t.card}; border: 1px solid {t.line}; border-radius: 8px; }}
+    QFrame#card[chosen="true"] {{ border: 2px solid {t.accent}; }}
+    QFrame#overlay {{ background: {t.colour("panel", 226).name(QColor.NameFormat.HexArgb)};
+        border: 1px solid {t.line}; border-radius: 8px; }}
+    """
+
+
+def _drawing(name: str) -> str:
+    folder = files("reflexa.desktop.look").joinpath("icons")
+    own = folder.joinpath(f"{name}.svg")
+    return (own if own.is_file() else folder.joinpath(f"{PLAIN}.svg")).read_text()
+
+
+_icons: dict[tuple[str, str], QIcon] = {}
+
+
+def icon(name: str, token: str = "ink") -> QIcon:
+    """One of our icons in a colour of the theme; a plain one where there is none of that name."""
+    key = (name, token)
+    if key not in _icons:
+        out = QIcon()
+        svg = _drawing(name)
+        for mode, colour in (
+            (QIcon.Mode.Normal, current().colour(token)),
+            (QIcon.Mode.Disabled, current().colour("line")),
+        ):
+            renderer = QSvgRenderer(QByteArray(svg.replace("#000", colour.name()).encode()))
+            for size in (20, 40):
+                pixmap = QPixmap(QSize(size, size))
+                pixmap.fill(Qt.GlobalColor.transparent)
+                painter = QPainter(pixmap)
+                renderer.render(painter, QRectF(0, 0, size, size))
+                painter.end()
+                out.addPixmap(pixmap, mode)
+        _icons[key] = out
+    return _icons[key]

@@ -1,0 +1,1 @@
+"""The figure in motion: looking, comparing, picking, pulling."""

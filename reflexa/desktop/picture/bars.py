@@ -1,0 +1,86 @@
+"""The bars that lie over the picture: how it is compared, and what of it is shown."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QObject, QSize, Signal
+from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QToolButton, QWidget
+
+from reflexa.desktop.look import theme
+from reflexa.desktop.picture.look import COMPARE
+from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.draw.camera import STANDARD
+
+# What can be switched: the field of the look (its icon has the same name), what it does, and more of it.
+SWITCHES = {
+    "mesh": ("Show the skin", ""),
+    "joints": ("Show joints and bones", ""),
+    "follow": ("Keep the figure in the picture", "while it travels"),
+    "in_place": ("Hold in place", "show the clip without its travel"),
+    "ghosts": ("Show ghosts", "the figure some frames before and after"),
+    "trail": ("Show the joint's trail", "before and after the steps"),
+}
+
+
+def _bar(parent: QWidget) -> tuple[QFrame, QHBoxLayout]:
+    bar = named(QFrame(parent), "overlay")
+    row = QHBoxLayout(bar)
+    row.setContentsMargins(4, 3, 4, 3)
+    row.setSpacing(2)
+    return bar, row
+
+
+class CompareBar(QObject):
+    """One of the ways to compare."""
+
+    chosen = Signal(str)
+
+    def __init__(self, parent: QWidget, now: str) -> None:
+        super().__init__(parent)
+        self.frame, row = _bar(parent)
+        group = QButtonGroup(self)
+        self.buttons: dict[str, QToolButton] = {}
+        for name, tip in COMPARE.items():
+            button = dressed(QToolButton(), text=name, checkable=True, checked=name == now, toolTip=tip)
+            button.clicked.connect(lambda _=False, n=name: self.chosen.emit(n))
+            group.addButton(button)
+            row.addWidget(button)
+            self.buttons[name] = button
+
+
+class ToolBar(QObject):
+    """Switches of what is shown, and where it is seen from."""
+
+    switched = Signal(str, bool)
+    view_chosen = Signal(str)
+    parallel_wanted = Signal()
+
+    def __init__(self, parent: QWidget, now: dict[str, bool]) -> None:
+        super().__init__(parent)
+        self.frame, row = _bar(parent)
+        self.buttons: dict[str, QToolButton] = {}
+        tips = {name: f"{what}: {more}" if more else what for name, (what, more) in SWITCHES.items()}
+        tips |= {"frame": "Bring the figure into the picture (F5)", "view": "Standard views"}
+        for name, tip in tips.items():
+            button = dressed(QToolButton(), checkable=name in SWITCHES, toolTip=tip, accessibleName=tip)
+            button.setIconSize(QSize(18, 18))
+            if name in SWITCHES:
+                button.setChecked(now[name])
+                button.toggled.connect(lambda on, n=name: self.switched.emit(n, on))
+            row.addWidget(button)
+            self.buttons[name] = button
+        menu = QMenu(parent)
+        for view in STANDARD:
+            menu.addAction(view.capitalize(), partial(self.view_chosen.emit, view))
+        menu.addSeparator()
+        self.parallel = menu.addAction("Parallel view", self.parallel_wanted.emit)
+        self.parallel.setCheckable(True)
+        self.buttons["view"].setMenu(menu)
+        self.buttons["view"].setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.refresh_icons()
+
+    def refresh_icons(self) -> None:
+        """Icons in the colours of the theme."""
+        for name, button in self.buttons.items():
+            button.setIcon(theme.icon(name))

@@ -1,0 +1,77 @@
+"""From scenes to pictures: what the viewport, previews and screenshots have in common."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import lru_cache
+
+import numpy as np
+from PySide6.QtGui import QImage
+
+from reflexa.desktop.look import theme
+from reflexa.desktop.picture import colours
+from reflexa.desktop.picture.gl import drawing
+from reflexa.draw import Camera, Figure, Scene
+from reflexa.draw import figure as drawn
+from reflexa.draw.scene import Lines, Marks, ground_grid, matrices_at
+from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+
+
+def ground(centre: Array, extent: float) -> Lines:
+    """The grid about a place, in the colours of the theme; made anew only when it would differ."""
+    return _ground(
+        round(float(centre[0])), round(float(centre[2])), float(np.ceil(extent)), theme.current() is theme.NIGHT
+    )
+
+
+@lru_cache(maxsize=64)
+def _ground(x: int, z: int, extent: float, dark: bool) -> Lines:
+    fine = np.array([0.55, 0.68, 0.75, 0.16] if dark else [0.20, 0.28, 0.30, 0.20])
+    strong = np.array([0.60, 0.74, 0.82, 0.34] if dark else [0.16, 0.24, 0.27, 0.42])
+    return ground_grid(np.array([x, 0, z]), extent, fine, strong, 1.0)
+
+
+def moved(figure: Figure, by: Array) -> Figure:
+    """The figure somewhere else."""
+    matrices = np.array(figure.matrices)
+    matrices[:, :, 3] += by
+    return replace(figure, matrices=matrices)
+
+
+def shifted(lines: Lines, marks: Marks, by: Array) -> tuple[Lines, Marks]:
+    """Strokes and marks somewhere else."""
+    return replace(lines, ends=lines.ends + by), replace(marks, places=marks.places + by)
+
+
+class _Picture(QImage):
+    """An image that holds on to the pixels that it only points at."""
+
+    def __init__(self, pixels: bytearray, width: int, height: int) -> None:
+        super().__init__(pixels, width, height, width * 4, QImage.Format.Format_RGBX8888)
+        self._pixels = pixels
+
+
+def render(scene: Scene, camera: Camera, width: int, height: int) -> QImage:
+    """A picture that owns its pixels for as long as it lives."""
+    return _Picture(drawing().renderer.render(scene, camera, width, height), width, height)
+
+
+def needs_supersampling() -> bool:
+    """Is the drawing done in software, which has no smoothing of its own?"""
+    return drawing().renderer.software
+
+
+def preview(rig: Rig, clip: Clip, frame: int, width: int, height: int) -> QImage:
+    """A small picture of one frame for the library."""
+    t = theme.current()
+    placed = clip.model[1][frame]
+    low, high = placed.min(axis=0), placed.max(axis=0)
+    camera = Camera(yaw=38.0, pitch=10.0).framed(low, high)
+    camera = camera.zoomed(0.97)
+    c = colours.by_side(rig)
+    # Bones are for rigs without a skin: on a thumbnail both would be mud.
+    lines = () if rig.meshes else (drawn.bones(rig, clip, frame, c, 0.95),)
+    scene = Scene(t.sky, t.floor, t.shadow, None, (Figure(rig.meshes, matrices_at(clip, frame)),), lines)
+    return render(scene, camera, width, height)

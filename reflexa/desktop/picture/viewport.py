@@ -1,0 +1,211 @@
+"""The figure in motion: a plain widget that shows a snapshot with labels over it, and hands the pointer on."""
+
+from __future__ import annotations
+
+from dataclasses import asdict, replace
+from typing import Any
+
+import numpy as np
+from PySide6.QtCore import QEvent, QRectF, QSize, Qt, QTimer
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from reflexa.desktop.picture import pictures
+from reflexa.desktop.picture.bars import CompareBar, ToolBar
+from reflexa.desktop.picture.handle import Handle
+from reflexa.desktop.picture.hands import Hands
+from reflexa.desktop.picture.hold import Hold
+from reflexa.desktop.picture.labels import caption, paint_labels
+from reflexa.desktop.picture.look import Look
+from reflexa.desktop.picture.posed import PosedFigure
+from reflexa.desktop.picture.scene import scene
+from reflexa.desktop.picture.snapshot import Snapshot, moved_camera, snapshot
+from reflexa.desktop.session import Session
+from reflexa.draw import Camera, Scene
+
+
+class Viewport(QWidget):
+    """look: how one wants to look; camera: from where. What is shown is looked up once for every change."""
+
+    def __init__(self, session: Session, parent: QWidget | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setMinimumSize(320, 220)
+        self.setAccessibleName("Viewport")
+        self.look = Look()
+        self._camera = Camera()
+        self._seen: Snapshot | None = None
+        self._framed_for: object = None
+        self._rest_framed = False
+        self._fine = False
+        self._settle = QTimer(self)
+        self._settle.setInterval(160)
+        self._settle.setSingleShot(True)
+        self._settle.timeout.connect(self._draw_fine)
+        self.hands = Hands(session, lambda: self.seen, self.set_camera)
+        self._compare = CompareBar(self, self.look.compare)
+        self._compare.chosen.connect(self.set_compare)
+        self._tools = ToolBar(self, asdict(self.look))
+        self._tools.switched.connect(lambda name, on: self.set_look(**{name: on}))
+        self._tools.view_chosen.connect(self.set_view)
+        self._tools.parallel_wanted.connect(self.toggle_parallel)
+        self.buttons, self.compare_buttons = self._tools.buttons, self._compare.buttons
+        self.compare_bar, self.tool_bar = self._compare.frame, self._tools.frame
+        self.buttons["frame"].clicked.connect(self.frame_figure)
+        self.refresh_icons = self._tools.refresh_icons
+        for signal in (
+            session.player.moved, session.player.changed, session.selection.changed, session.project_changed,
+            session.take_changed, session.evaluator.previewed, session.evaluator.waiting, session.evaluator.reported,
+        ):  # fmt: skip
+            signal.connect(self.refresh)
+        session.evaluator.done.connect(self._on_evaluated)
+        session.selection.looked.connect(self._on_looked)
+        session.trail_wanted.connect(lambda: self.buttons["trail"].setChecked(True))
+
+    # What is seen -----------------------------------------------------------------------------------------------
+
+    @property
+    def seen(self) -> Snapshot:
+        """What is to be seen now."""
+        size = self.width(), self.height()
+        if self._seen is None or (self._seen.sight.width, self._seen.sight.height) != size:
+            self._seen = snapshot(self.session, self.look, self._camera, *size)
+        return self._seen
+
+    @property
+    def camera(self) -> Camera:
+        return self._camera
+
+    def set_camera(self, camera: Camera) -> None:
+        """See it from elsewhere."""
+        self._camera = camera
+        if self._seen is not None:
+            self._seen = moved_camera(self._seen, camera)
+        self.update()
+
+    def refresh(self) -> None:
+        """Something else is to be seen."""
+        self._seen = None
+        self.update()
+
+    def set_look(self, **to: Any) -> None:
+        """Look otherwise: fields of ``Look``."""
+        self.look = replace(self.look, **to)
+        self.refresh()
+
+    def figures(self) -> tuple[PosedFigure, ...]:
+        """Every figure that the picture shows."""
+        return self.seen.figures
+
+    def handle(self) -> Handle | None:
+        """The handle that can be pulled, where there is one."""
+        hold = self.seen.hold
+        return hold.handle if isinstance(hold, Hold) else None
+
+    def caption(self) -> str:
+        """What the picture says of itself."""
+        return caption(self.seen)
+
+    def scene(self, times: int = 1) -> Scene:
+        """What the picture shows now; strokes and marks ``times`` as large, for a larger picture."""
+        return scene(self.seen, self.hands.hot, self.hands.hot_point, times)
+
+    # Looking ----------------------------------------------------------------------------------------------------
+
+    def set_compare(self, name: str) -> None:
+        """Compare in one of the ways of ``COMPARE``."""
+        self.compare_buttons[name].setChecked(True)
+        self.set_look(compare=name)
+
+    def hold_before(self, held: bool, step: bool = False) -> None:
+        """Show the source for as long as a key is held; with ``step``, the figure just before the selected step."""
+        self.set_look(before_held=held, step_held=held and step)
+
+    def toggle_parallel(self) -> None:
+        """See it in perspective, or in parallel."""
+        self.set_camera(replace(self._camera, perspective=not self._camera.perspective))
+        self._tools.parallel.setChecked(not self._camera.perspective)
+
+    def set_view(self, name: str) -> None:
+        """One of the standard views."""
+        self.set_camera(self._camera.standard(name))
+
+    def frame_figure(self) -> None:
+        """Bring the figure of the frame in hand into the picture."""
+        shown = self.figures()
+        if shown:
+            bounds = np.concatenate([f.bounds for f in shown])
+            self.set_camera(self._camera.framed(bounds.min(axis=0), bounds.max(axis=0)))
+
+    def _on_looked(self) -> None:
+        self.refresh()
+        if self._rest_framed != self.session.selection.rest_shown:
+            self._rest_framed = self.session.selection.rest_shown
+            self.frame_figure()
+
+    def _on_evaluated(self) -> None:
+        self.refresh()
+        take = self.session.take
+        key = (take.name, take.source) if take is not None else None
+        if key != self._framed_for and self.session.evaluation is not None:
+            self._framed_for = key
+            self.frame_figure()
+
+    # Painting ---------------------------------------------------------------------------------------------------
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        for bar in (self.compare_bar, self.tool_bar):
+            bar.adjustSize()
+        self.compare_bar.move(10, self.height() - self.compare_bar.height() - 10)
+        self.tool_bar.move(self.width() - self.tool_bar.width() - 10, 10)
+
+    def sizeHint(self) -> QSize:
+        return QSize(760, 480)
+
+    def _draw_fine(self) -> None:
+        self._fine = True
+        self.update()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        ratio = self.devicePixelRatioF()
+        w, h = round(self.width() * ratio), round(self.height() * ratio)
+        # Without a GPU edges are smoothed by drawing larger, and only once the picture stands still.
+        fine = self._fine and pictures.needs_supersampling()
+        times = 2 if fine else 1
+        image = pictures.render(self.scene(times), self._camera, w * times, h * times)
+        painter = QPainter(self)
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, fine)
+        painter.drawImage(QRectF(0, 0, self.width(), self.height()), image)
+        if self._fine or self.session.player.playing:
+            self._fine = False
+        else:
+            self._settle.start()
+        paint_labels(painter, self.seen, self.hands, min(self.width() - 28, max(self.tool_bar.x() - 28, 260)))
+        painter.end()
+
+    # The pointer ------------------------------------------------------------------------------------------------
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        self.setFocus()
+        self.hands.press(event)
+        self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        if self.hands.move(event):
+            over = self.hands.over
+            self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
+            self.update()
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self.hands.release(event)
+        self.update()
+
+    def leaveEvent(self, event: QEvent) -> None:
+        self.hands.leave()
+        self.update()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.set_camera(self._camera.zoomed(0.9985 ** event.angleDelta().y()))

@@ -1,0 +1,201 @@
+"""Computes the open take off the interface thread; the newest request wins, what takes long is told and can be stopped."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from typing import Any
+
+from msgspec.structs import replace
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from reflexa.checks import Finding, findings
+from reflexa.desktop.work import Job, Work
+from reflexa.errors import RecipeError
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+from reflexa.steps import Step, apply, kind_of, outcome
+from reflexa.take import Alone, Evaluation, Surroundings, Take, evaluate, evaluate_alone
+from reflexa.take.clips import TAKE, ClipsByName
+from reflexa.take.evaluate import context_at
+
+# What takes longer than this is told, milliseconds.
+_TOLD_AFTER = 200
+
+
+@dataclass(frozen=True, eq=False)
+class Request:
+    """A take, what it is computed from, and the step that is shown alone beside it (its id, or an empty text)."""
+
+    take: Take
+    clip: Clip
+    rig: Rig
+    within: Surroundings
+    solo: str = ""
+
+
+@dataclass(frozen=True, eq=False)
+class Compared:
+    """Another take's result, to look at."""
+
+    name: str
+    clip: Clip
+    rig: Rig
+
+
+@dataclass(frozen=True, eq=False)
+class _Report:
+    step: Step
+    line: Evaluation
+    value: Any
+
+
+class Evaluator(QObject):
+    """``done``: there is another evaluation (or none). ``reported``: there is a report of the selected step. ``waiting``:
+    another word about what is under way. ``previewed``: one frame of a changed step is there to be looked at."""
+
+    done = Signal()
+    reported = Signal()
+    waiting = Signal()
+    previewed = Signal()
+
+    def __init__(self, work: Work, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._work = work
+        self.evaluation: Evaluation | None = None
+        # One step without the others, where that is what is looked at. Nothing but the picture reads it.
+        self.alone: Alone | None = None
+        self.findings: list[Finding] = []
+        self.preview: Clip | None = None
+        self.other: Compared | None = None
+        self.computing = ""
+        self._report: _Report | None = None
+        self._request: Request | None = None
+        self._job: Job[Any] | None = None
+        self._at_step = 0
+        self._ticker = QTimer(self, interval=_TOLD_AFTER)
+        self._ticker.timeout.connect(self._tell)
+
+    def request(self, request: Request | None) -> None:
+        """Compute a take; None: there is nothing to compute."""
+        if self._job is not None:
+            self._job.cancel()
+        self._end_waiting()
+        self._request = request
+        if request is None:
+            self.forget()
+            return
+        self._at_step = 0
+        self._ticker.start()
+        job = Job(lambda job: self._run(request, job), self._done)
+        job.ended = lambda: self._end_waiting() if self._job is job else None
+        self._job = self._work.start(job, "evaluation")
+
+    def forget(self) -> None:
+        """Nothing is computed: another take, or none, is open."""
+        self.evaluation = self.alone = self.preview = None
+        self.findings = []
+        self._report = None
+        self.done.emit()
+
+    def _run(self, r: Request, job: Job[Any]) -> tuple[Evaluation, Alone | None, list[Finding]]:
+        def stop() -> bool:
+            self._at_step += 1  # asked before every step
+            return job.cancelled
+
+        line = evaluate(r.take, r.clip, r.rig, r.within, stop, lenient=True)
+        alone = None
+        if r.take.step(r.solo) is not None:
+            alone = evaluate_alone(r.take, r.solo, r.clip, r.rig, r.within, stop)
+        for clip in (*line.clips, *(alone.clips if alone is not None else ())):
+            job.tell()
+            _ = clip.model
+        _ = line.ribbons
+        job.tell()
+        return line, alone, findings(line.result, line.rig, r.take.stage, r.take.steps)
+
+    def _done(self, made: tuple[Evaluation, Alone | None, list[Finding]]) -> None:
+        self.evaluation, self.alone, self.findings = made
+        self.preview = None
+        self.done.emit()
+
+    # Waiting ------------------------------------------------------------------------------------------------
+
+    def _end_waiting(self) -> None:
+        self._ticker.stop()
+        if self.computing:
+            self.computing = ""
+            self.waiting.emit()
+
+    def _tell(self) -> None:
+        """Said again and again while a computation takes longer than one notices."""
+        steps = [s.name for s in self._request.take.steps] if self._request is not None else []
+        at = self._at_step - 1
+        what = f"{steps[at]} ({at + 1} of {len(steps)})" if 0 <= at < len(steps) else "what it came to"
+        self.computing = f"Computing {what} · Esc stops"
+        self.waiting.emit()
+
+    def stop(self) -> bool:
+        """Give up what is being computed; the picture stays as it was. False where there was nothing to stop."""
+        if not self.computing or self._job is None:
+            return False
+        self._job.cancel()
+        self._end_waiting()
+        return True
+
+    # Beside the evaluation ----------------------------------------------------------------------------------
+
+    def report_of(self, step: Step | None) -> Any:
+        """What the kind of a step reports of it, as far as it is computed; of the step as it was, while it is changed."""
+        return self._report.value if step is not None and self._report and self._report.step.id == step.id else None
+
+    def want_report(self, step: Step | None, within: Surroundings) -> None:
+        """Compute the report of a step, off the interface thread, where it is not there yet. That of a step that is off is
+        made as if it were on."""
+        line = self.evaluation
+        if step is None or line is None or line.take.step(step.id) != step or step.id in line.refused:
+            return
+        if self._report is not None and self._report.line is line and self._report.step == step:
+            return
+
+        def call(_: Job[_Report]) -> _Report:
+            if step.acts:
+                return _Report(step, line, line.outcomes[line.after(step.id)].report)
+            given, context = context_at(line, step.id, within)
+            on = replace(step, on=True, weight=1.0, envelope=(), mask=None)
+            try:
+                return _Report(step, line, outcome(on, given, context).report)
+            except RecipeError:
+                return _Report(step, line, None)
+
+        self._work.start(Job(call, self._reported), "report")
+
+    def _reported(self, report: _Report) -> None:
+        self._report = report
+        self.reported.emit()
+
+    def preview_step(self, step: Step, below: Clip, rig: Rig, frame: int) -> None:
+        """Show one frame of a changed step at once, of a kind for which that is exact."""
+        if kind_of(step.kind).single_pose:
+            self.preview = apply(step, below.cut(frame, frame), rig, frame)
+            self.previewed.emit()
+
+    def compare_with(self, name: str, clips: ClipsByName) -> None:
+        """Compute another take's result to look at; an empty name: none."""
+        self.other = None
+        if not name:
+            self.done.emit()
+            return
+
+        def call(job: Job[Compared | None]) -> Compared | None:
+            try:
+                clip, rig = clips[f"{TAKE}{name}"]
+            except (RecipeError, KeyError):
+                return None
+            _model = clip.model  # computed here, not where it is painted
+            return Compared(name, clip, rig)
+
+        def done(found: Compared | None) -> None:
+            self.other = found
+            self.done.emit()
+
+        self._work.start(Job(call, done), "compared")

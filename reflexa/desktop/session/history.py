@@ -1,0 +1,96 @@
+"""The project as a value, and the way back: every edit is one value after another."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+
+from PySide6.QtCore import QObject, Signal
+
+from reflexa.desktop.session.selection import Place
+from reflexa.project.store import Project
+from reflexa.take.edits import keep_locked
+
+_MOST = 500
+
+
+@dataclass(frozen=True)
+class _Past:
+    label: str
+    project: Project
+    place: Place
+    merge: str = ""
+
+
+class History(QObject):
+    """``changed`` says that there is another value, from which and where to look then."""
+
+    changed = Signal(object, object)
+    saved_changed = Signal()
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.project = Project("Untitled")
+        self._saved = self.project
+        self._past: list[_Past] = []
+        self._future: list[_Past] = []
+
+    @property
+    def unsaved(self) -> bool:
+        return self.project != self._saved
+
+    def open(self, project: Project) -> None:
+        """Begin anew with a project as it is on disk."""
+        self.project = self._saved = project
+        self._past, self._future = [], []
+
+    def saved(self) -> None:
+        """The project as it is now is on disk."""
+        self._saved = self.project
+        self.saved_changed.emit()
+
+    def edit(self, label: str, project: Project, before: Place, after: Place, merge: str = "") -> None:
+        """Go to the next value. before, after: where one looked, and looks then. merge: edits in a row with the same word
+        undo together. Raises LockedError where a locked step would be changed."""
+        if project == self.project:
+            return
+        for take in project.takes:
+            old = self.project.take(take.name)
+            if old is not None and old is not take:
+                keep_locked(old, take)
+        if not (merge and self._past and self._past[-1].merge == merge):
+            self._past.append(_Past(label, self.project, before, merge))
+            del self._past[:-_MOST]
+        self._future.clear()
+        self._go(project, after)
+
+    def end_merge(self) -> None:
+        """The next edit is undone on its own, whatever its word."""
+        if self._past:
+            self._past[-1] = replace(self._past[-1], merge="")
+
+    def undo(self, place: Place) -> None:
+        """Back by one edit. place: where one looks now, for the way forth."""
+        self._travel(self._past, self._future, place)
+
+    def redo(self, place: Place) -> None:
+        self._travel(self._future, self._past, place)
+
+    def _travel(self, source: list[_Past], target: list[_Past], place: Place) -> None:
+        if source:
+            past = source.pop()
+            target.append(_Past(past.label, self.project, place))
+            self._go(past.project, past.place)
+
+    def _go(self, project: Project, place: Place) -> None:
+        before, self.project = self.project, project
+        self.changed.emit(before, place)
+        self.saved_changed.emit()
+
+    @property
+    def undo_label(self) -> str:
+        """What undo would take back, or an empty text."""
+        return self._past[-1].label if self._past else ""
+
+    @property
+    def redo_label(self) -> str:
+        return self._future[-1].label if self._future else ""

@@ -1,0 +1,68 @@
+"""Files taken into the project: read first, copied then, all in one edit. What is stopped leaves nothing behind."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from pathlib import Path
+
+from reflexa.desktop.session.session import Session
+from reflexa.desktop.work import Job
+from reflexa.errors import ReflexaError
+from reflexa.formats import Imported, read
+from reflexa.project import store
+from reflexa.project.store import SourceFile
+from reflexa.take import Cancelled
+
+# The import and the takes made of it are one thing to undo.
+MERGE = "import"
+
+
+@dataclass(frozen=True, eq=False)
+class Found:
+    """What was read, under its names in the project, and what could not be, in words."""
+
+    documents: dict[str, Imported]
+    errors: list[str]
+
+
+def import_job(session: Session, paths: list[Path], done: Callable[[Found], None]) -> Job[Found]:
+    """The job that copies files into the project and reads them. They come into the project that is open now, or
+    into none."""
+    sources = session.sources
+
+    def call(job: Job[Found]) -> Found:
+        found, errors = {}, []
+        copied: list[Path] = []
+        try:
+            for i, path in enumerate(paths):
+                job.tell(f"Reading {path.name}", i / len(paths))
+                try:
+                    read(path)  # before anything is copied: a damaged file does not get in
+                    name, new = store.add_source(sources.folder, path)
+                    copied += new
+                    found[name] = read(store.inside(sources.folder, name))
+                except ReflexaError as e:
+                    errors.append(str(e))
+            job.tell("", 1.0)
+        except Cancelled:
+            for file in copied:
+                file.unlink(missing_ok=True)
+            raise
+        return Found(found, errors)
+
+    def land(found: Found) -> None:
+        for name, document in found.documents.items():
+            sources.take_in(SourceFile(name), document)
+        known = {s.file for s in session.project.sources}
+        new = tuple(SourceFile(n) for n in found.documents if n not in known)
+        if new:
+            what = f"import {new[0].file}" if len(new) == 1 else f"import {len(new)} files"
+            session.history.end_merge()
+            session.edit(what, replace(session.project, sources=(*session.project.sources, *new)), MERGE)
+        done(found)
+
+    job = Job(call, land)
+    job.title = f"The import of {paths[0].name if len(paths) == 1 else f'{len(paths)} files'}"
+    job.lands = lambda: session.sources is sources
+    return job

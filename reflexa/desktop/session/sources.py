@@ -1,0 +1,99 @@
+"""The files of one open project: what was read of them, their rigs, and what could not be read.
+
+There is one of these for every project that is opened. Work that reads for it holds on to it: when another project is
+open by then, what was read lands here, where nobody looks any more, and nowhere else.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from reflexa.desktop.work import Job, Work
+from reflexa.errors import ReflexaError
+from reflexa.formats import Imported, ReadOptions, read
+from reflexa.progress import Progress, quiet
+from reflexa.project import store
+from reflexa.project.store import Project, SourceFile
+from reflexa.rig import Rig
+from reflexa.rig.notes import Notes, with_notes
+
+
+def options_of(entry: SourceFile) -> ReadOptions:
+    """How a source is to be read."""
+    return ReadOptions(entry.unit, entry.positions, entry.facing)
+
+
+@dataclass(eq=False)
+class Sources:
+    """folder: where the project lies. placed: it was given a place by a person; one that was not is asked for at the
+    first save. documents: file → what was read; missing: file → why it was not. read_as: as what each was read."""
+
+    folder: Path
+    placed: bool = True
+    documents: dict[str, Imported] = field(default_factory=dict)
+    missing: dict[str, str] = field(default_factory=dict)
+    read_as: dict[str, SourceFile] = field(default_factory=dict)
+    _rigs: dict[str, tuple[Imported, Notes, Rig]] = field(default_factory=dict)
+
+    def take_in(self, entry: SourceFile, document: Imported) -> None:
+        """What was read of a source now stands for it."""
+        self.documents[entry.file] = document
+        self.read_as[entry.file] = entry
+        self.missing.pop(entry.file, None)
+
+    def rig_of(self, file: str, project: Project) -> Rig | None:
+        """The rig of a source, with what was said of it in the project."""
+        document = self.documents.get(file)
+        if document is None:
+            return None
+        said = project.rig_document(document.rig.key)
+        if said is None:
+            return document.rig
+        kept = self._rigs.get(file)
+        if kept is None or kept[0] is not document or kept[1] is not said.notes:
+            kept = self._rigs[file] = (document, said.notes, with_notes(document.rig, said.notes)[0])
+        return kept[2]
+
+    def rigs(self, project: Project) -> Mapping[str, Rig]:
+        """Every rig of the project by the file's name: what a step can take a clip to."""
+        return {f: rig for f in self.documents if (rig := self.rig_of(f, project)) is not None}
+
+    def document_of(self, rig: Rig | None, first: Imported | None = None) -> Imported | None:
+        """The source whose rig it is; ``first`` where that is one of several."""
+        key = rig.key if rig is not None else ""
+        if first is not None and first.rig.key == key:
+            return first
+        return next((d for d in self.documents.values() if d.rig.key == key), None)
+
+
+def opened(folder: Path, placed: bool = True, tell: Progress = quiet) -> tuple[Project, Sources]:
+    """A project folder with its sources. Raises ReadError; sources that are missing or damaged are named and left out."""
+    project = store.load(folder)
+    sources = Sources(folder, placed)
+    for i, entry in enumerate(project.sources):
+        tell(f"Reading {entry.file}", i / len(project.sources))
+        try:
+            sources.take_in(entry, read(store.inside(folder, entry.file), options_of(entry)))
+        except ReflexaError as e:
+            sources.missing[entry.file] = str(e)
+    return project, sources
+
+
+def read_anew(sources: Sources, project: Project, work: Work, done: Callable[[], None]) -> None:
+    """Read those sources again that the project now wants read otherwise than they were; ``done`` after each."""
+    for entry in project.sources:
+        if entry.file not in sources.documents or sources.read_as.get(entry.file, entry) == entry:
+            continue
+        sources.read_as[entry.file] = entry
+
+        def call(_: Job[Imported], e: SourceFile = entry) -> Imported:
+            return read(store.inside(sources.folder, e.file), options_of(e))
+
+        def take_in(document: Imported, e: SourceFile = entry) -> None:
+            if sources.read_as.get(e.file) == e:
+                sources.take_in(e, document)
+                done()
+
+        work.start(Job(call, take_in))

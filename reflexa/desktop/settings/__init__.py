@@ -1,0 +1,1 @@
+"""The page of the selected card, made from typed settings."""

@@ -1,0 +1,106 @@
+"""How much of a step counts, where and when: weight, mask, soft edge, envelope."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QPushButton, QSpinBox
+
+from reflexa.desktop.session import Session, line, masks
+from reflexa.desktop.settings.step_panel import StepPanel
+from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.numbers import put
+from reflexa.rig import PRESETS
+from reflexa.steps import Mask
+
+_BELOW = "below"
+
+
+class MaskSection(StepPanel):
+    """The same for every kind of step that can be weighed."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        self.column.addWidget(labels.section("How much, where"))
+        form = QFormLayout()
+        form.setSpacing(6)
+        self.weight = dressed(QSpinBox(minimum=0, maximum=100, suffix=" %"), accessibleName="Weight")
+        self.weight.setKeyboardTracking(False)
+        self.weight.valueChanged.connect(lambda v: line.weigh(session, session.selection.card, v / 100))
+        form.addRow("Weight", self.weight)
+        self.choice = dressed(QComboBox(), accessibleName="Joints")
+        self.choice.addItem("Whole body", None)
+        for name in PRESETS:
+            self.choice.addItem(name.capitalize(), Mask(parts=(name,)))
+        self.choice.addItem("From the selected joint down", _BELOW)
+        self.choice.activated.connect(lambda _i: self._choose(self.choice.currentData()))
+        form.addRow("Joints", self.choice)
+        self.paint = dressed(QPushButton("Paint it"), checkable=True)
+        self.paint.setToolTip(
+            "Click joints in the picture or the Figure view to take them in or out; Shift: from there down"
+        )
+        self.paint.clicked.connect(session.selection.set_painting)
+        self.other = QPushButton("Mirror it")
+        self.other.setToolTip("The mask on the other side")
+        self.other.clicked.connect(lambda: masks.mirror(session))
+        row = QHBoxLayout()
+        row.addWidget(self.paint)
+        row.addWidget(self.other)
+        form.addRow("Mask", row)
+        self.edge = dressed(QSpinBox(minimum=0, maximum=20, suffix=" joints"), accessibleName="Soft edge")
+        self.edge.setKeyboardTracking(False)
+        self.edge.setToolTip("From the topmost joint of the mask down, the step fades in over this many joints")
+        self.edge.valueChanged.connect(lambda v: masks.set_edge(session, v))
+        form.addRow("Soft edge", self.edge)
+        self.column.addLayout(form)
+        self.said = labels.text()
+        self.column.addWidget(self.said)
+        self.clear = QPushButton("Clear the envelope")
+        self.clear.clicked.connect(self._clear)
+        self.column.addWidget(self.clear)
+
+    def _choose(self, mask: Mask | str | None) -> None:
+        session = self.session
+        if mask == _BELOW:
+            mask = masks.below_joint(session)
+            if mask is None:
+                session.said.emit("Select a joint first: the mask reaches from it down the hierarchy.")
+                self.refresh()
+                return
+        assert not isinstance(mask, str)
+        masks.set_mask(session, mask)
+
+    def _clear(self) -> None:
+        if self.session.step is not None:
+            line.edit(self.session, "clear the envelope", replace(self.session.step, envelope=()))
+
+    def refresh(self) -> None:
+        step = self.session.step
+        if step is None:
+            return
+        put(self.weight, round(step.weight * 100))
+        self.paint.setChecked(self.session.selection.painting)
+        self.other.setEnabled(step.mask is not None)
+        self.edge.setEnabled(step.mask is not None)
+        put(self.edge, step.mask.edge if step.mask is not None else 0)
+        self.choice.setCurrentIndex(self._index(step.mask))
+        self.said.setText(_said(step.mask))
+        self.clear.setEnabled(bool(step.envelope))
+        self.clear.setToolTip("" if step.envelope else "The step has no envelope")
+
+    def _index(self, mask: Mask | None) -> int:
+        """Which entry of the list a mask is; the last where it is none of the presets."""
+        if mask is None:
+            return 0
+        last = self.choice.count() - 1
+        presets = range(1, last) if not mask.joints else range(0)
+        return next((i for i in presets if self.choice.itemData(i).parts == mask.parts), last)
+
+
+def _said(mask: Mask | None) -> str:
+    if mask is None:
+        return "The step reaches every joint."
+    count = len(mask.joints)
+    if count:
+        return f"Reaches {count} joints: {', '.join(list(mask.joints)[:4])}{' …' if count > 4 else ''}."
+    return f"Reaches {', '.join(mask.parts) or 'no joint'}."

@@ -1,0 +1,96 @@
+"""When something acts, set at the playhead: reach at this frame, hold to that one, let go."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout, QWidget
+
+from reflexa.desktop.session import Session, line
+from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.desktop.widgets.numbers import put
+from reflexa.steps.reaches import PARTS, Reach, held_to, reached_at, with_frame
+
+
+class ReachRows(QWidget):
+    """A row of four frames for every reach, and buttons that set one at the playhead. field: the setting that holds them."""
+
+    def __init__(self, session: Session, field: str) -> None:
+        super().__init__()
+        self.session, self.field = session, field
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        column.setSpacing(4)
+        self.grid = QGridLayout()
+        self.grid.setSpacing(3)
+        column.addLayout(self.grid)
+        self.add = QPushButton("Reach at this frame")
+        self.add.setToolTip("It is there at the playhead, and holds to the end; set the other frames beside")
+        self.add.clicked.connect(self._add)
+        column.addWidget(self.add)
+        self.hold = QPushButton("Hold to this frame")
+        self.hold.setToolTip("The last reach that has begun is held to the playhead, and let go after it")
+        self.hold.clicked.connect(self._hold)
+        column.addWidget(self.hold)
+        self._boxes: list[list[QSpinBox]] = []
+
+    def reaches(self) -> tuple[Reach, ...]:
+        step = self.session.step
+        found: tuple[Reach, ...] = getattr(step.settings, self.field, ()) if step is not None else ()
+        return found
+
+    def set(self, label: str, reaches: tuple[Reach, ...], merge: str = "") -> None:
+        step = self.session.step
+        if step is not None:
+            line.edit_settings(self.session, label, replace(step.settings, **{self.field: reaches}), merge)
+
+    def _add(self) -> None:
+        frame, last = self.session.player.frame, self.session.frames - 1
+        self.set("reach at this frame", reached_at(self.reaches(), frame, last))
+
+    def _hold(self) -> None:
+        held = held_to(self.reaches(), self.session.player.frame, self.session.frames - 1)
+        if held is None:
+            self.session.said.emit("Nothing has been reached before this frame: use Reach at this frame first.")
+        else:
+            self.set("hold to this frame", held)
+
+    def refresh(self) -> None:
+        """Bring the rows up to date."""
+        reaches = self.reaches()
+        if len(self._boxes) != len(reaches):
+            self._rebuild(len(reaches))
+        for boxes, reach in zip(self._boxes, reaches, strict=True):
+            for box, part in zip(boxes, PARTS, strict=True):
+                put(box, getattr(reach, part))
+
+    def _rebuild(self, rows: int) -> None:
+        while (item := self.grid.takeAt(0)) is not None:
+            if (old := item.widget()) is not None:
+                old.deleteLater()
+        self._boxes = []
+        for c, title in enumerate(("from", "there", "held to", "gone") if rows else ()):
+            self.grid.addWidget(named(QLabel(title), "quiet"), 0, c)
+        for row in range(rows):
+            boxes = []
+            for c, part in enumerate(PARTS):
+                box = dressed(QSpinBox(minimum=-100_000, maximum=10_000_000), accessibleName=f"Reach {row + 1}, {part}")
+                box.setKeyboardTracking(False)
+                box.setObjectName("narrow")
+                box.setMinimumWidth(40)
+                box.valueChanged.connect(lambda v, r=row, n=c: self._typed(r, n, v))
+                self.grid.addWidget(box, row + 1, c)
+                boxes.append(box)
+            away = dressed(QPushButton("×"), accessibleName=f"Remove reach {row + 1}", toolTip="Remove this reach")
+            away.setFixedWidth(24)
+            away.setObjectName("narrow")
+            away.clicked.connect(lambda _=False, r=row: self._remove(r))
+            self.grid.addWidget(away, row + 1, 4)
+            self._boxes.append(boxes)
+
+    def _remove(self, row: int) -> None:
+        self.set("remove a reach", tuple(r for i, r in enumerate(self.reaches()) if i != row))
+
+    def _typed(self, row: int, part: int, value: int) -> None:
+        """A frame typed in; the others give way so that they still rise."""
+        new = tuple(with_frame(r, part, value) if i == row else r for i, r in enumerate(self.reaches()))
+        self.set("set when it reaches", new, merge=f"reach {row} {part}")

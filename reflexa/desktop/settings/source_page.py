@@ -1,0 +1,55 @@
+"""The page of the source: what the import found, and what the reader can be told."""
+
+from __future__ import annotations
+
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel
+
+from reflexa import describe
+from reflexa.desktop.session import Session, takes
+from reflexa.desktop.settings.step_panel import StepPanel
+from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.dress import dressed
+from reflexa.formats import FORMATS
+from reflexa.formats.imported import FACINGS, UNITS
+
+
+class SourcePage(StepPanel):
+    """Made anew when another source, or the same one read otherwise, stands there."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session)
+        take, document = session.take, session.document
+        assert take is not None
+        file = take.source.file
+        self.column.addWidget(labels.heading("Source"))
+        self.column.addWidget(labels.text(f"{take.source.clip} in {file}. It is never changed."))
+        if document is None:
+            self.column.addWidget(labels.warning(session.sources.missing.get(file, "The file is missing.")))
+            return
+        self.column.addWidget(labels.section("What the import found"))
+        for said in describe.lines(document):
+            warn = said.startswith(("Note:", "Without a partner"))
+            self.column.addWidget(labels.warning(said, strong=False) if warn else labels.text(said))
+        entry = takes.source_entry(session, file)
+        facing = dressed(QComboBox(), accessibleName="Facing in the file")
+        facing.addItem("as guessed", "")
+        for name in FACINGS:
+            facing.addItem(name, name)
+        facing.setCurrentIndex(max(0, facing.findData(entry.facing if entry is not None else "")))
+        facing.activated.connect(lambda _i: takes.set_facing(session, file, facing.currentData()))
+        self._row("Faces, in the file", facing)
+        if not FORMATS[document.format].declares_unit:
+            unit = dressed(QComboBox(), accessibleName="Unit of the file")
+            unit.addItem("as guessed", None)
+            for name, scale in UNITS.items():
+                unit.addItem(name, scale)
+            if entry is not None and entry.unit is not None:
+                unit.setCurrentIndex(max(0, unit.findData(entry.unit)))
+            unit.activated.connect(lambda _i: takes.set_unit(session, file, unit.currentData()))
+            self._row("Unit of the file", unit)
+
+    def _row(self, title: str, box: QComboBox) -> None:
+        row = QHBoxLayout()
+        row.addWidget(QLabel(title))
+        row.addWidget(box, 1)
+        self.column.addLayout(row)

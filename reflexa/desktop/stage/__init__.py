@@ -1,0 +1,1 @@
+"""The Stage view, and what hands do to props."""

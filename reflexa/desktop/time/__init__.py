@@ -1,0 +1,1 @@
+"""The time area: ruler, lanes, key sheet, curves."""

@@ -1,0 +1,126 @@
+"""The time area: one time axis for playing, the range, events, the envelope and the keys."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QComboBox, QFrame, QScrollArea, QStackedWidget, QToolButton, QVBoxLayout, QWidget
+
+from reflexa.desktop.kinds import view_of
+from reflexa.desktop.session import Session
+from reflexa.desktop.time.curve_values import VIEWS
+from reflexa.desktop.time.curves import CurveView
+from reflexa.desktop.time.envelope import EnvelopeLane
+from reflexa.desktop.time.key_sheet import KeySheet
+from reflexa.desktop.time.ruler import Ruler
+from reflexa.desktop.time.time_map import TimeMap
+from reflexa.desktop.time.transport import Transport
+from reflexa.desktop.widgets.dress import dressed
+
+_KEYS, _CURVES, _LANES = range(3)
+_ENVELOPE = "envelope"
+
+
+class TimeArea(QFrame):
+    """Transport and ruler; below them a page: keys under their envelope, curves, or lanes of the selected step's kind."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.setObjectName("panel")
+        self.session = session
+        self.time = TimeMap(session)
+        self.transport = Transport(session)
+        self.ruler = Ruler(session, self.time)
+        self.envelope = EnvelopeLane(session, self.time)
+        self.keys = KeySheet(session, self.time)
+        self.curves = CurveView(session, self.time)
+        self.lanes: QWidget | None = None
+        column = QVBoxLayout(self)
+        column.setContentsMargins(6, 5, 6, 4)
+        column.setSpacing(2)
+        column.addWidget(self.transport)
+        column.addWidget(self.ruler)
+        sheet = QWidget()
+        below = QVBoxLayout(sheet)
+        below.setContentsMargins(0, 0, 0, 0)
+        below.setSpacing(0)
+        below.addWidget(self.envelope)
+        below.addWidget(_scrolled(self.keys), 1)
+        self._lanes_area = _scrolled(QWidget())
+        self.pages = QStackedWidget()
+        for page in (sheet, self.curves, self._lanes_area):
+            self.pages.addWidget(page)
+        column.addWidget(self.pages, 1)
+        self._add_page_choice()
+        self._lanes_of = ""
+        self._length = -1
+        for signal in (session.evaluator.done, session.take_changed):
+            signal.connect(self._fit)
+        for signal in (session.selection.changed, session.take_changed):
+            signal.connect(self._on_selection)
+        self.setMinimumHeight(150)
+        self._on_selection()
+
+    def _add_page_choice(self) -> None:
+        self.page = dressed(QComboBox(), accessibleName="Keys or curves")
+        self.page.setToolTip("Keys of the selected step, or curves of the selected joint")
+        self.page.addItem("Keys", "")
+        for id_, view in VIEWS.items():
+            self.page.addItem(f"{view.title} ({view.unit})", id_)
+        self.page.addItem("Envelope", _ENVELOPE)
+        self.page.activated.connect(lambda _i: self.show_page(self.page.currentData()))
+        self.transport.add(self.page)
+        self.normal = dressed(
+            QToolButton(), text="Normalise", checkable=True,
+            toolTip="Each axis over its own range, so that small changes show too",
+        )  # fmt: skip
+        self.normal.setVisible(False)
+        self.normal.toggled.connect(self.curves.set_normalised)
+        self.transport.add(self.normal)
+
+    def show_page(self, page: str) -> None:
+        """The keys (an empty text), the envelope, or one of the curves."""
+        self.page.setCurrentIndex(self.page.findData(page))
+        curves = page in VIEWS
+        self.normal.setVisible(curves)
+        if curves:
+            self.curves.set_view(page)
+            self.pages.setCurrentIndex(_CURVES)
+        else:
+            self.pages.setCurrentIndex(_LANES if self.lanes is not None and not page else _KEYS)
+
+    def _on_selection(self) -> None:
+        """Lanes of the selected step's kind stand in the keys' place."""
+        step, kind = self.session.step, self.session.kind
+        self.envelope.setVisible(kind is not None and kind.weighed)
+        if (step.kind if step is not None else "") != self._lanes_of:
+            self._lanes_of = step.kind if step is not None else ""
+            view = view_of(self._lanes_of)
+            self.lanes = view.lanes(self.session, self.time) if view.lanes is not None else None
+            self._lanes_area.setWidget(self.lanes or QWidget())
+            self.page.setItemText(0, view.lanes_title)
+        if not self.page.currentData():
+            self.pages.setCurrentIndex(_KEYS if self.lanes is None else _LANES)
+
+    def show_keys(self) -> None:
+        """Bring the selected keys into sight, in the sheet and in the curves."""
+        frames = sorted(f for _, f in self.session.selection.keys)
+        if frames:
+            self.time.show(frames[0], frames[-1])
+            self.curves.show_frames(frames[0], frames[-1])
+
+    def refresh_icons(self) -> None:
+        """Icons in the colours of the theme."""
+        self.transport.refresh_icons()
+
+    def _fit(self) -> None:
+        if self._length != self.session.frames:
+            self._length = self.session.frames
+            self.time.show_all()
+
+
+def _scrolled(widget: QWidget) -> QScrollArea:
+    area = QScrollArea()
+    area.setWidgetResizable(True)
+    area.setWidget(widget)
+    area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
+    return area

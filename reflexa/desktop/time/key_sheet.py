@@ -1,0 +1,303 @@
+"""The key sheet: a row of keys for each joint of the selected layer."""
+
+from __future__ import annotations
+
+from bisect import bisect_left, bisect_right
+from functools import partial
+
+import numpy as np
+from numpy.typing import NDArray
+from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QContextMenuEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QMenu
+
+from reflexa.desktop.look import theme
+from reflexa.desktop.session import Session, keys, line
+from reflexa.desktop.session.selection import Keys
+from reflexa.desktop.time import key_marks
+from reflexa.desktop.time.key_marks import KeyMarks
+from reflexa.desktop.time.lanes import Lanes, adds
+from reflexa.desktop.time.rows import Row, rows_of
+from reflexa.desktop.time.time_map import TimeMap
+from reflexa.motion.curves import Interpolation
+from reflexa.steps.correction import CorrectionSettings, Track, move_keys
+from reflexa.steps.correction.timing import EASES
+
+ROW = 22
+# Pixels from key to key, below which keys are ticks: their shapes would cover each other.
+DENSE = 12.0
+_THEN: dict[Interpolation, str] = {
+    "smooth": "Smooth (circle)",
+    "eased": "Eased (drop)",
+    "linear": "Linear (diamond)",
+    "hold": "Hold (square)",
+}
+
+
+class KeySheet(Lanes):
+    """Click selects, drag moves on whole frames, drag from empty space boxes, Delete removes. A part's name folds its rows
+    away."""
+
+    def __init__(self, session: Session, time: TimeMap) -> None:
+        super().__init__(session, time, "Keys")
+        self._press: QPointF | None = None
+        self._now = QPointF()
+        self._mode = ""
+        self._moved = 0
+        self._base: tuple[CorrectionSettings, Keys] | None = None
+        self.folded: frozenset[str] = frozenset()
+        self._marks = KeyMarks()
+        self._rows: list[Row] = []
+        for signal in (session.take_changed, session.selection.changed, session.evaluator.done):
+            signal.connect(self._refresh)
+        self._refresh()
+
+    @property
+    def rows(self) -> list[Row]:
+        """The rows from top to bottom."""
+        return self._rows
+
+    def _refresh(self) -> None:
+        self._rows = rows_of(self.session.layer, self.session.step_rig, self.folded)
+        self.setMinimumHeight(max(self._height(), 34))
+        self.update()
+
+    def sizeHint(self) -> QSize:
+        return QSize(600, self._height())
+
+    def _height(self) -> int:
+        return len(self._rows) * ROW + 12
+
+    def _y(self, row: int) -> float:
+        return 4 + row * ROW + ROW / 2
+
+    # Painting ---------------------------------------------------------------------------------------------------
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        t, p = theme.current(), QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        if not self._rows:
+            p.setPen(t.colour("quiet"))
+            p.drawText(
+                QRectF(self.left, 2, self.width() - self.left, 30), Qt.AlignmentFlag.AlignCenter, self.why_empty()
+            )
+        for i, row in enumerate(self._rows):
+            y = self._y(i)
+            if event.rect().top() - ROW < y < event.rect().bottom() + ROW:  # only what can be seen is drawn
+                self._paint_row(p, y, row)
+        self.paint_playhead(p)
+        if self._mode == "box" and self._press is not None:
+            p.setPen(QPen(t.colour("accent"), 1, Qt.PenStyle.DashLine))
+            p.setBrush(t.colour("accent", 30))
+            p.drawRect(QRectF(self._press, self._now))
+        p.end()
+
+    def why_empty(self) -> str:
+        """What stands there where there are no keys."""
+        session = self.session
+        if session.step is None:
+            return "Select a step to see its envelope and keys here." if session.take is not None else ""
+        if session.layer is not None:
+            return "No keys yet: pick a joint in the picture and pull one of its hoops, or type degrees on the right."
+        kind = session.kind
+        whole = kind is not None and not kind.weighed
+        return f"{session.step.name} takes the whole clip over: it has no envelope and no keys." if whole else ""
+
+    def _paint_row(self, p: QPainter, y: float, row: Row) -> None:
+        t, left, group = theme.current(), self.left, row.track is None
+        chosen = not group and row.name == self.session.selection.joint
+        place = QRectF(left, y - ROW / 2, self.width() - left, ROW - 2)
+        p.fillRect(place, t.colour("panel" if group else "soft" if chosen else "field"))
+        fold = ("▸ " if row.name in self.folded else "▾ ") if group else ""
+        self.paint_name(p, place.y(), place.height(), fold + row.name, strong=group or chosen)
+        p.setClipRect(QRectF(left - 8, 0, self.width() - left + 8, self.height()))
+        if row.track is None:
+            self._paint_ticks(p, y, row)
+        elif self.dense(row):
+            p.setPen(QPen(t.colour("quiet"), 1.2))
+            p.drawLine(QLineF(self.time.x(float(row.frames[0])), y, self.time.x(float(row.frames[-1])), y))
+            self._paint_ticks(p, y, row)
+        else:
+            self._paint_track(p, y, row.track)
+        p.setClipping(False)
+
+    def dense(self, row: Row) -> bool:
+        """Do the keys in sight stand too close for their shapes?"""
+        seen = row.frames[slice(*np.searchsorted(row.frames, (self.time.first, self.time.last)))]
+        return len(seen) > 2 and bool((seen[-1] - seen[0]) * self.time.frame_width() < DENSE * (len(seen) - 1))
+
+    def _paint_track(self, p: QPainter, y: float, track: Track) -> None:
+        """A joint's keys by their shapes, and bars where nothing changes."""
+        t, time = theme.current(), self.time
+        first = bisect_left(track.keys, time.first, key=lambda k: k.frame)
+        last = bisect_right(track.keys, time.last, key=lambda k: k.frame)
+        seen = track.keys[max(first - 1, 0) : last + 1]  # one more on each side, where lines come from
+        xs = [time.x(k.frame) for k in seen]
+        lines = []
+        for a, b, x0, x1 in zip(seen, seen[1:], xs, xs[1:], strict=False):
+            if (a.rotate, a.move, a.swing) == (b.rotate, b.move, b.swing) and not a.neutral:
+                p.fillRect(QRectF(x0, y - 3, x1 - x0, 5), t.colour("accent", 70))
+            elif not (a.neutral and b.neutral):
+                lines.append(QLineF(x0, y, x1, y))
+        p.setPen(QPen(t.colour("quiet"), 1.2))
+        p.drawLines(lines)
+        for key, x in zip(seen, xs, strict=True):
+            chosen = (track.joint, key.frame) in self.session.selection.keys
+            mark = self._marks.mark(key.then, key.neutral, chosen, self.devicePixelRatioF())
+            p.drawPixmap(QPointF(x - key_marks.SIZE / 2, y - key_marks.SIZE / 2), mark)
+
+    def _paint_ticks(self, p: QPainter, y: float, row: Row) -> None:
+        """A tick on every frame with a key; a heavy one where one of them is selected."""
+        joints = {track.joint for track in row.members} if row.track is None else {row.track.joint}
+        chosen = np.array([f for j, f in self.session.selection.keys if j in joints], dtype=np.intp)
+        for frames, colour, width in ((row.frames, "quiet", 1), (chosen, "ink", 2)):
+            self._paint_columns(p, y, frames, theme.current().colour(colour).rgba(), width)
+
+    def _paint_columns(self, p: QPainter, y: float, frames: NDArray[np.intp], rgba: int, width: int) -> None:
+        """As a picture one pixel high, drawn taller: thousands of ticks at once."""
+        at = np.round(self.time.xs(frames)).astype(np.intp)
+        columns = np.zeros(self.width() + 1, dtype=np.uint32)
+        for i in range(width):
+            columns[np.clip(at + i, 0, self.width())] = rgba
+        columns[-1] = columns[0] = 0
+        pixels = columns.tobytes()
+        image = QImage(pixels, len(columns), 1, QImage.Format.Format_ARGB32)
+        p.drawImage(QRectF(0, y - 6, len(columns), 12), image)
+
+    # Hands ------------------------------------------------------------------------------------------------------
+
+    def key_at(self, at: QPointF) -> tuple[str, int] | None:
+        """The key under a place."""
+        i = int((at.y() - 4) // ROW)
+        if not 0 <= i < len(self._rows) or self._rows[i].track is None:
+            return None
+        row = self._rows[i]
+        near = [(abs(self.time.x(k.frame) - at.x()), joint, k.frame) for joint, k in row.keys]
+        away, joint, frame = min(near, default=(9.0, "", 0))
+        return (joint, frame) if away < 8 else None
+
+    def key_place(self, joint: str, frame: int) -> QPoint:
+        """Where a key is painted (for hands and tests)."""
+        row = next(i for i, r in enumerate(self._rows) if r.track is not None and r.track.joint == joint)
+        return QPoint(round(self.time.x(frame)), round(self._y(row)))
+
+    def group_at(self, at: QPointF) -> Row | None:
+        """The part's row under a place."""
+        i = int((at.y() - 4) // ROW)
+        return self._rows[i] if 0 <= i < len(self._rows) and self._rows[i].track is None else None
+
+    def fold(self, name: str) -> None:
+        """Fold a part's rows away, or out again."""
+        self.folded ^= {name}
+        self._refresh()
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        at, selection = event.position(), self.session.selection
+        self._press = self._now = at
+        self._mode = ""
+        self.setFocus()
+        if self.session.layer is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        found, group = self.key_at(at), self.group_at(at)
+        if found is not None:
+            if adds(event):
+                selection.select_keys(selection.keys ^ {found})
+            elif found not in selection.keys:
+                selection.select_keys({found})
+            selection.select_joint(found[0])
+            self._take(selection.keys)
+        elif group is not None:
+            self._press_group(group, at, adds(event))
+        else:
+            self._mode = "box"
+
+    def _take(self, chosen: Keys) -> None:
+        if self.session.layer is not None and chosen:
+            self._mode, self._moved, self._base = "keys", 0, (self.session.layer, chosen)
+
+    def _press_group(self, row: Row, at: QPointF, more: bool) -> None:
+        """On the name: fold. On a frame with keys: all of them."""
+        if at.x() < self.left - 6:
+            self.fold(row.name)
+            return
+        away, frame = min((abs(self.time.x(k.frame) - at.x()), k.frame) for _, k in row.keys)
+        found = frozenset((j, k.frame) for j, k in row.keys if k.frame == frame) if away < 8 else frozenset()
+        selection = self.session.selection
+        selection.select_keys(selection.keys ^ found if more else found)
+        if found:
+            self._take(selection.keys)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        at = event.position()
+        if self._press is None or not event.buttons():
+            hot = self.key_at(at)
+            self.setCursor(Qt.CursorShape.PointingHandCursor if hot is not None else Qt.CursorShape.ArrowCursor)
+            self._tip(hot)
+            return
+        self._now = at
+        if self._mode == "keys" and self._base is not None:
+            self._drag_keys(*self._base, round((at.x() - self._press.x()) / self.time.frame_width()))
+        elif self._mode == "box":
+            box = QRectF(self._press, at).normalized()
+            self.session.selection.select_keys({
+                (joint, key.frame) for i, row in enumerate(self._rows) if row.track is not None
+                for joint, key in row.keys if box.contains(QPointF(self.time.x(key.frame), self._y(i)))
+            })  # fmt: skip
+            self.update()
+
+    def _drag_keys(self, settings: CorrectionSettings, chosen: Keys, by: int) -> None:
+        last, frames = self.session.frames - 1, [f for _, f in chosen]
+        by = max(-min(frames), min(by, last - max(frames)))
+        if by != self._moved:
+            self._moved = by
+            line.edit_layer(self.session, "move keys", move_keys(settings, chosen, by, last), merge="move keys")
+            self.session.selection.select_keys({(j, f + by) for j, f in chosen})
+
+    def _tip(self, found: tuple[str, int] | None) -> None:
+        layer = self.session.layer
+        key = next((k for k in layer.track(found[0]).keys if k.frame == found[1]), None) if found and layer else None
+        if key is None or found is None:
+            self.setToolTip("")
+            return
+        what = "neutral" if key.neutral else "turn " + ", ".join(f"{v:.1f}°" for v in key.rotate)
+        if any(key.move):
+            what += " · move " + ", ".join(f"{v * 100:.1f} cm" for v in key.move)
+        self.setToolTip(f"{found[0]}, frame {key.frame}: {what}, then {key.then}")
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        session, at = self.session, event.position()
+        if self._mode == "box" and self._press is not None and (at - self._press).manhattanLength() < 4:
+            session.selection.select_keys(set())
+            session.player.set_frame(round(self.time.frame(at.x())))
+        elif self._mode == "keys":
+            session.history.end_merge()
+            found = self.key_at(at)
+            if not self._moved and found is not None and not event.modifiers():
+                session.selection.select_keys({found})
+                session.player.set_frame(found[1])
+        self._press, self._mode = None, ""
+        self.update()
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+            keys.delete(self.session)
+        else:
+            super().keyPressEvent(event)
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        session = self.session
+        found = self.key_at(QPointF(event.pos()))
+        if found is not None and found not in session.selection.keys:
+            session.selection.select_keys({found})
+        if session.layer is None or not session.selection.keys:
+            return
+        menu = QMenu(self)
+        for then, text in _THEN.items():
+            menu.addAction(text, partial(keys.interpolate, session, then))
+        eases = menu.addMenu("Ease to the next key")
+        for name, shares in EASES.items():
+            eases.addAction(name, partial(keys.ease_by, session, name, shares))
+        menu.addSeparator()
+        menu.addAction("Make neutral", lambda: keys.make_neutral(session))
+        menu.addAction(theme.icon("delete"), "Delete", lambda: keys.delete(session))
+        menu.exec(event.globalPos())

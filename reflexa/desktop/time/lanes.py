@@ -1,0 +1,62 @@
+"""What lanes below the ruler have in common: their names, the playhead, and what stands there instead of keys."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QFont, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from reflexa.desktop.look import theme
+from reflexa.desktop.session import Session
+from reflexa.desktop.time.time_map import TimeMap
+
+_MORE = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
+
+
+def adds(event: QMouseEvent) -> bool:
+    """Is more to be selected, not something else?"""
+    return bool(event.modifiers() & _MORE)
+
+
+class Lanes(QWidget):
+    """A widget under the time axis."""
+
+    def __init__(self, session: Session, time: TimeMap, name: str) -> None:
+        super().__init__()
+        self.session, self.time = session, time
+        self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setAccessibleName(name)
+        time.changed.connect(self.update)
+        session.player.moved.connect(self.update)
+
+    @property
+    def left(self) -> float:
+        """Where the names end and the frames begin, in pixels."""
+        return self.time.x(self.time.first)
+
+    def paint_playhead(self, p: QPainter) -> None:
+        """A line through all lanes."""
+        x = self.time.x(self.session.player.frame)
+        if self.session.take is not None and x >= self.left - 1:
+            p.setPen(QPen(theme.current().colour("ink"), 1.4))
+            p.drawLine(QPointF(x, 0), QPointF(x, self.height()))
+
+    def paint_name(self, p: QPainter, y: float, h: float, name: str, more: str = "", strong: bool = False) -> None:
+        """The name of a lane from ``y`` down, with a quiet line below it."""
+        t, width = theme.current(), self.left - 14
+        font = QFont(self.font())
+        font.setWeight(QFont.Weight.DemiBold if strong or more else QFont.Weight.Normal)
+        p.setFont(font)
+        p.setPen(t.colour("ink"))
+        middle = Qt.AlignmentFlag.AlignVCenter
+        text = p.fontMetrics().elidedText(name, Qt.TextElideMode.ElideMiddle, int(width - 10))
+        p.drawText(QRectF(10, y, width - 8, h / (2 if more else 1)), middle, text)
+        p.setFont(self.font())
+        if more:
+            p.setPen(t.colour("quiet"))
+            text = p.fontMetrics().elidedText(more, Qt.TextElideMode.ElideRight, int(width - 10))
+            p.drawText(QRectF(10, y + h / 2, width - 8, h / 2), middle, text)
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.time.wheel(event)

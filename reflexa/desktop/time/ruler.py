@@ -1,0 +1,129 @@
+"""Frame numbers, events, the playhead, and the handles of the range."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
+from PySide6.QtWidgets import QWidget
+
+from reflexa.desktop.look import theme
+from reflexa.desktop.session import Session, line
+from reflexa.desktop.time.time_map import GUTTER, TimeMap, tick_step
+
+_LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+_HEIGHT, _TOP = 50, 20  # below the top lie the frames, above it the events
+
+
+class Ruler(QWidget):
+    """Drag moves the playhead, or an end of the range."""
+
+    def __init__(self, session: Session, time: TimeMap) -> None:
+        super().__init__()
+        self.session, self.time = session, time
+        self.setFixedHeight(_HEIGHT)
+        self.setMouseTracking(True)
+        self.setAccessibleName("Time ruler")
+        self._grab = ""
+        time.changed.connect(self.update)
+        for signal in (session.player.moved, session.take_changed, session.evaluator.done):
+            signal.connect(self.update)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.time.width = self.width()
+        self.time.changed.emit()
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        t, (first, last) = theme.current(), self.session.range
+        p.fillRect(QRectF(GUTTER, _TOP, self.width() - GUTTER, _HEIGHT - _TOP), t.colour("field"))
+        p.setClipRect(QRectF(GUTTER - 8, 0, self.width() - GUTTER + 8, _HEIGHT))
+        x0, x1 = self.time.x(first), self.time.x(last)
+        p.fillRect(QRectF(x0, _TOP, x1 - x0, _HEIGHT - _TOP), t.colour("soft"))
+        self._paint_numbers(p, first, last)
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(t.colour("accent"))
+        for x in (x0 - 6, x1):
+            p.drawRoundedRect(QRectF(x, _TOP, 6, _HEIGHT - _TOP), 2, 2)
+        self._paint_events(p)
+        self._paint_playhead(p)
+        p.setClipping(False)
+        p.setPen(t.colour("quiet"))
+        p.drawText(QRectF(10, 3, GUTTER - 14, 16), _LEFT, "Events")
+        p.drawText(QRectF(10, 24, GUTTER - 14, 18), _LEFT, "Frames")
+        p.end()
+
+    def _paint_numbers(self, p: QPainter, first: int, last: int) -> None:
+        t, time, frames = theme.current(), self.time, self.session.frames
+        step = tick_step(time.frame_width())
+        p.setPen(t.colour("quiet"))
+        f = int(time.first // step) * step
+        while f <= time.last:
+            if 0 <= f < frames:
+                x = time.x(f)
+                p.drawLine(QPointF(x, 42), QPointF(x, _HEIGHT))
+                # The handles of the range stand where the first and last number would be.
+                aside = 13 if f == first else -13 if f == last else 0
+                p.drawText(QRectF(x - 30 + aside, 23, 60, 16), Qt.AlignmentFlag.AlignCenter, str(f))
+            f += step
+        if time.frame_width() >= 5:
+            p.setPen(t.colour("line"))
+            for f in range(max(0, int(time.first)), min(frames, int(time.last) + 2)):
+                x = time.x(f)
+                p.drawLine(QPointF(x, 46), QPointF(x, _HEIGHT))
+
+    def _paint_events(self, p: QPainter) -> None:
+        t, clip = theme.current(), self.session.result
+        for event in clip.events if clip is not None else ():
+            x = self.time.x(event.frame)
+            p.setPen(t.colour("ink"))
+            p.setBrush(t.colour("good"))
+            p.drawPolygon(QPolygonF([QPointF(x, 19), QPointF(x - 4, 12), QPointF(x + 4, 12)]))
+            p.drawText(QRectF(x + 6, 3, 110, 16), _LEFT, event.name)
+
+    def _paint_playhead(self, p: QPainter) -> None:
+        t, frame = theme.current(), self.session.player.frame
+        x = self.time.x(frame)
+        p.setPen(QPen(t.colour("ink"), 1.6))
+        p.drawLine(QPointF(x, _TOP), QPointF(x, _HEIGHT))
+        w = p.fontMetrics().horizontalAdvance(str(frame)) + 12
+        p.setPen(Qt.PenStyle.NoPen)
+        p.setBrush(t.colour("ink"))
+        p.drawRoundedRect(QRectF(x - w / 2, 22, w, 18), 4, 4)
+        p.setPen(t.colour("card"))
+        p.drawText(QRectF(x - w / 2, 22, w, 18), Qt.AlignmentFlag.AlignCenter, str(frame))
+
+    def _what(self, x: float, y: float) -> str:
+        first, last = self.session.range
+        if y >= _TOP - 2:
+            if abs(x - self.time.x(first) + 3) < 6:
+                return "first"
+            if abs(x - self.time.x(last) - 3) < 6:
+                return "last"
+        return "playhead"
+
+    def mousePressEvent(self, event: QMouseEvent) -> None:
+        if event.button() == Qt.MouseButton.LeftButton:
+            self._grab = self._what(event.position().x(), event.position().y())
+            self.mouseMoveEvent(event)
+
+    def mouseMoveEvent(self, event: QMouseEvent) -> None:
+        x = event.position().x()
+        if not self._grab:
+            edge = self._what(x, event.position().y()) != "playhead"
+            self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
+            return
+        frame = round(self.time.frame(x))
+        if self._grab == "playhead":
+            self.session.player.set_frame(frame)
+        elif self._grab == "first":
+            line.set_range(self.session, first=frame)
+        else:
+            line.set_range(self.session, last=frame)
+
+    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        self._grab = ""
+        self.session.history.end_merge()
+
+    def wheelEvent(self, event: QWheelEvent) -> None:
+        self.time.wheel(event)

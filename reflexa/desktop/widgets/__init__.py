@@ -1,0 +1,1 @@
+"""Small controls that know nothing of the session."""

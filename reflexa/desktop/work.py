@@ -1,0 +1,144 @@
+"""The one way to work off the interface thread: progress, cancelling, errors, and where a result may land."""
+
+from __future__ import annotations
+
+import threading
+from collections.abc import Callable
+from typing import Any, Generic, TypeVar
+
+from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+
+from reflexa.errors import ReflexaError
+from reflexa.take import Cancelled
+
+R = TypeVar("R")
+
+
+def _anywhere() -> bool:
+    return True
+
+
+class Job(Generic[R]):
+    """Work under way. ``call(job)`` runs off the interface thread; ``done(result)``, ``failed(error)``, ``told(text,
+    part)`` and ``ended()`` are called on it, those of a cancelled job (or one whose result may not ``land`` any more) never,
+    but for ``ended``, which comes in any case, last."""
+
+    def __init__(self, call: Callable[[Job[R]], R], done: Callable[[R], None]) -> None:
+        self.call, self.done = call, done
+        self.failed: Callable[[Exception], None] | None = None
+        self.told: Callable[[str, float], None] | None = None
+        self.ended: Callable[[], None] | None = None
+        self.lands: Callable[[], bool] = _anywhere
+        self.title = ""
+        self._cancelled = threading.Event()
+        self._tell: Callable[[str, float], None] = lambda _text, _part: None
+
+    def cancel(self) -> None:
+        """Give it up: it stops at its next word of progress, and nothing comes of it."""
+        self._cancelled.set()
+
+    @property
+    def cancelled(self) -> bool:
+        return self._cancelled.is_set()
+
+    def tell(self, text: str = "", part: float = 0.0) -> None:
+        """Called by the work: says how far it is (0 to 1). Raises Cancelled where nobody wants it any more."""
+        if self.cancelled:
+            raise Cancelled
+        self._tell(text, part)
+
+
+class _Runnable(QRunnable):
+    def __init__(self, run: Callable[[], None]) -> None:
+        super().__init__()
+        self._run = run
+
+    def run(self) -> None:
+        self._run()
+
+
+class Work(QObject):
+    """Runs jobs. In a lane, a new job takes the place of the one before it: the newest request wins."""
+
+    failed = Signal(str)
+    changed = Signal()
+    _handed_over = Signal(object)
+
+    def __init__(self, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self._pool = QThreadPool(self)
+        self._lanes: dict[str, tuple[QThreadPool, Job[Any] | None]] = {}
+        self._jobs: list[Job[Any]] = []
+        self._handed_over.connect(lambda call: call())
+
+    @property
+    def busy(self) -> bool:
+        """Is anything under way?"""
+        return bool(self._jobs)
+
+    @property
+    def titles(self) -> list[str]:
+        """What is under way that has a name: work that a person began, and would miss."""
+        return [j.title for j in self._jobs if j.title and not j.cancelled]
+
+    def start(self, job: Job[R], lane: str = "") -> Job[R]:
+        """Begin a job off the interface thread."""
+        self._jobs.append(job)
+        pool = self._pool
+        if lane:
+            pool, before = self._lanes.get(lane, (self._own_pool(), None))
+            if before is not None:
+                before.cancel()
+            self._lanes[lane] = (pool, job)
+        job._tell = lambda text, part: self._hand_over(lambda: self._told(job, text, part))
+        pool.start(_Runnable(lambda: self._run(job)))
+        self.changed.emit()
+        return job
+
+    def cancel_all(self) -> None:
+        """Give up everything that is under way."""
+        for job in self._jobs:
+            job.cancel()
+
+    def _own_pool(self) -> QThreadPool:
+        pool = QThreadPool(self)
+        pool.setMaxThreadCount(1)
+        return pool
+
+    def _hand_over(self, call: Callable[[], None]) -> None:
+        self._handed_over.emit(call)
+
+    def _run(self, job: Job[R]) -> None:
+        try:
+            if job.cancelled:
+                raise Cancelled
+            result = job.call(job)
+        except Cancelled:
+            self._hand_over(lambda: self._end(job, None))
+        except Exception as e:
+            error = e  # handed over to the interface thread, which shows it
+            self._hand_over(lambda: self._end(job, lambda: self._fail(job, error)))
+        else:
+            self._hand_over(lambda: self._end(job, lambda: job.done(result)))
+
+    def _told(self, job: Job[R], text: str, part: float) -> None:
+        if job.told is not None and not job.cancelled:
+            job.told(text, part)
+
+    def _end(self, job: Job[R], then: Callable[[], None] | None) -> None:
+        self._jobs.remove(job)
+        try:
+            if then is not None and not job.cancelled and job.lands():
+                then()
+        finally:
+            if job.ended is not None:
+                job.ended()
+            self.changed.emit()
+
+    def _fail(self, job: Job[R], error: Exception) -> None:
+        if job.failed is not None:
+            job.failed(error)
+        elif isinstance(error, ReflexaError):
+            self.failed.emit(str(error))
+        else:
+            raise error
