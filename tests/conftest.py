@@ -7,15 +7,11 @@ import os
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
-from pathlib import Path
-
 import pytest
 
 from reflexa.demo import clips, deckhand
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig, analyse
-
-DATA = Path(__file__).parent / "data"
 
 
 @pytest.fixture(scope="session")

@@ -146,7 +146,7 @@ class MainWindow(QMainWindow):
         elif event.key() == Qt.Key.Key_Escape and session.selection.pairing:
             rigs.start_pairing(session, "")
         elif event.key() == Qt.Key.Key_Escape and session.evaluator.stop():
-            pass
+            self.desk.say("Stopped. The picture shows what was computed last.")
         else:
             super().keyPressEvent(event)
 

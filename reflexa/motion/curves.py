@@ -19,6 +19,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from reflexa.motion.arrays import Array
 
+
 class OnFrame(Protocol):
     """Whatever stands on a frame."""
 

@@ -6,9 +6,10 @@ Nothing outside the folder is read or written. The project in memory is a value;
 
 from __future__ import annotations
 
+import itertools
 import shutil
 import tempfile
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
@@ -187,8 +188,10 @@ def copy_to(project: Project, source: Path, target: Path, progress: Progress = q
             progress(f"Copying {s.file}", i / len(project.sources))
             path = inside(source, s.file)
             if path.exists():
-                write_bytes(made / SOURCES / s.file, (data := read_bytes(path)))
-                _copy_beside(path, data, made / SOURCES)
+                data, place = read_bytes(path), (made / SOURCES / s.file).parent
+                write_bytes(made / SOURCES / s.file, data)
+                for uri, file in _beside(path, data).items():
+                    write_bytes(place / uri, read_bytes(file), overwrite=True)  # one that two sources share
         save(project, made)
         made.chmod(0o755)  # a temporary folder is closed to others
         if target.exists():
@@ -214,30 +217,39 @@ def add_source(folder: Path, path: Path) -> tuple[str, list[Path]]:
     """Copy a file (and those beside it that belong to it) into ``sources/``, bytes unchanged; its name there, and the files
     that are new.
 
-    A file with the same bytes is not copied again. Raises ReadError or WriteError.
+    A file with the same bytes is not copied again; where files of other content have the names already, it gets a number,
+    or a folder of its own together with those that belong to it. Raises ReadError or WriteError.
     """
     target = folder / SOURCES
     data = read_bytes(path)
     if path.resolve().parent == target.resolve():
         return path.name, []
-    name, n = path.name, 2
-    while (target / name).exists():
-        if (target / name).read_bytes() == data:
-            return name, []
-        name, n = f"{path.stem} {n}{path.suffix}", n + 1
-    write_bytes(target / name, data)
-    return name, [target / name, *_copy_beside(path, data, target)]
+    beside = _beside(path, data)
+    for name in _names(path, bool(beside)):
+        place = (target / name).parent
+        wanted = {target / name: path, **{place / uri: file for uri, file in beside.items()}}
+        if all(not t.exists() or _same(t, f) for t, f in wanted.items()):
+            new = {t: f for t, f in wanted.items() if not t.exists()}
+            for t, f in new.items():
+                write_bytes(t, read_bytes(f))
+            return name, list(new)
+    raise AssertionError  # names never end
 
 
-def _copy_beside(path: Path, data: bytes, target: Path) -> list[Path]:
-    """Copy the files that belong to one, those that lie in its folder; the copies."""
-    out = []
+def _names(path: Path, with_others: bool) -> Iterator[str]:
+    """Names that a source may get, the plainest first."""
+    yield path.name
+    for n in itertools.count(2):
+        yield f"{path.stem} {n}/{path.name}" if with_others else f"{path.stem} {n}{path.suffix}"
+
+
+def _same(a: Path, b: Path) -> bool:
+    return a.is_file() and a.stat().st_size == b.stat().st_size and read_bytes(a) == read_bytes(b)
+
+
+def _beside(path: Path, data: bytes) -> dict[str, Path]:
+    """The files that belong to one, by how it names them: those that lie in its folder."""
     format = by_suffix(path)
-    for uri in format.beside(path, data) if format is not None else ():
-        beside = path.parent / uri
-        inside = beside.resolve().is_relative_to(path.parent.resolve())
-        if inside and beside.is_file() and not (target / uri).exists():
-            (target / uri).parent.mkdir(parents=True, exist_ok=True)
-            shutil.copyfile(beside, target / uri)
-            out.append(target / uri)
-    return out
+    found = {uri: path.parent / uri for uri in (format.beside(path, data) if format is not None else ())}
+    root = path.parent.resolve()
+    return {uri: file for uri, file in found.items() if file.resolve().is_relative_to(root) and file.is_file()}

@@ -5,7 +5,7 @@ from __future__ import annotations
 import pytest
 from PySide6.QtGui import QColor, QFontDatabase
 
-from reflexa.desktop import theme
+from reflexa.desktop.look import theme
 
 
 def luminance(colour: QColor) -> float:

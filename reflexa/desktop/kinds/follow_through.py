@@ -7,7 +7,8 @@ from PySide6.QtWidgets import QLabel, QPushButton
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.session import Session
 from reflexa.desktop.settings.step_panel import StepPanel
-from reflexa.steps.follow_through import FollowReport
+from reflexa.errors import RecipeError
+from reflexa.steps.follow_through import FollowReport, FollowThroughSettings, links
 
 
 class FollowPanel(StepPanel):
@@ -21,31 +22,37 @@ class FollowPanel(StepPanel):
         self.show_end.clicked.connect(self._show)
         self.column.addWidget(self.show_end)
 
-    def _report(self) -> FollowReport | None:
-        report = self.session.report
-        return report if isinstance(report, FollowReport) and not self.session.step_problem else None
+    def _end(self) -> str:
+        """The last link of the chain; an empty text where there is none."""
+        step, rig = self.session.step, self.session.step_rig
+        if step is None or rig is None or not isinstance(step.settings, FollowThroughSettings):
+            return ""
+        try:
+            return rig.skeleton.names[links(rig, step.settings.chain)[-1]]
+        except RecipeError:
+            return ""
 
     def _show(self) -> None:
-        report = self._report()
-        if report is not None:
-            self.session.selection.select_joint(report.joints[-1])
-            self.session.trail_wanted.emit()
+        self.session.selection.select_joint(self._end())
+        self.session.trail_wanted.emit()
 
     def refresh(self) -> None:
-        report = self._report()
-        self.show_end.setEnabled(report is not None)
+        session, report, end = self.session, self.session.report, self._end()
+        self.show_end.setEnabled(bool(end))
         about = "Selects the last link: its way before and after this step is drawn in the picture"
-        self.show_end.setToolTip(about if report is not None else "Choose a chain first")
-        if report is None:
-            self.said.setText(self.session.step_problem or "Choose a chain: a tail, a coat, an arm.")
-            return
-        text = (
-            f"{len(report.joints)} links, {report.joints[0]} to {report.joints[-1]}. The last is up to "
-            f"{100 * report.away:.1f} cm off its way."
-        )
-        if report.seam is not None:
-            text += f" The loop closes within {report.seam:.3f}°."
-        self.said.setText(text)
+        self.show_end.setToolTip(about if end else "Choose a chain first")
+        if session.step_problem or not end:
+            self.said.setText(session.step_problem or "Choose a chain: a tail, a coat, an arm.")
+        elif isinstance(report, FollowReport):
+            self.said.setText(_said(report))
+
+
+def _said(report: FollowReport) -> str:
+    text = (
+        f"{len(report.joints)} links, {report.joints[0]} to {report.joints[-1]}. The last is up to "
+        f"{100 * report.away:.1f} cm off its way."
+    )
+    return text if report.seam is None else f"{text} The loop closes within {report.seam:.3f}°."
 
 
 VIEW = StepView("follow-through", panel=FollowPanel)

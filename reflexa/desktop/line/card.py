@@ -132,7 +132,7 @@ class StepCard(Card):
         elif not step.on:
             said = "off"
         width = CARD_SIZE.width() - 24
-        self.summary.setText(self.fontMetrics().elidedText(said, Qt.TextElideMode.ElideRight, width))
+        self.summary.setText(self.fontMetrics().elidedText(said, Qt.TextElideMode.ElideMiddle, width))
         self.summary.setToolTip(said)
         self.summary.setVisible(bool(said))
 

@@ -13,10 +13,10 @@ from reflexa.motion import quat
 from reflexa.motion.arrays import vector
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.rig.gaze import looks
 from reflexa.stage import Stage
 from reflexa.steps.goal.settings import GoalSettings
 from reflexa.steps.goal.step import goal
-from reflexa.rig.gaze import looks
 from reflexa.steps.goal.target import distance, meets_with
 from reflexa.steps.model import Beginning, Context, Given, Outcome, Result, Step, StepKind, Unmet
 

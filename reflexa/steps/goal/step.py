@@ -10,10 +10,10 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Posed, at_frames, limb, look, posed_clip, reach, reach_chain, swing, turn_about
 from reflexa.rig import Rig
+from reflexa.rig.gaze import ahead_of, looks
 from reflexa.stage import Stage
 from reflexa.stage.model import turn_of
 from reflexa.steps.goal.settings import GoalSettings
-from reflexa.rig.gaze import ahead_of, looks
 from reflexa.steps.goal.target import Target, end_joint, meets_with, target_of
 from reflexa.steps.helper_joints import follow
 

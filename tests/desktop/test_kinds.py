@@ -1,0 +1,119 @@
+"""What the window adds for kinds of steps."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton, QSpinBox
+
+from reflexa.desktop.kinds.blend import BlendPanel
+from reflexa.desktop.session import RESULT, line
+from reflexa.desktop.settings.joint_table import JointTable
+from tests.helpers.hands import button, choose, click, drag, said
+from tests.helpers.windows import idle, new_take, open_take, ready, select_step, step_id
+
+
+def test_a_clip_is_blended_over_an_arm_slid_by_hand_and_taken_from_another_take(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Walk on the spot")
+    ready(qtbot, demo)
+    demo.commands.run("add_blend")
+    qtbot.waitUntil(lambda: bool(session.problem))
+    box = next(b for b in demo.settings.findChildren(QComboBox) if b.accessibleName() == "Clip")
+    names = [box.itemData(i) for i in range(box.count())]
+    assert (
+        "deckhand.glb/lantern idle" in names and "take:Walk, chin up" in names and "take:Walk on the spot" not in names
+    )
+    box.setCurrentIndex(names.index("deckhand.glb/lantern idle"))
+    box.activated.emit(box.currentIndex())
+    ready(qtbot, demo)
+    masks = next(b for b in demo.settings.findChildren(QComboBox) if b.accessibleName() == "Joints")
+    masks.setCurrentIndex(masks.findText("Right arm"))
+    masks.activated.emit(masks.currentIndex())
+    ready(qtbot, demo)
+    index = session.rig.skeleton.index
+    source = session.evaluation.clips[0]
+    assert np.array_equal(session.result.rotations[:, index["shin_left"]], source.rotations[:, index["shin_left"]])
+    assert not np.allclose(
+        session.result.rotations[:, index["forearm_right"]], source.rotations[:, index["forearm_right"]]
+    )
+    strips = demo.settings.findChild(BlendPanel).strips
+    before = session.result
+    drag(strips, QPoint(60, 48), QPoint(60 + round(strips.width() / 4), 48))
+    ready(qtbot, demo)
+    assert session.step.settings.shift == pytest.approx(8, abs=1)
+    assert not np.allclose(session.result.rotations, before.rotations)
+    session.undo()
+    ready(qtbot, demo)
+    assert session.step.settings.shift == 0, "a slide is one undo"
+    names = [box.itemData(i) for i in range(box.count())]
+    box.setCurrentIndex(names.index("take:Walk, chin up"))
+    box.activated.emit(box.currentIndex())
+    ready(qtbot, demo)
+    assert "33 frames" in demo.settings.findChild(BlendPanel).summary.text()
+    demo.viewport.grab()
+    strips.grab()
+
+
+def test_a_tail_follows_and_its_trail_is_shown(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    session.open_take("Strut, feathers following")
+    ready(qtbot, window)
+    select_step(demo, 0)
+    idle(qtbot, window)
+    click(button(window.settings, "Show the trail of its end"))
+    assert session.selection.joint == "tail_2" and window.viewport.look.trail
+    assert "The loop closes within 0.000°" in said(window.settings)
+    ways = [s for s in window.viewport.scene().lines if len(s.ends) == session.frames - 1]
+    assert len(ways) == 2, "its way before the step and after it"
+
+
+def test_what_is_kept_is_ticked_and_when_is_typed(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "lantern idle")
+    window.commands.run("add_mirror")
+    window.commands.run("add_keep-in-world")
+    ready(qtbot, window)
+    boxes = {b.text(): b for b in window.settings.findChildren(QCheckBox)}
+    assert boxes["Left foot"].isChecked() and not boxes["Head"].isChecked()
+    click(boxes["Head"], QPoint(8, boxes["Head"].height() // 2))
+    session.selection.select_joint("chest")
+    click(button(window.settings, "The selected joint too"))
+    assert session.step.settings.joints == ("left foot", "right foot", "head", "chest")
+    ready(qtbot, window)
+    assert "Also chest" in said(window.settings)
+    choose(window.settings, "As before", "the source")
+    assert session.step.settings.since == "source"
+    session.player.set_frame(30)
+    click(button(window.settings, "Reach at this frame"))
+    spin = {b.accessibleName(): b for b in window.settings.findChildren(QSpinBox)}
+    spin["Reach 1, until"].setValue(20)
+    (when,) = session.step.settings.when
+    assert (when.at, when.until) == (20, 20), "what was typed holds, and the others give way"
+    spin["Reach 1, end"].setValue(90)
+    assert session.step.settings.when[0].end == 90
+    ready(qtbot, window)
+    session.player.set_frame(95)
+    click(button(window.settings, "Reach at this frame"))
+    assert len(session.step.settings.when) == 2
+    click(next(b for b in window.settings.findChildren(QPushButton) if b.accessibleName() == "Remove reach 1"))
+    assert len(session.step.settings.when) == 1 and session.step.settings.when[0].at == 95
+
+
+def test_stray_helper_joints_are_found_and_put_back_with_one_click(demo, qtbot) -> None:
+    open_take(demo, qtbot, "Winch, marks put back")
+    session = demo.session
+    line.remove(session, step_id(demo, 0))
+    ready(qtbot, demo)
+    session.selection.select_card(RESULT)
+    table = demo.settings.findChild(JointTable)
+    assert "MarkHandPort is up to 6" in " ".join(table.item(r, 0).text() for r in range(table.rowCount()))
+    assert "4 findings" in said(demo.revision_line)
+    button = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Put helper joints back")
+    QTest.mouseClick(button, Qt.MouseButton.LeftButton)
+    ready(qtbot, demo)
+    assert session.take.steps[-1].kind == "helper-joints"
+    session.selection.select_card(RESULT)
+    assert "helper joints are in place" in " ".join(label.text() for label in demo.settings.findChildren(QLabel))

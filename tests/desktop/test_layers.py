@@ -1,0 +1,259 @@
+"""Keys and layers: copied, split, merged, extracted."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from PySide6.QtCore import QPoint, QTimer
+from PySide6.QtWidgets import QPushButton
+
+from reflexa.desktop.actions import files
+from reflexa.desktop.kinds.correction import CorrectionPanel
+from reflexa.desktop.picture.handle import HUB, PLATES, SWING
+from reflexa.desktop.session import RESULT, Session, keys, layers, line
+from reflexa.motion import quat
+from reflexa.steps.correction import CorrectionSettings, Key, Track
+from reflexa.steps.correction.layers import Merged
+from tests.helpers.hands import choose, click, drag, said
+from tests.helpers.windows import card, new_take, ready, select_step
+
+
+def test_keys_are_copied_mirrored_nudged_scaled_thinned_and_undone(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Step up, right foot first")
+    ready(qtbot, demo)
+    select_step(demo, 1)
+    before = session.take
+    demo.commands.run("select_keys")
+    count = len(session.selection.keys)
+    assert count == 3
+    demo.commands.run("copy_keys")
+    session.player.set_frame(42)
+    demo.commands.run("paste_keys")
+    assert len(session.layer.track("spine_mid").keys) == 2 * count and len(session.selection.keys) == count
+    demo.commands.run("nudge_later")
+    demo.commands.run("nudge_later")
+    assert min(f for _, f in session.selection.keys) == 44
+    keys.scale(session, 0.5)
+    keys.stretch(session, 10)
+    frames = sorted(f for _, f in session.selection.keys)
+    assert frames[-1] - frames[0] == 10
+    session.selection.select_joint("hand_left")
+    session.selection.select_card(RESULT)
+    session.player.set_frame(20)
+    demo.commands.run("paste_mirrored")
+    assert session.step.name == "Pasted keys" and session.layer.track("spine_mid").keys[0].frame == 20
+    while session.take != before:
+        session.undo()
+    ready(qtbot, demo)
+    assert len(session.take.steps) == 2
+
+
+def merge_both(qtbot, session: Session) -> Merged:
+    """Merge the selected layer onto the one below, and what was found for it."""
+    span, found = layers.span_of(session, 2), []
+    layers.find(session, span, False, found.append)
+    qtbot.waitUntil(lambda: bool(found), timeout=20_000)
+    layers.put(session, span, found[0])
+    return found[0]
+
+
+def test_layers_are_split_and_merged_and_undone_exactly(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Walk, chin up")
+    ready(qtbot, demo)
+    select_step(demo, 0)
+    result = session.result
+    session.selection.select_joint("head")
+    demo.commands.run("split_layer")
+    ready(qtbot, demo)
+    assert [s.name for s in session.take.steps] == ["Chin up", "Chin up: head"]
+    assert np.abs(session.result.rotations - result.rotations).max() < 1e-12
+    select_step(demo, 1)
+    split = session.take
+    found = merge_both(qtbot, session)
+    assert found.keys <= 4 and found.degrees < 0.5
+    ready(qtbot, demo)
+    assert len(session.take.steps) == 1 and session.selection.card == session.take.steps[0].id
+    turn = np.degrees(quat.angle(quat.multiply(quat.conjugate(session.result.rotations), result.rotations)))
+    assert turn.max() < 0.5
+    session.undo()
+    ready(qtbot, demo)
+    assert session.take == split
+
+
+def test_a_day_of_layers_and_all_of_it_undone_to_the_same_bytes(demo, qtbot, tmp_path: Path) -> None:
+    """Handles dragged (limb, its elbow, a plate, where the head looks), keys boxed, scaled and eased, copied to another
+    clip, layers merged; then everything undone: the saved files are what they were, byte for byte."""
+    session, view = demo.session, demo.viewport
+    before = {p: p.read_bytes() for p in session.folder.rglob("*") if p.is_file()}
+    session.open_take("Walk on the spot")
+    ready(qtbot, demo)
+    session.player.set_frame(16)
+
+    def pull(joint: str, part: int, by: tuple[int, int]) -> None:
+        session.selection.select_joint(joint)
+        ready(qtbot, demo)
+        handle = view.handle()
+        place = {HUB: handle.hub, SWING: handle.bend[1] if handle.bend is not None else None}
+        place |= {PLATES + a: handle.plate(a) for a in range(3)}
+        x, y, _ = view.camera.project(place[part], view.width(), view.height())
+        assert handle.at(x, y, view.camera, view.width(), view.height()) == part
+        drag(view, QPoint(round(x), round(y)), QPoint(round(x) + by[0], round(y) + by[1]))
+        ready(qtbot, demo)
+
+    pull("hand_left", HUB, (30, -30))
+    pull("hand_left", SWING, (0, -30))
+    assert session.layer.track("hand_left").keys[1].swing != 0
+    pull("hand_left", PLATES + 1, (20, 6))
+    key = session.layer.track("hand_left").keys[1]
+    pull("head", HUB, (40, 10))
+    head = session.layer.track("head")
+    assert head.drives == "aim" and np.linalg.norm(head.keys[1].move) > 0.02 and key.frame == 16
+
+    lanes = demo.time_area.keys
+    a, b = lanes.key_place("hand_left", 4), lanes.key_place("head", 28)
+    drag(lanes, QPoint(a.x() - 12, a.y() - 9), QPoint(b.x() + 12, b.y() + 9))
+    assert len(session.selection.keys) == 6
+    keys.scale(session, 0.5)
+    assert {f for _, f in session.selection.keys} == {10, 16, 22}
+    demo.commands.run("ease_overshoot_and_settle")
+    assert {k.then for k in session.layer.track("head").keys} >= {"eased"}
+    demo.commands.run("copy_keys")
+    session.open_take("Lantern to the other hand")
+    ready(qtbot, demo)
+    session.selection.select_card(RESULT)
+    session.player.set_frame(30)
+    demo.commands.run("paste_keys")
+    ready(qtbot, demo)
+    assert {f for _, f in session.selection.keys} == {30, 36, 42}
+    line.add(session, "correction", "Spine")
+    ready(qtbot, demo)
+    session.selection.select_joint("spine_01" if "spine_01" in session.rig.skeleton.index else "pelvis")
+    ready(qtbot, demo)
+    wanted = session.result
+    merge_both(qtbot, session)
+    ready(qtbot, demo)
+    gap = np.degrees(quat.angle(quat.multiply(quat.conjugate(session.result.rotations), wanted.rotations)))
+    assert gap.max() < 0.55
+
+    files.save(demo.desk)
+    while session.history.undo_label:
+        session.undo()
+    ready(qtbot, demo)
+    files.save(demo.desk)
+    assert {p: p.read_bytes() for p in session.folder.rglob("*") if p.is_file()} == before
+
+
+def test_the_motion_of_an_arm_is_taken_out_weakened_and_replaced_by_hand(demo, qtbot) -> None:
+    """Extracting changes nothing by itself; the motion has a weight of its own then, and the layer under it a pose."""
+    session = demo.session
+    session.open_take("Haul, port side")
+    ready(qtbot, demo)
+    before, result = session.take, session.result
+    session.selection.select_card(RESULT)
+    session.selection.select_joint("upper_arm_left")
+    demo.commands.run("extract_below")
+    ready(qtbot, demo)
+    assert [s.name for s in session.take.steps[-2:]] == ["Hold upper_arm_left", "Motion of upper_arm_left"]
+    turn = quat.angle(quat.multiply(quat.conjugate(session.result.rotations), result.rotations))
+    assert turn.max() < 1e-9 and np.abs(session.result.translations - result.translations).max() < 1e-9
+    hold = len(session.take.steps) - 2
+    assert card(demo, hold).summary.toolTip() == "replaces what is below"
+    line.edit(session, "off", replace(session.step, on=False))
+    ready(qtbot, demo)
+    j = session.rig.skeleton.index["forearm_left"]
+    assert np.ptp(session.result.rotations[:, j], axis=0).max() < 1e-12, "held still"
+
+    # In a layer that replaces, the first pull of a joint begins at what is seen, and sets no neutral keys.
+    select_step(demo, hold)
+    session.player.set_frame(12)
+    session.selection.select_joint("neck")
+    panel = demo.settings.findChild(CorrectionPanel)
+    seen = session.evaluation.clips[hold].rotations[12, session.rig.skeleton.index["neck"]]
+    box = panel.fields[3].box
+    assert box.value() == pytest.approx(0.0, abs=1e-6), "the neck is where its rest pose puts it, and turned"
+    panel.fields[0].box.setValue(panel.fields[0].box.value() + 5.0)
+    ready(qtbot, demo)
+    assert [k.frame for k in session.layer.track("neck").keys] == [12]
+    off = quat.angle(
+        quat.multiply(quat.conjugate(seen), session.result.rotations[12, session.rig.skeleton.index["neck"]])
+    )
+    assert np.degrees(off) == pytest.approx(5.0, abs=1.0)
+    while session.take != before:
+        session.undo()
+    ready(qtbot, demo)
+    assert np.array_equal(session.result.rotations, result.rotations)
+
+
+def test_keys_are_thinned_beside_the_interface_and_only_where_nothing_else_was_done(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Haul, port side")
+    ready(qtbot, demo)
+    line.add(session, "correction")
+    full = CorrectionSettings(tracks=(Track("head", tuple(Key(f, (0.2 * f, 0.0, 0.0)) for f in range(40))),))
+    line.edit_layer(session, "fill", full)
+    ready(qtbot, demo)
+    keys.thin(session, 0.5)
+    session.undo()  # quicker than the thinning
+    qtbot.waitUntil(lambda: not session.work.busy)
+    ready(qtbot, demo)
+    assert session.layer == CorrectionSettings()
+    session.redo()
+    ready(qtbot, demo)
+    keys.thin(session, 0.5)
+    qtbot.waitUntil(lambda: session.layer != full, timeout=5_000)
+    left = session.layer.track("head").keys
+    assert 2 <= len(left) < 10 and (left[0].frame, left[-1].frame) == (0, 39)
+    session.undo()
+    assert session.layer == full
+
+
+def test_a_layer_that_replaces_says_what_it_does_in_its_panel(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Haul, port side")
+    ready(qtbot, demo)
+    line.add(session, "correction")
+    ready(qtbot, demo)
+    session.selection.select_joint("neck")
+    panel = demo.settings.findChild(CorrectionPanel)
+    assert panel.drives.isEnabled() and panel.neutral.text() == "Neutral here"
+    line.edit_layer(session, "replace", CorrectionSettings(how="replace"))
+    ready(qtbot, demo)
+    panel = demo.settings.findChild(CorrectionPanel)
+    assert not panel.drives.isEnabled() and "each joint alone" in panel.drives.toolTip()
+    click(panel.neutral)
+    ready(qtbot, demo)
+    j = session.rig.skeleton.index["neck"]
+    assert panel.neutral.text() == "Rest here"
+    assert np.array_equal(session.result.rotations[:, j], np.tile(session.rig.skeleton.rest_rotations[j], (73, 1)))
+
+
+def test_a_step_is_turned_into_a_layer_of_keys_and_back(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "lantern idle")
+    window.commands.run("add_root-motion")
+    choose(window.settings, "What", "turn and scale")
+    step = session.step
+    line.edit(session, "x", replace(step, settings=replace(step.settings, angle=20.0)))
+    window.commands.run("add_keep-in-world")
+    ready(qtbot, window)
+    assert "moves joints by up to" in said(window.settings)
+    kept = session.result
+    answer = QTimer(window)
+    answer.timeout.connect(
+        lambda: [click(b) for b in window.findChildren(QPushButton) if b.text() == "Turn it into a layer"]
+    )
+    answer.start(50)
+    window.commands.run("turn_into_layer")
+    qtbot.waitUntil(lambda: session.step is not None and session.step.kind == "correction", timeout=20_000)
+    answer.stop()
+    ready(qtbot, window)
+    assert session.step.name == "Keep in the world"
+    assert np.abs(session.result.model[1] - kept.model[1]).max() < 0.03, "within the tolerance that was told"
+    session.undo()
+    ready(qtbot, window)
+    assert np.array_equal(session.result.rotations, kept.rotations)

@@ -1,0 +1,164 @@
+"""The revision line, its cards, and the commands."""
+
+from __future__ import annotations
+
+import threading
+
+import numpy as np
+import pytest
+from msgspec.structs import replace
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QComboBox, QScrollArea, QToolButton
+
+from reflexa.desktop.dialogs.command_search import CommandSearch
+from reflexa.desktop.session import evaluator as evaluator_module
+from reflexa.desktop.session import line
+from tests.helpers.hands import drag
+from tests.helpers.windows import card, new_take, ready, select_step, step_id
+
+
+def test_cards_are_dragged_into_another_order(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    session.open_take("Lantern to the other hand")
+    ready(qtbot, window)
+    first, second = card(window, 0), card(window, 1)
+    by = second.geometry().center() - first.geometry().center()
+    drag(first, QPoint(40, 70), QPoint(40, 70) + by + QPoint(30, 0))
+    assert [s.name for s in session.take.steps] == ["Other hand", "Lift the lantern"]
+    ready(qtbot, window)
+
+
+def test_masks_from_the_panel(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    select_step(demo, 0)
+    box = next(b for b in window.settings.findChildren(QComboBox) if b.accessibleName() == "Joints")
+    box.setCurrentIndex(box.findText("Left arm"))
+    box.activated.emit(box.currentIndex())
+    assert session.step.mask.parts == ("left arm",)
+    ready(qtbot, window)
+    index = session.rig.skeleton.index
+    assert np.array_equal(
+        session.result.rotations[:, index["thigh_left"]], session.source_clip.rotations[:, index["thigh_left"]]
+    )
+
+
+def test_a_step_is_shown_alone_and_locked(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Step up, right foot first")
+    ready(qtbot, demo)
+    select_step(demo, 1)
+    both = session.result
+    demo.commands.run("solo_step")
+    ready(qtbot, demo)
+    alone = session.looked_at
+    assert alone.clips[1] is alone.clips[0], "the mirror is off"
+    (seen,) = demo.viewport.figures()
+    assert seen.clip is alone.clips[2] and not np.array_equal(seen.clip.rotations, both.rotations)
+    assert "Lean into it alone" in demo.viewport.caption() and "alone" in card(demo, 1).name.text()
+    assert session.result is both and not session.history.unsaved, "looking changes nothing"
+    demo.commands.run("solo_step")
+    ready(qtbot, demo)
+    assert demo.viewport.figures()[0].clip is session.result
+    demo.commands.run("lock_step")
+    locked = session.take
+    assert locked.steps[1].locked and "locked" in card(demo, 1).name.text()
+    line.edit(session, "set weight", replace(session.step, weight=0.2))
+    assert session.take == locked
+    demo.commands.run("lock_step")
+    line.edit(session, "set weight", replace(session.step, weight=0.2))
+    assert session.step.weight == 0.2
+
+
+def test_a_step_begins_with_what_is_selected_so_that_nothing_jumps(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "lantern idle")
+    before = session.result
+    session.player.set_frame(40)
+    session.selection.select_joint("hand_left")
+    window.commands.run("add_goal")
+    ready(qtbot, window)
+    assert session.step.settings.limb == "left hand"
+    assert np.abs(session.result.model[1][40] - before.model[1][40]).max() < 1e-3
+    window.commands.run("put_rail")
+    window.commands.run("add_goal")
+    assert (session.step.settings.to, session.step.settings.prop, session.step.settings.grip) == (
+        "grip",
+        "rail",
+        "middle",
+    )
+    session.open_take("Strut, other leg first")
+    ready(qtbot, window)
+    session.selection.select_joint("wing_2_right")
+    window.commands.run("add_follow-through")
+    assert session.step.settings.chain == "right wing"
+    new_take(window, qtbot, "deckhand.glb", "walk on the spot")
+    window.commands.run("add_root-motion")
+    assert session.step.settings.operation == "from feet"
+    new_take(window, qtbot, "deckhand.glb", "walk")
+    line.add(session, "root-motion", operation="along path", path=((0.0, 0.0), (1.0, 1.0)))
+    window.commands.run("add_plants")
+    assert session.step.settings.look_at == "the source"
+
+
+def test_a_step_that_is_kept_to_may_be_called_otherwise(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "lantern idle")
+    window.commands.run("add_mirror")
+    line.add(session, "keep-in-world", since=step_id(demo, 0))
+    ready(qtbot, window)
+    line.rename(session, step_id(demo, 0), "Other side")
+    ready(qtbot, window)
+    assert session.take.steps[1].settings.since == step_id(demo, 0) and not session.problem
+    since = next(b for b in window.settings.findChildren(QComboBox) if b.accessibleName() == "As before")
+    assert since.currentText() == "before Other side"
+    session.undo()
+    assert session.take.steps[0].name == "Mirror" and session.take.steps[1].settings.since == step_id(demo, 0)
+
+
+def test_what_takes_long_is_told_and_can_be_stopped(demo, qtbot, monkeypatch) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "walk")
+    window.commands.run("add_mirror")
+    ready(qtbot, window)
+    before, go = session.evaluation, threading.Event()
+    slow = evaluator_module.evaluate
+    monkeypatch.setattr(evaluator_module, "evaluate", lambda *a, **k: (a[4](), go.wait(20), slow(*a, **k))[2])
+    line.edit(session, "x", replace(session.step, weight=0.5))
+    qtbot.waitUntil(lambda: "Computing Mirror (1 of 1)" in session.evaluator.computing, timeout=10_000)
+    window.viewport.grab()
+    QTest.keyClick(window, Qt.Key.Key_Escape)
+    assert session.evaluator.computing == "" and "Stopped" in window.statusBar().currentMessage()
+    go.set()
+    qtbot.waitUntil(lambda: not session.work.busy, timeout=10_000)
+    assert session.evaluation is before, "what came too late is not shown"
+    session.undo()
+    ready(qtbot, window)
+
+
+def test_every_command_is_found_and_tells_why_it_cannot_run(empty, qtbot) -> None:
+    search = CommandSearch(empty.commands, empty)
+    qtbot.addWidget(search)
+    QTest.keyClicks(search.field, "export")
+    texts = [search.found.item(i).text() for i in range(search.found.count())]
+    assert any(t.startswith("Export…") and "there is no result yet" in t for t in texts)
+    action = empty.commands.action("export")
+    assert not action.isEnabled() and action.toolTip() == "there is no result yet"
+    shortcuts = [c.shortcut for c in empty.commands if c.shortcut]
+    assert len(shortcuts) == len(set(shortcuts))
+    assert all(b.accessibleName() for b in empty.viewport.buttons.values())
+    for button in empty.time_area.findChildren(QToolButton):
+        assert button.accessibleName() or button.text()
+
+
+@pytest.mark.parametrize("size", [(1280, 800), (1920, 1080)])
+def test_the_layout_holds(demo, qtbot, size) -> None:
+    demo.resize(*size)
+    qtbot.waitUntil(lambda: demo.width() == size[0], timeout=5000)
+    assert demo.viewport.width() > 0.5 * size[0] and demo.viewport.height() > 0.45 * size[1]
+    bar = demo.viewport.tool_bar.geometry()
+    assert demo.viewport.rect().contains(bar) and not bar.intersects(demo.viewport.compare_bar.geometry())
+    page = demo.settings.findChild(QScrollArea).widget()
+    assert page.minimumSizeHint().width() <= demo.settings.findChild(QScrollArea).viewport().width(), (
+        "no setting is cut off"
+    )

@@ -1,0 +1,180 @@
+"""The picture: looking, comparing, picking, pulling."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QPushButton
+
+from reflexa.desktop.session import RESULT, SOURCE
+from tests.helpers.hands import click, drag, hover
+from tests.helpers.windows import idle, joint_pixel, ready, select_step, tree_item
+
+
+def test_the_camera_obeys_the_mouse(demo, qtbot) -> None:
+    view = demo.viewport
+    start = view.camera
+    drag(view, QPoint(60, 200), QPoint(160, 240))
+    assert view.camera.yaw != start.yaw and view.camera.distance == start.distance
+    drag(view, QPoint(60, 200), QPoint(100, 200), modifier=Qt.KeyboardModifier.ShiftModifier)
+    assert view.camera.target != start.target
+    QTest.keyClick(demo, Qt.Key.Key_F5)
+    assert view.camera.target == pytest.approx(start.target, abs=1e-6)
+    demo.commands.run("view_1")
+    assert (view.camera.yaw, view.camera.pitch) == (0, 0)
+    demo.commands.run("parallel")
+    assert not view.camera.perspective
+    before = view.grab().toImage()
+    demo.commands.run("compare_2")
+    assert view.grab().toImage() != before
+
+
+def test_hovering_names_joints_and_taps_show_the_middle(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    at = joint_pixel(window, "shin_left")
+    QTest.mouseMove(window.viewport, at)
+    hover(window.viewport, at)
+    assert window.viewport.hands.hovered == "shin_left"
+    click(window.revision_line.taps[SOURCE])
+    assert session.selection.tap == SOURCE and session.shown is session.evaluation.clips[0]
+    click(window.revision_line.taps[SOURCE])
+    assert session.selection.tap == RESULT
+    window.tabs.setCurrentIndex(1)
+    session.selection.select_joint("hand_right")
+    assert window.figure.tree.currentItem().text(0) == "hand_right"
+    assert "partner hand_left" in window.figure.tree.currentItem().toolTip(0)
+
+
+def test_a_pulled_hand_takes_its_arm_along_and_a_pulled_pelvis_leaves_the_feet(demo, qtbot) -> None:
+    """One drag each: a correction, its key, its neutral keys; the bones keep their lengths, the soles their place."""
+    session, view = demo.session, demo.viewport
+    session.open_take("Walk on the spot")
+    ready(qtbot, demo)
+    session.player.set_frame(16)
+    for joint, by in (("hand_left", (30, -40)), ("pelvis", (6, 14))):
+        before = session.result
+        session.selection.select_joint(joint)
+        handle = view.handle()
+        assert handle.moves
+        at = view.camera.project(handle.centre, view.width(), view.height())
+        start = QPoint(round(at[0]), round(at[1]))
+        drag(view, start, QPoint(start.x() + by[0], start.y() + by[1]))
+        ready(qtbot, demo)
+        index = session.rig.skeleton.index
+        move = session.layer.track(joint).keys
+        key = next(k for k in move if k.frame == 16)
+        moved = session.result.model[1][16] - before.model[1][16]
+        assert np.abs(moved[index[joint]] - key.move).max() < 1e-3 and np.linalg.norm(key.move) > 0.02
+        pixel = view.camera.pixel_size(handle.centre, view.height())
+        assert np.linalg.norm(key.move) == pytest.approx(np.hypot(*by) * pixel, rel=0.05), (
+            "it goes where the pointer goes"
+        )
+        assert np.array_equal(session.result.rotations[0], before.rotations[0])
+        if joint == "hand_left":
+            assert np.abs(moved[index["clavicle_left"]]).max() == 0
+        else:
+            assert np.abs(moved[[index["foot_left"], index["foot_right"]]]).max() < 1e-4
+    assert len(session.take.steps) == 1 and [t.drives for t in session.layer.tracks] == ["limb", "body"]
+    QTest.keyClick(view, Qt.Key.Key_Escape)
+    for _ in range(3):
+        session.undo()
+    ready(qtbot, demo)
+    assert not session.take.steps
+
+
+def test_ghosts_and_trail_are_drawn_where_the_figure_goes(demo, qtbot) -> None:
+    session, view = demo.session, demo.viewport
+    session.open_take("Walk, chin up")
+    ready(qtbot, demo)
+    session.player.set_frame(12)
+    session.selection.select_joint("foot_left")
+    plain = len(view.scene().lines)
+    view.buttons["ghosts"].click()
+    assert len(view.scene().lines) == plain + 4
+    view.buttons["trail"].click()
+    lines = view.scene().lines
+    assert len(lines) == plain + 6
+    way = next(line for line in lines if len(line.ends) == session.frames - 1)
+    here = view.figures()[0].placed[session.rig.skeleton.index["foot_left"]]
+    assert np.abs(way.ends[12, 0] - here).max() < 1e-9, "the trail runs through the joint"
+    session.player.set_frame(0)
+    assert len(view.scene().lines) == plain + 4, "there is nothing before the first frame"
+    view.grab()
+
+
+def test_what_is_compared_can_be_the_step_alone_or_another_take(demo, qtbot) -> None:
+    session, view = demo.session, demo.viewport
+    session.open_take("Step up, right foot first")
+    ready(qtbot, demo)
+    select_step(demo, 1)
+    view.setFocus()
+    QTest.keyPress(demo, Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
+    (shown,) = view.figures()
+    assert shown.clip is session.evaluation.clips[1] and "before Lean into it" in view.caption()
+    QTest.keyRelease(demo, Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
+    QTest.keyPress(demo, Qt.Key.Key_B)
+    assert view.figures()[0].clip is session.evaluation.clips[0]
+    QTest.keyRelease(demo, Qt.Key.Key_B)
+    assert view.figures()[0].clip is session.result
+    demo.library.compare_wanted.emit("Walk, as the Ferrykeeper")
+    idle(qtbot, demo)
+    after, other = view.figures()
+    assert (
+        view.look.compare == "Side by side" and other.rig.skeleton.names[0] == "Base" and after.clip is session.result
+    )
+    view.grab()
+    demo.library.compare_wanted.emit("")
+    assert view.figures()[1].clip is session.evaluation.clips[0]
+
+
+def test_a_mask_is_painted_in_the_picture_and_mirrored(demo, qtbot) -> None:
+    session, view = demo.session, demo.viewport
+    session.open_take("Haul, port side")
+    ready(qtbot, demo)
+    select_step(demo, 0)
+    paint = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Paint it")
+    QTest.mouseClick(paint, Qt.MouseButton.LeftButton)
+    assert session.selection.painting and view.handle() is None
+    plain = view.figures()[0].colours
+    at = joint_pixel(demo, "thigh_left")
+    QTest.mouseClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, at)
+    ready(qtbot, demo)
+    below = [
+        session.rig.skeleton.names[j] for j in session.rig.skeleton.below(session.rig.skeleton.index["thigh_left"])
+    ]
+    assert set(session.step.mask.joints) == set(below)
+    assert not np.allclose(view.figures()[0].colours, plain), "the weights are seen on the figure"
+    demo.tabs.setCurrentIndex(1)
+    demo.figure.tree.itemClicked.emit(tree_item(demo, "toes_left"), 0)
+    ready(qtbot, demo)
+    assert set(session.step.mask.joints) == set(below) - {"toes_left"}
+    mirror = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Mirror it")
+    QTest.mouseClick(mirror, Qt.MouseButton.LeftButton)
+    ready(qtbot, demo)
+    assert set(session.step.mask.joints) == {"thigh_right", "shin_right", "foot_right"}
+    for _ in range(3):
+        session.undo()
+    ready(qtbot, demo)
+    assert session.step.mask is None
+
+
+def test_a_loop_goes_on_from_where_it_ended_when_it_is_played(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    session.open_take("Walk, travel from its feet")
+    ready(qtbot, window)
+    far = session.result.model[1][-1, session.rig.joint("root"), 2]
+    window.viewport.set_look(follow=False)
+    session.player.play()
+    session.player.rounds = 2
+    session.player.frame = 0
+    (figure,) = window.viewport.figures()
+    assert figure.placed[session.rig.joint("root")][2] == pytest.approx(2 * far, abs=1e-6)
+    window.viewport.set_look(follow=True)
+    (figure,) = window.viewport.figures()
+    assert figure.placed[session.rig.joint("root")][2] == pytest.approx(0, abs=1e-6), (
+        "followed, it stays in the picture"
+    )
+    session.player.pause()
+    assert session.player.rounds == 0

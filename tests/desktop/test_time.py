@@ -1,0 +1,137 @@
+"""The time area: playing, keys, curves, the envelope."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+
+from reflexa.desktop.kinds.correction import CorrectionPanel
+from reflexa.desktop.session import line
+from reflexa.steps.correction import CorrectionSettings, Key, Track
+from tests.helpers.hands import LEFT, click, drag
+from tests.helpers.windows import card, ready, select_step
+
+
+def test_keys_are_selected_boxed_and_shaped(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    session.open_take("Lantern to the other hand")
+    ready(qtbot, window)
+    select_step(demo, 0)
+    lanes = window.time_area.keys
+    first, last = lanes.key_place("upper_arm_right", 64), lanes.key_place("forearm_right", 82)
+    drag(lanes, first - QPoint(12, 9), last + QPoint(12, 9))
+    assert session.selection.keys == {(j, f) for j in ("upper_arm_right", "forearm_right") for f in (64, 82)}
+    window.commands.run("keys_hold")
+    assert {k.then for t in session.layer.tracks for k in t.keys if k.frame < 100} == {"hold"}
+    click(lanes, lanes.key_place("forearm_right", 82))
+    assert session.player.frame == 82 and session.selection.joint == "forearm_right"
+    panel = window.settings.findChild(CorrectionPanel)
+    assert panel.fields[0].box.value() == 16.0 and panel.fields[0].box.suffix() == "°"
+    panel.fields[4].box.setValue(3.0)
+    assert session.layer.track("forearm_right").keys[1].move == (0.0, 0.03, 0.0), "typed centimetres are metres inside"
+
+
+def test_envelope_points_come_go_and_move(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    click(card(window, 0).name)
+    lanes = window.time_area.envelope
+
+    def at(frame: float, weight: float) -> QPoint:
+        return lanes.place(frame, weight).toPoint()
+
+    QTest.mouseDClick(lanes, LEFT, Qt.KeyboardModifier.NoModifier, at(10, 0.5))
+    QTest.mouseDClick(lanes, LEFT, Qt.KeyboardModifier.NoModifier, at(40, 0.5))
+    assert session.step.envelope == ((10.0, 1.0), (40.0, 1.0))
+    drag(lanes, at(10, 1.0), at(12, 0.0))
+    assert session.step.envelope == ((12.0, 0.0), (40.0, 1.0))
+    ready(qtbot, window)
+    assert np.array_equal(session.result.rotations[:13], session.source_clip.rotations[:13])
+    QTest.mouseDClick(lanes, LEFT, Qt.KeyboardModifier.NoModifier, at(40, 1.0))
+    assert len(session.step.envelope) == 1
+
+
+def test_playing_scrubbing_and_the_range(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    seen: list[int] = []
+    session.player.moved.connect(lambda: seen.append(session.player.frame))
+    QTest.keyClick(window, Qt.Key.Key_Space)
+    qtbot.waitUntil(lambda: len(set(seen)) > 5, timeout=10_000)
+    assert session.player.playing
+    card(window, 0).slider.setValue(50)
+    qtbot.waitUntil(lambda: session.evaluation.take.steps[0].weight == 0.5, timeout=10_000)
+    assert session.player.playing, "weights work while playing"
+    QTest.keyClick(window, Qt.Key.Key_Space)
+    assert not session.player.playing
+    ruler, time = window.time_area.ruler, window.time_area.time
+    click(ruler, QPoint(round(time.x(30)), 35))
+    assert session.player.frame == 30
+    QTest.keyClick(window, Qt.Key.Key_Right)
+    QTest.keyClick(window, Qt.Key.Key_BracketRight)
+    assert session.player.frame == 31 and session.range == (0, 31)
+    drag(ruler, QPoint(round(time.x(0)) - 3, 40), QPoint(round(time.x(8)) - 3, 40))
+    assert session.range[0] in (8, 9) and session.take.export.last == 31
+    QTest.keyClick(window, Qt.Key.Key_Home)
+    assert session.player.frame == session.range[0]
+
+
+def test_a_key_sheet_full_of_keys_is_drawn_as_ticks_and_still_taken_by_hand(demo, qtbot) -> None:
+    """Keys closer than their shapes are ticks; zoomed in they have shapes again, in the same places."""
+    session, lanes, time = demo.session, demo.time_area.keys, demo.time_area.time
+    session.open_take("Haul, port side")
+    ready(qtbot, demo)
+    line.add(session, "correction")
+    ready(qtbot, demo)
+    keys = tuple(Key(f, (float(f % 7), 0.0, 0.0)) for f in range(session.frames))
+    line.edit_layer(session, "fill", CorrectionSettings(tracks=(Track("head", keys), Track("neck", keys[::20]))))
+    ready(qtbot, demo)
+    time.last = time.first + 160.0  # out beyond what a wheel allows, as on a long clip
+    row, other = lanes.rows
+    assert lanes.dense(row) and not lanes.dense(other)
+    lanes.grab()
+    time.show_all()
+    time.zoom(0.2, time.x(30))
+    assert not lanes.dense(row)
+    lanes.grab()
+    click(lanes, lanes.key_place("head", 31))
+    assert session.selection.keys == {("head", 31)} and session.selection.joint == "head"
+    drag(lanes, lanes.key_place("neck", 40), lanes.key_place("neck", 43))
+    ready(qtbot, demo)
+    assert [k.frame for k in session.layer.track("neck").keys] == [0, 20, 43, 60]
+
+
+def test_a_curve_is_shaped_by_hand_and_the_result_can_be_judged(demo, qtbot) -> None:
+    session, curves = demo.session, demo.time_area.curves
+    session.open_take("Step up, right foot first")
+    ready(qtbot, demo)
+    select_step(demo, 1)
+    session.selection.select_joint("spine_mid")
+    demo.commands.run("page_turn")
+    demo.time_area.repaint()
+    curves.grab()
+    key = next(k for k in session.layer.track("spine_mid").keys if k.frame == 24)
+    start = QPoint(round(curves.time.x(24)), round(curves.pixel(key.rotate[0], 0)))
+    step = curves.time.frame_width()
+    end = QPoint(round(curves.time.x(27)), round(curves.pixel(key.rotate[0] - 3.0, 0)))
+    drag(curves, start, end)
+    ready(qtbot, demo)
+    moved = session.layer.track("spine_mid").keys
+    now = next(k for k in moved if k.frame == 27)
+    assert (
+        now.rotate[0] == pytest.approx(key.rotate[0] - 3.0, abs=0.4) and now.rotate[1:] == key.rotate[1:] and step > 1
+    )
+    assert all(k.frame != 24 for k in moved)
+    session.undo()
+    assert next(k for k in session.layer.track("spine_mid").keys if k.frame == 24) == key, "a drag is one undo"
+    demo.commands.run("page_place")
+    values = curves.curve(session.layer)
+    assert values[10] == pytest.approx(100 * session.shown.model[1][10, session.rig.skeleton.index["spine_mid"]])
+    assert curves.key_at(QPointF(start)) is None, "what comes out is only looked at"
+    demo.commands.run("page_angles")
+    assert curves.curve(session.layer).shape == (76, 3)
+    session.selection.select_joint("head")
+    demo.commands.run("page_move")
+    assert "no keys" in curves.why_empty()
+    demo.commands.run("page_keys")
+    assert demo.time_area.pages.currentIndex() == 0

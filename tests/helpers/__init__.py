@@ -1,0 +1,1 @@
+"""Pieces that tests share."""

@@ -1,0 +1,212 @@
+"""Blend: another clip over chosen joints, lined up in time; against SciPy where rotations are mixed."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import msgspec
+import numpy as np
+import pytest
+from click.testing import CliRunner
+from scipy.spatial.transform import Rotation, Slerp
+
+from reflexa.cli import main
+from reflexa.errors import RecipeError
+from reflexa.formats import read
+from reflexa.motion import cycle, quat
+from reflexa.motion.clip import Clip
+from reflexa.motion.resample import at_frames, to_rate
+from reflexa.motion.skeleton import chain
+from reflexa.rig import Rig, analyse
+from reflexa.steps import Mask, Step, apply, make
+from reflexa.steps.blend import other_frames
+from reflexa.steps.model import Context
+from reflexa.take import Source, Take, evaluate
+from reflexa.take.clips import ClipsByName
+from tests.helpers import rigs
+from tests.helpers.files import DECKHAND
+
+RIG = rigs.rig(4, extras=True)
+BASE, OTHER = rigs.clip(RIG, 1, 40), rigs.clip(RIG, 2, 40)
+
+
+def blended(base: Clip, other: Clip, rig: Rig = RIG, other_rig: Rig | None = None, **how: object) -> Clip:
+    """The base with a blend of the other; ``weight`` and ``mask`` go to the step, the rest to its settings."""
+    step = make("blend", clip="o", **{k: v for k, v in how.items() if k not in ("weight", "mask")})
+    step = msgspec.structs.replace(step, weight=how.get("weight", 1.0), mask=how.get("mask"))
+    return apply(step, base, rig, context=Context(clips={"o": (other, other_rig or rig)}))
+
+
+def degrees(a: np.ndarray, b: np.ndarray) -> np.ndarray:
+    return np.degrees(quat.angle(quat.multiply(quat.conjugate(a), b)))
+
+
+def test_nothing_at_no_weight_and_all_of_it_at_full() -> None:
+    assert blended(BASE, OTHER, weight=0.0) is BASE
+    out = blended(BASE, OTHER)
+    assert degrees(out.rotations, OTHER.rotations).max() < 1e-5 and np.allclose(out.translations, OTHER.translations)
+    assert out.events == BASE.events and out.name == BASE.name
+
+
+def test_in_between_is_slerp_on_the_short_arc() -> None:
+    """Against SciPy's Slerp, joint by joint."""
+    out = blended(BASE, OTHER, weight=0.3)
+    for j in (0, 5, 11):
+        for f in (0, 17, 39):
+            pair = Rotation.from_quat(np.stack([BASE.rotations[f, j], OTHER.rotations[f, j]]))
+            expected = Slerp([0, 1], pair)(0.3)
+            assert (expected.inv() * Rotation.from_quat(np.array(out.rotations[f, j]))).magnitude() < 1e-9
+    assert np.allclose(out.translations, 0.7 * BASE.translations + 0.3 * OTHER.translations)
+
+
+def test_a_mask_leaves_the_rest_bit_for_bit_and_fades_over_its_edge() -> None:
+    mask = Mask(parts=("left arm",), edge=2)
+    out = blended(BASE, OTHER, mask=mask)
+    weights = mask.weights(RIG)
+    outside = np.flatnonzero(weights == 0)
+    assert np.array_equal(out.rotations[:, outside], BASE.rotations[:, outside])
+    arm = [RIG.joint(f"left {p}") for p in ("clavicle", "upper arm", "forearm", "hand")]
+    assert weights[arm] == pytest.approx([1 / 3, 2 / 3, 1, 1])
+    assert degrees(out.rotations[:, arm[2:]], OTHER.rotations[:, arm[2:]]).max() < 1e-5
+    both = degrees(BASE.rotations[:, arm[0]], out.rotations[:, arm[0]])
+    assert both == pytest.approx(degrees(BASE.rotations[:, arm[0]], OTHER.rotations[:, arm[0]]) / 3, abs=1e-4)
+
+
+@pytest.mark.parametrize("against", ["first frame", "rest pose", "frame"])
+def test_added_is_the_others_change_on_top(against: str) -> None:
+    """A haul made heavier by 30 %: its own change from a pose, added at weight 0.3 (SciPy's rotation powers)."""
+    out = blended(BASE, BASE, mode="add", against=against, frame=7, weight=0.3)
+    start = {"first frame": BASE.rotations[0], "rest pose": RIG.skeleton.rest_rotations, "frame": BASE.rotations[7]}[
+        against
+    ]
+    for j in (2, 8):
+        change = Rotation.from_quat(np.array(start[j])).inv() * Rotation.from_quat(np.array(BASE.rotations[:, j]))
+        expected = Rotation.from_quat(np.array(BASE.rotations[:, j])) * change**0.3
+        assert (expected.inv() * Rotation.from_quat(np.array(out.rotations[:, j]))).magnitude().max() < 1e-7
+    still = BASE.cut(0, 0)
+    assert degrees(blended(OTHER, still, mode="add").rotations, OTHER.rotations).max() < 1e-5, (
+        "a still clip adds nothing"
+    )
+
+
+def test_an_aimed_upper_body_stays_aimed_over_a_swaying_pelvis() -> None:
+    mask = Mask(parts=("upper body",))
+    out = blended(BASE, OTHER, mask=mask, space="model")
+    top = RIG.joint("spine")
+    assert degrees(out.model[0][:, top], OTHER.model[0][:, top]).max() < 1e-5
+    head = RIG.joint("head")
+    assert degrees(out.model[0][:, head], OTHER.model[0][:, head]).max() < 1e-5
+    local = blended(BASE, OTHER, mask=mask)
+    assert degrees(local.model[0][:, top], OTHER.model[0][:, top]).max() > 5
+    added = blended(BASE, OTHER, mask=mask, space="model", mode="add")
+    first = quat.multiply(OTHER.model[0][:, top], quat.conjugate(OTHER.model[0][0, top]))
+    assert degrees(added.model[0][:, top], quat.multiply(first, BASE.model[0][:, top])).max() < 1e-5
+
+
+# In time --------------------------------------------------------------------------------------------------
+
+
+def test_start_goes_by_the_clock_slides_and_repeats_or_holds() -> None:
+    slow = to_rate(OTHER, 15.0)
+    settings = make("blend", shift=4).settings
+    assert other_frames(BASE, RIG, slow, RIG, settings)[:6] == pytest.approx([-2, -1.5, -1, -0.5, 0, 0.5])
+    short = OTHER.cut(0, 10)
+    held = blended(BASE, short, repeat=False)
+    assert degrees(held.rotations[10:], np.broadcast_to(short.rotations[10], held.rotations[10:].shape)).max() < 1e-5
+    again = blended(BASE, short)
+    assert degrees(again.rotations[13], short.rotations[3]).max() < 1e-5
+    root = RIG.skeleton.roots[0]
+    travel = (short.translations[-1, root] - short.translations[0, root]) * [1, 0, 1]
+    assert again.translations[23, root] == pytest.approx(short.translations[3, root] + 2 * travel)
+    whole = blended(BASE, OTHER)
+    assert degrees(whole.rotations[39], OTHER.rotations[39]).max() < 1e-5, "the end is the end"
+
+
+def test_stretch_lays_ends_on_ends() -> None:
+    short = OTHER.cut(3, 17)
+    out = blended(BASE, short, line_up="stretch")
+    assert degrees(out.rotations[[0, -1]], short.rotations[[0, -1]]).max() < 1e-5
+    assert degrees(out.rotations, at_frames(short, np.linspace(0, 14, 40)).rotations).max() < 1e-4
+
+
+def test_cycles_meet_whatever_each_begins_with(deckhand_rig, deckhand_clips) -> None:
+    """The walk begun 11 frames later and played slower lies on the walk again, footfall on footfall."""
+    walk = deckhand_clips["walk on the spot"]
+    late = cycle.shifted(walk, deckhand_rig.travel_joint, 11)
+    slow = replace(at_frames(late, np.linspace(0, walk.frames - 1, 41)), loop=True)
+    arm = Mask(parts=("left arm", "right arm"))
+    out = blended(walk, slow, deckhand_rig, line_up="cycle", mask=arm)
+    joints = [deckhand_rig.joint(f"{s} upper arm") for s in ("left", "right")]
+    # Footfalls are found on whole frames: half a frame of a slower clip is at most a few degrees of swing.
+    assert degrees(out.rotations[:-1, joints], walk.rotations[:-1, joints]).max() < 4.0
+    plain = blended(walk, slow, deckhand_rig, mask=arm)
+    assert degrees(plain.rotations[:-1, joints], walk.rotations[:-1, joints]).max() > 15.0
+
+
+def test_plants_meet_through_a_bent_time(deckhand_rig, deckhand_clips) -> None:
+    """A walk of two cycles whose time was bent is straightened by its plants."""
+    one = deckhand_clips["walk on the spot"]
+    at = np.concatenate([np.arange(32), np.arange(33)])
+    walk = replace(one, rotations=one.rotations[at], translations=one.translations[at], loop=False)
+    f = np.arange(80)
+    bent = at_frames(walk, 64 * (f / 79) ** 1.3)
+    out = other_frames(walk, deckhand_rig, bent, deckhand_rig, make("blend", line_up="plants").settings)
+    expected = 79 * (np.arange(65) / 64) ** (1 / 1.3)
+    assert np.abs(out - expected)[8:-8].max() < 2.5 and np.abs(np.arange(65) * 79 / 64 - expected).max() > 6
+
+
+def test_what_cannot_be_lined_up_or_blended_is_said(deckhand_rig, deckhand_clips) -> None:
+    idle, walk = deckhand_clips["lantern idle"], deckhand_clips["walk"]
+    strange = analyse(chain(["a", "b"], [[0, 0, 0], [0, 1, 0]]))
+    with pytest.raises(RecipeError, match="no cycle of footfalls"):
+        blended(walk, idle, deckhand_rig, line_up="cycle")
+    with pytest.raises(RecipeError, match="no two plants alike"):
+        blended(walk, idle, deckhand_rig, line_up="plants")
+    with pytest.raises(RecipeError, match="none of this rig's joints"):
+        blended(walk, rigs.clip(strange, 1), deckhand_rig, strange)
+    with pytest.raises(RecipeError, match="no clip to blend is chosen"):
+        apply(make("blend"), walk, deckhand_rig)
+    with pytest.raises(RecipeError, match="there is no clip"):
+        apply(make("blend", clip="nobody"), walk, deckhand_rig, context=Context(clips={"a/b": (walk, deckhand_rig)}))
+
+
+# From takes -----------------------------------------------------------------------------------------------
+
+
+def test_a_take_draws_on_another_and_circles_are_told() -> None:
+    source = {"f": ((replace(BASE, name="base"), replace(OTHER, name="other")), RIG)}
+    one = Take("one", Source("f", "other"), (make("mirror"),))
+    two = Take("two", Source("f", "base"), (make("blend", clip="take:one"),))
+    clips = ClipsByName(source, (one, two))
+    result = evaluate(two, *clips["f/base"], clips.within("two").surroundings)
+    assert degrees(result.result.rotations, clips["take:one"][0].rotations).max() < 1e-5
+    round_ = replace(one, steps=(make("blend", clip="take:two"),))
+    circle = ClipsByName(source, (round_, two))
+    with pytest.raises(RecipeError, match="circle: two → one → two"):
+        evaluate(two, *circle["f/base"], circle.within("two").surroundings)
+    lost = ClipsByName(source, (Take("lost", Source("g", "x")),))
+    with pytest.raises(RecipeError, match="source of 'lost' is missing"):
+        lost["take:lost"]
+
+
+def test_the_command_line_blends(tmp_path: Path) -> None:
+    """The lantern arm over the walk, from a recipe; the source's legs stay as they are."""
+    recipe = tmp_path / "r.recipe.json"
+    step: Step = make("blend", clip="deckhand.glb/lantern idle")
+    recipe.write_text(json.dumps({
+        "reflexa": "recipe", "version": 1, "name": "lantern",
+        "steps": [{"kind": "blend", "mask": {"parts": ["right arm"], "edge": 1}, "settings": msgspec.to_builtins(step.settings)}],
+    }))  # fmt: skip
+    args = ["apply", str(DECKHAND), "--recipe", str(recipe), "--out", str(tmp_path / "o"), "--quiet"]
+    result = CliRunner().invoke(main, args)
+    assert result.exit_code == 2 and "--with" in result.stderr
+    result = CliRunner().invoke(main, [*args, "--with", str(DECKHAND)])
+    assert result.exit_code == 0, result.stderr
+    made, deck = read(tmp_path / "o" / "deckhand walk.glb"), read(DECKHAND)
+    walk, idle = (next(c for c in deck.clips if c.name == n) for n in ("walk", "lantern idle"))
+    index = walk.skeleton.index
+    assert degrees(made.clips[0].rotations[:, index["shin_left"]], walk.rotations[:, index["shin_left"]]).max() < 1e-3
+    arm = index["forearm_right"]
+    assert degrees(made.clips[0].rotations[:, arm], idle.rotations[:33, arm]).max() < 1e-3
