@@ -87,7 +87,8 @@ class Desk:
             progress.deleteLater()
 
         job.told, job.ended = told, ended
-        progress.canceled.connect(job.cancel)
+        for signal in (progress.canceled, progress.rejected):  # Esc rejects a dialog that is not active
+            signal.connect(job.cancel)
 
     def say(self, text: str, milliseconds: int = 6000) -> None:
         """Something that need not be confirmed."""

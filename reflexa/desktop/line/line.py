@@ -38,7 +38,7 @@ class RevisionLine(QScrollArea):
         self.taps: dict[str, QToolButton] = {}
         self._shape: object = None
         session.take_changed.connect(self.refresh)
-        session.selection.changed.connect(self._mark)
+        session.selection.changed.connect(self._on_looked)
         session.selection.looked.connect(self._on_looked)
         session.evaluator.done.connect(self._show_values)
         self.refresh()
