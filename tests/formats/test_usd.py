@@ -5,6 +5,8 @@ Reference: the usd-core package (OpenUSD), which evaluates joints by itself from
 
 from __future__ import annotations
 
+import sys
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import numpy as np
@@ -178,3 +180,14 @@ def test_a_file_that_leads_outside_its_folder_is_refused(tmp_path: Path) -> None
     (tmp_path / "other.usda").write_text("#usda 1.0\n")
     with pytest.raises(ReadError, match="outside its folder"):
         read(path)
+
+
+def test_reading_in_many_threads_leaves_the_hook_for_errors_as_it_was(tmp_path: Path) -> None:
+    """Overlapping reads put their own hook in and take it out again; what others raise meanwhile is not swallowed."""
+    rig = rigs.rig(2)
+    path = tmp_path / "a.usda"
+    path.write_bytes(encode([rigs.clip(rig, 2)], rig, "usda"))
+    before = sys.excepthook
+    with ThreadPoolExecutor(6) as pool:
+        found = list(pool.map(lambda _: read(path).clips[0].frames, range(12)))
+    assert found == [7] * 12 and sys.excepthook is before

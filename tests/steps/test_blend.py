@@ -210,3 +210,38 @@ def test_the_command_line_blends(tmp_path: Path) -> None:
     assert degrees(made.clips[0].rotations[:, index["shin_left"]], walk.rotations[:, index["shin_left"]]).max() < 1e-3
     arm = index["forearm_right"]
     assert degrees(made.clips[0].rotations[:, arm], idle.rotations[:33, arm]).max() < 1e-3
+
+
+def test_a_loop_that_turns_goes_on_turning_when_it_is_repeated(deckhand_clips, deckhand_rig) -> None:
+    """60° a round: after two rounds the figure has turned by 120° and stands where two turned rounds lead, not one."""
+    walk, rig = deckhand_clips["walk"], deckhand_rig
+    turned = turning(walk, rig, 60.0)
+    base = replace(
+        walk, rotations=np.tile(walk.rotations[:1], (97, 1, 1)), translations=np.tile(walk.translations[:1], (97, 1, 1))
+    )
+    out = blended(base, turned, rig, line_up="start", repeat=True)
+    root, last = rig.joint("root"), turned.frames - 1
+    turn = quat.multiply(turned.model[0][last, root], quat.conjugate(turned.model[0][0, root]))
+    place, heading = turned.model[1][0, root], turned.model[0][0, root]
+    for round_ in range(1, 4):
+        # Two rigid motions one after the other, as any handbook of mechanics has them.
+        place = turned.model[1][last, root] + quat.rotate(turn, place - turned.model[1][0, root])
+        heading = quat.multiply(turn, heading)
+        at = round_ * last
+        assert np.abs(out.model[1][at, root] - place).max() < 1e-6, round_
+        assert np.degrees(quat.angle(quat.multiply(quat.conjugate(heading), out.model[0][at, root]))) < 1e-5
+    assert np.degrees(quat.angle(quat.multiply(quat.conjugate(out.model[0][0, root]), out.model[0][64, root]))) == (
+        pytest.approx(120.0, abs=1e-4)
+    )
+
+
+def turning(clip: Clip, rig: Rig, degrees: float) -> Clip:
+    """The clip led along a bend, so that it turns by so much in its length and still loops."""
+    angle = np.radians(degrees) * np.arange(clip.frames) / (clip.frames - 1)
+    turn = quat.about(1, angle)
+    root = rig.joint("root")
+    rotations, translations = np.array(clip.rotations), np.array(clip.translations)
+    rotations[:, root] = quat.multiply(turn, rotations[:, root])
+    step = np.diff(clip.translations[:, root], axis=0, prepend=clip.translations[:1, root])
+    translations[:, root] = clip.translations[0, root] + np.cumsum(quat.rotate(turn, step), axis=0)
+    return replace(clip, rotations=rotations, translations=translations, loop=True)
