@@ -2,10 +2,21 @@
 
 from reflexa.formats.imported import Imported, ReadOptions
 from reflexa.formats.model import Format, WriteOptions
-from reflexa.formats.registry import FORMATS, by_suffix, encode, read, register, suffixes, with_meshes, writable
+from reflexa.formats.registry import (
+    FORMATS,
+    STANDARD,
+    by_suffix,
+    encode,
+    read,
+    register,
+    suffixes,
+    with_meshes,
+    writable,
+)
 
 __all__ = [
     "FORMATS",
+    "STANDARD",
     "Format",
     "Imported",
     "ReadOptions",

@@ -18,6 +18,9 @@ from reflexa.rig import Rig
 
 FORMATS: dict[str, Format] = {}
 
+# What is written where nobody asks for another.
+STANDARD = "glb"
+
 
 def register(format: Format) -> Format:
     """Take a format into the list. Raises ValueError where its name or a suffix of it is taken."""

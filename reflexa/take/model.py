@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, field
 from typing import Any
 
+from reflexa.formats import STANDARD
 from reflexa.stage import EMPTY, Stage
 from reflexa.steps import Step
 
@@ -27,7 +28,7 @@ class Export:
     last: int | None = None
     rate: float | None = None
     loop: bool | None = None
-    format: str = "glb"
+    format: str = STANDARD
     frame: str = "source"
     cycles: int = 1
 
