@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Literal
 
@@ -221,6 +222,15 @@ def swing(posed: Posed, l: Limb, angle: Array) -> None:
 
 # The pelvis gives way by at most this share of the leg before a foot is left short of its place.
 MOST_SINK = 0.15
+
+
+def giving_way(placed: Array, wanted: Iterable[tuple[Limb, Array, NDArray[np.bool_]]], straight: float) -> Array:
+    """How far the pelvis sinks at each frame so that limbs reach their goals, metres ``(frames,)``, not yet ``widened``.
+
+    wanted: limbs with their goals ``(frames, 3)``, and when they are meant ``(frames,)``; the rest as in ``too_far``.
+    """
+    needs = [np.where(when, too_far(placed, l, goal, straight), 0.0) for l, goal, when in wanted]
+    return np.asarray(np.max(needs, axis=0)) if needs else np.zeros(len(placed))
 
 
 def too_far(placed: Array, l: Limb, goal: Array, straight: float) -> Array:

@@ -75,12 +75,10 @@ def footing(
     else:
         long = {side: list(pair) for side, pair in tracks.items()}
     when = np.mod(np.arange(-pad, clip.frames + pad), max(clip.frames - 1, 1)) if pad else None
-    if floor == "feet":
-        lowest = np.min([p[:, 1] for pair in long.values() for p in pair], axis=0)
-        under = minimum_filter1d(lowest, max(1, round(clip.rate / 2)) | 1, mode="nearest")
+    under = floor_under([p for pair in long.values() for p in pair], clip.rate) if floor == "feet" else None
     heights = {
         side: [
-            p[:, 1] - (under if floor == "feet" else surface_under(stage, clip, p, frames=when).height) for p in pair
+            p[:, 1] - (under if under is not None else surface_under(stage, clip, p, frames=when).height) for p in pair
         ] for side, pair in long.items()
     }  # fmt: skip
     leg = max(leg_length(rig), 1e-6)
@@ -90,11 +88,7 @@ def footing(
         heights = {side: [h - level for h in pair] for side, pair in heights.items()}
     speeds = {side: [contacts.speeds(p, clip.rate) for p in pair] for side, pair in long.items()}
     stand: dict[str, list[Bools]] = {
-        side: [
-            contacts.standing(h, v, by.low * leg, by.slow * leg, by.slack, by.least)
-            for h, v in zip(heights[side], speeds[side], strict=True)
-        ]
-        for side in found
+        side: [stands(h, v, leg, by) for h, v in zip(heights[side], speeds[side], strict=True)] for side in found
     }
     low = min(float(h.min()) for pair in heights.values() for h in pair) < 2 * by.low * leg
     if on_spot and low and made_on_spot(stand, heights, leg):
@@ -107,6 +101,19 @@ def footing(
         )
         for side, sole in found.items()
     }  # fmt: skip
+
+
+def floor_under(points: list[Array], rate: float) -> Array:
+    """The height of the ground ``(frames,)`` as the feet tell it: where the lowest of their points ``(frames, 3)`` has been
+    within a quarter of a second, so that steps and jetties count that nobody has put there."""
+    lowest = np.min([p[:, 1] for p in points], axis=0)
+    return np.asarray(minimum_filter1d(lowest, max(1, round(rate / 2)) | 1, mode="nearest"))
+
+
+def stands(height: Array, speed: Array, leg: float, by: Thresholds = Thresholds()) -> Bools:
+    """When a point of a sole stands ``(frames,)``, by its height over what lies below and its speed ``(frames,)``. leg: the
+    leg's length, metres."""
+    return contacts.standing(height, speed, by.low * leg, by.slow * leg, by.slack, by.least)
 
 
 def level_of(clip: Clip, rig: Rig, stage: Stage = EMPTY) -> float:

@@ -14,12 +14,12 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import (
     at_frames,
+    giving_way,
     limb,
     posed_clip,
     reach,
     reach_chain,
     sunk_clip,
-    too_far,
     turn_about,
     widened,
 )  # fmt: skip
@@ -118,16 +118,16 @@ def _joint(rig: Rig, name: str) -> int:
 
 def _give_way(clip: Clip, rig: Rig, settings: KeepSettings, then: Clip, weight: Array) -> Array:
     """How far the pelvis sinks ``(frames,)`` in metres so that legs reach the feet that are kept."""
-    need = np.zeros(clip.frames)
-    if settings.give and settings.place and rig.joint("pelvis") >= 0:
-        for name in settings.joints:
-            joint = _joint(rig, name)
-            part = rig.part_of(clip.skeleton.names[joint])
-            joints = rig.limb(part)
-            if joints is not None and part.endswith("foot"):
-                now = clip.model[1][:, joint]
-                goal = now + weight[:, None] * (then.model[1][:, joint] - now)
-                need = np.maximum(need, too_far(clip.model[1], limb(clip.skeleton, *joints), goal, _STRAIGHT))
+    wanted = []
+    for name in settings.joints if settings.give and settings.place and rig.joint("pelvis") >= 0 else ():
+        joint = _joint(rig, name)
+        part = rig.part_of(clip.skeleton.names[joint])
+        joints = rig.limb(part)
+        if joints is not None and part.endswith("foot"):
+            now = clip.model[1][:, joint]
+            goal = now + weight[:, None] * (then.model[1][:, joint] - now)
+            wanted.append((limb(clip.skeleton, *joints), goal, np.ones(clip.frames, dtype=np.bool_)))
+    need = giving_way(clip.model[1], wanted, _STRAIGHT)
     return widened(need, clip.rate, clip.loop) if need.max(initial=0.0) > 1e-9 else need
 
 

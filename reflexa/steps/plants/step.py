@@ -15,7 +15,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion import contacts, curves, cycle, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Limb, at_frames, limb, posed_clip, reach, sunk_clip, too_far, turn_about, widened
+from reflexa.motion.limbs import Limb, at_frames, giving_way, limb, posed_clip, reach, sunk_clip, turn_about, widened
 from reflexa.rig import Rig
 from reflexa.rig.soles import Sole, soles
 from reflexa.stage import Stage, surface_under
@@ -342,9 +342,6 @@ def solved(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) -> Cl
 
 def _give_way(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) -> Array | None:
     """How far the pelvis sinks ``(frames,)`` in metres so that planted legs reach their places; None where it need not."""
-    need = np.zeros(clip.frames)
-    for c in changes:
-        if c.name.endswith("foot"):
-            need = np.maximum(need, np.where(c.held, too_far(clip.model[1], c.limb, c.goal, s.reach / 100), 0.0))
-    need *= s.share / 100
+    wanted = [(c.limb, c.goal, c.held) for c in changes if c.name.endswith("foot")]
+    need = giving_way(clip.model[1], wanted, s.reach / 100) * (s.share / 100)
     return widened(need, clip.rate, clip.loop) if need.max(initial=0.0) > 1e-9 else None

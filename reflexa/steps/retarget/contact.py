@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Limb, Posed, bend_side, limb, reach, sink, too_far, widened
+from reflexa.motion.limbs import Limb, Posed, bend_side, giving_way, limb, reach, sink, widened
 from reflexa.rig.match import SIDES, Match
 from reflexa.steps.retarget import feet as soles
 from reflexa.steps.retarget.transfer import places, turn_of
@@ -75,11 +75,8 @@ def plant_feet(posed: Posed, clip: Clip, m: Match) -> Contacts:
     if not legs:
         return contacts
     sides = {n: bend_side(posed, l) for n, l in legs.items()}
-    need = np.zeros(clip.frames)
-    for name, l in legs.items():
-        heel, ball = contacts.standing[name.split()[0]]
-        lacks = too_far(posed.placed, l, contacts.goals[name], _STRAIGHT)
-        need = np.maximum(need, np.where(heel | ball, lacks, 0.0))
+    stands = {n: np.logical_or(*contacts.standing[n.split()[0]]) for n in legs}
+    need = giving_way(posed.placed, [(l, contacts.goals[n], stands[n]) for n, l in legs.items()], _STRAIGHT)
     if need.max() > 1e-6:
         contacts.sunk = widened(need, clip.rate, clip.loop)
         sink(posed, m.target.joint("pelvis"), contacts.sunk)

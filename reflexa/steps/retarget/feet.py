@@ -6,16 +6,13 @@ from dataclasses import dataclass
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import minimum_filter1d
 
 from reflexa.motion import contacts, quat
 from reflexa.motion.arrays import Array
 from reflexa.rig.match import SIDES, Match, leg_length
 from reflexa.rig.rig import UP, Rig
 from reflexa.rig.soles import BALL, HEEL
-
-# Standing, as shares of the leg's length (a second): sole height, and speed.
-LOW, SLOW = 0.06, 0.40
+from reflexa.stage.footing import floor_under, stands
 
 
 @dataclass(frozen=True)
@@ -89,17 +86,13 @@ def points(foot: Foot, ankle: Array, turn: Array, ahead: Array) -> tuple[Array, 
 def standing(
     heels_and_balls: dict[str, tuple[Array, Array]], rig: Rig, scale: float, rate: float
 ) -> dict[str, tuple[NDArray[np.bool_], NDArray[np.bool_]]]:
-    """Per side, the frames at which heel and ball stand, from tracks that were scaled by ``scale``.
-
-    The ground is where the lower foot has been within a quarter of a second, so that steps and jetties count.
-    """
+    """Per side, the frames at which heel and ball stand, from tracks that were scaled by ``scale``."""
     if not heels_and_balls:
         return {}
     leg = max(leg_length(rig) * scale, 1e-6)
-    lowest = np.min([np.minimum(h[:, 1], b[:, 1]) for h, b in heels_and_balls.values()], axis=0)
-    floor = minimum_filter1d(lowest, max(1, round(rate / 2)) | 1, mode="nearest")
+    floor = floor_under([p for pair in heels_and_balls.values() for p in pair], rate)
 
-    def stands(p: Array) -> NDArray[np.bool_]:
-        return contacts.standing(p[:, 1] - floor, contacts.speeds(p, rate), LOW * leg, SLOW * leg)
+    def still(p: Array) -> NDArray[np.bool_]:
+        return stands(p[:, 1] - floor, contacts.speeds(p, rate), leg)
 
-    return {side: (stands(h), stands(b)) for side, (h, b) in heels_and_balls.items()}
+    return {side: (still(h), still(b)) for side, (h, b) in heels_and_balls.items()}
