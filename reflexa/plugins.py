@@ -1,10 +1,10 @@
-"""Finding what a folder holds: the modules of a package that export one thing under an agreed name."""
+"""Finding what a folder holds (the modules of a package that export one thing under an agreed name), and lists of it."""
 
 from __future__ import annotations
 
 import importlib
 import pkgutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import TypeVar
 
 T = TypeVar("T")
@@ -26,3 +26,14 @@ def exported(package: str, name: str, of: type[T]) -> Iterator[T]:
             if not isinstance(one, of):
                 raise TypeError(f"{module.__name__}.{name} is no {of.__name__}")
             yield one
+
+
+def put(into: dict[str, T], name: str, thing: T, place: Callable[[T], int]) -> None:
+    """Put a thing into a list under its name, in its place: the lowest first, then by name. Raises ValueError where the name
+    is taken."""
+    if name in into:
+        raise ValueError(f"there is a {name!r} already")
+    into[name] = thing
+    in_order = sorted(into.items(), key=lambda pair: (place(pair[1]), pair[0]))
+    into.clear()
+    into.update(in_order)

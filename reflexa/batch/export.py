@@ -68,9 +68,17 @@ class Proof:
     warnings: tuple[str, ...]
 
 
+@dataclass(frozen=True)
+class Into:
+    """The folder that takes are written into. overwrite: files that are there may be replaced (never a source)."""
+
+    folder: Path
+    overwrite: bool = False
+
+
 def export_take(
-    line: Evaluation, export: Export, source: Imported, documents: Iterable[Imported], folder: Path,
-    overwrite: bool = False, progress: Progress = quiet,
+    line: Evaluation, export: Export, source: Imported, documents: Iterable[Imported], into: Into,
+    progress: Progress = quiet,
 ) -> Proof:  # fmt: skip
     """Write the result of an evaluated take as its export settings say, and prove it.
 
@@ -82,8 +90,8 @@ def export_take(
         raise RecipeError(said, advice="Set the step up, or switch it off: a clip without it is not written.")
     name = export.name or line.take.name
     clip = exported(line, replace(export, name=name))
-    path = folder / f"{file_name(name)}{FORMATS[export.format].suffix}"
-    target = Target(path, export.format, WriteOptions(export.frame), overwrite)
+    path = into.folder / f"{file_name(name)}{FORMATS[export.format].suffix}"
+    target = Target(path, export.format, WriteOptions(export.frame), into.overwrite)
     key = line.rig.key
     model = source if source.rig.key == key else next((d for d in documents if d.rig.key == key), None)
     steps = tuple(s for s in line.take.steps if s.on)

@@ -14,12 +14,7 @@ CHECKS: dict[str, Check] = {}
 
 def register(check: Check) -> Check:
     """Take a check into the list: its findings appear wherever findings do. Raises ValueError where its name is taken."""
-    if check.name in CHECKS:
-        raise ValueError(f"there is a check {check.name!r} already")
-    CHECKS[check.name] = check
-    in_order = sorted(CHECKS.values(), key=lambda c: (c.place, c.name))
-    CHECKS.clear()
-    CHECKS.update({c.name: c for c in in_order})
+    plugins.put(CHECKS, check.name, check, lambda c: c.place)
     return check
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import functools
+import inspect
 import sys
 from collections.abc import Callable, Sequence
 from dataclasses import dataclass
@@ -46,7 +47,7 @@ class Writing:
 def grouped(options: Sequence[Callable[[Command], Command]], name: str, make: Callable[..., Any]) -> Callable[..., Any]:
     """A decorator that adds options to a command and hands them over as one value under a name. make takes the options'
     own names as keywords."""
-    taken = make.__code__.co_varnames[: make.__code__.co_argcount]
+    taken = list(inspect.signature(make).parameters)
 
     def decorate(f: Command) -> Command:
         @functools.wraps(f)

@@ -8,14 +8,13 @@ import numpy as np
 from scipy.interpolate import CubicSpline, PchipInterpolator
 
 from reflexa.demo import deckhand
-from reflexa.demo.pose import Controls, build, degrees, elbow, fist, hanging_arm, turn
+from reflexa.demo.pose import RATE, Controls, build, degrees, elbow, fist, hanging_arm, turn
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, Event
 from reflexa.motion.cycle import repeated
 from reflexa.motion.skeleton import Skeleton
 
-RATE = 30.0
 ANKLE = deckhand.FRACTION["ankle height"] * deckhand.STATURE
 HIP_X = deckhand.FRACTION["half hip width"] * deckhand.STATURE
 PELVIS = 0.55 * deckhand.STATURE
@@ -110,7 +109,7 @@ def walk(skeleton: Skeleton, travelling: bool) -> Clip:
         c.turns |= fist(side, 0.28)
     events = (Event(0, "step_left"), Event(CYCLE / 2, "step_right"))
     name = "walk" if travelling else "walk on the spot"
-    return build(name, c, skeleton, RATE, loop=True, turns=arms, events=events)
+    return build(name, c, skeleton, loop=True, turns=arms, events=events)
 
 
 def planted(n: int, side: str, x: float, z: float, yaw: float, y: Array | float = 0.0) -> tuple[Array, Array, Array]:
@@ -151,7 +150,7 @@ def lantern_idle(skeleton: Skeleton) -> Clip:
         c.turns[f"clavicle_{side}"] = degrees(n, 0.0, 0.0, s * (0.9 * breath - (2.0 if side == "left" else -3.0)))
         c.turns |= fist(side, curl)
     c.turns["hand_right"] = degrees(n, 0.0, -6.0, 10.0 + 2.0 * np.sin(TAU * 3 * t - 1.4))
-    return build("lantern idle", c, skeleton, RATE, loop=True, turns=arms)
+    return build("lantern idle", c, skeleton, loop=True, turns=arms)
 
 
 def ease(t: Array, start: float, end: float) -> Array:
@@ -206,7 +205,7 @@ def rope_haul(skeleton: Skeleton) -> Clip:
         c.hand_aim[side] = quat.multiply(turn(0.0, 0.0, -s * 55.0), np.broadcast_to(aim, (n, 4)))
         c.turns[f"clavicle_{side}"] = degrees(n, 0.0, -s * (16.0 - 24.0 * lead), s * 4.0 * strain)
         c.turns |= fist(side, 0.97)
-    return build("rope haul", c, skeleton, RATE, loop=True, events=(Event(10, "grip"), Event(45, "hauled")))
+    return build("rope haul", c, skeleton, loop=True, events=(Event(10, "grip"), Event(45, "hauled")))
 
 
 STEP_HEIGHT = 0.45
@@ -268,7 +267,7 @@ def step_up(skeleton: Skeleton) -> Clip:
         c.turns |= fist(side, 0.3)
     settle = np.exp(-(((t - 2.1) / 0.25) ** 2))
     c.turns["chest"] = c.turns["chest"] + degrees(n, 1.5 * settle)
-    return build("step up", c, skeleton, RATE, turns=arms, events=(Event(22, "step_left"), Event(50, "step_right")))
+    return build("step up", c, skeleton, turns=arms, events=(Event(22, "step_left"), Event(50, "step_right")))
 
 
 def walk_to_landing(skeleton: Skeleton) -> Clip:

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import numpy as np
 
-from reflexa.demo.clips import PELVIS, RATE, TAU, ease, planted
+from reflexa.demo.clips import PELVIS, TAU, ease, planted
 from reflexa.demo.figure import SIDES
-from reflexa.demo.pose import Controls, build, degrees, elbow, fist, hanging_arm, turn
+from reflexa.demo.pose import RATE, Controls, build, degrees, elbow, fist, hanging_arm, turn
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, Event
@@ -44,9 +44,7 @@ def winch(skeleton: Skeleton) -> Clip:
         c.hand_aim[side] = np.broadcast_to(quat.multiply(turn(0, -s * 62.0, 0), turn(0.0, 0.0, 0.0)), (n, 4))
         c.turns[f"clavicle_{side}"] = degrees(n, 0.0, -s * 6.0 * push, s * 3.0 * lag)
         c.turns |= fist(side, 0.95)
-    return build(
-        "turning the winch", c, skeleton, RATE, loop=True, events=(Event(0, "crank_ahead"), Event(30, "crank_back"))
-    )
+    return build("turning the winch", c, skeleton, loop=True, events=(Event(0, "crank_ahead"), Event(30, "crank_back")))
 
 
 def calling_out(skeleton: Skeleton) -> Clip:
@@ -80,7 +78,7 @@ def calling_out(skeleton: Skeleton) -> Clip:
         c.turns[f"clavicle_{side}"] = degrees(n, 0.0, 0.0, s * (20.0 * arm if side == "left" else 3.0 * call))
         c.turns |= fist(side, curl)
     c.turns["hand_left"] = degrees(n, 0.0, 0.0, 10.0 * np.roll(wave, 2))
-    return build("calling out", c, skeleton, RATE, turns=arms, events=(Event(24, "call"),))
+    return build("calling out", c, skeleton, turns=arms, events=(Event(24, "call"),))
 
 
 def all_clips(deck: Rig, keeper: Rig) -> list[Clip]:

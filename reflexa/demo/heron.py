@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.demo.figure import SIDES, Place, skeleton_of
+from reflexa.demo.pose import Making
 from reflexa.motion import ik, kinematics, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, Event
@@ -98,7 +99,7 @@ def strut(skeleton: Skeleton) -> Clip:
             )
             placed[:, j] = placed[:, p] + rest_p[j] + bob
     for side, shift in (("left", 0.0), ("right", 0.5)):
-        _leg(skeleton, delta, placed, side, np.mod(t + shift, 1.0), stride, ahead)
+        _leg(Making(skeleton, delta, placed), side, np.mod(t + shift, 1.0), stride, ahead)
     turned = quat.multiply(delta, rest_q)
     rotations, moved = kinematics.inverse(skeleton.parents, turned, placed)
     translations = np.tile(skeleton.rest_translations, (n, 1, 1))
@@ -108,8 +109,9 @@ def strut(skeleton: Skeleton) -> Clip:
     return Clip("strut", skeleton, quat.continuous(rotations), translations, rate, loop=True, events=events)
 
 
-def _leg(skeleton: Skeleton, delta: Array, placed: Array, side: str, phase: Array, stride: float, ahead: Array) -> None:
+def _leg(figure: Making, side: str, phase: Array, stride: float, ahead: Array) -> None:
     """One leg: it stands for two thirds of the cycle, then is folded high and set down toes first."""
+    skeleton, delta, placed = figure.skeleton, figure.delta, figure.placed
     index, rest_p = skeleton.index, skeleton.rest_model[1]
     stance = 0.66
     swing = np.clip((phase - stance) / (1 - stance), 0, 1)

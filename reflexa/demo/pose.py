@@ -77,7 +77,10 @@ def fist(side: str, curl: float) -> dict[str, Array]:
     return out
 
 
-def build(name: str, c: Controls, skeleton: Skeleton, rate: float = 30.0, loop: bool = False,
+RATE = 30.0
+
+
+def build(name: str, c: Controls, skeleton: Skeleton, loop: bool = False,
           turns: Mapping[str, Array] | None = None, events: tuple[Event, ...] = ()) -> Clip:  # fmt: skip
     """A clip of the Deckhand from controls. turns: joint → quaternions ``(frames, 4)``, for what angles say badly."""
     index = skeleton.index
@@ -116,7 +119,7 @@ def build(name: str, c: Controls, skeleton: Skeleton, rate: float = 30.0, loop: 
             ankle, pitch, yaw = c.feet[side]
             settle(joint)
             pole = c.knees.get(side, np.broadcast_to(AHEAD, (c.frames, 3)))
-            _limb(skeleton, delta, placed, (f"thigh_{side}", f"shin_{side}", f"foot_{side}"),
+            _limb(Making(skeleton, delta, placed), (f"thigh_{side}", f"shin_{side}", f"foot_{side}"),
                   to_world(ankle), quat.rotate(delta[:, 0], pole), AHEAD)  # fmt: skip
             foot, toes = index[f"foot_{side}"], index[f"toes_{side}"]
             delta[:, foot] = quat.multiply(delta[:, 0], turn(-pitch, yaw, 0.0))
@@ -126,7 +129,7 @@ def build(name: str, c: Controls, skeleton: Skeleton, rate: float = 30.0, loop: 
             side = joint.removeprefix("upper_arm_")
             wrist, aim = c.hands[side]
             settle(joint)
-            _limb(skeleton, delta, placed, (joint, f"forearm_{side}", f"hand_{side}"),
+            _limb(Making(skeleton, delta, placed), (joint, f"forearm_{side}", f"hand_{side}"),
                   to_world(wrist), quat.rotate(delta[:, 0], aim), -AHEAD)  # fmt: skip
             delta[:, index[f"hand_{side}"]] = delta[:, index[f"forearm_{side}"]]
             if side in c.hand_aim:
@@ -141,12 +144,22 @@ def build(name: str, c: Controls, skeleton: Skeleton, rate: float = 30.0, loop: 
     free = [index[j] for j in skeleton.names if j in ("root", "pelvis") or "_mark_" in j]
     exact = np.tile(skeleton.rest_translations, (c.frames, 1, 1))
     exact[:, free] = translations[:, free]
-    return Clip(name, skeleton, quat.continuous(rotations), exact, rate, loop=loop, events=events)
+    return Clip(name, skeleton, quat.continuous(rotations), exact, RATE, loop=loop, events=events)
 
 
-def _limb(skeleton: Skeleton, delta: Array, placed: Array, joints: tuple[str, str, str],
-          target: Array, pole: Array, rest_pole: Array) -> None:  # fmt: skip
+@dataclass(eq=False)
+class Making:
+    """A figure in the making: how joints are turned from rest ``(frames, joints, 4)`` and where they are, filled in joint by
+    joint."""
+
+    skeleton: Skeleton
+    delta: Array
+    placed: Array
+
+
+def _limb(figure: Making, joints: tuple[str, str, str], target: Array, pole: Array, rest_pole: Array) -> None:
     """Fill the upper and lower bone of a limb so that its end comes to ``target``."""
+    skeleton, delta, placed = figure.skeleton, figure.delta, figure.placed
     a, b, e = (skeleton.index[j] for j in joints)
     rest_p = skeleton.rest_model[1]
     upper, lower = rest_p[b] - rest_p[a], rest_p[e] - rest_p[b]

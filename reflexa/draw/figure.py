@@ -55,14 +55,18 @@ def _is_root(rig: Rig, joint: int) -> bool:
     )
 
 
-def joint_marks(rig: Rig, clip: Clip, frame: int, colours: Array, alpha: float, rim: Colour, size: float) -> Marks:
+# Pixels across.
+MARK = 10.0
+
+
+def joint_marks(rig: Rig, clip: Clip, frame: int, colours: Array, alpha: float, rim: Colour) -> Marks:
     """A mark at every joint: its shape and colour tell the side; fingers and helper joints are smaller."""
     placed = clip.model[1][frame]
     kinds = np.array([SHAPES[s] for s in rig.side_of])
     small = np.array(
         ["finger" in rig.part_of(n) or "thumb" in rig.part_of(n) or n in rig.helpers for n in rig.skeleton.names]
     )
-    sizes = np.where(small, size * 0.62, size)
+    sizes = np.where(small, 0.62 * MARK, MARK)
     # A helper joint lies on the joint that it follows: its mark would only double that one's.
     sizes[[rig.skeleton.index[n] for n in rig.helpers]] = 0.0
     rgba = np.concatenate([colours, np.full((len(colours), 1), alpha)], axis=1)

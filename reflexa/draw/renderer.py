@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 import moderngl
@@ -16,6 +17,16 @@ from reflexa.rig import Mesh
 LIGHT = np.array([0.35, 0.86, 0.37]) / np.linalg.norm([0.35, 0.86, 0.37])
 _CORNERS = np.array([[0, -1], [1, -1], [0, 1], [1, 1]], dtype="f4")
 _SQUARE = np.array([[-1, -1], [1, -1], [-1, 1], [1, 1]], dtype="f4")
+
+
+@dataclass(frozen=True)
+class _Kind:
+    """Something that is drawn many times over: its program, the corners of one, and what is said of each."""
+
+    program: Any
+    corners: Any
+    layout: str
+    names: tuple[str, ...]
 
 
 class Renderer:
@@ -159,16 +170,8 @@ class Renderer:
         if not len(lines.ends):
             return
         data = np.concatenate([lines.ends.reshape(-1, 6), lines.widths, lines.colours], axis=1).astype("f4")
-        self._instanced(
-            self._line,
-            self._line_corners,
-            data,
-            "3f 3f 2f 4f/i",
-            ("start", "end", "widths", "colour"),
-            matrix,
-            width,
-            height,
-        )
+        kind = _Kind(self._line, self._line_corners, "3f 3f 2f 4f/i", ("start", "end", "widths", "colour"))
+        self._instanced(kind, data, matrix, width, height)
 
     def _draw_marks(self, marks: Marks, matrix: Array, width: int, height: int) -> None:
         if not len(marks.places):
@@ -177,25 +180,15 @@ class Renderer:
             "f4"
         )
         _set(self._mark, "rim", marks.rim)
-        self._instanced(
-            self._mark,
-            self._square,
-            data,
-            "3f 1f 1f 4f/i",
-            ("place", "across", "kind", "colour"),
-            matrix,
-            width,
-            height,
-        )
+        kind = _Kind(self._mark, self._square, "3f 1f 1f 4f/i", ("place", "across", "kind", "colour"))
+        self._instanced(kind, data, matrix, width, height)
 
-    def _instanced(
-        self, program: Any, corners: Any, data: Array, layout: str, names: tuple[str, ...],
-        matrix: Array, width: int, height: int,
-    ) -> None:  # fmt: skip
-        _set(program, "camera", matrix)
-        _set(program, "size", (float(width), float(height)))
+    def _instanced(self, kind: _Kind, data: Array, matrix: Array, width: int, height: int) -> None:
+        _set(kind.program, "camera", matrix)
+        _set(kind.program, "size", (float(width), float(height)))
         buffer = self.ctx.buffer(data.tobytes())
-        vao = self.ctx.vertex_array(program, [(corners, "2f", "corner"), (buffer, layout, *names)])
+        parts = [(kind.corners, "2f", "corner"), (buffer, kind.layout, *kind.names)]
+        vao = self.ctx.vertex_array(kind.program, parts)
         vao.render(moderngl.TRIANGLE_STRIP, instances=len(data))
         vao.release()
         buffer.release()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
 
@@ -126,21 +126,14 @@ def axes_turn(up: Array, facing: Array) -> Array:
     return np.array([0.0, 0.0, 0.0, 1.0]) if abs(turn[3]) > 1 - 1e-15 else turn
 
 
-def settle_frame(
-    raw: Skeleton, scale: Array, turn: Array, move: Array, options: ReadOptions, warnings: list[str],
-    unit: str, unit_scale: float, baked: tuple[str, ...], up: str = "+Y",
-) -> ImportFrame:  # fmt: skip
-    """The import frame of a file that says its up axis: what its parent transforms do, then the turn to face +Z.
-
-    scale ``(joints,)``, turn ``(roots, 4)``, move ``(roots, 3)``: from the file's joints to metres, +Y up.
-    """
-    inner = ImportFrame(scale, turn, move)
+def settle_frame(raw: Skeleton, inner: ImportFrame, options: ReadOptions, warnings: list[str]) -> ImportFrame:
+    """The import frame of a file that says its up axis: what its parent transforms do (``inner``: from the file's joints to
+    metres, +Y up), then the turn to face +Z."""
     _, facing, _, said = find_axes(convert_skeleton(inner, raw), {}, guess_up=False, told=options.facing)
     warnings += said
     outer = axes_turn(UP, facing)
-    return ImportFrame(
-        scale, quat.multiply(outer, turn), quat.rotate(outer, move), unit, unit_scale, up, axis_name(facing), baked
-    )  # fmt: skip
+    turn, move = quat.multiply(outer, inner.turn), quat.rotate(outer, inner.move)
+    return replace(inner, turn=turn, move=move, facing=axis_name(facing))
 
 
 def settle_rate(rate: float) -> float:

@@ -25,12 +25,9 @@ STANDARD = "glb"
 def register(format: Format) -> Format:
     """Take a format into the list. Raises ValueError where its name or a suffix of it is taken."""
     taken = [s for f in FORMATS.values() for s in f.suffixes if s in format.suffixes]
-    if format.name in FORMATS or taken:
-        raise ValueError(f"there is a format {format.name!r} already, or one for {', '.join(taken)}")
-    FORMATS[format.name] = format
-    in_order = sorted(FORMATS.values(), key=lambda f: (f.place, f.name))
-    FORMATS.clear()
-    FORMATS.update({f.name: f for f in in_order})
+    if taken:
+        raise ValueError(f"there is a format for {', '.join(taken)} already")
+    plugins.put(FORMATS, format.name, format, lambda f: f.place)
     return format
 
 

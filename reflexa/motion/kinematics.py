@@ -42,7 +42,7 @@ def forward(
             if parent < 0:
                 big_q[joint], big_p[joint] = q[joint], t[joint]
             else:
-                _compose(big_q[parent], big_p[parent], q[joint], t[joint], big_q[joint], big_p[joint], s, u)
+                _compose((big_q[parent], big_p[parent]), (q[joint], t[joint]), (big_q[joint], big_p[joint]), s, u)
         turned[span] = big_q.transpose(2, 0, 1)
         placed[span] = big_p.transpose(2, 0, 1)
 
@@ -50,8 +50,12 @@ def forward(
     return turned, placed
 
 
-def _compose(pq: Array, pp: Array, q: Array, t: Array, out_q: Array, out_p: Array, s: Array, u: Array) -> None:
+Planes = tuple[Array, Array]
+
+
+def _compose(parent: Planes, local: Planes, out: Planes, s: Array, u: Array) -> None:
     """``out = parent · local`` on component planes, with no memory taken: ``s`` and ``u`` are scratch."""
+    (pq, pp), (q, t), (out_q, out_p) = parent, local, out
     ax, ay, az, aw = pq
     bx, by, bz, bw = q
     tx, ty, tz = t

@@ -119,15 +119,9 @@ def blend(clip: Clip, rig: Rig, settings: BlendSettings, clips: Clips, mask: Mas
         rotations[:, to] = quat.multiply(rotations[:, to], quat.multiply(quat.conjugate(q0[of]), seen.rotations[:, of]))
         translations[:, to] += seen.translations[:, of] - t0[of]
     if settings.space == "model":
-        _hold_in_model(
-            rotations,
-            clip,
-            seen,
-            other,
-            settings,
-            _topmost(mask, rig),
-            dict(zip(to.tolist(), of.tolist(), strict=True)),
-        )
+        at_first = kinematics.forward(other.skeleton.parents, *(a[None] for a in _against(other, settings)))[0][0]
+        pairs = {j: k for j, k in zip(to.tolist(), of.tolist(), strict=True) if j in _topmost(mask, rig)}
+        _hold_in_model(rotations, clip, seen, pairs, at_first if settings.mode == "add" else None)
     rotations[:, to] = quat.normalise(rotations[:, to])
     return replace(clip, rotations=quat.continuous(rotations), translations=translations)
 
@@ -149,26 +143,17 @@ def _topmost(mask: Mask | None, rig: Rig) -> list[int]:
     return [j for j in np.flatnonzero(reached).tolist() if parents[j] < 0 or not reached[parents[j]]]
 
 
-def _hold_in_model(
-    rotations: Array,
-    clip: Clip,
-    seen: Clip,
-    other: Clip,
-    settings: BlendSettings,
-    top: list[int],
-    of: Mapping[int, int],
-) -> None:
-    """Give topmost joints the other's rotation in the world's axes, over parents that move as they did."""
+def _hold_in_model(rotations: Array, clip: Clip, seen: Clip, pairs: Mapping[int, int], first: Array | None) -> None:
+    """Give topmost joints the other's rotation in the world's axes, over parents that move as they did. pairs: joint → the
+    other's joint. first: rotations ``(joints, 4)`` that the other's change is counted from; None: not its change, itself."""
     parents = clip.skeleton.parents
     turned = clip.model[0]
-    q0, t0 = _against(other, settings)
-    first = kinematics.forward(other.skeleton.parents, q0[None], t0[None])[0][0]
-    for j in top:
-        if j not in of or parents[j] < 0:
+    for j, k in pairs.items():
+        if parents[j] < 0:
             continue
-        wanted = seen.model[0][:, of[j]]
-        if settings.mode == "add":
-            wanted = quat.multiply(quat.multiply(wanted, quat.conjugate(first[of[j]])), turned[:, j])
+        wanted = seen.model[0][:, k]
+        if first is not None:
+            wanted = quat.multiply(quat.multiply(wanted, quat.conjugate(first[k])), turned[:, j])
         rotations[:, j] = quat.multiply(quat.conjugate(turned[:, parents[j]]), wanted)
 
 

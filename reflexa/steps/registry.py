@@ -18,12 +18,7 @@ def register(kind: StepKind) -> StepKind:
 
     Raises ValueError where one of that name is there already.
     """
-    if kind.kind in KINDS:
-        raise ValueError(f"there is a step {kind.kind!r} already")
-    KINDS[kind.kind] = kind
-    in_order = sorted(KINDS.values(), key=lambda k: (k.place, k.kind))
-    KINDS.clear()
-    KINDS.update({k.kind: k for k in in_order})
+    plugins.put(KINDS, kind.kind, kind, lambda k: k.place)
     return kind
 
 

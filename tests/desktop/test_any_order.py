@@ -14,7 +14,7 @@ import pytest
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
-from reflexa.batch.export import export_take
+from reflexa.batch.export import Into, export_take
 from reflexa.desktop.session import RESULT, SOURCE
 from reflexa.formats import read
 from reflexa.project import store
@@ -96,7 +96,7 @@ def export_and_compare(window, folder: Path, done: list[str]) -> None:
     """The file that is written holds the whole take, whatever is looked at just now."""
     session = window.session
     line, export = session.settled, Export(format="glb")
-    proof = export_take(line, export, session.document, session.sources.documents.values(), folder)
+    proof = export_take(line, export, session.document, session.sources.documents.values(), Into(folder))
     back = read(proof.path).clips[0]
     assert back.frames == line.result.frames
     assert np.abs(back.model[1] - line.result.model[1]).max() < 1e-4, done

@@ -111,9 +111,9 @@ def test_a_curve_is_shaped_by_hand_and_the_result_can_be_judged(demo, qtbot) -> 
     demo.time_area.repaint()
     curves.grab()
     key = next(k for k in session.layer.track("spine_mid").keys if k.frame == 24)
-    start = QPoint(round(curves.time.x(24)), round(curves.pixel(key.rotate[0], 0)))
+    start = QPoint(round(curves.time.x(24)), round(curves.values.pixel(key.rotate[0], 0)))
     step = curves.time.frame_width()
-    end = QPoint(round(curves.time.x(27)), round(curves.pixel(key.rotate[0] - 3.0, 0)))
+    end = QPoint(round(curves.time.x(27)), round(curves.values.pixel(key.rotate[0] - 3.0, 0)))
     drag(curves, start, end)
     ready(qtbot, demo)
     moved = session.layer.track("spine_mid").keys

@@ -2,38 +2,29 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import replace
-from pathlib import Path
 
 import msgspec
 import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.spatial.transform import Rotation
 
 from reflexa.checks import findings
-from reflexa.errors import ReadError, RecipeError
-from reflexa.formats import encode
+from reflexa.errors import RecipeError
 from reflexa.motion import ik, quat
 from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.skeleton import Skeleton
-from reflexa.project import store
-from reflexa.project.text import pretty
 from reflexa.rig import Rig, analyse
-from reflexa.stage import EMPTY, Grip, Hold, Prop, PropKey, Stage, surface_under
-from reflexa.stage.model import grip_track, track, turn_of
-from reflexa.stage.presets import PRESETS, winch_crank
-from reflexa.stage.shapes import corners
-from reflexa.stage.store import document, read_prop, read_stage, stage_from_plain
+from reflexa.stage import EMPTY, Grip, Hold, Prop, Stage
+from reflexa.stage.model import grip_track, turn_of
+from reflexa.stage.presets import PRESETS
 from reflexa.steps import apply, make, settled
 from reflexa.steps.goal import Reach, distance, weight_of
 from reflexa.steps.model import SOURCE, Context, Point
 from reflexa.take import Cache, Source, Surroundings, Take, evaluate
 from reflexa.take.edits import with_prop, with_step
 from tests.helpers import rigs
-from tests.helpers.files import DATA
 from tests.helpers.walks import walked
 
 
@@ -234,90 +225,6 @@ def test_what_is_kept_to_is_named_followed_and_checked(deckhand_clips, deckhand_
 # The stage -------------------------------------------------------------------------------------------------------
 
 
-def test_props_have_their_exact_size_and_a_closed_outside() -> None:
-    for name, preset in PRESETS.items():
-        prop = preset()
-        tri = corners(prop)
-        size = np.ptp(tri.reshape(-1, 3), axis=0)
-        assert np.allclose(size, prop.size, atol=1e-3), name
-        # By the divergence theorem a closed outside, seen counter-clockwise, encloses a positive volume.
-        volume = np.sum(np.cross(tri[:, 0], tri[:, 1]) * tri[:, 2]) / 6
-        assert volume > 0, name
-    assert len(corners(Prop("b", "box", (2, 3, 4)))) == 12
-    assert PRESETS["jetty step"]().size[1] == 0.45
-
-
-def test_the_surface_below_is_that_of_the_prop_in_its_place() -> None:
-    clip = rest_clip(rigs.rig(1).skeleton)
-    ramp = Prop("r", "ramp", (2.0, 0.5, 2.0), (1.0, 0.2, 0.0), (90.0, 0.0, 0.0))
-    stage = Stage(
-        (ramp, Prop("b", "box", (1.0, 0.3, 1.0), (-2.0, 0.0, 0.0)), Prop("rail", surface=False, size=(9.0, 0.1, 9.0)))
-    )
-    points = np.array(
-        [[1.0, 0.5, 0.0], [1.5, 0.6, 0.0], [-2.0, 0.31, 0.2], [-2.0, 0.0, 0.2], [-2.0, -0.2, 0.2], [5.0, 1.0, 5.0]]
-    )
-    found = surface_under(stage, clip, points, frames=np.zeros(6, dtype=np.intp))
-    # Turned by 90° the ramp rises towards +x: 0.25 a metre, from 0.2 at x = 0.
-    assert found.height == pytest.approx([0.45, 0.575, 0.3, 0.0, 0.0, 0.0], abs=1e-9)
-    assert found.prop.tolist() == [0, 0, 1, -1, -1, -1], "what is more than a step above is a wall, not a floor"
-    assert found.normal[0] == pytest.approx(np.array([-0.5, 2.0, 0.0]) / np.hypot(0.5, 2.0), abs=1e-9)
-
-
-def test_a_prop_turns_as_scipy_turns_and_goes_round_by_its_keys(deckhand_clips) -> None:
-    clip = deckhand_clips["lantern idle"]
-    for turn in ((20.0, 40.0, -70.0), (-170.0, 80.0, 10.0)):
-        assert np.allclose(quat.to_matrix(turn_of(turn)), Rotation.from_euler("YXZ", turn, degrees=True).as_matrix())
-    crank = msgspec.structs.replace(
-        winch_crank(), keys=(PropKey(0, (0.0, 1.0, 0.0)), PropKey(100, (0.0, 1.0, 0.0), (0.0, 720.0, 0.0)))
-    )
-    q, p = grip_track(crank, "handle", clip)
-    angle = np.unwrap(np.arctan2(p[:101, 2], p[:101, 1] - 1.0))
-    assert angle[-1] == pytest.approx(4 * np.pi) and np.ptp(np.diff(angle)) < 1e-9, "evenly, twice round"
-    assert np.ptp(np.linalg.norm(p[:, 1:] - [1.0, 0.0], axis=1)) < 1e-9 and len(q) == clip.frames
-
-
-def test_a_prop_is_picked_up_and_put_away_by_events(deckhand_clips, deckhand_rig) -> None:
-    clip, rig = deckhand_clips["rope haul"], deckhand_rig
-    hand = rig.skeleton.names[rig.joint("right hand")]
-    rope = Prop("rope", place=(0.0, 1.0, 0.8), holds=(Hold(hand, "grip", "hauled"),))
-    _, p = track(rope, clip)
-    assert np.ptp(p[:11], axis=0).max() < 1e-12 and np.ptp(p[45:], axis=0).max() < 1e-12
-    j = rig.joint("right hand")
-    own = quat.rotate(quat.conjugate(clip.model[0][10:46, j]), p[10:46] - clip.model[1][10:46, j])
-    assert np.ptp(own, axis=0).max() < 1e-9, "between, it goes with the hand"
-    with pytest.raises(RecipeError, match="Events: grip, hauled"):
-        track(msgspec.structs.replace(rope, holds=(Hold(hand, "never"),)), clip)
-    with pytest.raises(RecipeError, match="which this rig lacks"):
-        track(msgspec.structs.replace(rope, holds=(Hold("paw", 3),)), clip)
-
-
-def test_stages_are_saved_and_read_and_refused_where_they_are_wrong(tmp_path: Path, deckhand_rig) -> None:
-    stage = Stage(tuple(msgspec.structs.replace(p(), name=n) for n, p in PRESETS.items()))
-    path = tmp_path / "landing.stage.json"
-    path.write_text(pretty(document(stage)))
-    assert read_stage(path) == stage and read_stage(path).digest == stage.digest
-    for change, where in (
-        ({"size": [0, 1, 1]}, "size"), ({"size": [1, 1]}, "size"), ({"shape": "ball"}, "shape"), ({"colour": 3}, "colour"),
-        ({"triangles": [[0, 1, 2]]}, "corners"), ({"keys": [{"frame": 3, "place": [0, 0, 0]}] * 2}, "rise"),
-    ):  # fmt: skip
-        with pytest.raises(ReadError, match=where):
-            stage_from_plain({"props": [{"name": "a", **change}]}, path)
-    with pytest.raises(ReadError, match="two props"):
-        stage_from_plain({"props": [{"name": "a"}, {"name": "a"}]}, path)
-    path.write_text(json.dumps({"reflexa": "stage", "version": 9}))
-    with pytest.raises(ReadError, match="newer"):
-        read_stage(path)
-    prop = read_prop(DATA / "RiggedSimple.glb")
-    assert prop.shape == "mesh" and len(prop.triangles) > 10 and prop.name == "RiggedSimple"
-    assert corners(prop).reshape(-1, 3)[:, 1].min() == pytest.approx(0.0, abs=1e-6), (
-        "its origin is the middle of its base"
-    )
-    bare = tmp_path / "bare.glb"
-    bare.write_bytes(encode([rest_clip(deckhand_rig.skeleton)], deckhand_rig, "glb"))
-    with pytest.raises(ReadError, match="no triangles"):
-        read_prop(bare)
-
-
 @pytest.mark.parametrize("seed", [1, 2])
 def test_the_model_space_that_a_step_gives_along_is_that_of_its_clip(seed, deckhand_clips, deckhand_rig) -> None:
     clip, rig = walked(seed, deckhand_clips["walk"], deckhand_rig)
@@ -334,19 +241,6 @@ def test_the_model_space_that_a_step_gives_along_is_that_of_its_clip(seed, deckh
 
 
 # With takes and projects ----------------------------------------------------------------------------------------
-
-
-def test_a_stage_is_saved_with_its_take_and_a_damaged_one_named(tmp_path: Path) -> None:
-    stage = Stage((PRESETS["jetty step"](), PRESETS["winch crank"]()))
-    take = Take("t", Source("f", "c"), (make("plants"),), stage=stage)
-    store.save(store.Project("p", (), (take, Take("bare", Source("f", "c")))), tmp_path)
-    back = store.load(tmp_path)
-    assert back.takes[0] == take and back.takes[1].stage == EMPTY
-    assert "stage" not in (tmp_path / "takes" / "bare.take.json").read_text()
-    path = tmp_path / "takes" / "t.take.json"
-    path.write_text(path.read_text().replace('"shape": "mesh"', '"shape": "blob"'))
-    with pytest.raises(ReadError, match=r"t\.take\.json.*stage\.props\[1\]\.shape"):
-        store.load(tmp_path)
 
 
 def test_a_changed_stage_computes_anew_what_reads_it_and_nothing_else(deckhand_clips, deckhand_rig) -> None:
@@ -391,14 +285,6 @@ def test_a_prop_that_is_called_otherwise_keeps_its_goals() -> None:
         Stage((PRESETS["crate"](), PRESETS["crate"]()))
 
 
-def test_what_lies_below_goes_up_with_a_prop_that_does(deckhand_clips) -> None:
-    clip = deckhand_clips["lantern idle"]
-    lift = Prop("lift", "box", (3.0, 0.2, 3.0), keys=(PropKey(0, (0.0, -0.2, 0.0)), PropKey(150, (0.0, 0.1, 0.0))))
-    points = np.tile([0.1, 0.4, 0.1], (clip.frames, 1))
-    found = surface_under(Stage((lift,)), clip, points)
-    assert found.height == pytest.approx(np.maximum(np.linspace(0.0, 0.3, clip.frames), 0.0), abs=1e-9)
-
-
 def test_an_eye_looks_alone_and_the_head_stays() -> None:
     rig = rigs.rig(4)
     s = rig.skeleton
@@ -413,14 +299,3 @@ def test_an_eye_looks_alone_and_the_head_stays() -> None:
     out, away, _ = at_goal(clip, seeing, limb="eye_l", point=tuple(at.tolist()))
     assert np.degrees(away).max() < 0.1
     assert np.array_equal(out.rotations[:, : len(s)], clip.rotations[:, : len(s)])
-
-
-def test_a_mesh_that_cannot_be_read_as_a_prop_is_refused_with_its_place(tmp_path: Path) -> None:
-    bare = {
-        "asset": {"version": "2.0"}, "nodes": [{"mesh": 0}], "meshes": [{"primitives": [{"attributes": {"POSITION": 0}}]}],
-        "accessors": [{"componentType": 5126, "count": 3, "type": "VEC3"}],
-    }  # fmt: skip
-    path = tmp_path / "crate.gltf"
-    path.write_text(json.dumps(bare))
-    with pytest.raises(ReadError, match=r"crate\.gltf, meshes\[0\]\.primitives\[0\]: is compressed"):
-        read_prop(path)

@@ -53,13 +53,6 @@ class _Choices:
     stage_file: Path | None
 
 
-def _choices(
-    said: tuple[str, ...], fmt: str | None, others: tuple[Path, ...], cycles: int, pattern: str, jobs: int,
-    stage_file: Path | None,
-) -> _Choices:  # fmt: skip
-    return _Choices(said, fmt, others, cycles, pattern, jobs, stage_file)
-
-
 _OPTIONS = (
     # Shown in the help; what is given stands among the steps, in its order.
     click.option("--recipe", "recipe", metavar="FILE", expose_value=False, help="Run the steps of a recipe file."),
@@ -110,7 +103,7 @@ def _fits(pattern: str) -> None:
 @click.command("apply", cls=_Ordered)
 @click.argument("clips", nargs=-1, required=True, type=click.Path(path_type=Path))
 @click.option("--out", required=True, type=click.Path(path_type=Path), help="Folder to write to.")
-@grouped(_OPTIONS, "choices", _choices)
+@grouped(_OPTIONS, "choices", _Choices)
 @reading
 @writing
 @talking_json

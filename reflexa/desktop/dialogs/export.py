@@ -22,7 +22,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from reflexa.batch.export import Proof, export_take
+from reflexa.batch.export import Into, Proof, export_take
 from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.session import Session
 from reflexa.desktop.widgets import labels
@@ -138,8 +138,8 @@ class ExportDialog(QDialog):
             return
         choices, documents = self.choices(), tuple(session.sources.documents.values())
         session.edit_take("choose export settings", replace(take, export=choices))
-        folder, over = self.place.folder, self.overwrite.isChecked()
-        job: Job[Proof] = Job(lambda j: export_take(line, choices, source, documents, folder, over, j.tell), self._done)
+        into = Into(self.place.folder, self.overwrite.isChecked())
+        job: Job[Proof] = Job(lambda j: export_take(line, choices, source, documents, into, j.tell), self._done)
         job.title = f"The export of {take.name}"
         job.told = self._progress
         job.failed = self._failed

@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from reflexa.batch.export import Proof, export_take
+from reflexa.batch.export import Into, Proof, export_take
 from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.session import Session
 from reflexa.desktop.widgets import labels
@@ -92,7 +92,7 @@ class ExportTakesDialog(QDialog):
         row, take = self._waiting.pop(0)
         sources, project = self.session.sources, self.session.project
         documents, clips = dict(sources.documents), self.session.clips.within(take.name)
-        rig, folder, over = sources.rig_of(take.source.file, project), self.place.folder, self.overwrite.isChecked()
+        rig, into = sources.rig_of(take.source.file, project), Into(self.place.folder, self.overwrite.isChecked())
 
         def call(job: Job[Proof]) -> Proof:
             document = documents.get(take.source.file)
@@ -100,7 +100,7 @@ class ExportTakesDialog(QDialog):
             if document is None or rig is None or clip is None:
                 raise ReadError("the source is missing", take.source.file)
             line = evaluate(take, clip, rig, clips.surroundings, lambda: job.cancelled)
-            return export_take(line, take.export, document, documents.values(), folder, over, job.tell)
+            return export_take(line, take.export, document, documents.values(), into, job.tell)
 
         job = Job(call, lambda proof: self._one(row, take, _read_back(proof), True))
         job.title = f"The export of {take.name}"

@@ -57,7 +57,7 @@ def hold(session: Session, sight: Sight, figure: PosedFigure) -> Hold | str | No
         grip = aim_point(rig, turned[joint], figure.placed[joint])
     elif track.drives == "limb" and (limb := rig.limb(rig.part_of(session.selection.joint))) is not None:
         bend = figure.placed[list(limb)]
-    handle = handle_at(figure.placed[joint], axes, sight.camera, sight.height, moves, grip, bend)
+    handle = handle_at(figure.placed[joint], axes, sight, moves, grip, bend)
     return Hold(handle, session.selection.joint, lambda: _begin(session, axes))
 
 

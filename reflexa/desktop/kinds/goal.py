@@ -140,7 +140,7 @@ def _hold(session: Session, sight: Sight, _figure: PosedFigure) -> Hold | None:
     at = _place(settings, clip, session.stage, min(session.player.frame, clip.frames - 1))
     if at is None:
         return None
-    handle = handle_at(at + sight.shift, np.array(quat.IDENTITY), sight.camera, sight.height, True)
+    handle = handle_at(at + sight.shift, np.array(quat.IDENTITY), sight, True)
     return Hold(handle, "the goal", lambda: _drag(session, settings, at))
 
 

@@ -234,7 +234,7 @@ def _hold(session: Session, sight: Sight, figure: PosedFigure) -> Hold | str | N
     if not session.selection.rest_shown or m is None:
         return "show the rest pose to fit the rigs"
     at = figure.placed[figure.rig.skeleton.index[joint]]
-    handle = handle_at(at, np.array(quat.IDENTITY), sight.camera, sight.height)
+    handle = handle_at(at, np.array(quat.IDENTITY), sight)
     return Hold(handle, joint, lambda: _drag(session, m, joint))
 
 

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
+from reflexa.desktop.picture.sight import Sight
 from reflexa.draw import Camera
 from reflexa.draw.scene import BAR, DIAMOND, DOT, Lines, Marks
 from reflexa.motion import quat
@@ -207,8 +208,7 @@ def _distance_to_line(points: Array, p: Array) -> float:
 
 
 def handle_at(
-    centre: Array, axes: Array, camera: Camera, height: int, moves: bool = False,
-    grip: Array | None = None, bend: Array | None = None,
-) -> Handle:  # fmt: skip
+    centre: Array, axes: Array, sight: Sight, moves: bool = False, grip: Array | None = None, bend: Array | None = None
+) -> Handle:
     """A handle of the same size on screen wherever it stands."""
-    return Handle(centre, axes, camera.pixel_size(centre, height) * RADIUS, moves, grip, bend)
+    return Handle(centre, axes, sight.pixel_size(centre) * RADIUS, moves, grip, bend)

@@ -133,5 +133,5 @@ def prop_hold(session: Session, clip: Clip, frame: int, sight: Sight) -> Hold | 
         props.edit(session, f"turn {began.name}", placed(began, frame, None, to), "hold")
         return degrees
 
-    handle = handle_at(place + sight.shift, np.array(quat.IDENTITY), sight.camera, sight.height, True)
+    handle = handle_at(place + sight.shift, np.array(quat.IDENTITY), sight, True)
     return Hold(handle, prop.name, lambda: Drag(turn, move))

@@ -213,7 +213,7 @@ def paste(session: Session, board: Clipboard, at: int | None, mirrored: bool = F
     if rig is None or layer is None:
         return
     names = rename_map(board.rig, rig) if board.rig.key != rig.key else None
-    new, gone = paste_keys(layer, board.keys, rig, last, at, mirrored, names)
+    new, gone = paste_keys(layer, board.keys, rig, last, at=at, mirrored=mirrored, names=names)
     label = "paste keys mirrored" if mirrored else "paste keys"
     _edit(session, label, new, all_keys(new) - all_keys(layer))
     by = 0 if at is None else at - board.keys.first
@@ -230,5 +230,5 @@ def to_other_side(session: Session) -> None:
     rig, layer = session.step_rig, session.layer
     if rig is not None and layer is not None:
         copied = copy_keys(layer, session.selection.keys)
-        new, _ = paste_keys(layer, copied, rig, session.frames - 1, None, mirrored=True)
+        new, _ = paste_keys(layer, copied, rig, session.frames - 1, mirrored=True)
         _edit(session, "the same on the other side", new)

@@ -4,12 +4,22 @@ from __future__ import annotations
 
 from collections.abc import Callable, Set
 from dataclasses import dataclass
-from typing import Any
 
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QColor, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QWheelEvent
+from PySide6.QtGui import (
+    QColor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QShowEvent,
+    QWheelEvent,
+)
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.handle import HOOPS
@@ -17,6 +27,7 @@ from reflexa.desktop.session import Session, keys, line
 from reflexa.desktop.time.curve_values import VIEWS, View, clip_values, key_value, keyed_values, usual_slopes
 from reflexa.desktop.time.lanes import Lanes, adds
 from reflexa.desktop.time.time_map import TimeMap
+from reflexa.desktop.time.value_map import ValueMap
 from reflexa.motion.arrays import Array
 from reflexa.steps.correction import CorrectionSettings, Key, move_keys, with_keys, with_track
 
@@ -61,10 +72,8 @@ class CurveView(Lanes):
         super().__init__(session, time, "Curves")
         self.name = "turn"
         self.setMinimumHeight(86)
-        self._low, self._high = -10.0, 10.0
+        self.values = ValueMap()
         self._fitted: object = None
-        self.normalised = False
-        self._each: list[tuple[float, float]] = []
         self._grab: _Grab | None = None
         self._box: tuple[QPointF, QPointF] | None = None
         self._values: Array | None = None
@@ -92,7 +101,7 @@ class CurveView(Lanes):
 
     def set_normalised(self, on: bool) -> None:
         """Each axis over its own range, or all over the same."""
-        self.normalised = on
+        self.values.normalised = on
         self.update()
 
     # What is shown ----------------------------------------------------------------------------------------------
@@ -106,10 +115,13 @@ class CurveView(Lanes):
             what = (session.selection.take, session.selection.card, session.selection.joint, self.name)
             if self._values is not None and what != self._fitted and self._grab is None:
                 self._fitted = what
-                self._fit(self._values)
+                self.values.fit(self._values)
         self.update()
 
-    def showEvent(self, event: Any) -> None:
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        self.values.height = self.height()
+
+    def showEvent(self, event: QShowEvent) -> None:
         self.refresh()
 
     def curve(self, settings: CorrectionSettings | None) -> Array | None:
@@ -130,26 +142,9 @@ class CurveView(Lanes):
             return f"{session.selection.joint} has no keys in this correction yet."
         return "There is nothing to show yet."
 
-    def _fit(self, values: Array) -> None:
-        self._low, self._high = _room(values)
-        self._each = [_room(values[:, axis]) for axis in range(3)]
-
-    def _range(self, axis: int) -> tuple[float, float]:
-        return self._each[axis] if self.normalised and self._each else (self._low, self._high)
-
-    def pixel(self, value: float, axis: int) -> float:
-        """Pixel of an axis' value."""
-        low, high = self._range(axis)
-        return 6 + (high - value) / (high - low) * (self.height() - 12)
-
-    def value(self, y: float, axis: int) -> float:
-        """The axis' value at a pixel."""
-        low, high = self._range(axis)
-        return high - (y - 6) / (self.height() - 12) * (high - low)
-
     def place(self, key: Key, axis: int) -> QPointF:
         """Where a key's value is painted."""
-        return QPointF(self.time.x(key.frame), self.pixel(key_value(self.view, key, axis), axis))
+        return QPointF(self.time.x(key.frame), self.values.pixel(key_value(self.view, key, axis), axis))
 
     # Painting ---------------------------------------------------------------------------------------------------
 
@@ -163,7 +158,7 @@ class CurveView(Lanes):
             p.drawText(middle, Qt.AlignmentFlag.AlignCenter, self.why_empty())
             p.end()
             return
-        if not self.normalised:
+        if not self.values.normalised:
             self._paint_scale(p)
         p.setClipRect(QRectF(left - 8, 0, self.width() - left + 8, self.height()))
         if self._grab is not None and self._grab.before is not None:
@@ -191,10 +186,10 @@ class CurveView(Lanes):
         for axis in range(3):
             p.setPen(QPen(colour(axis), wide))
             xs, least = self.time.seen(values[:, axis], np.minimum)
-            points = [QPointF(x, self.pixel(float(v), axis)) for x, v in zip(xs, least, strict=True)]
+            points = [QPointF(x, self.values.pixel(float(v), axis)) for x, v in zip(xs, least, strict=True)]
             if self.time.frame_width() < 1:
                 most = self.time.seen(values[:, axis], np.maximum)[1]
-                upper = [QPointF(x, self.pixel(float(v), axis)) for x, v in zip(xs, most, strict=True)]
+                upper = [QPointF(x, self.values.pixel(float(v), axis)) for x, v in zip(xs, most, strict=True)]
                 points = [q for pair in zip(points, upper, strict=True) for q in pair]
             p.drawPolyline(QPolygonF(points))
 
@@ -215,11 +210,11 @@ class CurveView(Lanes):
             p.drawRect(QRectF(tangent.bead.x() - 3.5, tangent.bead.y() - 3.5, 7, 7))
 
     def _paint_scale(self, p: QPainter) -> None:
-        t, left, span = theme.current(), self.left, self._high - self._low
+        t, left, span = theme.current(), self.left, self.values.high - self.values.low
         step = next(s for s in _ROUND if s * self.height() / span > 26)
-        v = np.ceil(self._low / step) * step
-        while v <= self._high:
-            y = self.pixel(float(v), 0)
+        v = np.ceil(self.values.low / step) * step
+        while v <= self.values.high:
+            y = self.values.pixel(float(v), 0)
             p.setPen(QPen(t.colour("line"), 1.6 if abs(v) < 1e-9 else 0.8))
             p.drawLine(QPointF(left, y), QPointF(self.width(), y))
             p.setPen(t.colour("quiet"))
@@ -255,7 +250,7 @@ class CurveView(Lanes):
         slope = float(given[at] if given else own[at]) / self.view.scale
         place = self.place(key, axis)
         run = self.time.frame_width()
-        rise = self.pixel(key_value(self.view, key, axis) + slope, axis) - place.y()
+        rise = self.values.pixel(key_value(self.view, key, axis) + slope, axis) - place.y()
         long = TANGENT / float(np.hypot(run, rise)) * (-1 if way == "arrive" else 1)
         return Tangent(key, axis, way, place + QPointF(run * long, rise * long))
 
@@ -317,7 +312,7 @@ class CurveView(Lanes):
         # Shift keeps the frame, Ctrl the value: a slip of the hand must not change the other.
         if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
             by = 0
-        rise = 0.0 if control else self.value(at.y(), grab.axis) - self.value(grab.start.y(), grab.axis)
+        rise = 0.0 if control else self.values.value(at.y(), grab.axis) - self.values.value(grab.start.y(), grab.axis)
         self.move_keys(grab.settings, grab.frames, grab.axis, rise, by)
 
     def _select_boxed(self, box: QRectF) -> None:
@@ -349,7 +344,7 @@ class CurveView(Lanes):
         place = self.place(key, grab.axis)
         run = (at.x() - place.x()) / self.time.frame_width()
         run = max(run, 0.2) if grab.way == "leave" else min(run, -0.2)  # a tangent never turns back in time
-        slope = (self.value(at.y(), grab.axis) - self.value(place.y(), grab.axis)) / run
+        slope = (self.values.value(at.y(), grab.axis) - self.values.value(place.y(), grab.axis)) / run
         changed = {}
         for way in (grab.way,) if alone else ("arrive", "leave"):
             slopes = list(getattr(key, way) or usual_slopes(track.keys)[track.keys.index(key)])
@@ -380,31 +375,15 @@ class CurveView(Lanes):
         """Bring the values between two frames into sight."""
         values = self.curve(self.session.layer)
         if values is not None:
-            self._fit(values[first : last + 1])
+            self.values.fit(values[first : last + 1])
             self.update()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         if not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             super().wheelEvent(event)
             return
-        by = 0.9985 ** event.angleDelta().y()
-        share = (event.position().y() - 6) / (self.height() - 12)
-        self._low, self._high = _zoomed((self._low, self._high), share, by)
-        self._each = [_zoomed(each, share, by) for each in self._each]
+        self.values.zoom(0.9985 ** event.angleDelta().y(), event.position().y())
         self.update()
-
-
-def _room(values: Array) -> tuple[float, float]:
-    """The range of values with some room about it."""
-    low, high = float(values.min()), float(values.max())
-    room = max(0.12 * (high - low), 1.0)
-    return low - room, high + room
-
-
-def _zoomed(ends: tuple[float, float], share: float, by: float) -> tuple[float, float]:
-    low, high = ends
-    at = high - share * (high - low)
-    return at + (low - at) * by, at + (high - at) * by
 
 
 def _colour(axis: int) -> QColor:

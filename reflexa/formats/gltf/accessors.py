@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -33,10 +34,18 @@ def item(file: GltfFile, key: str, index: Any, place: str) -> Json:
     return all_items[i]
 
 
-def _view(
-    file: GltfFile, index: Any, place: str, start: int, count: int, width: int, kind: np.dtype[Any]
-) -> NDArray[Any]:
-    """``(count, width)`` numbers out of a buffer view, with its stride."""
+@dataclass(frozen=True)
+class _Numbers:
+    """``(count, width)`` numbers of a type."""
+
+    count: int
+    width: int
+    kind: np.dtype[Any]
+
+
+def _view(file: GltfFile, index: Any, place: str, start: int, of: _Numbers) -> NDArray[Any]:
+    """Numbers out of a buffer view, with its stride."""
+    count, width, kind = of.count, of.width, of.kind
     view = item(file, "bufferViews", index, place)
     where = f"bufferViews[{index}]"
     which = _whole(view.get("buffer"), file, where)
@@ -76,7 +85,7 @@ def read(file: GltfFile, index: Any, place: str, kind: str | None = None) -> NDA
     width = _SIZES[shape]
     if "bufferView" in accessor:
         start = _whole(accessor.get("byteOffset", 0), file, where)
-        values = _view(file, accessor["bufferView"], where, start, count, width, dtype)
+        values = _view(file, accessor["bufferView"], where, start, _Numbers(count, width, dtype))
     elif count > _MOST_UNBACKED:
         raise ReadError(f"claims {count:,} elements with no data behind them", file.path, where)
     else:
@@ -103,19 +112,10 @@ def _with_sparse(file: GltfFile, sparse: Any, where: str, values: NDArray[Any], 
     if indices.get("componentType") not in (5121, 5123, 5125):
         raise ReadError("sparse indices have the wrong component type", file.path, where)
     kind = np.dtype(_TYPES[indices["componentType"]])
-    at = _view(
-        file,
-        indices.get("bufferView"),
-        where,
-        _whole(indices.get("byteOffset", 0), file, where),
-        count,
-        1,
-        kind,
-    )
-    new = _view(
-        file, replaced.get("bufferView"), where, _whole(replaced.get("byteOffset", 0), file, where),
-        count, values.shape[1], dtype,
-    )  # fmt: skip
+    first = _whole(indices.get("byteOffset", 0), file, where)
+    at = _view(file, indices.get("bufferView"), where, first, _Numbers(count, 1, kind))
+    first = _whole(replaced.get("byteOffset", 0), file, where)
+    new = _view(file, replaced.get("bufferView"), where, first, _Numbers(count, values.shape[1], dtype))
     if count and int(at.max()) >= len(values):
         raise ReadError(f"sparse index {int(at.max())} of {len(values)}", file.path, where)
     out = np.array(values)

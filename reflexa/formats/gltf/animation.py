@@ -162,19 +162,26 @@ def _fits(times: Array, rate: float) -> bool:
     return bool(np.abs(frames - np.round(frames)).max() < 0.02)
 
 
-def write_animation(
-    clip: Clip, q: Array, t: Array, nodes: tuple[int, ...], rest: tuple[Array, Array, Array | None], store: Bin,
-    always: set[tuple[int, str]] | None = None, start: float = 0.0,
-) -> Json:  # fmt: skip
-    """An animation with one channel for everything that leaves its rest value, or that ``always`` names.
+@dataclass(frozen=True, eq=False)
+class Nodes:
+    """The nodes that joints are, by their numbers, and their own rotations, translations and scales (None: all one).
+    always: (node, path) that have a channel in any case."""
 
-    q ``(frames, joints, 4)`` and t ``(frames, joints, 3)`` in the file's frame; rest: the nodes' own values.
+    nodes: tuple[int, ...]
+    rest: tuple[Array, Array, Array | None]
+    always: frozenset[tuple[int, str]] = frozenset()
+
+
+def write_animation(clip: Clip, posed: tuple[Array, Array], onto: Nodes, store: Bin, start: float = 0.0) -> Json:
+    """An animation with one channel for everything that leaves its rest value, or that is written always.
+
+    posed: local rotations ``(frames, joints, 4)`` and translations ``(frames, joints, 3)`` in the file's frame.
     """
+    (q, t), nodes, rest = posed, onto.nodes, onto.rest
     times = store.add(start + np.arange(clip.frames) / clip.rate, "SCALAR", bounds=True)
     samplers: list[Json] = []
     channels: list[Json] = []
     how = "STEP" if clip.stepped else "LINEAR"
-    keep = always or set()
     s = clip.scales
     for joint, node in enumerate(nodes):
         rest_s = np.ones(3) if rest[2] is None else rest[2][joint]
@@ -188,7 +195,7 @@ def write_animation(
             ("rotation", "VEC4", quat.continuous(q[:, joint])),
             ("scale", "VEC3", np.broadcast_to(rest_s, t[:, joint].shape) if s is None else s[:, joint]),
         ):
-            if moved[path] or (node, path) in keep:
+            if moved[path] or (node, path) in onto.always:
                 samplers.append({"input": times, "output": store.add(values, kind), "interpolation": how})
                 channels.append({"sampler": len(samplers) - 1, "target": {"node": node, "path": path}})
     if not channels:  # a clip that never leaves rest still is a clip: one channel that says so

@@ -58,7 +58,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         local[1][joints],
         local[2][joints] if np.abs(local[2][joints] - 1).max() > 1e-6 else None,
     )
-    frame = _frame(raw, nodes, joints, parents, local, options, warnings)
+    frame = _frame(raw, _Nodes(nodes, parents, local), joints, options, warnings)
     skeleton = frames.convert_skeleton(frame, raw)
     meshes = read_meshes(file, index, frame.scale, warnings)
     rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
@@ -214,12 +214,19 @@ def _names(nodes: list[Json], joints: list[int], warnings: list[str]) -> list[st
     return out
 
 
-def _frame(
-    raw: Skeleton, nodes: list[Json], joints: list[int], parents: list[int],
-    local: tuple[Array, Array, Array], options: ReadOptions, warnings: list[str],
-) -> ImportFrame:  # fmt: skip
+@dataclass(frozen=True, eq=False)
+class _Nodes:
+    """All nodes of a file: as it gives them, the parent of each, and their own rotations, translations and scales."""
+
+    json: list[Json]
+    parents: list[int]
+    local: tuple[Array, Array, Array]
+
+
+def _frame(raw: Skeleton, nodes: _Nodes, joints: list[int], options: ReadOptions, warnings: list[str]) -> ImportFrame:
     """Parent nodes' transforms and the turn to our axes, put together per root joint."""
     turn, move, scale, baked = [], [], [], []
+    local, parents = nodes.local, nodes.parents
     for root in raw.roots:
         q, t, s = np.array(quat.IDENTITY), np.zeros(3), 1.0
         node = parents[joints[root]]
@@ -227,11 +234,11 @@ def _frame(
             node_scale = local[2][node]
             uniform = float(np.mean(node_scale))
             if np.ptp(node_scale) > 1e-6 * abs(uniform):
-                warnings.append(f"The parent node {_label(nodes, node)} scales unevenly: its mean scale is taken.")
+                warnings.append(f"The parent node {_label(nodes.json, node)} scales unevenly: its mean scale is taken.")
             t = local[1][node] + quat.rotate(local[0][node], uniform * t)
             q, s = quat.multiply(local[0][node], q), uniform * s
             if np.abs(t).max() > 0 or quat.angle(local[0][node]) > 1e-9 or abs(uniform - 1) > 1e-9:
-                baked.append(_label(nodes, node))
+                baked.append(_label(nodes.json, node))
             node = parents[node]
         if s <= 0:
             raise ReadError("a parent node scales by zero or mirrors", baked[-1] if baked else "nodes")
@@ -242,10 +249,11 @@ def _frame(
     for root, s in zip(raw.roots, scale, strict=True):
         per_joint[raw.below(root)] = s
     unit = options.unit or 1.0
-    return imported.settle_frame(
-        raw, per_joint * unit, np.array(turn), np.array(move) * unit, options, warnings,
-        "m" if unit == 1.0 else "as told", unit, tuple(dict.fromkeys(baked)),
+    inner = ImportFrame(
+        per_joint * unit, np.array(turn), np.array(move) * unit, "m" if unit == 1.0 else "as told", unit,
+        baked=tuple(dict.fromkeys(baked)),
     )  # fmt: skip
+    return imported.settle_frame(raw, inner, options, warnings)
 
 
 def _label(nodes: list[Json], node: int) -> str:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
@@ -35,21 +36,24 @@ def read_meshes(file: GltfFile, index: Mapping[int, int], scale: Array, warnings
         bind[:, :3] *= scale[:, None, None]
         for p, primitive in enumerate(mesh.get("primitives", [])):
             place = f"meshes[{node['mesh']}].primitives[{p}]"
-            read = _primitive(file, primitive, place, table, index.get(n, 0), bind, warnings)
+            read = _primitive(file, primitive, place, _Bound(bind, index.get(n, 0), table), warnings)
             if read is not None:
                 out.append(read)
     return tuple(out)
 
 
-def _primitive(
-    file: GltfFile,
-    primitive: Json,
-    place: str,
-    table: list[int] | None,
-    own: int,
-    bind: Array,
-    warnings: list[str],
-) -> Mesh | None:
+@dataclass(frozen=True, eq=False)
+class _Bound:
+    """How a mesh hangs on joints: inverse bind matrices ``(joints, 4, 4)``, the joint that it hangs on as a whole, and, with a
+    skin, which joint each of the skin's is."""
+
+    bind: Array
+    own: int
+    table: list[int] | None
+
+
+def _primitive(file: GltfFile, primitive: Json, place: str, bound: _Bound, warnings: list[str]) -> Mesh | None:
+    table = bound.table
     attributes: dict[str, Any] = primitive.get("attributes", {})
     if primitive.get("mode", 4) != 4 or "POSITION" not in attributes:
         return None
@@ -63,7 +67,7 @@ def _primitive(
         normals = _sized(accessors.read(file, attributes["NORMAL"], place, "VEC3"), n, file, place)
     else:
         normals = vertex_normals(positions, triangles)
-    joints = np.full((n, 4), own, dtype=np.uint16)
+    joints = np.full((n, 4), bound.own, dtype=np.uint16)
     weights = np.tile([1.0, 0.0, 0.0, 0.0], (n, 1))
     if table is not None and {"JOINTS_0", "WEIGHTS_0"} <= set(attributes):
         given = _sized(accessors.read(file, attributes["JOINTS_0"], place, "VEC4"), n, file, place)
@@ -73,7 +77,7 @@ def _primitive(
         weights = _sized(accessors.read(file, attributes["WEIGHTS_0"], place, "VEC4"), n, file, place)
         total = weights.sum(axis=1, keepdims=True)
         weights = np.where(total > 0, weights / np.where(total > 0, total, 1), [1.0, 0.0, 0.0, 0.0])
-    return Mesh(positions, normals, triangles, joints, weights, bind, _colours(file, primitive, n, place))
+    return Mesh(positions, normals, triangles, joints, weights, bound.bind, _colours(file, primitive, n, place))
 
 
 def triangle_indices(file: GltfFile, primitive: Json, vertices: int, place: str) -> NDArray[np.int64]:

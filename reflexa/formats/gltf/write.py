@@ -12,7 +12,7 @@ import numpy as np
 from reflexa.errors import WriteError
 from reflexa.formats import frame as frames
 from reflexa.formats.gltf.accessors import Bin
-from reflexa.formats.gltf.animation import write_animation
+from reflexa.formats.gltf.animation import Nodes, write_animation
 from reflexa.formats.gltf.container import GltfFile, Json, fetch, to_glb, to_gltf
 from reflexa.formats.gltf.read import GltfLayout
 from reflexa.formats.imported import Imported
@@ -81,9 +81,9 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
             continue
         q, t = frames.put_back(source.frame, clip.skeleton, clip.rotations, clip.translations)
         before = old[layout.animations[clip.name]] if clip.name in layout.animations else {}
-        had = {(c["target"].get("node", -1), c["target"].get("path", "")) for c in before.get("channels", [])}
+        had = frozenset((c["target"].get("node", -1), c["target"].get("path", "")) for c in before.get("channels", []))
         start = layout.starts.get(clip.name, 0.0)
-        written = write_animation(clip, q, t, layout.nodes, rest, store, had, start)
+        written = write_animation(clip, (q, t), Nodes(layout.nodes, rest, had), store, start)
         _join(written, carried[clip.name])
         extras = {k: v for k, v in before.get("extras", {}).items() if k != "reflexa"} if before else {}
         written["extras"] = {**extras, "reflexa": _extras(clip, notes)}
@@ -200,9 +200,10 @@ def _clean(clips: list[Clip], rig: Rig, notes: Json) -> tuple[Json, bytes]:
         _add_meshes(json, nodes, roots, rig.meshes, store, len(skeleton))
     json |= {"scenes": [{"nodes": roots}], "nodes": nodes}
     rest = (skeleton.rest_rotations, skeleton.rest_translations, skeleton.rest_scales)
+    onto = Nodes(tuple(range(len(skeleton))), rest)
     json["animations"] = [
         {
-            **write_animation(c, c.rotations, c.translations, tuple(range(len(skeleton))), rest, store),
+            **write_animation(c, (c.rotations, c.translations), onto, store),
             "extras": {"reflexa": _extras(c, notes)},
         }
         for c in clips

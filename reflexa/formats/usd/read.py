@@ -17,6 +17,7 @@ from reflexa.errors import ReadError
 from reflexa.formats import frame as frames
 from reflexa.formats import imported
 from reflexa.formats.files import LARGEST
+from reflexa.formats.frame import ImportFrame
 from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, ReadOptions
 from reflexa.formats.usd.skin import read_meshes
 from reflexa.motion import quat
@@ -123,7 +124,7 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
     clips: list[Clip] = []
     animations: dict[str, str] = {}
     for prim in _animations(stage, prims[0], pxr):
-        sampled = _motion(stage, prim, [tokens[i] for i in order], raw, path, warnings, pxr)
+        sampled = _motion(prim, [tokens[i] for i in order], raw, path, warnings, pxr)
         if sampled is None:
             continue
         rotations, translations, scales, rate, ours = sampled
@@ -246,11 +247,11 @@ def _frame(
     plain = np.abs(t).max() < 1e-12 and quat.angle(q) < 1e-9 and abs(float(s.mean()) - 1) < 1e-9
     baked = () if plain else (str(prim.GetParent().GetPath()),)
     name = next((n for n, v in imported.UNITS.items() if abs(v - unit) < 1e-9 * v), f"{unit:g} m")
-    return imported.settle_frame(
-        raw, np.full(len(raw), scale), np.tile(quat.multiply(lay, q), (count, 1)),
-        np.tile(quat.rotate(lay, t * unit), (count, 1)), options, warnings,
-        "as told" if told is not None else name, unit, baked, f"+{up}",
+    inner = ImportFrame(
+        np.full(len(raw), scale), np.tile(quat.multiply(lay, q), (count, 1)), np.tile(quat.rotate(lay, t * unit), (count, 1)),
+        "as told" if told is not None else name, unit, f"+{up}", baked=baked,
     )  # fmt: skip
+    return imported.settle_frame(raw, inner, options, warnings)
 
 
 def _animations(stage: Any, skeleton: Any, pxr: Any) -> list[Any]:
@@ -261,7 +262,7 @@ def _animations(stage: Any, skeleton: Any, pxr: Any) -> list[Any]:
 
 
 def _motion(
-    stage: Any, prim: Any, tokens: list[str], raw: Skeleton, path: Path, warnings: list[str], pxr: Any
+    prim: Any, tokens: list[str], raw: Skeleton, path: Path, warnings: list[str], pxr: Any
 ) -> tuple[Array, Array, Array | None, float, dict[str, Any]] | None:
     """Rotations, translations, scales per frame, rate, and our own notes; None where nothing in it moves a joint."""
     animation = pxr.UsdSkel.Animation(prim)
@@ -275,7 +276,7 @@ def _motion(
     attributes = (animation.GetRotationsAttr(), animation.GetTranslationsAttr(), animation.GetScalesAttr())
     times = sorted({float(t) for a in attributes for t in a.GetTimeSamples()})
     ours = dict(prim.GetCustomDataByKey(OURS) or {})
-    codes = float(stage.GetTimeCodesPerSecond()) or 24.0
+    codes = float(prim.GetStage().GetTimeCodesPerSecond()) or 24.0
     start, rate, count = 0.0, codes, 1
     if len(times) > 1:
         start = times[0]

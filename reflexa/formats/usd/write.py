@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import tempfile
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
 
@@ -51,7 +52,8 @@ def _into_source(
     for i, clip in enumerate(clips):
         q, t = frames.put_back(source.frame, clip.skeleton, clip.rotations, clip.translations)
         path = layout.animations.get(clip.name) or f"{layout.skeleton}/{_identifier(clip.name, pxr)}"
-        first = _set_motion(stage, path, clip, q, t, layout.tokens, notes, pxr, alone=i == 0)
+        moved = _Motion(clip, q, t, layout.tokens, notes)
+        first = _set_motion(stage, path, moved, pxr, alone=i == 0)
         if i == 0:
             pxr.UsdSkel.BindingAPI.Apply(skeleton).CreateAnimationSourceRel().SetTargets([first.GetPath()])
 
@@ -91,21 +93,28 @@ def _clean(stage: Any, clips: list[Clip], rig: Rig, notes: dict[str, Any], pxr: 
     binding = skel_schema.BindingAPI.Apply(skel.GetPrim())
     for i, clip in enumerate(clips):
         path = f"/Figure/{_identifier(clip.name, pxr)}"
-        made = _set_motion(
-            stage, path, clip, clip.rotations, clip.translations, tuple(tokens), notes, pxr, alone=i == 0
-        )
+        moved = _Motion(clip, clip.rotations, clip.translations, tuple(tokens), notes)
+        made = _set_motion(stage, path, moved, pxr, alone=i == 0)
         if i == 0:
             binding.CreateAnimationSourceRel().SetTargets([made.GetPath()])
     for i, mesh in enumerate(rig.meshes):
         _add_mesh(stage, f"/Figure/Skin{i + 1}", mesh, skel, pxr)
 
 
-def _set_motion(
-    stage: Any, path: str, clip: Clip, rotations: Array, translations: Array, tokens: tuple[str, ...], notes: dict[str, Any],
-    pxr: Any, alone: bool,
-) -> Any:  # fmt: skip
+@dataclass(frozen=True, eq=False)
+class _Motion:
+    """A clip, its local rotations and translations in the file's frame, its joints by their paths, and what is noted of it."""
+
+    clip: Clip
+    rotations: Array
+    translations: Array
+    tokens: tuple[str, ...]
+    notes: dict[str, Any]
+
+
+def _set_motion(stage: Any, path: str, motion: _Motion, pxr: Any, alone: bool) -> Any:
     """Write a clip's samples into a SkelAnimation; the first clip sets the stage's own times."""
-    vt = pxr.Vt
+    vt, clip = pxr.Vt, motion.clip
     if alone:
         stage.SetTimeCodesPerSecond(clip.rate)
         stage.SetFramesPerSecond(clip.rate)
@@ -113,16 +122,16 @@ def _set_motion(
         stage.SetEndTimeCode(clip.frames - 1)
     step = float(stage.GetTimeCodesPerSecond()) / clip.rate
     animation = pxr.UsdSkel.Animation.Define(stage, path)
-    animation.CreateJointsAttr(vt.TokenArray(list(tokens)))
+    animation.CreateJointsAttr(vt.TokenArray(list(motion.tokens)))
     scales = clip.scales
     if scales is None:
         rest = clip.skeleton.rest_scales
-        scales = np.broadcast_to(np.ones(3) if rest is None else rest, translations.shape)
+        scales = np.broadcast_to(np.ones(3) if rest is None else rest, motion.translations.shape)
     attributes = (animation.CreateRotationsAttr(), animation.CreateTranslationsAttr(), animation.CreateScalesAttr())
     for attribute in attributes:
         attribute.Clear()
-    q = quat.continuous(rotations).astype(np.float32)
-    t = np.ascontiguousarray(translations, dtype=np.float32)
+    q = quat.continuous(motion.rotations).astype(np.float32)
+    t = np.ascontiguousarray(motion.translations, dtype=np.float32)
     s = np.ascontiguousarray(scales, dtype=np.float16)
     still = bool((s == s[:1]).all())
     for f in range(clip.frames):
@@ -137,7 +146,7 @@ def _set_motion(
         "name": clip.name,
         "rate": clip.rate,
         "loop": clip.loop,
-        **{k: str(v) for k, v in notes.items() if v},
+        **{k: str(v) for k, v in motion.notes.items() if v},
     }
     if clip.stepped:
         ours["stepped"] = True

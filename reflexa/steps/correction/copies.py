@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from typing import TypedDict, Unpack
 
 import numpy as np
 from msgspec.structs import replace
@@ -36,20 +37,28 @@ def copy_keys(settings: CorrectionSettings, keys: Chosen) -> Copied:
     return Copied(tuple(tracks))
 
 
+class How(TypedDict, total=False):
+    """How keys are pasted: see ``paste_keys``."""
+
+    at: int | None
+    mirrored: bool
+    names: Mapping[str, str] | None
+
+
 def paste_keys(
-    settings: CorrectionSettings, copied: Copied, rig: Rig, last: int, at: int | None = None, mirrored: bool = False,
-    names: Mapping[str, str] | None = None,
-) -> tuple[CorrectionSettings, tuple[str, ...]]:  # fmt: skip
+    settings: CorrectionSettings, copied: Copied, rig: Rig, last: int, **how: Unpack[How]
+) -> tuple[CorrectionSettings, tuple[str, ...]]:
     """The correction with copied keys, and the joints that the rig lacks.
 
     at: frame on which the earliest comes to lie; None leaves them on their own. mirrored: onto the partners, changes
     reflected. names: joint of the other rig → joint of this one, where they differ. Frames outside the clip are left
     out; a joint that has keys already keeps its space, and takes the values as they are.
     """
+    at, mirrored, names = how.get("at"), how.get("mirrored", False), how.get("names") or {}
     by = 0 if at is None else at - copied.first
     gone = []
     for track in copied.tracks:
-        name = (names or {}).get(track.joint, track.joint)
+        name = names.get(track.joint, track.joint)
         if name not in rig.skeleton.index:
             gone.append(track.joint)
             continue

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Set
+from typing import TypedDict, Unpack
 
 import numpy as np
 from msgspec.structs import replace
@@ -73,11 +74,20 @@ def with_keys(track: Track, *new: Key) -> Track:
     return replace(track, keys=curves.put_in(track.keys, *new))
 
 
+class Change(TypedDict, total=False):
+    """What a key says (degrees, metres, degrees), and in what way its track says it."""
+
+    rotate: Vector
+    move: Vector
+    swing: float
+    space: Space
+    drives: Drives
+    stay: tuple[Ends, ...]
+
+
 def set_key(
-    settings: CorrectionSettings, joint: str, frame: int, last_frame: int,
-    rotate: Vector | None = None, move: Vector | None = None, space: Space = "own", swing: float | None = None,
-    drives: Drives = "joint", stay: tuple[Ends, ...] = (),
-) -> CorrectionSettings:  # fmt: skip
+    settings: CorrectionSettings, joint: str, frame: int, last_frame: int, **change: Unpack[Change]
+) -> CorrectionSettings:
     """Key a change of a joint at a frame, with neutral keys at the reach on both sides where nothing is keyed yet.
 
     What is not given keeps the value that the curve has there. A neutral key is left out where another key of
@@ -87,10 +97,10 @@ def set_key(
     """
     track = settings.track(joint)
     if not track.keys and settings.how == "add":
-        track = replace(track, space=space, drives=drives, stay=stay)
+        way = {k: v for k, v in change.items() if k in ("space", "drives", "stay")}
+        track = replace(track, **{"space": "own", "drives": "joint", "stay": (), **way})
     now = _still(track, frame) if track.keys else Key(frame)
-    given = {"rotate": rotate, "move": move, "swing": swing}
-    new = [replace(now, **{k: v for k, v in given.items() if v is not None})]
+    new = [replace(now, **{k: v for k, v in change.items() if k in ("rotate", "move", "swing")})]
     if not settings.whole_clip and settings.how == "add":
         before, after = frame - settings.reach, frame + settings.reach
         if before >= 0 and not any(before <= k.frame < frame for k in track.keys):

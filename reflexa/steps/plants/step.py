@@ -94,7 +94,8 @@ def changes_of(clip: Clip, rig: Rig, plants: Plants, settings: PlantsSettings, s
         side, _, part = name.partition(" ")
         l = limb(rig.skeleton, *joints)
         if part == "foot":
-            out.append(_foot(clip, rig, l, known[side], own, settings, stage))
+            seam = cycle.seam(clip, rig.travel_joint)
+            out.append(_foot(_Ground(clip, settings, stage, seam), l, known[side], own))
         else:
             out.append(_hand(clip, l, own, settings))
     return out
@@ -133,13 +134,24 @@ def _stands(plants: list[Plant], clip: Clip) -> list[Stand]:
     return [*rest, [(before, False), (after, True)]]
 
 
-def _foot(clip: Clip, rig: Rig, l: Limb, sole: Sole, plants: list[Plant], s: PlantsSettings, stage: Stage) -> Change:
+@dataclass(frozen=True, eq=False)
+class _Ground:
+    """What feet are planted in and on. seam: turn ``(4,)`` and move ``(3,)`` that a loop goes on by."""
+
+    clip: Clip
+    settings: PlantsSettings
+    stage: Stage
+    seam: tuple[Array, Array]
+
+
+def _foot(ground: _Ground, l: Limb, sole: Sole, plants: list[Plant]) -> Change:
     """Turns first: flat where heel and ball are both down. Then the place of the ankle, about heel or ball."""
+    clip, s, stage = ground.clip, ground.settings, ground.stage
     turned, placed = clip.model
     n = clip.frames
     q, ankle = turned[:, sole.ankle], placed[:, sole.ankle]
     stands = _stands(plants, clip)
-    on_turn, on_move = cycle.seam(clip, rig.travel_joint)
+    on_turn, on_move = ground.seam
     below = s.surface == "surface below"
 
     middle = np.array([(p.first + p.last) // 2 for p in plants])
