@@ -37,7 +37,7 @@ def main() -> None:
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
     QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, tempfile.mkdtemp())
     from reflexa.desktop import app as application
-    from reflexa.desktop.session import RESULT_CARD, Session
+    from reflexa.desktop.session import RESULT, Session, line, rigs
     from reflexa.desktop.window import MainWindow
     from reflexa.steps.correction import set_key
 
@@ -47,8 +47,8 @@ def main() -> None:
     window = MainWindow(Session())
     session = window.session
     session.load(application.demo_copy())
-    session.folder = Path("saltmarsh-ferry")  # no machine's paths in the pictures
-    window._refresh()
+    session.sources.folder = Path("saltmarsh-ferry")  # no machine's paths in the pictures
+    session.history.saved_changed.emit()
     window.resize(1280, 800)
     window.show()
 
@@ -64,20 +64,20 @@ def main() -> None:
         print(FOLDER / f"{name}.png")
 
     def ready() -> bool:
-        return session.evaluation is not None
+        return session.evaluation is not None and not session.work.busy
 
     def open_take(name: str) -> None:
         session.open_take(name)
         settle(ready)
 
     settle(ready)
-    session.set_frame(12)
+    session.player.set_frame(12)
     settle(ready)
     take("window")
 
     open_take("Walk on the spot")
-    session.set_frame(10)
-    session.select_joint("hand_right")
+    session.player.set_frame(10)
+    session.selection.select_joint("hand_right")
     settle()
     pull(window.viewport, (-46, -70))
     settle(at_least=1.2)
@@ -86,21 +86,21 @@ def main() -> None:
     session.undo()
 
     open_take("Walk with the lantern")
-    session.select_card(0)
-    session.set_frame(10)
+    session.selection.select_card(session.take.steps[0].id)
+    session.player.set_frame(10)
     window.viewport.set_compare("Both")
     settle(at_least=1.2)
     take("blend")
     window.viewport.set_compare("After")
 
     open_take("Step up, right foot first")
-    session.select_card(1)
-    session.set_frame(30)
-    session.select_joint("spine_mid")
+    session.selection.select_card(session.take.steps[1].id)
+    session.player.set_frame(30)
+    session.selection.select_joint("spine_mid")
     window.time_area.show_page("turn")
-    session.select_keys({("spine_mid", k.frame) for k in session.correction.track("spine_mid").keys})
+    session.selection.select_keys({("spine_mid", k.frame) for k in session.layer.track("spine_mid").keys})
     window.commands.run("ease_overshoot_and_settle")
-    session.select_keys(set(sorted(session.keys)[1:2]))
+    session.selection.select_keys(set(sorted(session.selection.keys)[1:2]))
     window.viewport.buttons["ghosts"].click()
     window.viewport.buttons["trail"].click()
     settle(at_least=1.2)
@@ -111,24 +111,24 @@ def main() -> None:
     window.time_area.show_page("")
 
     open_take("Walk with the lantern")
-    session.select_card(0)
+    session.selection.select_card(session.take.steps[0].id)
     window.viewport.frame_figure()
-    session.select_joint("upper_arm_left")
-    session.set_painting(True)
+    session.selection.select_joint("upper_arm_left")
+    session.selection.set_painting(True)
     settle(at_least=1.2)
     take("mask")
-    session.set_painting(False)
+    session.selection.set_painting(False)
 
     open_take("Haul, port side")
-    session.add_step("correction")
+    line.add(session, "correction")
     settle(ready)
-    settings = session.correction
+    settings = session.layer
     for i, part in enumerate(("spine", "neck", "left upper arm", "left forearm", "right upper arm", "right forearm")):
         for joint in session.rig.body_map[part][:2]:
             for frame in (14 + 3 * i, 38 + 3 * i, 70):
                 settings = set_key(settings, joint, frame, session.frames - 1, rotate=(4.0 + i, 0.0, 3.0))
-    session.edit_correction("set keys", settings)
-    window.time_area.lanes.fold("Left arm")
+    line.edit_layer(session, "set keys", settings)
+    window.time_area.keys.fold("Left arm")
     window.down.setSizes([420, 280])
     settle(at_least=1.2)
     take("keys")
@@ -137,79 +137,79 @@ def main() -> None:
     session.undo()
 
     open_take("Lantern to the other hand")
-    session.select_card(1)
-    session.set_frame(82)
+    session.selection.select_card(session.take.steps[1].id)
+    session.player.set_frame(82)
     window.viewport.set_compare("Side by side")
-    window.viewport.camera = window.viewport.camera.zoomed(1.15)
+    window.viewport.set_camera(window.viewport.camera.zoomed(1.15))
     settle()
     take("mirror")
     window.viewport.set_compare("Both")
     window.tabs.setCurrentIndex(1)
-    session.select_joint("hand_left")
+    session.selection.select_joint("hand_left")
     settle()
     take("figure")
     window.viewport.set_compare("After")
     window.tabs.setCurrentIndex(0)
 
     open_take("Walk, as the Ferrykeeper")
-    session.select_card(0)
-    session.set_frame(8)
+    session.selection.select_card(session.take.steps[0].id)
+    session.player.set_frame(8)
     window.viewport.set_compare("Side by side")
     window.viewport.frame_figure()
     settle(at_least=1.6)
     take("retarget")
     window.tabs.setCurrentIndex(1)
-    session.show_rest(True)
-    session.select_joint("PortUpperArm")
+    session.selection.show_rest(True)
+    session.selection.select_joint("PortUpperArm")
     settle(at_least=1.2)
     take("rest")
-    session.show_rest(False)
+    session.selection.show_rest(False)
     window.viewport.set_compare("After")
 
     def look(**how: float) -> None:
-        window.viewport.camera = replace(window.viewport.camera, **how)
+        window.viewport.set_camera(replace(window.viewport.camera, **how))
 
     open_take("Walk along the quay")
-    session.select_card(0)
-    session.set_frame(60)
+    session.selection.select_card(session.take.steps[0].id)
+    session.player.set_frame(60)
     look(yaw=55.0, pitch=24.0, distance=7.5)
     settle(at_least=1.2)
     take("path")
 
     open_take("Walk, skating mended")
-    session.select_card(0)
-    session.set_frame(58)
-    window.viewport.follow = False
+    session.selection.select_card(session.take.steps[0].id)
+    session.player.set_frame(58)
+    window.viewport.set_look(follow=False)
     window.down.setSizes([450, 215])
     look(yaw=50.0, pitch=22.0, distance=5.0)
     window.viewport.frame_figure()
     settle(at_least=1.2)
     take("plants")
     window.down.setSizes([478, 182])
-    window.viewport.follow = True
+    window.viewport.set_look(follow=True)
 
     open_take("Step up onto the jetty")
-    session.select_card(RESULT_CARD)
-    session.select_prop("jetty step")
+    session.selection.select_card(RESULT)
+    session.selection.select_prop("jetty step")
     window.tabs.setCurrentIndex(2)
-    session.set_frame(40)
+    session.player.set_frame(40)
     look(yaw=60.0, pitch=18.0, distance=5.2)
     settle(at_least=1.2)
     take("stage")
-    session.select_prop("")
+    session.selection.select_prop("")
     window.tabs.setCurrentIndex(0)
 
     open_take("Winch, hands on the crank")
-    session.select_card(1)
-    session.set_frame(20)
+    session.selection.select_card(session.take.steps[1].id)
+    session.player.set_frame(20)
     look(yaw=66.0, pitch=16.0)
     settle(at_least=1.2)
     take("goal")
 
     open_take("Strut, feathers following")
-    session.select_card(1)
-    session.set_frame(20)
-    session.select_joint("wing_3_left")
+    session.selection.select_card(session.take.steps[1].id)
+    session.player.set_frame(20)
+    session.selection.select_joint("wing_3_left")
     window.viewport.buttons["trail"].click()
     window.viewport.buttons["joints"].click()
     look(yaw=120.0, pitch=18.0, distance=1.7)
@@ -219,30 +219,30 @@ def main() -> None:
     window.viewport.buttons["joints"].click()
 
     open_take("Strut, other leg first")
-    session.select_joint("tail_1")
-    session.unpair()
+    session.selection.select_joint("tail_1")
+    rigs.unpair(session)
     settle(ready)
-    session.select_card(0)
-    session.set_frame(20)
+    session.selection.select_card(session.take.steps[0].id)
+    session.player.set_frame(20)
     settle()
     take("creature")
     session.undo()
     window.tabs.setCurrentIndex(0)
 
     open_take("Haul, port side")
-    window.export_dialog()
-    dialog = window._dialog
+    window.commands.run("export")
+    dialog = window.desk.dialog
     with tempfile.TemporaryDirectory() as folder:
-        dialog.folder.setText(folder)
+        dialog.place.field.setText(folder)
         dialog.start()
         settle(lambda: dialog.proof is not None)
-        dialog.folder.setText("clips")
+        dialog.place.field.setText("clips")
         dialog.said.setText(dialog.said.text().replace(folder, "clips"))
         settle()
         take("export", dialog)
         dialog.close()
 
-    from reflexa.desktop.dialogs import ImportReport
+    from reflexa.desktop.dialogs.import_report import ImportReport
     from reflexa.formats import read
 
     report = ImportReport([read(Path(__file__).parents[1] / "tests/data/humanoid3d_walk.bvh")], [], window)
@@ -252,12 +252,12 @@ def main() -> None:
     report.close()
 
     open_take("Step up, right foot first")
-    session.select_card(1)
-    session.set_frame(30)
-    window.set_theme("Night watch")
+    session.selection.select_card(session.take.steps[1].id)
+    session.player.set_frame(30)
+    window.commands.run("theme_Night watch")
     settle()
     take("night")
-    window.set_theme("Daylight")
+    window.commands.run("theme_Daylight")
     # No context or window is left to be taken apart by the interpreter's end.
     sys.stdout.flush()
     os._exit(0)

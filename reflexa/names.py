@@ -1,38 +1,50 @@
-"""Names: one that is free, and one that can be a file's."""
+"""Names: one that is free, one for each, and one that can be a file's."""
 
 from __future__ import annotations
 
-from collections.abc import Container, Iterable
+import itertools
+from collections import Counter
+from collections.abc import Iterable, Iterator
 
 
 def free_name(wanted: str, taken: Iterable[str], between: str = " ") -> str:
     """``wanted``, or ``wanted 2`` and so on where it is taken. Case does not count: file systems differ."""
     low = {t.lower() for t in taken}
-    return next(n for n in _numbered(wanted, between) if n.lower() not in low)
+    return next(n for n in _numbered(wanted, between, 2) if n.lower() not in low)
 
 
-def free_exactly(wanted: str, taken: Container[str], between: str = " ") -> str:
-    """The same where case tells names apart, as joints' and clips' names inside a file do."""
-    return next(n for n in _numbered(wanted, between) if n not in taken)
-
-
-def _numbered(wanted: str, between: str) -> Iterable[str]:
+def _numbered(wanted: str, between: str, first: int) -> Iterator[str]:
     yield wanted
-    n = 2
-    while True:
-        yield f"{wanted}{between}{n}"
-        n += 1
+    yield from (f"{wanted}{between}{n}" for n in itertools.count(first))
+
+
+class Names:
+    """Gives every name out once; one that is wanted again gets a number. Case tells names apart, as joints' and clips' names
+    inside a file do."""
+
+    def __init__(self, between: str = " ") -> None:
+        self._between = between
+        self._taken: set[str] = set()
+        # How often a name was wanted: thousands may want the same, and the numbers before that are known to be taken.
+        self._wanted: Counter[str] = Counter()
+
+    def give(self, wanted: str) -> str:
+        """``wanted``, or it with the next number that is free."""
+        self._wanted[wanted] += 1
+        numbered = _numbered(wanted, self._between, max(self._wanted[wanted], 2))
+        name = next(n for n in numbered if n not in self._taken)
+        self._taken.add(name)
+        return name
 
 
 def told_apart(names: Iterable[str], what: str, warnings: list[str]) -> list[str]:
     """Names of ``what`` ("joints"), those that come twice numbered; each such change is told in ``warnings``."""
-    out: dict[str, None] = {}
+    given, out = Names("."), []
     for name in names:
-        new = free_exactly(name, out, ".")
-        if new != name:
-            warnings.append(f"Two {what} are called {name!r}: the later one is called {new!r} here.")
-        out[new] = None
-    return list(out)
+        out.append(given.give(name))
+        if out[-1] != name:
+            warnings.append(f"Two {what} are called {name!r}: the later one is called {out[-1]!r} here.")
+    return out
 
 
 def file_name(name: str) -> str:

@@ -10,7 +10,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 
-# Okabe & Ito (2008): vermillion for the left (port), bluish green for the right (starboard).
+# Okabe & Ito (2008): vermilion for the left (port), bluish green for the right (starboard).
 LEFT: Colour = (0.835, 0.369, 0.0)
 RIGHT: Colour = (0.0, 0.620, 0.451)
 SHAPES = {"left": RING, "right": DIAMOND, "centre": BAR, "none": CROSS}

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Collection, Mapping
 
 from reflexa.motion.skeleton import Skeleton
-from reflexa.names import free_exactly
+from reflexa.names import Names
 from reflexa.rig import bodymap, sides
 from reflexa.rig.bodymap import BodyMap
 
@@ -58,6 +58,7 @@ def find(
             longest[p] = max(longest[p], longest[j] + 1)
     out: dict[str, tuple[str, ...]] = {}
     done: set[int] = set()
+    names = Names()
     for start in free:
         if start in done:
             continue
@@ -66,7 +67,7 @@ def find(
             line.append(max(below, key=lambda c: longest[c]))
         done.update(line)
         name = _name(skeleton.names[start], side_of[start])
-        out[free_exactly(name, out)] = tuple(skeleton.names[j] for j in line)
+        out[names.give(name)] = tuple(skeleton.names[j] for j in line)
     return out
 
 

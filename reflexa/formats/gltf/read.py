@@ -22,7 +22,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.matrices import decomposed
 from reflexa.motion.skeleton import Skeleton
-from reflexa.names import free_exactly, told_apart
+from reflexa.names import Names, told_apart
 from reflexa.rig import analyse
 
 
@@ -64,13 +64,13 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
 
     clips: list[Clip] = []
-    layout = GltfLayout(file, tuple(joints), {}, {}, {})
+    layout, given = GltfLayout(file, tuple(joints), {}, {}, {}), Names()
     for i, animation in enumerate(file.items("animations")):
         sampled = read_animation(file, i, animation, raw, index, warnings)
         if sampled is None:
             continue
         q, t = frames.take_in(frame, skeleton, sampled.rotations, sampled.translations)
-        name = free_exactly(sampled.name, layout.animations)
+        name = given.give(sampled.name)
         clip = Clip(
             name, skeleton, quat.continuous(q), t, sampled.rate, sampled.scales, sampled.loop, sampled.stepped,
             sampled.play_rate, sampled.events,

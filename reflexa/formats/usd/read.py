@@ -25,7 +25,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, Event
 from reflexa.motion.matrices import decomposed
 from reflexa.motion.skeleton import Skeleton
-from reflexa.names import free_exactly
+from reflexa.names import Names
 from reflexa.rig import analyse
 
 MOST_FRAMES = 2_000_000
@@ -123,13 +123,14 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
     rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
     clips: list[Clip] = []
     animations: dict[str, str] = {}
+    given = Names()
     for prim in _animations(stage, prims[0], pxr):
         sampled = _motion(prim, [tokens[i] for i in order], raw, path, warnings, pxr)
         if sampled is None:
             continue
         rotations, translations, scales, rate, ours = sampled
         q, t = frames.take_in(frame, skeleton, rotations, translations)
-        name = free_exactly(str(ours.get("name") or prim.GetName()), animations)
+        name = given.give(str(ours.get("name") or prim.GetName()))
         animations[name] = str(prim.GetPath())
         play = ours.get("play_rate", 1.0)
         speed = float(play) if isinstance(play, int | float) and play > 0 else 1.0

@@ -17,7 +17,7 @@ from reflexa.formats.usd.read import OURS, UsdLayout, usd
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.names import free_exactly
+from reflexa.names import Names
 from reflexa.rig import Mesh, Rig
 
 
@@ -64,10 +64,10 @@ def _identifier(name: str, pxr: Any) -> str:
 
 def tokens_of(rig: Rig, pxr: Any) -> list[str]:
     """Joint paths of a rig, made of valid identifiers, unique."""
-    out: list[str] = []
+    out, given = list[str](), Names("_")
     for name, parent in zip(rig.skeleton.names, rig.skeleton.parents.tolist(), strict=True):
         own = _identifier(name, pxr)
-        out.append(free_exactly(own if parent < 0 else f"{out[parent]}/{own}", out, "_"))
+        out.append(given.give(own if parent < 0 else f"{out[parent]}/{own}"))
     return out
 
 
