@@ -9,7 +9,8 @@ from dataclasses import replace
 import msgspec
 import numpy as np
 
-from benchmarks.measure import best, line
+from benchmarks.measure import best
+from benchmarks.measure import line as told
 from benchmarks.rigs import demo_rig, padded
 from reflexa.demo import clips
 from reflexa.motion.clip import Clip
@@ -21,7 +22,7 @@ from reflexa.steps import Mask, apply, make
 from reflexa.steps.correction import CorrectionSettings, set_key
 from reflexa.steps.model import SOURCE, Context, Point
 from reflexa.steps.retarget import RetargetSettings, retarget
-from reflexa.take import Cache, Source, Take, evaluate
+from reflexa.take import Cache, Source, Surroundings, Take, evaluate
 
 JOINTS, FRAMES = 80, 600
 
@@ -66,7 +67,7 @@ def ground() -> None:
             ("a goal all the time", make("goal", point=(0.2, 1.2, 0.4))),
             ("springs down a chain of joints", make("follow-through", chain="coat_0")),
         ):
-            line(what, best(lambda s=step, c=clip, r=rig, a=around: apply(s, c, r, 0, a)), copy, "copying")
+            told(what, best(lambda s=step, c=clip, r=rig, a=around: apply(s, c, r, 0, a)), copy, "copying")
 
 
 def thresholds() -> None:
@@ -75,33 +76,34 @@ def thresholds() -> None:
     from PySide6.QtWidgets import QApplication
 
     from reflexa.desktop.app import demo_copy, make_app
-    from reflexa.desktop.session import Session
-    from reflexa.desktop.time_area import TimeArea
+    from reflexa.desktop.session import Session, line, takes
+    from reflexa.desktop.time.area import TimeArea
 
     print("\nA threshold of plants changed (goal: lanes drawn within 50 ms)")
     app = QApplication.instance() or make_app()
     session = Session()
     session.load(demo_copy())
-    session.new_take(Source("deckhand.glb", "walk to the landing"))
-    session.add_step("plants")
+    takes.make(session, [Source("deckhand.glb", "walk to the landing")])
+    line.add(session, "plants")
     area = TimeArea(session)
     area.resize(1280, 240)
     area.show()
-    while session.busy or session.settled is None:
+    while session.work.busy or session.settled is None:
         app.processEvents()
     empty = best(area.grab)
     values = iter(np.linspace(4.0, 9.0, 50))
 
-    def change(wait: bool) -> None:
+    def change(lanes: bool) -> None:
+        before = session.report
         settings = msgspec.structs.replace(session.step.settings, low=float(next(values)))
-        session.edit_step("x", msgspec.structs.replace(session.step, settings=settings))
-        while wait and session.settled is None:
+        line.edit_settings(session, "x", settings)
+        while session.settled is None or (lanes and session.report is before):
             app.processEvents()
             time.sleep(0.001)  # as an event loop does: the interpreter is the computation's
         area.grab()
 
-    line("until its lanes are drawn, 129 frames", best(lambda: change(False), 10), empty, "drawing alone")
-    line("until the figure stands by it", best(lambda: change(True), 10), empty, "drawing alone")
+    told("until the figure stands by it, 129 frames", best(lambda: change(False), 10), empty, "drawing alone")
+    told("until its lanes are drawn", best(lambda: change(True), 10), empty, "drawing alone")
 
 
 def whole_take() -> None:
@@ -117,20 +119,19 @@ def whole_take() -> None:
         steps.append(msgspec.structs.replace(make("correction", joint), settings=settings))
     steps.append(msgspec.structs.replace(make("blend", clip="other"), weight=0.5, mask=Mask(parts=("left arm",))))
     take = Take("t", Source("f", "c"), tuple(steps))
-    known = {"rigs": {"target": target}, "clips": {"other": (other, target)}}
+    within = Surroundings({"target": target}, {"other": (other, target)}, Cache())
     copy = best(lambda: (np.array(clip.rotations), np.array(clip.translations)))
 
     def cold() -> None:
         fresh = replace(clip, name="fresh")
-        _ = evaluate(take, fresh, rig, Cache(), **known).result.model
+        _ = evaluate(take, fresh, rig, replace(within, cache=Cache())).result.model
 
-    cache = Cache()
-    evaluate(take, clip, rig, cache, **known)
+    evaluate(take, clip, rig, within)
     weights = iter(np.linspace(0.1, 0.9, 99))
 
     def warm() -> None:
         last = msgspec.structs.replace(steps[-1], weight=float(next(weights)))
-        _ = evaluate(replace(take, steps=(*take.steps[:-1], last)), clip, rig, cache, **known).result.model
+        _ = evaluate(replace(take, steps=(*take.steps[:-1], last)), clip, rig, within).result.model
 
-    line("cold, to joint positions", best(cold), copy, "copying")
-    line("after a change in the last step", best(warm), copy, "copying")
+    told("cold, to joint positions", best(cold), copy, "copying")
+    told("after a change in the last step", best(warm), copy, "copying")

@@ -44,13 +44,14 @@ def key_sheet() -> None:
 
     from reflexa.desktop.app import demo_copy, make_app
     from reflexa.desktop.session import Session
-    from reflexa.desktop.time_area import TimeArea
+    from reflexa.desktop.session import line as revision
+    from reflexa.desktop.time.area import TimeArea
 
     print("\nA key sheet with 20,000 keys (goal: 30 a second, so under 33 ms)")
     app = QApplication.instance() or make_app()
     session = Session()
     session.load(demo_copy())
-    session.add_step("correction")
+    revision.add(session, "correction")
     area = TimeArea(session)
     area.resize(1280, 600)
     area.show()
@@ -62,7 +63,7 @@ def key_sheet() -> None:
         Track(joint, tuple(Key(2 * i, (x, y, z)) for i, (x, y, z) in enumerate(turns[j % 65])))
         for j, joint in enumerate(session.rig.skeleton.names[:65])
     )
-    session.edit_correction("fill", CorrectionSettings(tracks=tracks))
+    revision.edit_layer(session, "fill", CorrectionSettings(tracks=tracks))
     app.processEvents()
     for last in (620.0, 200.0, 40.0):
         area.time.first, area.time.last = 0.0, last

@@ -90,12 +90,12 @@ def carrying() -> None:
         copy = best(lambda c=clip: (np.array(c.rotations), np.array(c.translations)))
 
         def whole(clip: Clip = clip) -> None:
-            known = replace(clip).with_model(*clip.model)
+            known = replace(clip, known_model=clip.model)
             out, rig = retarget(known, source, RetargetSettings(), {"target": target})
             mirror(out, rig, MirrorSettings())
 
         def only(clip: Clip = clip) -> None:
-            retarget(replace(clip).with_model(*clip.model), source, RetargetSettings(), {"target": target})
+            retarget(replace(clip, known_model=clip.model), source, RetargetSettings(), {"target": target})
 
         _ = clip.model
         whole()
@@ -138,7 +138,7 @@ def _beside(clip: Clip, rig: Rig, ours: float) -> None:
                 said = subprocess.run(
                     ["node", str(script), str(path), str(clip.frames)], capture_output=True, text=True, check=True, cwd=_NODE
                 )  # fmt: skip
-                line("three.js: evaluating the clip alone", json.loads(said.stdout) / 1000, ours, "ours")
+                line("a WebGL library: evaluating the clip alone", json.loads(said.stdout) / 1000, ours, "ours")
             finally:
                 script.unlink()
 
