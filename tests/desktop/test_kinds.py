@@ -9,10 +9,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton, QSpinBox
 
 from reflexa.desktop.kinds.blend import BlendPanel
+from reflexa.desktop.look import theme
 from reflexa.desktop.session import RESULT, line
 from reflexa.desktop.settings.joint_table import JointTable
 from tests.helpers.hands import button, choose, click, drag, said
-from tests.helpers.windows import idle, new_take, open_take, ready, select_step, step_id
+from tests.helpers.windows import idle, new_take, open_take, painted, ready, select_step, share_of, step_id
 
 
 def test_a_clip_is_blended_over_an_arm_slid_by_hand_and_taken_from_another_take(demo, qtbot) -> None:
@@ -53,8 +54,11 @@ def test_a_clip_is_blended_over_an_arm_slid_by_hand_and_taken_from_another_take(
     box.activated.emit(box.currentIndex())
     ready(qtbot, demo)
     assert "33 frames" in demo.settings.findChild(BlendPanel).summary.text()
-    demo.viewport.grab()
-    strips.grab()
+    t = theme.current()
+    strip = painted(strips)
+    assert share_of(strip, t.colour("left")) > 0.01 and share_of(strip, t.colour("right")) > 0.01, (
+        "feet are marked on both"
+    )
 
 
 def test_a_tail_follows_and_its_trail_is_shown(demo, qtbot) -> None:

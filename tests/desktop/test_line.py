@@ -15,7 +15,7 @@ from reflexa.desktop.dialogs.command_search import CommandSearch
 from reflexa.desktop.session import evaluator as evaluator_module
 from reflexa.desktop.session import line
 from tests.helpers.hands import drag
-from tests.helpers.windows import card, new_take, ready, select_step, step_id
+from tests.helpers.windows import card, new_take, painted, ready, select_step, step_id
 
 
 def test_cards_are_dragged_into_another_order(demo, qtbot) -> None:
@@ -122,11 +122,12 @@ def test_what_takes_long_is_told_and_can_be_stopped(demo, qtbot, monkeypatch) ->
     window.commands.run("add_mirror")
     ready(qtbot, window)
     before, go = session.evaluation, threading.Event()
+    painted_before = painted(window.viewport)
     slow = evaluator_module.evaluate
     monkeypatch.setattr(evaluator_module, "evaluate", lambda *a, **k: (a[4](), go.wait(20), slow(*a, **k))[2])
     line.edit(session, "x", replace(session.step, weight=0.5))
     qtbot.waitUntil(lambda: "Computing Mirror (1 of 1)" in session.evaluator.computing, timeout=10_000)
-    window.viewport.grab()
+    assert (painted(window.viewport)[30:60, 10:260] != painted_before[30:60, 10:260]).any(), "it stands in the picture"
     QTest.keyClick(window, Qt.Key.Key_Escape)
     assert session.evaluator.computing == "" and "Stopped" in window.statusBar().currentMessage()
     go.set()

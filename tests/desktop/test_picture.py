@@ -6,11 +6,16 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtWidgets import QApplication, QPushButton
 
-from reflexa.desktop.session import RESULT, SOURCE
+from reflexa.desktop.look import theme
+from reflexa.desktop.session import RESULT, SOURCE, evaluator
+from reflexa.motion import kinematics
+from reflexa.rig import match as match_module
+from reflexa.stage import footing
+from reflexa.steps import running
 from tests.helpers.hands import click, drag, hover
-from tests.helpers.windows import idle, joint_pixel, ready, select_step, tree_item
+from tests.helpers.windows import idle, joint_pixel, open_take, painted, ready, select_step, share_of, tree_item
 
 
 def test_the_camera_obeys_the_mouse(demo, qtbot) -> None:
@@ -101,7 +106,10 @@ def test_ghosts_and_trail_are_drawn_where_the_figure_goes(demo, qtbot) -> None:
     assert np.abs(way.ends[12, 0] - here).max() < 1e-9, "the trail runs through the joint"
     session.player.set_frame(0)
     assert len(view.scene().lines) == plain + 4, "there is nothing before the first frame"
-    view.grab()
+    session.player.set_frame(12)
+    with_trail = share_of(painted(view), theme.current().colour("accent"), 30)
+    view.buttons["trail"].click()
+    assert with_trail > share_of(painted(view), theme.current().colour("accent"), 30), "the trail is seen"
 
 
 def test_what_is_compared_can_be_the_step_alone_or_another_take(demo, qtbot) -> None:
@@ -124,7 +132,10 @@ def test_what_is_compared_can_be_the_step_alone_or_another_take(demo, qtbot) -> 
     assert (
         view.look.compare == "Side by side" and other.rig.skeleton.names[0] == "Base" and after.clip is session.result
     )
-    view.grab()
+    picture = painted(view)[60:-60]
+    middle = picture.shape[1] // 2
+    sky = np.abs(picture - picture[:, :1]).max(axis=-1) > 40
+    assert sky[:, :middle].any() and sky[:, middle:].any(), "one stands left, one right"
     demo.library.compare_wanted.emit("")
     assert view.figures()[1].clip is session.evaluation.clips[0]
 
@@ -178,3 +189,29 @@ def test_a_loop_goes_on_from_where_it_ended_when_it_is_played(demo, qtbot) -> No
     )
     session.player.pause()
     assert session.player.rounds == 0
+
+
+@pytest.mark.parametrize(
+    "name", ["Walk, skating mended", "Walk with the lantern", "Walk, as the Ferrykeeper", "Walk along the quay"]
+)
+def test_scrubbing_and_painting_compute_nothing(demo, qtbot, monkeypatch, name) -> None:
+    """A frame that is scrubbed to is looked up: nothing is evaluated, measured or found while it is painted."""
+    open_take(demo, qtbot, name)
+    select_step(demo, 0)
+    demo.library.compare_wanted.emit("Walk, chin up")
+    demo.viewport.set_compare("Side by side")
+    idle(qtbot, demo)
+    for signal in (demo.time_area.grab, demo.viewport.grab, demo.settings.grab):
+        signal()
+    called: list[str] = []
+    for module, function in (
+        (evaluator, "evaluate"), (evaluator, "outcome"), (running, "apply"), (running, "outcome"), (footing, "footing"),
+        (match_module, "_segments"), (kinematics, "forward"),
+    ):  # fmt: skip
+        monkeypatch.setattr(module, function, lambda *a, n=function, **k: called.append(n))
+    for frame in range(4, 12):
+        demo.session.player.set_frame(frame)
+        QApplication.processEvents()
+        demo.viewport.grab()
+        demo.time_area.grab()
+    assert called == [] and not demo.session.work.busy

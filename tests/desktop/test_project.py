@@ -13,13 +13,14 @@ from PySide6.QtWidgets import QLabel
 
 from reflexa.desktop.actions import files
 from reflexa.desktop.dialogs.import_report import ImportReport
+from reflexa.desktop.look import theme
 from reflexa.desktop.session import line, takes
 from reflexa.formats import read
 from reflexa.project import store
 from reflexa.steps import apply, make
 from tests.helpers.files import DATA
 from tests.helpers.hands import click, drag, drop
-from tests.helpers.windows import card, import_walk, joint_pixel, ready, step_id
+from tests.helpers.windows import card, import_walk, joint_pixel, painted, ready, share_of, step_id
 
 
 def test_a_real_file_from_drop_to_new_clip(empty, qtbot, tmp_path: Path) -> None:
@@ -138,7 +139,7 @@ def test_a_missing_source_is_shown_and_nothing_else_is_lost(demo, qtbot) -> None
     assert demo.desk.dialog is not None and "deckhand.glb" in demo.desk.dialog.text()
     demo.desk.dialog.accept()
     assert len(demo.session.project.takes) == count and demo.session.result is None
-    demo.viewport.grab()
+    assert share_of(painted(demo.viewport), theme.current().colour("warn")) > 0.0005, "the picture says what is missing"
     assert store.load(folder) == demo.session.project
 
 

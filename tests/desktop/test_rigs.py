@@ -11,13 +11,14 @@ from PySide6.QtWidgets import QApplication, QComboBox
 
 from reflexa.desktop.actions.figure import export_rig, import_rig
 from reflexa.desktop.kinds.retarget import RetargetPanel, match_of
+from reflexa.desktop.look import theme
 from reflexa.desktop.picture.handle import HOOPS
 from reflexa.formats import read
 from reflexa.formats.rigfile import read_rig
 from reflexa.project import store
 from reflexa.rig.notes import notes_of
 from tests.helpers.hands import combo, drag
-from tests.helpers.windows import joint_pixel, open_take, ready, select_step, tree_item
+from tests.helpers.windows import joint_pixel, open_take, painted, ready, select_step, share_of, tree_item
 
 
 def choose_by_keys(box: QComboBox, text: str) -> None:
@@ -34,7 +35,7 @@ def test_a_clip_goes_onto_another_rig_in_two_choices_and_is_exported_with_its_sk
     demo.commands.run("add_retarget")
     qtbot.waitUntil(lambda: bool(demo.session.problem))
     assert "no target rig is chosen" in demo.session.problem, "the picture says what is missing, no error box comes up"
-    demo.viewport.grab()
+    assert share_of(painted(demo.viewport)[30:70], theme.current().colour("card"), 30) > 0.02, "on a card of its own"
     choose_by_keys(combo(demo.settings, "Onto rig"), "ferrykeeper.glb")
     ready(qtbot, demo)
     session = demo.session

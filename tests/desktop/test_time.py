@@ -8,10 +8,11 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
 from reflexa.desktop.kinds.correction import CorrectionPanel
+from reflexa.desktop.look import theme
 from reflexa.desktop.session import line
 from reflexa.steps.correction import CorrectionSettings, Key, Track
 from tests.helpers.hands import LEFT, click, drag
-from tests.helpers.windows import card, ready, select_step
+from tests.helpers.windows import card, painted, ready, select_step, share_of
 
 
 def test_keys_are_selected_boxed_and_shaped(demo, qtbot) -> None:
@@ -89,11 +90,14 @@ def test_a_key_sheet_full_of_keys_is_drawn_as_ticks_and_still_taken_by_hand(demo
     time.last = time.first + 160.0  # out beyond what a wheel allows, as on a long clip
     row, other = lanes.rows
     assert lanes.dense(row) and not lanes.dense(other)
-    lanes.grab()
+    accent = theme.current().colour("accent")
+    assert share_of(painted(lanes)[4:26], accent) == 0, "ticks have no colour"
     time.show_all()
     time.zoom(0.2, time.x(30))
     assert not lanes.dense(row)
-    lanes.grab()
+    at = lanes.key_place("head", 31)
+    key = painted(lanes)[at.y() - 3 : at.y() + 4, at.x() - 3 : at.x() + 4]
+    assert share_of(key, accent) > 0.5, "it has its shape again"
     click(lanes, lanes.key_place("head", 31))
     assert session.selection.keys == {("head", 31)} and session.selection.joint == "head"
     drag(lanes, lanes.key_place("neck", 40), lanes.key_place("neck", 43))
@@ -109,7 +113,8 @@ def test_a_curve_is_shaped_by_hand_and_the_result_can_be_judged(demo, qtbot) -> 
     session.selection.select_joint("spine_mid")
     demo.commands.run("page_turn")
     demo.time_area.repaint()
-    curves.grab()
+    before = painted(curves)
+    assert len(np.unique(before.reshape(-1, 3), axis=0)) > 20, "three curves over a scale"
     key = next(k for k in session.layer.track("spine_mid").keys if k.frame == 24)
     start = QPoint(round(curves.time.x(24)), round(curves.values.pixel(key.rotate[0], 0)))
     step = curves.time.frame_width()

@@ -4,9 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPoint, Qt
+from PySide6.QtGui import QColor, QImage
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QDialog, QTreeWidgetItem
+from PySide6.QtWidgets import QApplication, QDialog, QTreeWidgetItem, QWidget
 
 from reflexa.desktop.line.card import StepCard
 from reflexa.desktop.session import takes
@@ -111,3 +114,16 @@ def tree_item(window: MainWindow, joint: str) -> QTreeWidgetItem:
     """The row of a joint in the figure's tree."""
     (item,) = window.figure.tree.findItems(joint, Qt.MatchFlag.MatchExactly | Qt.MatchFlag.MatchRecursive)
     return item
+
+
+def painted(widget: QWidget) -> NDArray[np.int16]:
+    """What a widget looks like ``(height, width, 3)``."""
+    image = widget.grab().toImage().convertToFormat(QImage.Format.Format_RGB888)
+    rows = np.frombuffer(image.constBits(), np.uint8).reshape(image.height(), image.bytesPerLine())
+    return rows[:, : 3 * image.width()].reshape(image.height(), image.width(), 3).astype(np.int16)
+
+
+def share_of(picture: NDArray[np.int16], colour: QColor, near: int = 12) -> float:
+    """Which share of a picture has a colour, more or less."""
+    wanted = np.array([colour.red(), colour.green(), colour.blue()])
+    return float((np.abs(picture - wanted).max(axis=-1) <= near).mean())

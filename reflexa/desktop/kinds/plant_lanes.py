@@ -36,41 +36,41 @@ class PlantLanes(Lanes):
     def __init__(self, session: Session, time: TimeMap) -> None:
         super().__init__(session, time, "Plants")
         self.chosen: Plant | None = None
+        self._plants: tuple[Plant, ...] = ()
+        self._rows: list[str] = []
         self._grab: tuple[str, tuple[Plant, ...], int, float] | None = None
         for signal in (session.take_changed, session.selection.changed, session.evaluator.reported):
             signal.connect(self._refresh)
 
     def _refresh(self) -> None:
-        if self.chosen not in plants_of(self.session):
+        report, settings = report_of(self.session), settings_of(self.session)
+        self._plants, self._rows = plants_of(self.session), []
+        if self.chosen not in self._plants:
             self.chosen = None
-        self.setMinimumHeight(len(self.rows()) * ROW + 8)
-        self.update()
+        if report is not None and settings is not None:
+            used = {p.limb for p in self._plants}
+            limbs = report.traces.tracks
+            self._rows = [n for n in limbs if n.endswith("foot") or n in used or settings.hands]
+        self.setMinimumHeight(len(self._rows) * ROW + 8)
+        self.changed()
 
     def sizeHint(self) -> QSize:
         return QSize(600, 4 * ROW)
 
     def rows(self) -> list[str]:
         """Feet always, hands where they are planted or looked for."""
-        report, settings = report_of(self.session), settings_of(self.session)
-        if report is None or settings is None:
-            return []
-        used = {p.limb for p in plants_of(self.session)}
-        return [limb for limb in report.traces.tracks if limb.endswith("foot") or limb in used or settings.hands]
+        return self._rows
 
     def rect_of(self, plant: Plant) -> QRectF:
         """Where a plant's bar is drawn."""
-        rows = self.rows()
-        top = rows.index(plant.limb) * ROW if plant.limb in rows else 0
+        top = self._rows.index(plant.limb) * ROW if plant.limb in self._rows else 0
         x0, x1 = self.time.x(plant.first), self.time.x(plant.last)
         return QRectF(x0 - 2, top + ROW - 18, max(x1 - x0, 1) + 4, 13)
 
     # Drawing ------------------------------------------------------------------------------------------------
 
-    def paintEvent(self, _: object) -> None:
-        t = theme.current()
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        session = self.session
+    def paint_still(self, p: QPainter) -> None:
+        t, session = theme.current(), self.session
         report, settings, rows = report_of(session), settings_of(session), self.rows()
         left = self.left
         if report is None or settings is None or not rows:
@@ -81,7 +81,6 @@ class PlantLanes(Lanes):
                 else "No foot is known on this rig: say in the Figure view which joints the feet are."
             )
             p.drawText(QRectF(left, 8, self.width() - left, 20), Qt.AlignmentFlag.AlignLeft, text)
-            p.end()
             return
         for i, limb in enumerate(rows):
             top = i * ROW
@@ -91,12 +90,13 @@ class PlantLanes(Lanes):
             p.save()
             p.setClipRect(QRectF(left, top + 1, self.width() - left, ROW - 3))
             self._paint_traces(p, top, limb, report.traces, settings)
-            for plant in plants_of(session):
-                if plant.limb == limb:
+            for plant in self._plants:
+                if plant.limb == limb and plant.first <= self.time.last and plant.last >= self.time.first:
                     self._paint_bar(p, t, plant)
             p.restore()
+
+    def paint_over(self, p: QPainter) -> None:
         self.paint_playhead(p)
-        p.end()
 
     def _paint_traces(self, p: QPainter, top: float, limb: str, traces: Traces, settings: PlantsSettings) -> None:
         """Speed as a faint fill, height as a line; their thresholds lie at half of the lane."""
@@ -142,7 +142,7 @@ class PlantLanes(Lanes):
 
     def hit(self, at: QPointF) -> tuple[Plant | None, str]:
         """The plant under the pointer, and what of it: first, last, ball, heel, or the whole."""
-        for plant in reversed(plants_of(self.session)):
+        for plant in reversed(self._plants):
             rect = self.rect_of(plant)
             if not rect.adjusted(-GRAB, -3, GRAB, 3).contains(at):
                 continue
@@ -175,7 +175,7 @@ class PlantLanes(Lanes):
             self._grab = (part, plants, plants.index(plant), e.position().x())
         else:
             self.session.player.set_frame(round(self.time.frame(e.position().x())))
-        self.update()
+        self.changed()
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
         at = e.position()
@@ -288,7 +288,7 @@ class PlantLanes(Lanes):
             menu.addSeparator()
             menu.addAction("Delete (Del)", lambda: self.change("delete"))
         menu.exec(e.globalPos())
-        self.update()
+        self.changed()
 
     def wheelEvent(self, e: QWheelEvent) -> None:
         if e.modifiers() & Qt.KeyboardModifier.ControlModifier:

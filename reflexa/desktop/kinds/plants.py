@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton
 from reflexa.desktop.kinds.model import Moment, StepView
 from reflexa.desktop.kinds.plant_lanes import PlantLanes
 from reflexa.desktop.kinds.plants_now import edit, plants_of, report_of, settings_of
-from reflexa.desktop.picture.overlay import Overlay
+from reflexa.desktop.picture.overlay import NOTHING, Overlay
 from reflexa.desktop.picture.sight import Sight
 from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.joint_table import Row
@@ -17,10 +17,8 @@ from reflexa.desktop.settings.step_panel import TablePanel
 from reflexa.desktop.widgets import labels
 from reflexa.draw.figure import LEFT, RIGHT
 from reflexa.draw.scene import Lines
-from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
-from reflexa.rig.soles import Sole, soles
-from reflexa.steps.plants import Plant, PlantsReport
+from reflexa.steps.plants import PlantsReport
 
 _NONE_FOUND = (
     "No foot is ever low and slow. A clip made on the spot has no plants until it travels: add root motion from feet. Else "
@@ -117,46 +115,24 @@ class PlantsPanel(TablePanel):
 # Picture --------------------------------------------------------------------------------------------------------
 
 
+# Outlines further than this from the figure, in metres, are not drawn: a long clip has thousands.
+_FAR = 25.0
+
+
 def _overlay(moment: Moment, sight: Sight, _hot: int) -> Overlay:
     """Where feet are held: the outline of each sole on what it stands on, strong while it is held."""
-    rig, known = moment.rig, soles(moment.rig)
-    turned, placed = moment.clip.model
-    out = []
-    for p in plants_of(moment.session):
-        if not p.on or p.first >= moment.clip.frames or rig.joint(p.limb) < 0:
-            continue
-        side, now = p.limb.split()[0], p.first <= moment.frame <= p.last
-        rgba = (*(LEFT if side == "left" else RIGHT), 1.0 if now else 0.55)
-        if not p.limb.endswith("foot"):
-            out.append(_cross(placed[p.first, rig.joint(p.limb)] + sight.shift, rgba))
-        elif side in known:
-            at = _flat(p, moment.clip.frames)
-            ends = _outline(known[side], turned[at], placed[at]) + sight.shift
-            out.append(Lines(ends, np.full((4, 2), 3.4 if now else 1.8), np.tile(rgba, (4, 1))))
-    return Overlay(lines=tuple(out))
-
-
-def _flat(p: Plant, frames: int) -> int:
-    """A frame at which heel and ball bear: before it comes down and after it lifts, the foot is not flat."""
-    at = (p.ball_from + p.heel_to) // 2 if p.ball_from <= p.heel_to else p.ball_from
-    return min(max(at, p.first), p.last, frames - 1)
-
-
-def _outline(sole: Sole, turned: Array, placed: Array) -> Array:
-    """The rim of a sole in a pose as strokes ``(4, 2, 3)``, a little above what it stands on."""
-    points = sole.underside(turned[None], placed[None])[:, 0]
-    heel, end = points[0], points[-1]
-    way = (end - heel) * [1.0, 0.0, 1.0]
-    across = np.array([way[2], 0.0, -way[0]]) * 0.19
-    rim = np.array([heel - 0.7 * across, heel + 0.7 * across, end + across, end - across, heel - 0.7 * across])
-    rim[:, 1] += 0.004
-    return np.stack([rim[:-1], rim[1:]], axis=1)
-
-
-def _cross(place: Array, rgba: tuple[float, float, float, float]) -> Lines:
-    """Three short strokes through a place."""
-    ends = place + 0.04 * np.stack([-np.eye(3), np.eye(3)], axis=1)
-    return Lines(ends, np.full((3, 2), 2.6), np.tile(rgba, (3, 1)), on_top=True)
+    report = report_of(moment.session)
+    if report is None or not len(report.outlines.of):
+        return NOTHING
+    ends, of = report.outlines.ends, report.outlines.of
+    here = moment.clip.model[1][moment.frame, moment.rig.travel_joint]
+    near = np.abs(ends[:, 0] - here).max(axis=-1) < _FAR
+    ends, of = ends[near], of[near]
+    now = np.array([p.first <= moment.frame <= p.last for p in report.plants])[of]
+    hues = np.array([LEFT if p.limb.startswith("left") else RIGHT for p in report.plants])[of]
+    rgba = np.concatenate([hues, np.where(now, 1.0, 0.55)[:, None]], axis=1)
+    widths = np.repeat(np.where(now, 3.4, 1.8)[:, None], 2, axis=1)
+    return Overlay(lines=(Lines(ends + sight.shift, widths, rgba),))
 
 
 VIEW = StepView("plants", panel=PlantsPanel, panel_first=True, overlay=_overlay, lanes=PlantLanes, lanes_title="Plants")

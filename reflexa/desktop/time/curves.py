@@ -13,7 +13,6 @@ from PySide6.QtGui import (
     QKeyEvent,
     QMouseEvent,
     QPainter,
-    QPaintEvent,
     QPen,
     QPolygonF,
     QResizeEvent,
@@ -102,7 +101,7 @@ class CurveView(Lanes):
     def set_normalised(self, on: bool) -> None:
         """Each axis over its own range, or all over the same."""
         self.values.normalised = on
-        self.update()
+        self.changed()
 
     # What is shown ----------------------------------------------------------------------------------------------
 
@@ -116,7 +115,7 @@ class CurveView(Lanes):
             if self._values is not None and what != self._fitted and self._grab is None:
                 self._fitted = what
                 self.values.fit(self._values)
-        self.update()
+        self.changed()
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self.values.height = self.height()
@@ -148,15 +147,13 @@ class CurveView(Lanes):
 
     # Painting ---------------------------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        t, p, left, values = theme.current(), QPainter(self), self.left, self._values
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint_still(self, p: QPainter) -> None:
+        t, left, values = theme.current(), self.left, self._values
         p.fillRect(QRectF(left, 2, self.width() - left, self.height() - 4), t.colour("field"))
         if values is None:
             p.setPen(t.colour("quiet"))
             middle = QRectF(left, 0, self.width() - left, self.height())
             p.drawText(middle, Qt.AlignmentFlag.AlignCenter, self.why_empty())
-            p.end()
             return
         if not self.values.normalised:
             self._paint_scale(p)
@@ -167,18 +164,21 @@ class CurveView(Lanes):
         if self.view.keyed:
             self._paint_tangents(p)
             self._paint_keys(p)
+
+    def paint_over(self, p: QPainter) -> None:
+        t, values = theme.current(), self._values
+        if values is None:
+            return
         if self._box is not None:
             p.setPen(QPen(t.colour("accent"), 1, Qt.PenStyle.DashLine))
             p.setBrush(t.colour("accent", 30))
             p.drawRect(QRectF(*self._box).normalized())
         self.paint_playhead(p)
-        p.setClipping(False)
         here = values[min(self.session.player.frame, len(values) - 1)]
         for axis, (letter, _) in enumerate(HOOPS):
             p.setPen(_colour(axis))
             text = f"{letter}  {round(float(here[axis]), 1) + 0.0:.1f} {self.view.unit}"
-            p.drawText(QRectF(10, 6 + 17 * axis, left - 18, 16), Qt.AlignmentFlag.AlignVCenter, text)
-        p.end()
+            p.drawText(QRectF(10, 6 + 17 * axis, self.left - 18, 16), Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_lines(self, p: QPainter, values: Array, colour: Callable[[int], QColor], wide: float) -> None:
         """Zoomed out, a pixel shows the least and the most of its frames: no peak is lost."""
@@ -359,7 +359,7 @@ class CurveView(Lanes):
             self.session.player.set_frame(round(self.time.frame(event.position().x())))
         self._grab = self._box = None
         self.session.history.end_merge()
-        self.update()
+        self.changed()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace) and self.session.selection.keys:
@@ -376,14 +376,14 @@ class CurveView(Lanes):
         values = self.curve(self.session.layer)
         if values is not None:
             self.values.fit(values[first : last + 1])
-            self.update()
+            self.changed()
 
     def wheelEvent(self, event: QWheelEvent) -> None:
         if not event.modifiers() & Qt.KeyboardModifier.ControlModifier:
             super().wheelEvent(event)
             return
         self.values.zoom(0.9985 ** event.angleDelta().y(), event.position().y())
-        self.update()
+        self.changed()
 
 
 def _colour(axis: int) -> QColor:

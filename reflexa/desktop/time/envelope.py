@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF
+from PySide6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
@@ -24,7 +24,7 @@ class EnvelopeLane(Lanes):
         self.setFixedHeight(HEIGHT)
         self._point = -1
         for signal in (session.take_changed, session.selection.changed):
-            signal.connect(self.update)
+            signal.connect(self.changed)
 
     def sizeHint(self) -> QSize:
         return QSize(600, HEIGHT)
@@ -43,12 +43,10 @@ class EnvelopeLane(Lanes):
         """Where a point is painted (for hands and tests)."""
         return self.place(*self.step.envelope[index]).toPoint() if self.step is not None else QPoint()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        step, t, time = self.step, theme.current(), self.time
+    def paint_still(self, p: QPainter) -> None:
+        step, t, time, left = self.step, theme.current(), self.time, self.left
         if step is None:
             return
-        p, left = QPainter(self), self.left
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
         self.paint_name(p, 4, HEIGHT - 4, "Envelope", f"of {step.name}")
         p.fillRect(QRectF(left, 3, self.width() - left, HEIGHT - 4), t.colour("field"))
         points = list(step.envelope)
@@ -71,8 +69,10 @@ class EnvelopeLane(Lanes):
                 QRectF(left + 8, 16, self.width() - left - 16, 20), Qt.AlignmentFlag.AlignRight,
                 "Full weight all the time · double-click to add a point",
             )  # fmt: skip
-        self.paint_playhead(p)
-        p.end()
+
+    def paint_over(self, p: QPainter) -> None:
+        if self.step is not None:
+            self.paint_playhead(p)
 
     def _at(self, at: QPointF) -> int:
         for i, point in enumerate(self.step.envelope if self.step is not None else ()):

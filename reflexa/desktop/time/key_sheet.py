@@ -8,7 +8,7 @@ from functools import partial
 import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QLineF, QPoint, QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QContextMenuEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QContextMenuEvent, QImage, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QMenu
 
 from reflexa.desktop.look import theme
@@ -60,7 +60,7 @@ class KeySheet(Lanes):
     def _refresh(self) -> None:
         self._rows = rows_of(self.session.layer, self.session.step_rig, self.folded)
         self.setMinimumHeight(max(self._height(), 34))
-        self.update()
+        self.changed()
 
     def sizeHint(self) -> QSize:
         return QSize(600, self._height())
@@ -73,24 +73,22 @@ class KeySheet(Lanes):
 
     # Painting ---------------------------------------------------------------------------------------------------
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        t, p = theme.current(), QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint_still(self, p: QPainter) -> None:
         if not self._rows:
-            p.setPen(t.colour("quiet"))
+            p.setPen(theme.current().colour("quiet"))
             p.drawText(
                 QRectF(self.left, 2, self.width() - self.left, 30), Qt.AlignmentFlag.AlignCenter, self.why_empty()
             )
         for i, row in enumerate(self._rows):
-            y = self._y(i)
-            if event.rect().top() - ROW < y < event.rect().bottom() + ROW:  # only what can be seen is drawn
-                self._paint_row(p, y, row)
+            self._paint_row(p, self._y(i), row)
+
+    def paint_over(self, p: QPainter) -> None:
+        t = theme.current()
         self.paint_playhead(p)
         if self._mode == "box" and self._press is not None:
             p.setPen(QPen(t.colour("accent"), 1, Qt.PenStyle.DashLine))
             p.setBrush(t.colour("accent", 30))
             p.drawRect(QRectF(self._press, self._now))
-        p.end()
 
     def why_empty(self) -> str:
         """What stands there where there are no keys."""

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFont, QMouseEvent, QPainter, QPen, QWheelEvent
+from PySide6.QtGui import QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 from PySide6.QtWidgets import QWidget
 
 from reflexa.desktop.look import theme
@@ -27,8 +27,39 @@ class Lanes(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(name)
-        time.changed.connect(self.update)
+        self._still: tuple[object, QPixmap] | None = None
+        time.changed.connect(self.changed)
         session.player.moved.connect(self.update)
+
+    def changed(self) -> None:
+        """Draw it anew; while only the playhead moves, what stands still is drawn once."""
+        self._still = None
+        self.update()
+
+    def paint_still(self, p: QPainter) -> None:
+        """Draw what does not move with the playhead."""
+
+    def paint_over(self, p: QPainter) -> None:
+        """Draw what lies over it, and moves."""
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        ratio = self.devicePixelRatioF()
+        look = (self.size(), ratio, theme.current().name)
+        if self._still is None or self._still[0] != look:
+            picture = QPixmap(self.size() * ratio)
+            picture.setDevicePixelRatio(ratio)
+            picture.fill(Qt.GlobalColor.transparent)
+            p = QPainter(picture)
+            p.setRenderHint(QPainter.RenderHint.Antialiasing)
+            p.setFont(self.font())
+            self.paint_still(p)
+            p.end()
+            self._still = (look, picture)
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.drawPixmap(0, 0, self._still[1])
+        self.paint_over(p)
+        p.end()
 
     @property
     def left(self) -> float:

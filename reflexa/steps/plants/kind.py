@@ -7,6 +7,7 @@ from typing import Any
 from reflexa.motion.clip import Clip
 from reflexa.steps.model import Beginning, Context, Given, Outcome, StepKind
 from reflexa.steps.plants.find import Plants, plants_of
+from reflexa.steps.plants.outlines import outlines
 from reflexa.steps.plants.report import PlantsReport, added_acceleration, held, traces
 from reflexa.steps.plants.settings import PlantsSettings
 from reflexa.steps.plants.step import held as with_plants_held
@@ -27,6 +28,7 @@ def _report(given: Given, after: Clip, plants: Plants, context: Context) -> Plan
         tuple(held(after, rig, p, stage) for p in plants),
         added_acceleration(before, after, rig, plants),
         traces(before, rig, stage),
+        outlines(after, rig, plants),
     )
 
 

@@ -16,6 +16,7 @@ from reflexa.rig.match import leg_length
 from reflexa.rig.soles import soles
 from reflexa.stage import Stage, surface_under
 from reflexa.stage.footing import Thresholds, footing
+from reflexa.steps.plants.outlines import Outlines
 from reflexa.steps.plants.settings import Plant
 
 
@@ -41,13 +42,14 @@ class Traces:
 @dataclass(frozen=True, eq=False)
 class PlantsReport:
     """The plants of the step, how each held before and holds after, what the step adds to the acceleration at their ends in
-    m/s², and the heights and speeds that they are found by."""
+    m/s², the heights and speeds that they are found by, and where they are on the ground."""
 
     plants: tuple[Plant, ...]
     was: tuple[Held, ...]
     now: tuple[Held, ...]
     acceleration: float
     traces: Traces
+    outlines: Outlines
 
 
 def traces(clip: Clip, rig: Rig, stage: Stage) -> Traces:
