@@ -88,6 +88,7 @@ def test_a_key_sheet_full_of_keys_is_drawn_as_ticks_and_still_taken_by_hand(demo
     line.edit_layer(session, "fill", CorrectionSettings(tracks=(Track("head", keys), Track("neck", keys[::20]))))
     ready(qtbot, demo)
     time.last = time.first + 160.0  # out beyond what a wheel allows, as on a long clip
+    time.changed.emit()
     row, other = lanes.rows
     assert lanes.dense(row) and not lanes.dense(other)
     accent = theme.current().colour("accent")
