@@ -39,7 +39,7 @@ class How:
 
 
 @dataclass(frozen=True)
-class Job:
+class FileJob:
     """One file to run steps over, and the folder for what comes of it."""
 
     path: Path
@@ -56,7 +56,7 @@ class Done:
     error: ReflexaError | None = None
 
 
-def run_one(job: Job) -> Done:
+def run_one(job: FileJob) -> Done:
     """Run a job; errors meant for a person are returned, not raised."""
     how = job.how
     try:
@@ -96,7 +96,7 @@ def out_name(pattern: str, file: str, clip: str, recipe: str, several: bool) -> 
     return pattern.format(file=file, clip=clip, recipe=recipe, swapped=swap_in_text(base))
 
 
-def run(jobs: list[Job], workers: int) -> Iterator[Done]:
+def run(jobs: list[FileJob], workers: int) -> Iterator[Done]:
     """Run jobs in order of their files on ``workers`` processes; yields as they finish, in that order."""
     if workers <= 1 or len(jobs) <= 1:
         yield from map(run_one, jobs)

@@ -37,7 +37,7 @@ class PropKey(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defa
     turn: Vector = (0.0, 0.0, 0.0)
 
 
-class Hold(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+class Carrying(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """A prop goes with a joint from one moment to another, each a frame or the name of an event; empty: to the end."""
 
     joint: str
@@ -62,7 +62,7 @@ class Prop(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     surface: bool = True
     grips: tuple[Grip, ...] = ()
     keys: tuple[PropKey, ...] = ()
-    holds: tuple[Hold, ...] = ()
+    holds: tuple[Carrying, ...] = ()
     vertices: tuple[Vector, ...] = ()
     triangles: tuple[tuple[int, int, int], ...] = ()
 

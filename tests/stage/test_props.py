@@ -16,7 +16,7 @@ from reflexa.motion import quat
 from reflexa.motion.clip import rest_clip
 from reflexa.project import store
 from reflexa.project.text import pretty
-from reflexa.stage import EMPTY, Hold, Prop, PropKey, Stage, surface_under
+from reflexa.stage import EMPTY, Carrying, Prop, PropKey, Stage, surface_under
 from reflexa.stage.model import grip_track, track, turn_of
 from reflexa.stage.presets import PRESETS, winch_crank
 from reflexa.stage.shapes import corners
@@ -72,16 +72,16 @@ def test_a_prop_turns_as_scipy_turns_and_goes_round_by_its_keys(deckhand_clips) 
 def test_a_prop_is_picked_up_and_put_away_by_events(deckhand_clips, deckhand_rig) -> None:
     clip, rig = deckhand_clips["rope haul"], deckhand_rig
     hand = rig.skeleton.names[rig.joint("right hand")]
-    rope = Prop("rope", place=(0.0, 1.0, 0.8), holds=(Hold(hand, "grip", "hauled"),))
+    rope = Prop("rope", place=(0.0, 1.0, 0.8), holds=(Carrying(hand, "grip", "hauled"),))
     _, p = track(rope, clip)
     assert np.ptp(p[:11], axis=0).max() < 1e-12 and np.ptp(p[45:], axis=0).max() < 1e-12
     j = rig.joint("right hand")
     own = quat.rotate(quat.conjugate(clip.model[0][10:46, j]), p[10:46] - clip.model[1][10:46, j])
     assert np.ptp(own, axis=0).max() < 1e-9, "between, it goes with the hand"
     with pytest.raises(RecipeError, match="Events: grip, hauled"):
-        track(msgspec.structs.replace(rope, holds=(Hold(hand, "never"),)), clip)
+        track(msgspec.structs.replace(rope, holds=(Carrying(hand, "never"),)), clip)
     with pytest.raises(RecipeError, match="which this rig lacks"):
-        track(msgspec.structs.replace(rope, holds=(Hold("paw", 3),)), clip)
+        track(msgspec.structs.replace(rope, holds=(Carrying("paw", 3),)), clip)
 
 
 def test_stages_are_saved_and_read_and_refused_where_they_are_wrong(tmp_path: Path, deckhand_rig) -> None:

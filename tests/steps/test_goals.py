@@ -16,7 +16,7 @@ from reflexa.motion import ik, quat
 from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig, analyse
-from reflexa.stage import EMPTY, Grip, Hold, Prop, Stage
+from reflexa.stage import EMPTY, Carrying, Grip, Prop, Stage
 from reflexa.stage.model import grip_track, turn_of
 from reflexa.stage.presets import PRESETS
 from reflexa.steps import apply, make, settled
@@ -109,7 +109,7 @@ def test_one_hand_holds_what_the_other_carries(deckhand_clips, deckhand_rig) -> 
     clip, rig = deckhand_clips["rope haul"], deckhand_rig
     right = rig.skeleton.names[rig.joint("right hand")]
     rope = Prop("rope", "cylinder", (0.04, 0.3, 0.04), near_hand(clip, rig, "right hand", (0.0, 0.0, 0.0)),
-                grips=(Grip("end", (0.0, 0.1, 0.05)),), holds=(Hold(right, 0),))  # fmt: skip
+                grips=(Grip("end", (0.0, 0.1, 0.05)),), holds=(Carrying(right, 0),))  # fmt: skip
     stage = Stage((rope,))
     out, away, _ = at_goal(
         clip, rig, stage, limb="left hand", to="grip", prop="rope", grip="end", direction="kept to the target"

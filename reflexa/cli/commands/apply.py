@@ -15,7 +15,7 @@ from rich.console import Console
 from rich.progress import Progress
 
 from reflexa.batch.rigs import clips_of, load
-from reflexa.batch.run import Done, How, Job, run
+from reflexa.batch.run import Done, FileJob, How, run
 from reflexa.cli.options import Reading, Talk, Writing, grouped, reading, staged, stops, talking_json, tell, writing
 from reflexa.formats import writable
 from reflexa.stage import EMPTY
@@ -124,13 +124,13 @@ def COMMAND(
         steps, choices.fmt, choices.pattern, title, source.options, target.options, target.force, source.rigs,
         choices.others, stage, choices.cycles,
     )  # fmt: skip
-    results = _run([Job(p, out, how) for p in clips], choices.jobs, talk)
+    results = _run([FileJob(p, out, how) for p in clips], choices.jobs, talk)
     if talk.as_json:
         click.echo(json.dumps(_plain(results), indent=2))
     sys.exit(max((r.error.exit_status for r in results if r.error is not None), default=0))
 
 
-def _run(jobs: list[Job], workers: int, talk: Talk) -> list[Done]:
+def _run(jobs: list[FileJob], workers: int, talk: Talk) -> list[Done]:
     """Run jobs, with progress and a line for each result on standard error."""
     console = Console(stderr=True, highlight=False)
     results: list[Done] = []

@@ -15,7 +15,7 @@ from reflexa.desktop.dialogs.export_takes import ExportTakesDialog
 from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.desktop.session import takes
-from reflexa.desktop.session.importing import MERGE, Found, import_job
+from reflexa.desktop.session.importing import MERGE, Imports, import_job
 from reflexa.desktop.session.sources import Sources, opened
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
@@ -145,7 +145,7 @@ def import_paths(d: Desk, paths: list[Path]) -> None:
     d.session.work.start(job)
 
 
-def _imported(d: Desk, found: Found) -> None:
+def _imported(d: Desk, found: Imports) -> None:
     report = ImportReport(found.documents.values(), found.errors, d.window)
 
     def finish() -> None:

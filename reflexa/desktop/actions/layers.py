@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QInputDialog, QMessageBox
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.session import keys, layers
-from reflexa.desktop.session.layers import Span
+from reflexa.desktop.session.layers import StepSpan
 from reflexa.steps.correction import all_keys, layer_of
 from reflexa.steps.correction.layers import Merged
 
@@ -25,13 +25,13 @@ def _ask_stretch(d: Desk) -> None:
         keys.stretch_layer(d.session, frames)
 
 
-def _ask(d: Desk, span: Span | None) -> None:
+def _ask(d: Desk, span: StepSpan | None) -> None:
     """Find the layer in the background, then say what would come out, and do it only when told."""
     if span is not None:
         layers.find(d.session, span, False, lambda found: _show(d, span, found))
 
 
-def _show(d: Desk, span: Span, found: Merged) -> None:
+def _show(d: Desk, span: StepSpan, found: Merged) -> None:
     one = span.first == span.last
     box = QMessageBox(d.window)
     d.dialog = box

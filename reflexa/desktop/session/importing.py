@@ -19,19 +19,19 @@ MERGE = "import"
 
 
 @dataclass(frozen=True, eq=False)
-class Found:
+class Imports:
     """What was read, under its names in the project, and what could not be, in words."""
 
     documents: dict[str, Imported]
     errors: list[str]
 
 
-def import_job(session: Session, paths: list[Path], done: Callable[[Found], None]) -> Job[Found]:
+def import_job(session: Session, paths: list[Path], done: Callable[[Imports], None]) -> Job[Imports]:
     """The job that copies files into the project and reads them. They come into the project that is open now, or
     into none."""
     sources = session.sources
 
-    def call(job: Job[Found]) -> Found:
+    def call(job: Job[Imports]) -> Imports:
         found, errors = {}, []
         copied: list[Path] = []
         try:
@@ -49,9 +49,9 @@ def import_job(session: Session, paths: list[Path], done: Callable[[Found], None
             for file in copied:
                 file.unlink(missing_ok=True)
             raise
-        return Found(found, errors)
+        return Imports(found, errors)
 
-    def land(found: Found) -> None:
+    def land(found: Imports) -> None:
         for name, document in found.documents.items():
             sources.take_in(SourceFile(name), document)
         known = {s.file for s in session.project.sources}

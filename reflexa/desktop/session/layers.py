@@ -86,7 +86,7 @@ def _start(session: Session, take: Take, call: Callable[[], object], done: Calla
 
 
 @dataclass(frozen=True, eq=False)
-class Span:
+class StepSpan:
     """Steps that one layer is to stand for: the clips before and after them, and the frames that have keys."""
 
     take: Take
@@ -97,7 +97,7 @@ class Span:
     keyed: tuple[int, ...]
 
 
-def span_of(session: Session, count: int) -> Span | None:
+def span_of(session: Session, count: int) -> StepSpan | None:
     """The last ``count`` steps up to the selected one; None where there are none, or while they are computed."""
     take, line_, last = session.take, session.settled, session.index
     first = last - count + 1
@@ -106,10 +106,10 @@ def span_of(session: Session, count: int) -> Span | None:
     steps = take.steps[first : last + 1]
     layers = [layer for s in steps if (layer := layer_of(s)) is not None]
     keyed = sorted({f for layer in layers for _, f in all_keys(layer)})
-    return Span(take, steps[0].id, steps[-1].id, line_.clips[first], line_.clips[last + 1], tuple(keyed))
+    return StepSpan(take, steps[0].id, steps[-1].id, line_.clips[first], line_.clips[last + 1], tuple(keyed))
 
 
-def find(session: Session, span: Span, every_frame: bool, done: Callable[[Merged], None]) -> None:
+def find(session: Session, span: StepSpan, every_frame: bool, done: Callable[[Merged], None]) -> None:
     """Find the layer that does what the steps do, as exactly as a merge may be off or with a key on every frame."""
 
     def call() -> Merged:
@@ -118,7 +118,7 @@ def find(session: Session, span: Span, every_frame: bool, done: Callable[[Merged
     _start(session, span.take, call, done)
 
 
-def put(session: Session, span: Span, found: Merged) -> None:
+def put(session: Session, span: StepSpan, found: Merged) -> None:
     """Put the layer that was found in the place of the steps."""
     take = span.take
     if session.take is not take:

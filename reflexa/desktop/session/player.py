@@ -8,7 +8,7 @@ from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
 
 
 @dataclass(frozen=True)
-class Span:
+class Playable:
     """What can be played: number of frames, first and last of the range, and frames a second at which they pass."""
 
     frames: int = 1
@@ -26,7 +26,7 @@ class Player(QObject):
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self.span = Span()
+        self.span = Playable()
         self.frame = 0
         self.playing = False
         self.looping = True
@@ -38,7 +38,7 @@ class Player(QObject):
         self._ticker.setInterval(8)
         self._ticker.timeout.connect(self._tick)
 
-    def fit(self, span: Span) -> None:
+    def fit(self, span: Playable) -> None:
         """Something else can be played; the playhead stays where it is if it can."""
         self.span = span
         self.set_frame(self.frame)

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from reflexa.desktop.session.evaluator import Evaluator, Request
 from reflexa.desktop.session.history import History
-from reflexa.desktop.session.player import Player, Span
+from reflexa.desktop.session.player import Playable, Player
 from reflexa.desktop.session.selection import RESULT, SOURCE, Place, Selection
 from reflexa.desktop.session.sources import Sources, opened, read_anew
 from reflexa.desktop.work import Work
@@ -363,7 +363,7 @@ class Session(QObject):
         clip = self.result
         first, last = self.range
         rate = clip.rate * clip.play_rate if clip is not None else 30.0
-        self.player.fit(Span(self.frames, first, last, rate, clip is not None))
+        self.player.fit(Playable(self.frames, first, last, rate, clip is not None))
 
     def _want_report(self) -> None:
         self.evaluator.want_report(self.step, self.within if self.step is not None else Surroundings())

@@ -9,7 +9,7 @@ from reflexa.desktop.session import Session
 from reflexa.desktop.stage.fields import PropFields, away_button, form, without
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import dressed
-from reflexa.stage import Hold, Prop
+from reflexa.stage import Carrying, Prop
 
 _FIRST = ("right hand", "left hand", "pelvis", "head")
 
@@ -44,7 +44,7 @@ class CarriedFields(PropFields):
         add.clicked.connect(self._add)
         self.column.addWidget(add)
 
-    def _add_row(self, index: int, hold: Hold) -> None:
+    def _add_row(self, index: int, hold: Carrying) -> None:
         row = QHBoxLayout()
         end = f"to {hold.end}" if hold.end != "" else "to the end"
         row.addWidget(labels.text(f"{hold.joint}, from {hold.begin} {end}"), 1)
@@ -72,7 +72,7 @@ class CarriedFields(PropFields):
         if prop is None or joint is None:
             return
         begin, end = self.begin.currentData(), self.end.currentData()
-        hold = Hold(joint, frame if begin is None else begin, frame if end is None else end)
+        hold = Carrying(joint, frame if begin is None else begin, frame if end is None else end)
         if isinstance(hold.begin, int) and isinstance(hold.end, int) and hold.end <= hold.begin:
             hold = replace(hold, end="")
         self.set("let it be carried", holds=(*prop.holds, hold))

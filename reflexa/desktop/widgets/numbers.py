@@ -13,7 +13,7 @@ Set = Callable[[Any], object]
 Control = tuple[QWidget, Callable[[], None]]
 
 
-class Number(QDoubleSpinBox):
+class PlainNumber(QDoubleSpinBox):
     """A number without zeros that say nothing."""
 
     def textFromValue(self, value: float) -> str:
@@ -32,7 +32,7 @@ def whole_box(about: About) -> QSpinBox:
 
 def number_box(about: About, decimals: int = 3) -> QDoubleSpinBox:
     """A field for any number."""
-    box = Number(decimals=decimals)
+    box = PlainNumber(decimals=decimals)
     box.setRange(about.get("least", -1_000_000), about.get("most", 1_000_000))
     if about.get("unit") == "m":
         box.setSingleStep(0.01)

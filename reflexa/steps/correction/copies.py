@@ -37,7 +37,7 @@ def copy_keys(settings: CorrectionSettings, keys: Chosen) -> Copied:
     return Copied(tuple(tracks))
 
 
-class How(TypedDict, total=False):
+class Pasting(TypedDict, total=False):
     """How keys are pasted: see ``paste_keys``."""
 
     at: int | None
@@ -46,7 +46,7 @@ class How(TypedDict, total=False):
 
 
 def paste_keys(
-    settings: CorrectionSettings, copied: Copied, rig: Rig, last: int, **how: Unpack[How]
+    settings: CorrectionSettings, copied: Copied, rig: Rig, last: int, **how: Unpack[Pasting]
 ) -> tuple[CorrectionSettings, tuple[str, ...]]:
     """The correction with copied keys, and the joints that the rig lacks.
 

@@ -74,7 +74,7 @@ def with_keys(track: Track, *new: Key) -> Track:
     return replace(track, keys=curves.put_in(track.keys, *new))
 
 
-class Change(TypedDict, total=False):
+class KeyChange(TypedDict, total=False):
     """What a key says (degrees, metres, degrees), and in what way its track says it."""
 
     rotate: Vector
@@ -86,7 +86,7 @@ class Change(TypedDict, total=False):
 
 
 def set_key(
-    settings: CorrectionSettings, joint: str, frame: int, last_frame: int, **change: Unpack[Change]
+    settings: CorrectionSettings, joint: str, frame: int, last_frame: int, **change: Unpack[KeyChange]
 ) -> CorrectionSettings:
     """Key a change of a joint at a frame, with neutral keys at the reach on both sides where nothing is keyed yet.
 

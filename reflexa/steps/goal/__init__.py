@@ -3,7 +3,7 @@
 from reflexa.steps.goal.kind import KIND, GoalReport
 from reflexa.steps.goal.settings import GoalSettings, TargetKey
 from reflexa.steps.goal.step import goal
-from reflexa.steps.goal.target import Target, distance, meets_with, target_of
+from reflexa.steps.goal.target import TargetTrack, distance, meets_with, target_of
 from reflexa.steps.reaches import Reach, weight_of
 
 __all__ = [
@@ -11,8 +11,8 @@ __all__ = [
     "GoalReport",
     "GoalSettings",
     "Reach",
-    "Target",
     "TargetKey",
+    "TargetTrack",
     "distance",
     "goal",
     "meets_with",

@@ -14,7 +14,7 @@ from reflexa.rig.gaze import ahead_of, looks
 from reflexa.stage import Stage
 from reflexa.stage.model import turn_of
 from reflexa.steps.goal.settings import GoalSettings
-from reflexa.steps.goal.target import Target, end_joint, meets_with, target_of
+from reflexa.steps.goal.target import TargetTrack, end_joint, meets_with, target_of
 from reflexa.steps.helper_joints import follow
 
 
@@ -56,7 +56,7 @@ def goal(clip: Clip, rig: Rig, settings: GoalSettings, stage: Stage) -> Clip:
     return follow(clip, posed_clip(clip, posed, at), rig)
 
 
-def _wanted_turn(clip: Clip, rig: Rig, joint: int, target: Target, s: GoalSettings) -> Array:
+def _wanted_turn(clip: Clip, rig: Rig, joint: int, target: TargetTrack, s: GoalSettings) -> Array:
     """The end's turn in model space ``(frames, 4)`` at full weight."""
     now = clip.model[0][:, joint]
     if s.direction == "as it is":

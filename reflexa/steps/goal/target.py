@@ -20,7 +20,7 @@ from reflexa.steps.reaches import weight_of
 
 
 @dataclass(frozen=True, eq=False)
-class Target:
+class TargetTrack:
     """Where a goal is over a clip: turns ``(frames, 4)`` and places ``(frames, 3)``; weight ``(frames,)`` of the reaches."""
 
     turn: Array
@@ -28,7 +28,7 @@ class Target:
     weight: Array
 
 
-def target_of(clip: Clip, settings: GoalSettings, stage: Stage) -> Target:
+def target_of(clip: Clip, settings: GoalSettings, stage: Stage) -> TargetTrack:
     """Where the goal is. Raises RecipeError where its prop, grip or joint is not there."""
     s, n = settings, clip.frames
     if s.to == "grip":
@@ -52,7 +52,7 @@ def target_of(clip: Clip, settings: GoalSettings, stage: Stage) -> Target:
         if not np.all(np.isfinite([*s.point, *s.turn])):
             raise RecipeError("the goal's place is no finite number")
         q, p = np.tile(turn_of(s.turn), (n, 1)), np.tile(np.array(s.point), (n, 1))
-    return Target(q, p + quat.rotate(q, np.array(s.offset) / 100), weight_of(s.reaches, n))
+    return TargetTrack(q, p + quat.rotate(q, np.array(s.offset) / 100), weight_of(s.reaches, n))
 
 
 def meets_with(rig: Rig, settings: GoalSettings) -> Array:

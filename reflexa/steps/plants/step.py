@@ -27,7 +27,7 @@ from reflexa.steps.plants.settings import Plant, PlantsSettings
 
 
 @dataclass(eq=False)
-class Change:
+class LimbChange:
     """What one limb is to do, over all frames: goal of its end ``(frames, 3)``, its turn and that of the toes in model
     space ``(frames, 4)`` (toes None: they go along); held ``(frames,)``: in a plant; moved: anything differs."""
 
@@ -82,7 +82,7 @@ def _levelled(clip: Clip, rig: Rig, settings: PlantsSettings, stage: Stage) -> C
     return clip.with_motion(clip.rotations, owned(translations), known_model=(turned, owned(lower)))
 
 
-def changes_of(clip: Clip, rig: Rig, plants: Plants, settings: PlantsSettings, stage: Stage) -> list[Change]:
+def changes_of(clip: Clip, rig: Rig, plants: Plants, settings: PlantsSettings, stage: Stage) -> list[LimbChange]:
     """What every planted limb is to do."""
     out = []
     known = soles(rig)
@@ -104,7 +104,7 @@ def changes_of(clip: Clip, rig: Rig, plants: Plants, settings: PlantsSettings, s
 # One limb ---------------------------------------------------------------------------------------------------------
 
 
-def _hand(clip: Clip, l: Limb, plants: list[Plant], s: PlantsSettings) -> Change:
+def _hand(clip: Clip, l: Limb, plants: list[Plant], s: PlantsSettings) -> LimbChange:
     places = clip.model[1][:, l.end]
     goal = np.full((clip.frames, 3), np.nan)
     for p in plants:
@@ -112,7 +112,9 @@ def _hand(clip: Clip, l: Limb, plants: list[Plant], s: PlantsSettings) -> Change
         goal[span] = np.array(p.place) if p.place is not None else _chosen(places[span], s.hold)
     offset = eased(goal - places, *s.eases(clip.rate))
     turn = clip.model[0][:, l.end]
-    return Change(l, plants[0].limb, places + offset, turn, None, ~np.isnan(goal[:, 0]), np.any(offset != 0, axis=1))
+    return LimbChange(
+        l, plants[0].limb, places + offset, turn, None, ~np.isnan(goal[:, 0]), np.any(offset != 0, axis=1)
+    )
 
 
 def _chosen(tracks: Array, hold: str) -> Array:
@@ -144,7 +146,7 @@ class _Ground:
     seam: tuple[Array, Array]
 
 
-def _foot(ground: _Ground, l: Limb, sole: Sole, plants: list[Plant]) -> Change:
+def _foot(ground: _Ground, l: Limb, sole: Sole, plants: list[Plant]) -> LimbChange:
     """Turns first: flat where heel and ball are both down. Then the place of the ankle, about heel or ball."""
     clip, s, stage = ground.clip, ground.settings, ground.stage
     turned, placed = clip.model
@@ -209,7 +211,7 @@ def _foot(ground: _Ground, l: Limb, sole: Sole, plants: list[Plant]) -> Change:
     moved = np.any(offset != 0, axis=1) | (quat.angle(quat.multiply(turn, quat.conjugate(q))) > 1e-9)
     if toes is not None:
         moved |= quat.angle(quat.multiply(toes, quat.conjugate(turned[:, sole.toes]))) > 1e-9
-    return Change(l, plants[0].limb, ankle + offset, turn, toes, ~np.isnan(goal[:, 0]), moved)
+    return LimbChange(l, plants[0].limb, ankle + offset, turn, toes, ~np.isnan(goal[:, 0]), moved)
 
 
 def _toes(
@@ -323,7 +325,7 @@ def _fill(out: Array, bridges: list[tuple[int, int, Array, Array, Array, Array]]
 # All limbs together -------------------------------------------------------------------------------------------------
 
 
-def solved(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) -> Clip:
+def solved(clip: Clip, rig: Rig, changes: list[LimbChange], s: PlantsSettings) -> Clip:
     """The clip with limbs brought to their goals: first the pelvis gives way, then the limbs bend. Frames at which nothing
     differs stay as they are, bit for bit."""
     sunk = _give_way(clip, rig, changes, s)
@@ -352,7 +354,7 @@ def solved(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) -> Cl
     return posed_clip(clip, posed, at, translations)
 
 
-def _give_way(clip: Clip, rig: Rig, changes: list[Change], s: PlantsSettings) -> Array | None:
+def _give_way(clip: Clip, rig: Rig, changes: list[LimbChange], s: PlantsSettings) -> Array | None:
     """How far the pelvis sinks ``(frames,)`` in metres so that planted legs reach their places; None where it need not."""
     wanted = [(c.limb, c.goal, c.held) for c in changes if c.name.endswith("foot")]
     need = giving_way(clip.model[1], wanted, s.reach / 100) * (s.share / 100)

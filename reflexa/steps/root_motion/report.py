@@ -14,7 +14,7 @@ from reflexa.steps.root_motion.track import TravelTrack, travel_of
 
 
 @dataclass(frozen=True)
-class Stance:
+class Footfall:
     """One stance of a foot: frames; linear: how far its way under the figure is from even and straight at most, mm; slide:
     how far it slides over the ground at most, mm."""
 
@@ -34,7 +34,7 @@ class Report:
     average: float
     peak: float
     heading: float
-    stances: tuple[Stance, ...]
+    stances: tuple[Footfall, ...]
 
     def lines(self) -> list[str]:
         """The report in words."""
@@ -77,7 +77,7 @@ def report(clip: Clip, rig: Rig) -> Report:
                 off = way[on] - x @ np.linalg.lstsq(x, way[on], rcond=None)[0]
                 linear = float(np.linalg.norm(off, axis=1).max())
             gone = np.concatenate([np.zeros((1, 2)), np.cumsum(np.where(sure, over[span], 0.0), axis=0)])
-            stances.append(Stance(side, a, b, 1000 * linear, 1000 * float(np.linalg.norm(gone, axis=1).max())))
+            stances.append(Footfall(side, a, b, 1000 * linear, 1000 * float(np.linalg.norm(gone, axis=1).max())))
     heading = float(np.degrees(t.heading[-1] - t.heading[0]))
     seconds = max(clip.duration, 1e-9)
     return Report(
