@@ -5,9 +5,11 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
+from collections.abc import Callable
 from pathlib import Path
 
 from reflexa.errors import ReadError, WriteError
+from reflexa.motion import threads
 
 # Larger files are refused before memory is taken; motion of hours stays far below.
 LARGEST = 2 << 30
@@ -39,6 +41,11 @@ def digest(path: Path) -> str:
     except OSError as e:
         raise ReadError(_said(e), path, advice="Check the path and its permissions.") from None
     return h.hexdigest()
+
+
+def digest_beside(path: Path) -> Callable[[], str]:
+    """Begins to compute a file's ``digest`` in a thread of its own; what comes back waits for it."""
+    return threads.pool("digests", 1).submit(digest, path).result
 
 
 def write_bytes(path: Path, data: bytes, overwrite: bool = False) -> None:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
@@ -22,7 +22,8 @@ MOST_JOINTS = 10_000
 
 @dataclass(frozen=True, eq=False)
 class Imported:
-    """One file as read. layout is the format's own memory of how the file was laid out; sha256: of its bytes."""
+    """One file as read. layout is the format's own memory of how the file was laid out; hashed: gives the digest of its bytes,
+    which is computed beside."""
 
     path: Path
     format: str
@@ -32,7 +33,12 @@ class Imported:
     frame: ImportFrame
     warnings: tuple[str, ...]
     layout: object
-    sha256: str = ""
+    hashed: Callable[[], str] | None = None
+
+    @property
+    def sha256(self) -> str:
+        """SHA-256 of the file's bytes as they were when it was read, as hexadecimal; waits for it if need be."""
+        return "" if self.hashed is None else self.hashed()
 
     def clip(self, name: str) -> Clip | None:
         """The clip of that name; the rest pose of a file that has none."""

@@ -10,11 +10,12 @@ from pathlib import Path
 
 from reflexa import plugins
 from reflexa.errors import ReadError, WriteError
-from reflexa.formats.files import digest
+from reflexa.formats.files import digest_beside
 from reflexa.formats.imported import Imported, ReadOptions
 from reflexa.formats.model import Format, WriteOptions
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.rig.stance import as_it_stands
 
 FORMATS: dict[str, Format] = {}
 
@@ -78,8 +79,10 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     chosen = format_of(path)
     try:
         found = chosen.read(path, options)
-        # Told once, where the bytes are at hand: later the file may be gone.
-        return replace(found, format=chosen.name, sha256=digest(path))
+        # Told once, while the file is there: later it may be gone. Nobody waits for it here.
+        hashed = digest_beside(path)
+        rig = as_it_stands(found.rig, found.clips)
+        return replace(found, format=chosen.name, hashed=hashed, rig=rig)
     except RecursionError:
         raise ReadError("is nested too deeply", path) from None
     except MemoryError:

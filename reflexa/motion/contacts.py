@@ -34,6 +34,35 @@ def standing(
     return out
 
 
+# A point that leaves its place by less than this from frame to frame, metres, is held there: nothing captured is so still.
+_HELD = 2e-5
+
+
+def as_held(tracks: list[Array], stands: list[NDArray[np.bool_]], least: int) -> list[NDArray[np.bool_]]:
+    """When points of one foot stand ``(frames,)`` each, where the foot has been held still already: then as it was held, not a
+    frame more that has come near to standing since.
+
+    A span in which one point after the other is exactly still all through, but for ``least`` frames here and there, has been
+    held. tracks ``(frames, 3)`` each.
+    """
+    exactly = []
+    for track in tracks:
+        steps = np.linalg.norm(np.diff(track, axis=0), axis=-1) < _HELD
+        still = np.zeros(len(track), dtype=bool)
+        still[1:] |= steps
+        still[:-1] |= steps
+        exactly.append(still)
+    any_exactly = np.any(exactly, axis=0)
+    out = [np.array(s) for s in stands]
+    for first, last in spans(np.any(stands, axis=0)):
+        own = slice(first, last + 1)
+        gaps = spans(~any_exactly[own])
+        if any_exactly[own].any() and all(b - a < least for a, b in gaps):
+            for point, still in zip(out, exactly, strict=True):
+                point[own] = still[own]
+    return out
+
+
 def spans(mask: NDArray[np.bool_]) -> Spans:
     """First and last frame, both included, of every run of True."""
     edges = np.diff(np.concatenate([[0], mask.astype(np.int8), [0]]))

@@ -112,6 +112,28 @@ def _carried_on(turn: Array, move: Array, rounds: Array) -> tuple[Array, Array]:
     return turns, moves
 
 
+def carried(clip: Clip, travel: int, place: Array, rounds: int) -> Array:
+    """A place ``(3,)`` on the ground of a loop as it is ``rounds`` cycles later (negative: earlier)."""
+    turns, moves = _carried_on(*seam(clip, travel), np.array([rounds]))
+    return np.asarray(quat.rotate(turns[0], place) + moves[0])
+
+
+def three(clip: Clip, travel: int) -> Clip:
+    """A loop with the cycle before it and the one after it, its travel carried on: frame 0 is frame ``frames - 1`` of it.
+    No loop any more; the clip itself is in it bit for bit."""
+    period = clip.frames - 1
+    before = at_moments(clip, travel, np.arange(-period, 0, dtype=np.float64))
+    after = at_moments(clip, travel, np.arange(period + 1, 2 * period + 1, dtype=np.float64))
+    parts = (before, clip, after)
+    rotations = quat.continuous(np.concatenate([c.rotations for c in parts]))
+    rotations[period : 2 * period + 1] = clip.rotations
+    translations = np.concatenate([c.translations for c in parts])
+    scales = None if clip.scales is None else np.concatenate([clip.scales[:-1], clip.scales, clip.scales[1:]])
+    return replace(
+        clip, rotations=owned(rotations), translations=owned(translations), scales=scales, loop=False, events=()
+    )
+
+
 def after_rounds(clip: Clip, travel: int, frame: int, rounds: int) -> Clip:
     """One frame of a loop as it is ``rounds`` cycles later, its travel carried on."""
     turns, moves = _carried_on(*seam(clip, travel), np.array([rounds]))

@@ -4,16 +4,20 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import maximum_filter1d, uniform_filter1d
 
-from reflexa.motion import ik, kinematics, quat
+from reflexa.motion import kernels, kinematics, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
+from reflexa.motion.limb import Limb, Model, Way
 from reflexa.motion.skeleton import Skeleton
+from reflexa.motion.smoothing import gaussian, highest
+
+# Over the last of its length, as a share, a limb straightens softly: from a bend of 14°, so that no millimetre more or
+# less swings a knee by much more than a degree.
+SOFT = 0.0075
 
 
 @dataclass(eq=False)
@@ -68,84 +72,49 @@ def at_frames(skeleton: Skeleton, model: tuple[Array, Array], rotations: Array, 
     return Posed(skeleton, model[0][at], model[1][at], rotations[at], set())
 
 
-@dataclass(frozen=True)
-class Limb:
-    """Three joints of a limb, and which joints move with each bone: between root and middle, middle and end, beyond."""
-
-    root: int
-    middle: int
-    end: int
-    upper: NDArray[np.intp]
-    lower: NDArray[np.intp]
-    beyond: NDArray[np.intp]
+# Reaching --------------------------------------------------------------------------------------------------------
 
 
-def limb(skeleton: Skeleton, root: int, middle: int, end: int) -> Limb:
-    """The limb of three joints that stand above one another."""
-    below_root, below_middle, beyond = (set(skeleton.below(j)) for j in (root, middle, end))
-    groups = (below_root - below_middle, below_middle - beyond, beyond)
-    return Limb(root, middle, end, *(np.array(sorted(g), dtype=np.intp) for g in groups))
+def hinges(model: tuple[Array, Array], l: Limb, spare: Array, loop: bool = False) -> Array:
+    """The axis that a limb bends about, ``(frames, 3)`` unit in its upper bone's own axes, over a whole clip in order.
+
+    model: rotations ``(frames, joints, 4)`` and places ``(frames, joints, 3)``. Where the limb is all but straight its axis
+    is carried over from the frames before and after (round the seam of a loop); spare ``(3,)``: that of one that never bends.
+    """
+    out = np.empty((len(model[0]), 3))
+    kernels.limbs.hinges(l, np.asarray(spare, dtype=np.float64), loop, *model, out)
+    return out
 
 
-def bend_side(posed: Posed, l: Limb) -> Array:
-    """The way a limb bends in its upper bone's own frame, ``(3,)`` unit: the mean over the clip; zero if it never does."""
-    root, middle, end = (posed.placed[:, j] for j in (l.root, l.middle, l.end))
-    off = _off_line(root, middle, end)
-    own = quat.rotate(quat.conjugate(posed.turned[:, l.root]), off).mean(axis=0)
-    length = float(np.linalg.norm(own))
-    return np.asarray(own / length) if length > 1e-6 else np.zeros(3)
-
-
-def _off_line(root: Array, middle: Array, end: Array) -> Array:
-    along = end - root
-    t = np.sum((middle - root) * along, axis=-1) / np.maximum(np.sum(along * along, axis=-1), 1e-12)
-    return np.asarray(middle - root - t[:, None] * along)
-
-
-def reach(posed: Posed, l: Limb, goal: Array, side: Array, softness: float = 0.01) -> Array:
+def reach(posed: Posed, l: Limb, goal: Array, hinge: Array, soft: float = SOFT) -> Array:
     """Bend a limb so that its end comes to ``goal`` ``(frames, 3)``; the end keeps its rotation. Gives the shortfall
     ``(frames,)`` in metres.
 
-    The limb bends the way it does already; where it is all but straight, the way that ``side`` (in the upper bone's
-    frame) says, so that it can never flip. It straightens softly, but is never bent more than it was only for that.
+    hinge: as ``hinges`` has it, for these frames; so it never flips. soft: the last share of its length over which it
+    straightens softly, and to less than straight; one that was straighter already may stay so.
     """
-    root, middle, end = (posed.placed[:, j] for j in (l.root, l.middle, l.end))
-    upper = float(np.linalg.norm(middle - root, axis=-1).mean())
-    lower = float(np.linalg.norm(end - middle, axis=-1).mean())
-    longest = upper + lower
-    usual = quat.rotate(posed.turned[:, l.root], np.broadcast_to(side, root.shape))
-    off = _off_line(root, middle, end)
-    bent = np.linalg.norm(off, axis=-1, keepdims=True)
-    # A bend too small to tell a side gives way to the usual one, by as much as the end is moved: unmoved it stays exact.
-    little = 0.02 * longest
-    moved = np.clip(np.linalg.norm(goal - end, axis=-1, keepdims=True) / little, 0, 1)
-    unsure = (1 - np.clip(bent / little, 0, 1)) * np.where(bent < 1e-9, 1.0, moved)
-    pole = off + unsure * usual * little
-    before = np.linalg.norm(end - root, axis=-1)
-    wanted = np.linalg.norm(goal - root, axis=-1)
-    distance = ik.softened(wanted, longest, np.maximum(before, longest * (1 - softness)))
-    direction = (goal - root) / np.maximum(wanted, 1e-9)[:, None]
-    new_middle, new_end = ik.middle(root, root + distance[:, None] * direction, upper, lower, pole, softness=0.0)
-    normal = _normal(end - root, off, pole)
-    new_normal = np.cross(direction, pole)
-    for joints, old, new in (
-        (l.upper, middle - root, new_middle - root),
-        (l.lower, end - middle, new_end - new_middle),
-    ):
-        turn = ik.aimed(old, np.cross(normal, old), new, np.cross(new_normal, new))
-        posed.turned[:, joints] = quat.multiply(turn[:, None], posed.turned[:, joints])
-        origin, at = (root, root) if joints is l.upper else (middle, new_middle)
-        arm = posed.placed[:, joints] - origin[:, None]
-        posed.placed[:, joints] = at[:, None] + quat.rotate(turn[:, None], arm)
-    posed.placed[:, l.beyond] += (new_end - end)[:, None]
-    posed.loose |= {l.root, l.middle, l.end}
-    return np.asarray(np.linalg.norm(goal - new_end, axis=-1))
+    short = np.empty(len(posed.turned))
+    kernels.limbs.reach(l, float(soft), hinge, goal, Model(posed.turned, posed.placed), short)
+    posed.loose |= {l.root, l.middle} | ({l.end} if l.end >= 0 else set())
+    return short
 
 
-def _normal(line: Array, off: Array, pole: Array) -> Array:
-    """The normal of the plane that the limb lies in; that of the pole where it is straight."""
-    bent = np.sum(off * off, axis=-1, keepdims=True) > 1e-16
-    return np.cross(line, np.where(bent, off, pole))
+def on_the_way(posed: Posed, l: Limb, way: Way, hinge: Array, soft: float = SOFT) -> Array:
+    """Where a limb's end is ``(frames, 3)`` at a share of its way to a place, or to as near to it as the limb reaches.
+
+    The way is straight; where that would lead through the shoulder or hip it leads round, on the side that the limb bends
+    to. hinge, soft: as in ``reach``.
+    """
+    out = np.empty_like(way.to)
+    kernels.limbs.ways(l, float(soft), hinge, way, Model(posed.turned, posed.placed), out)
+    return out
+
+
+def end_of(posed: Posed, l: Limb) -> Array:
+    """Where a limb ends ``(frames, 3)``."""
+    if l.end >= 0:
+        return posed.placed[:, l.end].copy()
+    return posed.placed[:, l.middle] + quat.rotate(posed.turned[:, l.middle], l.tip)
 
 
 def reach_chain(posed: Posed, joints: list[int], goal: Array, rounds: int = 60, near: float = 1e-5) -> Array:
@@ -212,55 +181,95 @@ def look(posed: Posed, joints: list[int], shares: list[float], ahead: Array, tar
 def swing(posed: Posed, l: Limb, angle: Array) -> None:
     """Turn a limb about the line from its root to its end by ``angle`` ``(frames,)`` radians: the middle joint swings,
     both ends stay."""
-    root, end = posed.placed[:, l.root], posed.placed[:, l.end]
+    root, end = posed.placed[:, l.root], end_of(posed, l)
     line = end - root
     length = np.linalg.norm(line, axis=-1, keepdims=True)
     turn = quat.from_rotvec(np.where(length > 1e-9, line / np.maximum(length, 1e-9), 0.0) * angle[:, None])
     turn_about(posed, np.concatenate([l.upper, l.lower]), root, turn)
-    posed.loose |= {l.root, l.end}
+    posed.loose |= {l.root} | ({l.end} if l.end >= 0 else set())
 
+
+# The pelvis ------------------------------------------------------------------------------------------------------
 
 # The pelvis gives way by at most this share of the leg before a foot is left short of its place.
 MOST_SINK = 0.15
+Wanted = Iterable[tuple[Limb, Array, Array]]
 
 
-def giving_way(placed: Array, wanted: Iterable[tuple[Limb, Array, NDArray[np.bool_]]], straight: float) -> Array:
-    """How far the pelvis sinks at each frame so that limbs reach their goals, metres ``(frames,)``, not yet ``widened``.
+@dataclass(frozen=True, eq=False)
+class Timing:
+    """What it takes to spread a change over time: the rate in frames a second, and whether the clip is a loop."""
 
-    wanted: limbs with their goals ``(frames, 3)``, and when they are meant ``(frames,)``; the rest as in ``too_far``.
+    rate: float
+    loop: bool
+
+
+def given_way(model: tuple[Array, Array], wanted: Wanted, timing: Timing, straight: float = 1 - SOFT) -> Array:
+    """How far the pelvis goes down (negative: up) at each frame so that legs reach their goals, metres ``(frames,)``.
+
+    wanted: limbs with their goals ``(frames, 3)`` and how much each counts ``(frames,)``, 0 to 1. First the pelvis follows
+    where a leg is near straight, whose knee would swing for little; the more a leg is bent, the more the knee does it. Then
+    it sinks by what a leg still lacks beyond ``straight``, as a share of its length, or as far as it is stretched anyway.
     """
-    needs = [np.where(when, too_far(placed, l, goal, straight), 0.0) for l, goal, when in wanted]
-    return np.asarray(np.max(needs, axis=0)) if needs else np.zeros(len(placed))
+    wanted = list(wanted)
+    down = _followed(model, wanted, timing)
+    need = np.zeros(len(down))
+    for l, goal, weight in wanted:
+        need = np.maximum(need, np.where(weight > 0, too_far(model, l, goal, down, straight), 0.0) * weight)
+    return np.asarray(down + widened(need, timing) if need.max(initial=0.0) > 1e-9 else down)
 
 
-def too_far(placed: Array, l: Limb, goal: Array, straight: float) -> Array:
-    """How much lower a limb's root must be for its end to reach ``goal`` ``(frames, 3)``, metres ``(frames,)``.
+# A knee that swings by this much for a metre of the pelvis is half as unwilling as the pelvis, radians a metre.
+_UNWILLING = 12.0
 
-    placed ``(frames, joints, 3)``. straight: share of its length to which the limb may stretch; one that is stretched
-    further already may stay so.
+
+def _followed(model: tuple[Array, Array], wanted: list[tuple[Limb, Array, Array]], timing: Timing) -> Array:
+    """The way of the pelvis that keeps knees from swinging: the least squares of what the knees and the pelvis do."""
+    n = len(model[0])
+    above, below = np.zeros(n), np.full(n, _UNWILLING**2)
+    for l, goal, weight in wanted:
+        root, middle, end = model[1][:, l.root], model[1][:, l.middle], _end(model, l)
+        upper, lower = (np.linalg.norm(v, axis=-1) for v in (middle - root, end - middle))
+        now, then = np.linalg.norm(end - root, axis=-1), np.linalg.norm(goal - root, axis=-1)
+        # By the law of cosines: how much the bend changes for a change of the distance.
+        cosine = np.clip((now**2 - upper**2 - lower**2) / np.maximum(2 * upper * lower, 1e-12), -1, 1)
+        sine = np.maximum(np.sqrt(1 - cosine**2), 0.05)
+        swings = now / np.maximum(upper * lower * sine, 1e-9)
+        upright = (root - goal)[:, 1] / np.maximum(then, 1e-9)
+        above += weight * swings**2 * upright * (then - now)
+        below += weight * swings**2 * upright**2
+    longest = max((float(np.linalg.norm(model[1][0, l.end] - model[1][0, l.root])) for l, *_ in wanted), default=0.0)
+    down = np.clip(above / below, -MOST_SINK * longest, MOST_SINK * longest)
+    return gaussian(down, 0.05 * timing.rate, timing.loop) if np.abs(down).max(initial=0.0) > 1e-9 else np.zeros(n)
+
+
+def _end(model: tuple[Array, Array], l: Limb) -> Array:
+    if l.end >= 0:
+        return model[1][:, l.end]
+    return np.asarray(model[1][:, l.middle] + quat.rotate(model[0][:, l.middle], l.tip))
+
+
+def too_far(model: tuple[Array, Array], l: Limb, goal: Array, down: Array, straight: float) -> Array:
+    """How much lower still a limb's root must be for its end to reach ``goal`` ``(frames, 3)``, metres ``(frames,)``.
+
+    down ``(frames,)``: how far it has gone already. straight: share of its length to which the limb may stretch; one that is
+    stretched further already may stay so.
     """
-    root, middle, end = (placed[:, j] for j in (l.root, l.middle, l.end))
+    root, middle, end = model[1][:, l.root], model[1][:, l.middle], _end(model, l)
     longest = float((np.linalg.norm(middle - root, axis=-1) + np.linalg.norm(end - middle, axis=-1)).mean())
     room = np.maximum(straight * longest, np.linalg.norm(end - root, axis=-1))
     away = root - goal
     level2 = away[:, 0] ** 2 + away[:, 2] ** 2
     fits = np.sqrt(np.maximum(room**2 - level2, 0.0))
-    drop = np.where(level2 < room**2, away[:, 1] - fits, 0.0)
+    drop = np.where(level2 < room**2, away[:, 1] - down - fits, 0.0)
     return np.clip(drop, 0.0, MOST_SINK * longest)
 
 
-def widened(need: Array, rate: float, loop: bool) -> Array:
+def widened(need: Array, timing: Timing) -> Array:
     """A need ``(frames,)`` spread over a quarter of a second: nowhere less than is needed, nowhere a jump."""
-    width = max(3, round(rate * 0.25)) | 1
-    mode: Literal["wrap", "nearest"] = "wrap" if loop else "nearest"
-    round_ = need[:-1] if loop and len(need) > 1 else need  # a loop's last frame repeats its first
-    if loop and len(need) > 1:
-        round_ = np.maximum(round_, np.concatenate([need[-1:], np.zeros(len(round_) - 1)]))
-    out = maximum_filter1d(round_, width, mode=mode)
-    for _ in range(2):
-        out = uniform_filter1d(out, width // 2 | 1, mode=mode)
-    out[out < 1e-9] = 0.0  # what a running sum leaves behind
-    return np.concatenate([out, out[:1]]) if len(out) < len(need) else np.asarray(out)
+    width = max(3, round(timing.rate * 0.25)) | 1
+    out = highest(need, width, timing.loop)
+    return gaussian(out, width / 5, timing.loop)
 
 
 def sunk_clip(clip: Clip, posed: Posed, joint: int, at: NDArray[np.intp], by: Array) -> Array:

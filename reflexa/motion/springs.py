@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.signal import lfilter
 
+from reflexa.motion import kernels
 from reflexa.motion.arrays import Array
 
 
@@ -35,18 +35,38 @@ def lag(leads: Array, rate: float, frequency: float, damping: float) -> Array:
     about it, and at each frame it takes the change of the leading point's velocity, turned round. An evenly moving lead is
     followed without lag.
     """
-    out = np.zeros_like(leads)
+    out = np.zeros(leads.shape)
     if len(leads) < 3:
         return out
     dt = 1.0 / rate
-    a01, trace, determinant = decay(frequency, damping, dt)
-    kick = -np.diff(leads, n=2, axis=0) / dt
-    out[2:] = lfilter([a01], [1.0, -trace, determinant], kick, axis=0)
+    kick = -np.diff(leads.reshape(len(leads), -1), n=2, axis=0) / dt
+    kicks = np.concatenate([np.zeros((1, kick.shape[1])), kick])
+    still = np.zeros((2, kick.shape[1]))
+    kernels.oscillators.swings(np.array(decay(frequency, damping, dt)), still, kicks, out.reshape(len(leads), -1))
     return out
 
 
-def cycles_to_settle(frequency: float, damping: float, seconds: float, within: float = 1e-5) -> int:
-    """How many rounds of a loop of that length it takes until what the first round began with has died away."""
-    w = 2 * np.pi * frequency
-    slowest = w * damping if damping <= 1 else w * (damping - np.sqrt(damping**2 - 1))
-    return int(np.clip(np.ceil(-np.log(within) / max(slowest * seconds, 1e-9)), 1, 64)) + 1
+# A loop's spring is damped by at least this ratio: one that is not would swing ever further where the loop pushes in time.
+LOOP_DAMPING = 0.01
+
+
+def settled_lag(leads: Array, rate: float, frequency: float, damping: float, turn: float) -> Array:
+    """The same in a loop that has gone on for ever ``(frames, 3)``: what it is at the end is what it was at the start, turned
+    as a cycle turns.
+
+    leads ``(frames + 2, 3)``: with the frame before the loop and the one after it. turn: about up in a cycle, radians. The state
+    that comes back to itself is solved for, x = M x + b, so that a spring with little damping needs no thousand rounds.
+    """
+    period = len(leads) - 3
+    dt = 1.0 / rate
+    terms = np.array(decay(frequency, max(damping, LOOP_DAMPING), dt))
+    kicks = -np.diff(leads, n=2, axis=0)[:period] / dt
+    out = np.empty((period + 1, 3))
+    kernels.oscillators.swings(terms, np.zeros((2, 3)), kicks, out)
+    # What a cycle makes of a state, and what it adds. Level things as one complex number, which a turn multiplies.
+    step = np.linalg.matrix_power(np.array([[terms[1], -terms[2]], [1.0, 0.0]]), period)
+    level = np.linalg.solve(np.exp(1j * turn) * np.eye(2) - step, out[[-1, -2], 2] + 1j * out[[-1, -2], 0])
+    height = np.linalg.solve(np.eye(2) - step, out[[-1, -2], 1])
+    start = np.stack([level.imag, height, level.real], axis=-1)
+    kernels.oscillators.swings(terms, start, kicks, out)
+    return out

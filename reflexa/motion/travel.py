@@ -6,11 +6,10 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import ArrayLike, NDArray
-from scipy.interpolate import CubicSpline, PchipInterpolator
-from scipy.ndimage import gaussian_filter1d
 
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
+from reflexa.motion.smoothing import fitted_between, gaussian
 
 Line = Literal["exact", "smoothed", "straight"]
 # Heel and ball share the weight while their heights differ by less than about this, metres.
@@ -19,12 +18,21 @@ BEARS = 0.001
 ON_HEEL = 0.05
 
 
-def headings(turned: Array, ahead: Array) -> Array:
+# A figure whose up points up by more than this (cosine) faces where it faces, whatever happened before.
+_UPRIGHT = 0.5
+
+
+def headings(turned: Array, ahead: Array, up: Array | None = None) -> Array:
     """Heading ``(frames,)`` in radians, without jumps, of a direction ``ahead`` that is turned by ``turned`` ``(frames, 4)``.
 
-    Where the direction points straight up or down the heading is the one before it.
+    up ``(3,)``, in the same axes as ahead: then the heading is that of a body that may also lie, crawl, roll or turn cartwheels.
+    It follows whichever of ahead and the line across lies flatter, from frame to frame; where the body is upright it is what
+    both say, and where it comes upright again what had gathered in between is spread over that while. Without up it is that
+    of ahead alone, and where ahead points straight up or down the one before it.
     """
     way = quat.rotate(turned, ahead)
+    if up is not None:
+        return _body_headings(way, quat.rotate(turned, np.cross(up, ahead)), quat.rotate(turned, up)[:, 1])
     level = np.hypot(way[:, 0], way[:, 2])
     angle = np.arctan2(way[:, 0], way[:, 2])
     good = np.flatnonzero(level > 1e-3)
@@ -34,11 +42,38 @@ def headings(turned: Array, ahead: Array) -> Array:
     return np.asarray(np.unwrap(angle[np.where(last < 0, good[0], last)]))
 
 
+def _body_headings(ahead: Array, across: Array, upright: Array) -> Array:
+    """Headings ``(frames,)`` of a body by where its forward and left ``(frames, 3)`` point, and how upright it is ``(frames,)``
+    (the height of its up)."""
+    flat = np.stack([ahead[:, 0] ** 2 + ahead[:, 2] ** 2, across[:, 0] ** 2 + across[:, 2] ** 2])
+    weight = flat**2
+    # Left is a quarter turn on from forward.
+    says = np.stack([np.arctan2(ahead[:, 0], ahead[:, 2]), np.arctan2(-across[:, 2], across[:, 0])])
+    own = says[0] + _wrapped(says[1] - says[0]) * (weight[1] / weight.sum(axis=0))
+    steps = _wrapped(np.diff(says, axis=1))
+    between = np.minimum(weight[:, 1:], weight[:, :-1]) ** 2
+    step = (steps * between).sum(axis=0) / np.maximum(between.sum(axis=0), 1e-12)
+    gathered = np.concatenate([[0.0], np.cumsum(step)])
+    sure = np.flatnonzero(upright > _UPRIGHT)
+    if len(sure) == 0:
+        # It never stands: as the flatter of both says where one of them lies flattest, and on from there.
+        at = int(np.argmax(flat.max(axis=0)))
+        return np.asarray(gathered - gathered[at] + says[int(np.argmax(flat[:, at])), at])
+    off = np.unwrap(own[sure] - gathered[sure])
+    return np.asarray(gathered + np.interp(np.arange(len(own)), sure, off))
+
+
+def _wrapped(angle: Array) -> Array:
+    """The same angles between -pi and pi."""
+    return np.asarray((angle + np.pi) % (2 * np.pi) - np.pi)
+
+
 def smoothed(track: Array, line: Line, seconds: float, rate: float, loop: bool) -> Array:
     """A track ``(frames, …)`` as it is, without what is faster than ``seconds``, or straight and even from start to end.
 
-    A loop's track is smoothed round its seam, with the travel of a cycle taken out and put back, so that the repeat
-    goes on as smoothly as the rest.
+    What is left is the nearest smooth curve (least squares, cubic, in spans of that length) from the track's start to its
+    end: so that a track without its smoothed self has nothing smooth left in it. A loop's track is smoothed round its seam,
+    with the travel of a cycle taken out and put back, so that the repeat goes on as smoothly as the rest.
     """
     n = len(track)
     if line == "exact" or n < 3:
@@ -47,16 +82,8 @@ def smoothed(track: Array, line: Line, seconds: float, rate: float, loop: bool) 
     even = track[0] + share * (track[-1] - track[0])
     if line == "straight":
         return np.asarray(even)
-    sigma = seconds * rate / 2
-    rest = track - even
-    if loop:
-        round_ = gaussian_filter1d(rest[:-1], sigma, axis=0, mode="wrap")
-        return np.asarray(even + np.concatenate([round_, round_[:1]]))
-    # Odd about the ends: start and end stay where they are, and so does the speed there.
-    pad = min(n - 1, max(1, round(4 * sigma)))
-    head, tail = 2 * rest[0] - rest[pad:0:-1], 2 * rest[-1] - rest[-2 : -pad - 2 : -1]
-    out = gaussian_filter1d(np.concatenate([head, rest, tail]), sigma, axis=0)[pad : pad + n]
-    return np.asarray(even + out - (out[0] + share * (out[-1] - out[0])))
+    fitted = fitted_between(track - even, max(2, round((n - 1) / (seconds * rate))), loop)
+    return np.array(track) if fitted is None else np.asarray(even + fitted)
 
 
 class Path:
@@ -75,6 +102,8 @@ class Path:
         self.points = p
         # Centripetal: no loops or cusps between uneven points (Yuksel, Schaefer & Keyser 2011).
         knots = np.concatenate([[0.0], np.cumsum(np.sqrt(np.linalg.norm(np.diff(p, axis=0), axis=1)))])
+        from scipy.interpolate import CubicSpline
+
         self._curve = CubicSpline(knots, p, bc_type="natural") if len(p) > 2 else None
         self._knots = knots
         fine = np.linspace(knots[0], knots[-1], max(64 * (len(p) - 1), 64) + 1)
@@ -117,6 +146,8 @@ def distances(length: float, frames: int, profile: ArrayLike, rate: float) -> tu
         pace = np.ones(frames)
     else:
         u = np.clip(t, points[0, 0], points[-1, 0])
+        from scipy.interpolate import PchipInterpolator
+
         pace = np.maximum(PchipInterpolator(points[:, 0], points[:, 1])(u), 0.0)
     walked = np.concatenate([[0.0], np.cumsum((pace[1:] + pace[:-1]) / 2)])
     total = walked[-1] if frames > 1 and walked[-1] > 1e-12 else 1.0
@@ -143,26 +174,64 @@ def bearing(foot: Foot) -> tuple[Array, Array]:
     return moved, np.where(on_ball, 1.0, np.where(on_heel, ON_HEEL, 0.0))
 
 
-def from_feet(feet: list[Foot], frames: int, loop: bool) -> Array:
-    """How far a figure has come ``(frames, 2)`` when the feet that stand do not move, from 0 at the first frame.
+# A point may bear while its height changes by less than about the first within twice the second (seconds), the less so the
+# higher it is: shares of the leg. Points that bear agree within about the third, in leg lengths a second; below the fourth
+# nothing bears at all. What may bear counts so much beside what is known to stand.
+_LOW, _LEVEL, _HIGH, _AGREE, _BORNE, _UNSURE = 0.009, 0.1, 0.1, 0.01, 4e-5, 0.02
+# How quick a change of the speed may be, seconds.
+_EVEN = 0.015
 
-    feet: in the figure's own frame, as ``bearing`` takes them. From frame to frame the figure goes as far forward as the
-    standing feet go back; where none stands it goes on at a speed between those before and after, round the seam of a
-    loop.
+
+def from_feet(points: Array, heights: Array, stands: Array, leg: float, pace: tuple[float, bool]) -> Array:
+    """How far a figure has come ``(frames, 2)`` when what bears it does not move, from 0 at the first frame.
+
+    points: heel, ball and tip of each foot in the figure's own frame ``(feet, 3, frames, 3)``; heights ``(feet, 3, frames)``:
+    over what lies below them; stands ``(feet, 3, frames)``: when each is taken to stand; leg: metres; pace: the rate, and whether
+    it is a loop.
+
+    The figure goes as fast forward as the points that bear go back. Which do is found anew in every frame: those that
+    stand, or else what is low and level, and of those the ones that agree (an estimate by reweighting, Huber 1981), so that
+    a foot that swings low over the ground does not slow the figure down, nor one that rolls on its heel, which is round.
+    Where nothing bears it goes on at a speed between those before and after, round the seam of a loop.
     """
-    step, count = np.zeros((max(frames - 1, 0), 2)), np.zeros(max(frames - 1, 0))
-    for foot in feet:
-        moved, weight = bearing(foot)
-        step -= weight[:, None] * moved
-        count += weight
-    known = np.flatnonzero(count)
+    rate, loop = pace
+    n = points.shape[2]
+    if n < 2:
+        return np.zeros((n, 2))
+    speed = np.diff(points[..., [0, 2]], axis=2).reshape(-1, n - 1, 2) * rate
+    from scipy.ndimage import maximum_filter1d, minimum_filter1d
+
+    # What is on level ground neither rises nor falls: over a fifth of a second, or it is only on its way past.
+    wide = 2 * max(1, round(_LEVEL * rate)) + 1
+    y = points[..., 1]
+    level = maximum_filter1d(y, wide, axis=-1, mode="nearest") - minimum_filter1d(y, wide, axis=-1, mode="nearest")
+    high = np.maximum(heights, 0.0) / (_HIGH * leg)
+    bears = np.exp(-((level / (_LOW * leg)) ** 2) - high)
+    bears = np.minimum(bears[..., 1:], bears[..., :-1])
+    # Of the points of a foot that stand the lowest bears: a heel that lifts no longer does.
+    over = np.where(stands, y, np.inf)
+    lower = np.exp(-np.minimum(over - np.min(over, axis=1, keepdims=True, initial=1e9), 1.0) / BEARS) * stands
+    bears = np.maximum(_UNSURE * bears, np.minimum(lower[..., 1:], lower[..., :-1]))
+    bears[:, [0, 2]] *= ON_HEEL + (1 - ON_HEEL) * bears[:, 1:2]
+    low = bears.reshape(-1, n - 1)
+    best = np.argmax(low, axis=0)
+    goes = np.take_along_axis(speed, best[None, :, None], axis=0)[0]
+    for _ in range(12):
+        away = np.sum((speed - goes) ** 2, axis=-1)
+        count = low / (away + (_AGREE * leg) ** 2)
+        goes = np.einsum("pf,pfx->fx", count, speed) / np.maximum(count.sum(axis=0), 1e-12)[:, None]
+    known = np.flatnonzero(low.sum(axis=0) > _BORNE)
     if len(known) == 0:
-        return np.zeros((frames, 2))
-    step[known] /= count[known, None]
-    at = np.arange(len(step), dtype=np.float64)
+        return np.zeros((n, 2))
+    at = np.arange(n - 1, dtype=np.float64)
     for i in range(2):
-        step[:, i] = np.interp(at, known, step[known, i], period=len(step) if loop else None)
-    return np.concatenate([np.zeros((1, 2)), np.cumsum(step, axis=0)])
+        goes[:, i] = np.interp(at, known, goes[known, i], period=n - 1 if loop else None)
+    goes = (
+        gaussian(goes, _EVEN * rate, False)
+        if not loop
+        else gaussian(np.concatenate([goes, goes[:1]]), _EVEN * rate, True)[:-1]
+    )
+    return np.concatenate([np.zeros((1, 2)), np.cumsum(-goes / rate, axis=0)])
 
 
 def yaw(angle: ArrayLike) -> Array:

@@ -12,12 +12,14 @@ from numpy.typing import NDArray
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.rig.bodymap import FINGERS, MANY, PARTS
-from reflexa.rig.rig import UP, Rig
+from reflexa.rig.rig import SIDES, UP, Rig
+from reflexa.rig.soles import lies_flat, soles
+from reflexa.rig.stance import alike, leg_length, stand_of, standing
 
-SIDES = ("left", "right")
 # Limb parts in order, each with the part that its segment leads to.
 _SEGMENTS = {
-    "upper arm": ("forearm",), "forearm": ("hand",), "hand": ("middle finger", "index finger", "ring finger"),
+    "clavicle": ("upper arm",), "upper arm": ("forearm",), "forearm": ("hand",),
+    "hand": ("middle finger", "index finger", "ring finger"),
     "thigh": ("shin",), "shin": ("foot",), "foot": ("toes",),
 }  # fmt: skip
 # A foot that points down further than this in rest is on tiptoe: its pitch is then part of the pose, not of the build.
@@ -68,7 +70,7 @@ class Match:
 
         Hips are the middle of the hip joints: where a rig has its pelvis joint above them is its own affair.
         """
-        a = standing_height(self.source, self.source.neutral.rest_model[1])
+        a = standing_height(self.source, standing(self.source).rest_model[1])
         b = standing_height(self.target, self.aligned_rest[1])
         return b / a if a > 0 and b > 0 else self.stride
 
@@ -83,18 +85,30 @@ class Match:
         return np.asarray((self.share == 0) & (self.below >= 0))
 
     @cached_property
+    def same_feet(self) -> bool:
+        """Are the feet of both rigs built alike, one being larger perhaps?"""
+        if soles(self.source).keys() != soles(self.target).keys():
+            return False
+        for a, b in zip(soles(self.source).values(), soles(self.target).values(), strict=True):
+            spans = [np.array([x.heel, x.ball, x.forth]) for x in (a, b)]
+            sizes = [np.linalg.norm(s, axis=1) for s in spans]
+            if np.abs(sizes[0] * self.stride - sizes[1]).max() > 1e-3 * leg_length(self.target):
+                return False
+        return True
+
+    @cached_property
     def to_model(self) -> Array:
         """What takes a source joint's model rotation to the target's, for each ``whole`` one: matrices ``(n, 4, 4)`` as
         ``quat.mapped`` has them. W · Q · Q0⁻¹ · W⁻¹ · aligned rest, W being the turn between the facings."""
-        to, goal = self.targets[self.whole], quat.multiply(self.aligned, self.target.neutral.rest_model[0])
-        rest = self.source.neutral.rest_model[0][self.below[self.whole]]
+        to, goal = self.targets[self.whole], quat.multiply(self.aligned, standing(self.target).rest_model[0])
+        rest = standing(self.source).rest_model[0][self.below[self.whole]]
         behind = quat.multiply(quat.multiply(quat.conjugate(rest), quat.conjugate(self.turn)), goal[to])
         return np.asarray(quat.left_matrix(self.turn) @ quat.right_matrix(behind))
 
     def turns(self, joints: NDArray[np.intp]) -> Array:
         """What takes source joints' model rotations to their turns from the neutral pose, in the target's facing:
         matrices ``(n, 4, 4)`` as ``quat.mapped`` has them."""
-        rest = self.source.neutral.rest_model[0][joints]
+        rest = standing(self.source).rest_model[0][joints]
         behind = quat.multiply(quat.conjugate(rest), quat.conjugate(self.turn))
         return np.asarray(quat.left_matrix(self.turn) @ quat.right_matrix(behind))
 
@@ -118,8 +132,8 @@ class Match:
     def to_local(self) -> Array:
         """The same for local rotations of each ``direct`` one ``(n, 4, 4)``."""
         to, of = self.targets[self.direct], self.below[self.direct]
-        goal = quat.multiply(self.aligned, self.target.neutral.rest_model[0])
-        rest = self.source.neutral.rest_model[0]
+        goal = quat.multiply(self.aligned, standing(self.target).rest_model[0])
+        rest = standing(self.source).rest_model[0]
         up = self.source.skeleton.parents[of]
         front = quat.multiply(
             quat.conjugate(goal[self.target.skeleton.parents[to]]), quat.multiply(self.turn, rest[up])
@@ -134,7 +148,7 @@ class Match:
         Limb segments point as the source's do; unmapped joints ride along; a person's own turns come on top.
         """
         s = self.target.skeleton
-        rest_s, rest_t = self.source.neutral.rest_model[1], self.target.neutral.rest_model[1]
+        rest_s, rest_t = standing(self.source).rest_model[1], standing(self.target).rest_model[1]
         by_joint = {seg.target[0]: seg for seg in self.segments}
         out = np.tile(quat.IDENTITY, (len(s), 1))
         for j, parent in enumerate(s.parents.tolist()):
@@ -145,7 +159,9 @@ class Match:
                 continue
             wanted = quat.rotate(self.turn, _direction(self.source, rest_s, seg.source))
             now = quat.rotate(before, _direction(self.target, rest_t, seg.target))
-            if seg.part.endswith("foot") and max(_pitch(wanted), _pitch(now)) < _TIPTOE:
+            if seg.part.endswith("foot") and not any(
+                _on_tiptoe(r, seg.part.split()[0], way) for r, way in ((self.source, wanted), (self.target, now))
+            ):
                 # Soles stay flat, whatever the leg does: a foot's pitch in rest comes from its build, not from its pose.
                 before, now = quat.IDENTITY, _direction(self.target, rest_t, seg.target)
                 wanted, now = wanted - (wanted @ UP) * UP, now - (now @ UP) * UP
@@ -163,7 +179,7 @@ class Match:
     @cached_property
     def aligned_rest(self) -> tuple[Array, Array]:
         """The target's aligned rest pose: model-space rotations ``(joints, 4)`` and positions ``(joints, 3)``."""
-        s = self.target.neutral
+        s = standing(self.target)
         rest_q, rest_p = s.rest_model
         placed = np.array(rest_p)
         for j, parent in enumerate(s.parents.tolist()):
@@ -172,27 +188,17 @@ class Match:
         return quat.multiply(self.aligned, rest_q), placed
 
 
-def _pitch(direction: Array) -> float:
-    """Degrees below the horizontal."""
-    return float(np.degrees(np.arctan2(-direction[1], np.hypot(direction[0], direction[2]))))
+def _on_tiptoe(rig: Rig, side: str, direction: Array) -> bool:
+    """Does a foot that points so in rest stand on its toes? Not where its skin or its clips say that it lies flat."""
+    steep = np.degrees(np.arctan2(-direction[1], np.hypot(direction[0], direction[2]))) > _TIPTOE
+    return bool(steep) and side not in rig.stands and not lies_flat(rig, side)
 
 
 def _direction(rig: Rig, placed: Array, ends: tuple[int, int]) -> Array:
     a, b = ends
     if b >= 0:
         return np.asarray(placed[b] - placed[a])
-    return quat.rotate(rig.neutral.rest_model[0][a], rig.tips[rig.skeleton.names[a]])
-
-
-def leg_length(rig: Rig) -> float:
-    """Thigh and shin in the neutral pose, the mean of the legs that are complete; 0 without any."""
-    placed = rig.neutral.rest_model[1]
-    found = []
-    for side in SIDES:
-        a, b, c = (rig.joint(f"{side} {p}") for p in ("thigh", "shin", "foot"))
-        if min(a, b, c) >= 0:
-            found.append(np.linalg.norm(placed[b] - placed[a]) + np.linalg.norm(placed[c] - placed[b]))
-    return float(np.mean(found)) if found else 0.0
+    return quat.rotate(standing(rig).rest_model[0][a], rig.tips[rig.skeleton.names[a]])
 
 
 def hips(rig: Rig, placed: Array) -> Array:
@@ -209,8 +215,8 @@ def standing_height(rig: Rig, placed: Array) -> float:
     feet = [j for s in SIDES if (j := rig.joint(f"{s} foot")) >= 0]
     if not feet:
         return top - rig.ground
-    ankle = rig.neutral.rest_model[1][feet, 1].min() - rig.ground
-    return top - float(placed[feet, 1].min() - ankle)
+    heights = [stand_of(rig, s).height for s in SIDES if rig.joint(f"{s} foot") >= 0]
+    return top - float(np.mean(placed[feet, 1] - heights))
 
 
 @lru_cache(maxsize=16)
@@ -219,6 +225,7 @@ def match(source: Rig, target: Rig) -> Match:
 
     Total: rigs with nothing in common give a match of nothing.
     """
+    source, target = alike(source, target)
     rows: list[tuple[int, int, int, float]] = []
     shared = [p for p in PARTS if p in source.body_map and p in target.body_map and p != "root"]
     for part in shared:
@@ -329,8 +336,8 @@ def _add(out: list[Segment], source: Rig, target: Rig, part: str, a: tuple[int, 
     if a[1] == -2 or b[1] == -2:
         return
     lengths = (
-        np.linalg.norm(_direction(source, source.neutral.rest_model[1], a)),
-        np.linalg.norm(_direction(target, target.neutral.rest_model[1], b)),
+        np.linalg.norm(_direction(source, standing(source).rest_model[1], a)),
+        np.linalg.norm(_direction(target, standing(target).rest_model[1], b)),
     )
     if min(lengths) > 1e-6:  # a bone of no length points nowhere
         out.append(Segment(part, a, b))

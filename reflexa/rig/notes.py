@@ -22,7 +22,9 @@ from reflexa.rig import chains, pairs
 from reflexa.rig.bodymap import MANY, PARTS, TOLD
 from reflexa.rig.helpers import Helper, How
 from reflexa.rig.pairs import Pair, Plane
-from reflexa.rig.rig import UP, Rig, analyse
+from reflexa.rig.rig import SIDES, UP, Rig, Stand, analyse
+from reflexa.rig.soles import underfoot
+from reflexa.rig.stance import stand_of
 
 Quaternion = tuple[float, float, float, float]
 
@@ -51,10 +53,22 @@ class Joint(Struct, frozen=True):
     tip: Vector | None = None
 
 
+class Standing(Struct, frozen=True):
+    """How a foot stands, for where the document stands in for a model with a skin: height of the ankle over the floor, metres;
+    up, and what of the foot may touch the floor, in the axes of the ankle and of the toes."""
+
+    height: float
+    up: Vector
+    toes_up: Vector | None = None
+    under: tuple[Vector, ...] = ()
+    under_toes: tuple[Vector, ...] = ()
+
+
 class Notes(Struct, frozen=True):
     """body_map: part → joints. pairs: (left, right). reference: the pose taken for neutral, per joint. fits: per other
     rig's key, turns in degrees (rotation vectors, model space) that are added to this rig's aligned rest. ground: height
-    of the sole in the neutral pose, metres, for where the document stands in for a model with a skin."""
+    of the sole in the neutral pose, metres, for where the document stands in for a model with a skin. stands: per side, how the
+    foot stands, for the same."""
 
     body_map: dict[str, tuple[str, ...]] = {}
     pairs: tuple[tuple[str, str], ...] = ()
@@ -63,6 +77,7 @@ class Notes(Struct, frozen=True):
     reference: dict[str, Pose] = {}
     fits: dict[str, dict[str, Vector]] = {}
     ground: float | None = None
+    stands: dict[str, Standing] = {}
     joints: tuple[Joint, ...] = ()
 
 
@@ -84,8 +99,16 @@ def notes_of(rig: Rig, with_joints: bool = False) -> Notes:
     return Notes(
         dict(rig.body_map), tuple((p.left, p.right) for p in rig.pairs), rig.centre,
         {n: Rule(h.follows, h.how) for n, h in rig.helpers.items()}, reference,
-        {k: dict(v) for k, v in rig.fits.items()}, round(rig.ground, 9) if with_joints else rig.sole, joints,
+        {k: dict(v) for k, v in rig.fits.items()}, round(rig.ground, 9) if with_joints else rig.sole,
+        {side: _standing(rig, side) for side in SIDES if with_joints and rig.joint(f"{side} foot") >= 0}, joints,
     )  # fmt: skip
+
+
+def _standing(rig: Rig, side: str) -> Standing:
+    stand, under = stand_of(rig, side), underfoot(rig, side)
+    corners = tuple(tuple(_vector(p) for p in points) for points in under)
+    toes_up = None if stand.toes_up is None else _vector(stand.toes_up)
+    return Standing(round(stand.height, 9), _vector(stand.up), toes_up, corners[0], corners[1])
 
 
 def _vector(v: Any) -> Vector:
@@ -175,8 +198,20 @@ def with_notes(rig: Rig, notes: Notes) -> tuple[Rig, tuple[str, ...]]:
         rig, body_map=body_map, found=found, pairs=tuple(made), centre=centre, unpaired=unpaired, helpers=rules,
         twists=twists, chains=chains.find(rig.skeleton, body_map, {*rules, *twists}, side_of),
         fits={k: dict(v) for k, v in notes.fits.items()}, sole=notes.ground,
+        stands=_stands(rig, notes, body_map),
     )  # fmt: skip
     return out, tuple(unused)
+
+
+def _stands(rig: Rig, notes: Notes, body_map: Mapping[str, tuple[str, ...]]) -> dict[str, Stand]:
+    """How feet stand, where the document says something else than the rig itself."""
+    out = dict(rig.stands)
+    for side, s in notes.stands.items():
+        part = f"{side} foot"
+        same = side in SIDES and part in body_map and rig.body_map.get(part) == body_map[part]
+        if same and s != _standing(rig, side):
+            out[side] = Stand(s.height, s.up, s.toes_up, (s.under, s.under_toes))
+    return out
 
 
 def _plane_from_pairs(rig: Rig, notes: Notes) -> Rig:

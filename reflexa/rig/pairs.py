@@ -6,7 +6,6 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
-from scipy.spatial import cKDTree
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
@@ -120,6 +119,8 @@ def by_geometry(skeleton: Skeleton, plane: Plane, known: dict[int, int], toleran
         return out
     counts = [len(c) for c in skeleton.children]
     nearby = min(8, len(free))
+    from scipy.spatial import cKDTree
+
     found = cKDTree(placed[free]).query(plane.reflect(placed[free]), nearby, distance_upper_bound=tolerance)
     away, order = np.asarray(found[0]), np.asarray(found[1])
 

@@ -7,6 +7,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass, field
 from functools import cached_property
 from types import MappingProxyType
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -24,8 +25,20 @@ UP: Array = np.array([0.0, 1.0, 0.0])
 UP.flags.writeable = False
 
 
+SIDES = ("left", "right")
 # The end of a limb → the parts of its two bones.
 LIMBS = {"hand": ("upper arm", "forearm"), "foot": ("thigh", "shin")}
+
+
+class Stand(NamedTuple):
+    """How a foot stands: height of its ankle over the floor, metres, and up in the axes of ankle and toes, unit (None
+    without toes). under: what of it may touch the floor, points in the axes of ankle and toes, where that is known without its
+    skin."""
+
+    height: float
+    up: Vector
+    toes_up: Vector | None
+    under: tuple[tuple[Vector, ...], tuple[Vector, ...]] = ((), ())
 
 
 @dataclass(frozen=True, eq=False)
@@ -38,6 +51,7 @@ class Rig:
     reference: local rotations and translations of another pose taken for neutral, where the rest pose is of no use.
     fits: per other rig (its ``key``), turns in degrees that a person added to this rig's aligned rest, per joint.
     sole: height of the ground under the neutral pose, where a document tells it and no skin shows it.
+    stands: per side how the foot stands, where its clips tell and no skin shows it.
     """
 
     skeleton: Skeleton
@@ -57,9 +71,10 @@ class Rig:
     reference: tuple[Array, Array] | None = None
     fits: Mapping[str, Mapping[str, Vector]] = field(default_factory=dict)
     sole: float | None = None
+    stands: Mapping[str, Stand] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        for name in ("body_map", "found", "chains", "twists", "helpers", "tips", "fits"):
+        for name in ("body_map", "found", "chains", "twists", "helpers", "tips", "fits", "stands"):
             object.__setattr__(self, name, MappingProxyType(dict(getattr(self, name))))
         object.__setattr__(self, "facing", frozen(self.facing, (3,), "facing"))
         if self.reference is not None:
@@ -83,7 +98,7 @@ class Rig:
         said = (
             self.plane.offset, dict(self.body_map), [(p.left, p.right) for p in self.pairs], self.centre, dict(self.chains),
             dict(self.twists), dict(self.helpers), list(self.tips), self.ground, [m.digest for m in self.meshes],
-            {k: dict(v) for k, v in self.fits.items()},
+            {k: dict(v) for k, v in self.fits.items()}, dict(self.stands),
         )  # fmt: skip
         h.update(repr(said).encode())
         return h.hexdigest()
@@ -180,20 +195,6 @@ class Rig:
         indices = [self.skeleton.index[n] for n in line]
         hangs = all(a in self.skeleton.above(b) for a, b in zip(indices, indices[1:], strict=False))
         return indices if len(indices) >= 3 and hangs else []
-
-    def bend_side(self, end: str) -> Array:
-        """The way a limb bends, in its upper bone's own axes ``(3,)`` unit: as it does in the neutral pose; where it is
-        straight there, knees ahead and elbows back. The limb must be there."""
-        joints = self.limb(end)
-        assert joints is not None
-        turned, placed = self.neutral.rest_model
-        a, b, c = (placed[j] for j in joints)
-        along = c - a
-        off = b - a - (b - a) @ along / max(float(along @ along), 1e-12) * along
-        if np.linalg.norm(off) < 0.01 * np.linalg.norm(along):
-            off = self.facing if end.endswith("foot") else -self.facing
-        own = quat.rotate(quat.conjugate(turned[joints[0]]), off)
-        return np.asarray(own / np.linalg.norm(own))
 
     @cached_property
     def looking(self) -> Array:

@@ -11,9 +11,9 @@ import numpy as np
 
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
-from reflexa.rig.rig import UP, Rig
+from reflexa.rig.rig import SIDES, UP, Rig
+from reflexa.rig.stance import leg_length, stand_of, standing
 
-SIDES = ("left", "right")
 # No rig has a joint at the heel: it lies behind the ankle by this share of the way to the ball (common practice, no source).
 HEEL = 0.35
 # Where only the end of a foot is known, the ball lies at this share of the way to it (common practice, no source).
@@ -22,10 +22,13 @@ BALL = 0.7
 
 @dataclass(frozen=True, eq=False)
 class Sole:
-    """A foot in the neutral pose, flat on the ground. ankle, toes: joints (toes -1: none). heel ``(3,)`` in the ankle's
-    own axes; ball and tip in those of the toes, which stay flat while the heel lifts (in the ankle's, and no tip, where there
-    are none). forth ``(3,)``: from heel to ball of the flat foot, in the ankle's own axes, as are up and ahead; toes_up in
-    the toes'."""
+    """A foot in the neutral pose, flat on the ground.
+
+    ankle, toes: joints (toes -1: none). heel ``(3,)`` in the ankle's own axes; ball and tip in those of the toes, which stay
+    flat while the heel lifts (in the ankle's where there are none; no tip where nothing tells it). forth ``(3,)``: from heel to
+    ball of the flat foot, in the ankle's own axes, as are up and ahead; toes_up in the toes'. skin: what may touch the
+    ground, ``(n, 3)`` in the ankle's axes and ``(n, 3)`` in the toes': the hull of the foot's skin, else the points above.
+    """
 
     ankle: int
     toes: int
@@ -36,6 +39,7 @@ class Sole:
     up: Array
     ahead: Array
     toes_up: Array
+    skin: tuple[Array, Array]
 
     def points(self, turned: Array, placed: Array) -> tuple[Array, Array]:
         """Heel and ball ``(frames, 3)`` each, of joints at ``turned`` ``(frames, joints, 4)`` and ``placed``."""
@@ -44,15 +48,26 @@ class Sole:
         return heel, placed[:, at] + quat.rotate(turned[:, at], self.ball)
 
     def underside(self, turned: Array, placed: Array) -> Array:
-        """Every point of the sole ``(points, frames, 3)``: heel, ball, and the tip of the toes where there is one."""
+        """Heel, ball, and the tip of the toes where there is one ``(points, frames, 3)``."""
         out = [*self.points(turned, placed)]
         if self.tip is not None:
-            out.append(placed[:, self.toes] + quat.rotate(turned[:, self.toes], self.tip))
+            at = self.ankle if self.toes < 0 else self.toes
+            out.append(placed[:, at] + quat.rotate(turned[:, at], self.tip))
         return np.stack(out)
 
+    def lowest(self, turned: Array, placed: Array) -> Array:
+        """The height of the lowest point of the foot ``(frames,)``, metres."""
+        out = np.full(len(turned), np.inf)
+        for joint, points in zip((self.ankle, self.toes), self.skin, strict=True):
+            if len(points):
+                # Only heights are asked for: up in the joint's own axes tells them.
+                up = quat.rotate(quat.conjugate(turned[:, joint]), UP)
+                out = np.minimum(out, placed[:, joint, 1] + (up @ points.T).min(axis=1))
+        return out
 
-# A point of the skin is on the ground when it is no higher than this share of the figure's height.
-_ON_GROUND = 0.008
+
+# A point of the skin is on the ground when it is no higher than this share of the leg.
+_ON_GROUND = 0.016
 
 
 @lru_cache(maxsize=32)
@@ -73,9 +88,10 @@ def _sole(rig: Rig, side: str) -> Sole | None:
         return None
     if toes >= 0 and toes not in rig.skeleton.below(ankle):
         toes = -1
-    turned, placed = rig.neutral.rest_model
+    turned, placed = standing(rig).rest_model
     names = rig.skeleton.names
     a = placed[ankle]
+    ground = a[1] - stand_of(rig, side).height
     if toes >= 0:
         ball = placed[toes]
     elif names[ankle] in rig.tips:
@@ -86,21 +102,26 @@ def _sole(rig: Rig, side: str) -> Sole | None:
     length = float(np.linalg.norm(way))
     ahead = way / length if length > 1e-6 else rig.facing
     back = quat.conjugate(turned[ankle])
-    skin = _skin_on_ground(rig, [ankle, *([toes] if toes >= 0 else [])], a, ahead)
-    behind = HEEL * length if skin is None else -skin[0]
+    under = underfoot(rig, side)
+    points = _in_pose(rig, side, under, (turned, placed))
+    touches = _touches(np.concatenate(points), rig, float(ground), a, ahead) if points else None
+    behind = HEEL * length if touches is None else -touches[0]
     heel_at = a - behind * ahead
-    heel_at[1] = rig.ground
-    ball_at = np.array([ball[0], rig.ground, ball[2]])
+    heel_at[1] = ground
+    ball_at = np.array([ball[0], ground, ball[2]])
     tip, toes_up = None, np.array(UP)
+    if toes < 0 and names[ankle] in rig.tips:
+        end = a + quat.rotate(turned[ankle], rig.tips[names[ankle]])
+        tip = quat.rotate(back, np.array([end[0], ground, end[2]]) - a)
     if toes >= 0:
         own = quat.conjugate(turned[toes])
         toes_up = quat.rotate(own, UP)
-        if skin is not None:
-            end = a + skin[1] * ahead
-            tip = quat.rotate(own, np.array([end[0], rig.ground, end[2]]) - placed[toes])
+        if touches is not None:
+            end = a + touches[1] * ahead
+            tip = quat.rotate(own, np.array([end[0], ground, end[2]]) - placed[toes])
         elif names[toes] in rig.tips:
             end = placed[toes] + quat.rotate(turned[toes], rig.tips[names[toes]])
-            tip = quat.rotate(own, np.array([end[0], rig.ground, end[2]]) - placed[toes])
+            tip = quat.rotate(own, np.array([end[0], ground, end[2]]) - placed[toes])
         else:
             tip = quat.rotate(own, ball_at + 0.4 * length * ahead - placed[toes])
     own_ball = (
@@ -108,22 +129,79 @@ def _sole(rig: Rig, side: str) -> Sole | None:
         if toes < 0
         else quat.rotate(quat.conjugate(turned[toes]), ball_at - placed[toes])
     )
+    own_heel = quat.rotate(back, heel_at - a)
+    skin = under
+    if not len(skin[0]) and not len(skin[1]):
+        front = [own_ball, *([tip] if tip is not None else [])]
+        none = np.empty((0, 3))
+        skin = (np.array([own_heel]), np.array(front)) if toes >= 0 else (np.array([own_heel, *front]), none)
     return Sole(
         ankle, toes, quat.rotate(back, heel_at - a), own_ball, tip, quat.rotate(back, ball_at - heel_at),
-        quat.rotate(back, UP), quat.rotate(back, ahead), toes_up,
+        quat.rotate(back, UP), quat.rotate(back, ahead), toes_up, skin,
     )  # fmt: skip
 
 
-def _skin_on_ground(rig: Rig, joints: list[int], ankle: Array, ahead: Array) -> tuple[float, float] | None:
-    """How far behind (negative) and ahead of the ankle the foot's skin touches the ground, metres; None without one."""
-    turned, placed = rig.neutral.rest_model
-    found = []
-    for mesh in rig.meshes:
-        own = np.flatnonzero(np.isin(mesh.joints[np.arange(len(mesh.joints)), mesh.weights.argmax(axis=1)], joints))
-        if len(own):
-            points = mesh.posed(turned, placed)[own]
-            found.append((points - ankle)[points[:, 1] < rig.ground + _ON_GROUND * rig.height] @ ahead)
-    along = np.concatenate(found) if found else np.empty(0)
-    if len(along) < 3 or along.min() >= 0 or along.max() <= 0:
+def lies_flat(rig: Rig, side: str) -> bool:
+    """Does the skin of a foot touch the ground behind its ankle and ahead of it in the neutral pose?"""
+    ankle = rig.joint(f"{side} foot")
+    if ankle < 0:
+        return False
+    points = [p for p in _in_pose(rig, side, underfoot(rig, side), rig.neutral.rest_model) if len(p)]
+    if not points:
+        return False
+    low = min(float(p[:, 1].min()) for p in points)
+    return _touches(np.concatenate(points), rig, low, rig.neutral.rest_model[1][ankle], rig.facing) is not None
+
+
+@lru_cache(maxsize=64)
+def underfoot(rig: Rig, side: str) -> tuple[Array, Array]:
+    """What of a foot may touch the ground: the corners of its skin ``(n, 3)`` in the axes of the ankle and of the toes; nothing
+    where no skin is known. The rig must have the foot."""
+    if not rig.meshes and side in rig.stands:
+        known = rig.stands[side].under
+        return np.array(known[0]).reshape(-1, 3), np.array(known[1]).reshape(-1, 3)
+    ankle, toes = rig.joint(f"{side} foot"), rig.joint(f"{side} toes")
+    on_toes = set(rig.skeleton.below(toes)) if toes in rig.skeleton.below(ankle) else set()
+    on_ankle = set(rig.skeleton.below(ankle)) - on_toes
+    top = float(rig.neutral.rest_model[1][ankle, 1])
+    between = top - stand_of(rig, side).height, top
+    return _hull(rig, ankle, on_ankle, between), _hull(rig, toes, on_toes, between)
+
+
+def _in_pose(rig: Rig, side: str, under: tuple[Array, Array], pose: tuple[Array, Array]) -> list[Array]:
+    """Points in the axes of ankle and toes as they are in a pose of all joints."""
+    turned, placed = pose
+    joints = rig.joint(f"{side} foot"), rig.joint(f"{side} toes")
+    return [placed[j] + quat.rotate(turned[j], p) for j, p in zip(joints, under, strict=True) if len(p)]
+
+
+def _touches(points: Array, rig: Rig, ground: float, ankle: Array, ahead: Array) -> tuple[float, float] | None:
+    """How far behind (negative) and ahead of the ankle points touch the ground, metres; None where they do not on both sides."""
+    along = (points - ankle)[points[:, 1] < ground + _ON_GROUND * leg_length(rig)] @ ahead
+    if len(along) < 2 or along.min() >= 0 or along.max() <= 0:
         return None
     return float(along.min()), float(along.max())
+
+
+def _hull(rig: Rig, joint: int, going_with: set[int], between: tuple[float, float]) -> Array:
+    """The corners ``(n, 3)``, in a joint's own axes, of the skin of the joints that go with it, as far as it lies in the lower
+    part of the foot (between the ground and the ankle, heights in metres); none without."""
+    turned, placed = standing(rig).rest_model
+    low, top = between
+    found = []
+    for mesh in rig.meshes if going_with else ():
+        strongest = mesh.joints[np.arange(len(mesh.joints)), mesh.weights.argmax(axis=1)]
+        own = np.flatnonzero(np.isin(strongest, list(going_with)))
+        if len(own):
+            points = mesh.posed(turned, placed)[own]
+            found.append(points[points[:, 1] < low + 0.7 * (top - low)])
+    points = np.concatenate(found) if found else np.empty((0, 3))
+    if len(points) < 3:
+        return np.empty((0, 3))
+    from scipy.spatial import ConvexHull, QhullError
+
+    local = quat.rotate(quat.conjugate(turned[joint]), points - placed[joint])
+    try:
+        return np.asarray(local[ConvexHull(local).vertices])
+    except QhullError:  # all in one plane
+        return np.asarray(local)

@@ -7,14 +7,13 @@ from typing import Literal
 
 import numpy as np
 from numpy.typing import NDArray
-from scipy.ndimage import minimum_filter1d
 
 from reflexa.motion import contacts, cycle
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.rig.match import leg_length
 from reflexa.rig.soles import Sole, soles
+from reflexa.rig.stance import leg_length
 from reflexa.stage import EMPTY, Stage, surface_under
 
 Bools = NDArray[np.bool_]
@@ -27,30 +26,36 @@ _MOST_OFF = 0.15
 @dataclass(frozen=True)
 class Thresholds:
     """When a point stands: below ``low`` and slower than ``slow``, as shares of the leg's length (a second); it goes on
-    standing up to ``slack`` times either; spans shorter than ``least`` frames do not count."""
+    standing up to ``slack`` times either; spans shorter than ``least`` seconds do not count."""
 
     low: float = 0.06
     slow: float = 0.40
     slack: float = 1.6
-    least: int = 3
+    least: float = 0.1
+
+    def frames(self, rate: float) -> int:
+        """How many frames a span has at least."""
+        return max(2, round(self.least * rate))
 
 
 @dataclass(frozen=True, eq=False)
 class Footing:
-    """One foot over a clip. heel, ball: tracks ``(frames, 3)``; heel_stands, ball_stands ``(frames,)``; height: of the
-    lower of both over what lies below, metres; speed: of the slower of both, m/s ``(frames,)``."""
+    """One foot over a clip. heel, ball: tracks ``(frames, 3)``; heel_stands, ball_stands, tip_stands ``(frames,)``: the tip
+    of the toes bears when the ball has lifted already; height: of the lower of heel and ball over what lies below, metres;
+    speed: of the slower of both, m/s ``(frames,)``."""
 
     sole: Sole
     heel: Array
     ball: Array
     heel_stands: Bools
     ball_stands: Bools
+    tip_stands: Bools
     height: Array
     speed: Array
 
     @property
     def stands(self) -> Bools:
-        return self.heel_stands | self.ball_stands
+        return self.heel_stands | self.ball_stands | self.tip_stands
 
 
 def footing(
@@ -66,62 +71,90 @@ def footing(
     found = soles(rig)
     if not found:
         return {}
-    tracks = {side: sole.points(*clip.model) for side, sole in found.items()}
+    tracks = {side: _points(sole, clip) for side, sole in found.items()}
     # A loop is looked at round its seam: what begins at its end goes on at its start.
     pad = min(clip.frames - 1, max(8, round(clip.rate / 2))) if clip.loop else 0
-    if pad:
-        turn, move = cycle.seam(clip, rig.travel_joint)
-        long = {side: [cycle.continued(p, turn, move, pad) for p in pair] for side, pair in tracks.items()}
-    else:
-        long = {side: list(pair) for side, pair in tracks.items()}
+    turn, move = cycle.seam(clip, rig.travel_joint) if pad else (np.zeros(4), np.zeros(3))
+
+    def longer(track: Array) -> Array:
+        return cycle.continued(track, turn, move, pad) if pad else track
+
+    long = {side: [longer(p) for p in points] for side, points in tracks.items()}
     when = np.mod(np.arange(-pad, clip.frames + pad), max(clip.frames - 1, 1)) if pad else None
-    under = floor_under([p for pair in long.values() for p in pair], clip.rate) if floor == "feet" else None
+    under = floor_under([p for points in long.values() for p in points[:2]], clip.rate) if floor == "feet" else None
     heights = {
         side: [
-            p[:, 1] - (under if under is not None else surface_under(stage, clip, p, frames=when).height) for p in pair
-        ] for side, pair in long.items()
+            p[:, 1] - (under if under is not None else surface_under(stage, clip, p, frames=when).height) for p in points
+        ] for side, points in long.items()
     }  # fmt: skip
     leg = max(leg_length(rig), 1e-6)
     if floor == "stage":
         # A clip that hovers or sinks as a whole stands where its feet are lowest.
-        level = _level([h for pair in heights.values() for h in pair], leg)
-        heights = {side: [h - level for h in pair] for side, pair in heights.items()}
-    speeds = {side: [contacts.speeds(p, clip.rate) for p in pair] for side, pair in long.items()}
+        level = _level([h for each in heights.values() for h in each[:2]], leg)
+        heights = {side: [h - level for h in each] for side, each in heights.items()}
+    speeds = {side: [contacts.speeds(p, clip.rate) for p in points] for side, points in long.items()}
     stand: dict[str, list[Bools]] = {
-        side: [stands(h, v, leg, by) for h, v in zip(heights[side], speeds[side], strict=True)] for side in found
+        side: [stands(h, v, leg, clip.rate, by) for h, v in zip(heights[side], speeds[side], strict=True)]
+        for side in found
     }
-    low = min(float(h.min()) for pair in heights.values() for h in pair) < 2 * by.low * leg
+    low = min(float(h.min()) for each in heights.values() for h in each[:2]) < 2 * by.low * leg
     if on_spot and low and made_on_spot(stand, heights, leg):
-        stand = _on_spot(long, heights, by)
+        stand = _on_spot(long, heights, by, clip.rate)
+    least = by.frames(clip.rate)
+    stand = {side: contacts.as_held(long[side], stand[side], least) for side in found}
     own = slice(pad, pad + clip.frames)
-    return {
-        side: Footing(
-            sole, *tracks[side], stand[side][0][own], stand[side][1][own], np.minimum(*heights[side])[own],
-            np.minimum(*speeds[side])[own],
-        )
-        for side, sole in found.items()
-    }  # fmt: skip
+    out = {}
+    for side, sole in found.items():
+        heel, ball, tip = stand[side]
+        out[side] = Footing(
+            sole, tracks[side][0], tracks[side][1], heel[own], ball[own], _rolled_onto(tip, heel | ball)[own],
+            np.minimum(*heights[side][:2])[own], np.minimum(*speeds[side][:2])[own],
+        )  # fmt: skip
+    return out
+
+
+def _points(sole: Sole, clip: Clip) -> list[Array]:
+    """Tracks of heel, ball and tip ``(frames, 3)``; of the ball once more where the foot has no toes."""
+    points = sole.underside(*clip.model)
+    return [points[0], points[1], points[-1]]
+
+
+def _rolled_onto(tip: Bools, others: Bools) -> Bools:
+    """When the tip of the toes bears: right after heel or ball did, for as long as it stands."""
+    out = np.zeros(len(tip), dtype=bool)
+    for _, last in contacts.spans(others):
+        rest = tip[last + 1 :]
+        out[last + 1 : last + 1 + (len(rest) if rest.all() else int(np.argmin(rest)))] = True
+    return out & ~others
 
 
 def floor_under(points: list[Array], rate: float) -> Array:
     """The height of the ground ``(frames,)`` as the feet tell it: where the lowest of their points ``(frames, 3)`` has been
     within a quarter of a second, so that steps and jetties count that nobody has put there."""
     lowest = np.min([p[:, 1] for p in points], axis=0)
+    from scipy.ndimage import minimum_filter1d
+
     return np.asarray(minimum_filter1d(lowest, max(1, round(rate / 2)) | 1, mode="nearest"))
 
 
-def stands(height: Array, speed: Array, leg: float, by: Thresholds = Thresholds()) -> Bools:
+def stands(height: Array, speed: Array, leg: float, rate: float, by: Thresholds = Thresholds()) -> Bools:
     """When a point of a sole stands ``(frames,)``, by its height over what lies below and its speed ``(frames,)``. leg: the
     leg's length, metres."""
-    return contacts.standing(height, speed, by.low * leg, by.slow * leg, by.slack, by.least)
+    return contacts.standing(height, speed, by.low * leg, by.slow * leg, by.slack, by.frames(rate))
 
 
 def level_of(clip: Clip, rig: Rig, stage: Stage = EMPTY) -> float:
-    """How high a clip hovers as a whole, metres (negative: how deep it is sunk): where its feet are lowest."""
-    points = [p for sole in soles(rig).values() for p in sole.points(*clip.model)]
-    if not points:
+    """How high a clip hovers as a whole, metres (negative: how deep it is sunk): as its feet mostly stand, or where they are
+    lowest if they never do."""
+    feet = footing(clip, rig, stage, on_spot=False).values()
+    over = [np.minimum(*(p[:, 1] - surface_under(stage, clip, p).height for p in (f.heel, f.ball))) for f in feet]
+    if not over:
         return 0.0
-    return _level([p[:, 1] - surface_under(stage, clip, p).height for p in points], max(leg_length(rig), 1e-6))
+    leg = max(leg_length(rig), 1e-6)
+    standing = np.concatenate([h[f.stands] for h, f in zip(over, feet, strict=True)])
+    return (
+        float(np.clip(np.median(standing), -_MOST_OFF * leg, _MOST_OFF * leg)) if len(standing) else _level(over, leg)
+    )
 
 
 def _level(heights: list[Array], leg: float) -> float:
@@ -130,11 +163,13 @@ def _level(heights: list[Array], leg: float) -> float:
 
 def made_on_spot(stand: dict[str, list[Bools]], heights: dict[str, list[Array]], leg: float) -> bool:
     """Are the feet lifted, and yet hardly ever still while they are low?"""
-    lifted = [side for side, (h, b) in heights.items() if np.ptp(np.minimum(h, b)) > 0.02 * leg]
+    lifted = [side for side, each in heights.items() if np.ptp(np.minimum(*each[:2])) > 0.02 * leg]
     return bool(lifted) and all((stand[side][0] | stand[side][1]).mean() < 0.1 for side in lifted)
 
 
-def _on_spot(tracks: dict[str, list[Array]], heights: dict[str, list[Array]], by: Thresholds) -> dict[str, list[Bools]]:
+def _on_spot(
+    tracks: dict[str, list[Array]], heights: dict[str, list[Array]], by: Thresholds, rate: float
+) -> dict[str, list[Bools]]:
     """Standing points go back under the figure, all the same way; one that swings forward is low too, for a moment."""
     points = [(p, h) for side, pair in tracks.items() for p, h in zip(pair, heights[side], strict=True)]
     ways = [np.gradient(p[:, [0, 2]], axis=0) if len(p) > 1 else np.zeros((len(p), 2)) for p, _ in points]
@@ -147,9 +182,9 @@ def _on_spot(tracks: dict[str, list[Array]], heights: dict[str, list[Array]], by
         back = w @ way
         usual = max(float(np.median(back[back > 0])) if np.any(back > 0) else 0.0, 1e-9)
         # As a "speed": how much slower than the usual way back it goes.
-        out.append(contacts.standing(h - h.min(), 1 - back / usual, 0.06 * lift, 0.55, by.slack, by.least))
-    pairs = iter(out)
-    return {side: [next(pairs), next(pairs)] for side in tracks}
+        out.append(contacts.standing(h - h.min(), 1 - back / usual, 0.06 * lift, 0.55, by.slack, by.frames(rate)))
+    each = iter(out)
+    return {side: [next(each), next(each), next(each)] for side in tracks}
 
 
 def planted_spans(clip: Clip, rig: Rig) -> dict[str, Bools]:

@@ -17,7 +17,7 @@ from reflexa.steps.model import (
 )
 from reflexa.steps.plain import from_plain, make, settled, steps_from_plain, to_plain
 from reflexa.steps.registry import KINDS, describe, kind_of, register
-from reflexa.steps.running import apply, outcome
+from reflexa.steps.running import apply, apply_at, outcome
 
 __all__ = [
     "KINDS",
@@ -34,6 +34,7 @@ __all__ = [
     "StepKind",
     "Unmet",
     "apply",
+    "apply_at",
     "describe",
     "from_plain",
     "kind_of",

@@ -11,13 +11,14 @@ from msgspec import Meta
 from numpy.typing import NDArray
 
 from reflexa.errors import RecipeError
-from reflexa.motion import contacts, cycle, kinematics, quat
+from reflexa.motion import contacts, cycle, kinematics, quat, travel
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.resample import at_frames
 from reflexa.rig import Rig
 from reflexa.stage.footing import planted_spans
 from reflexa.steps.model import Context, Given, Mask, Outcome, Settings, StepKind
+from reflexa.steps.root_motion import travel_of
 
 Clips = Mapping[str, tuple[Clip, Rig]]
 LineUp = Literal["start", "stretch", "cycle", "plants"]
@@ -68,8 +69,8 @@ class BlendSettings(Settings, frozen=True):
         Literal["local", "model"],
         Meta(
             title="Topmost joints",
-            description="local: as they stand to their parent. model: as they stand in the world's axes, so that an aimed "
-            "upper body stays aimed over a swaying pelvis.",
+            description="local: as they stand to their parent. model: as they stand beside the way the figure heads, so that "
+            "an aimed upper body stays aimed over a swaying pelvis.",
         ),
     ] = "local"  # fmt: skip
 
@@ -121,7 +122,8 @@ def blend(clip: Clip, rig: Rig, settings: BlendSettings, clips: Clips, mask: Mas
     if settings.space == "model":
         at_first = kinematics.forward(other.skeleton.parents, *(a[None] for a in _against(other, settings)))[0][0]
         pairs = {j: k for j, k in zip(to.tolist(), of.tolist(), strict=True) if j in _topmost(mask, rig)}
-        _hold_in_model(rotations, clip, seen, pairs, at_first if settings.mode == "add" else None)
+        aside = travel.yaw(_headings(clip, rig) - _headings(seen, other_rig))
+        _hold_in_model(rotations, clip, (seen, aside), pairs, at_first if settings.mode == "add" else None)
     rotations[:, to] = quat.normalise(rotations[:, to])
     return replace(clip, rotations=quat.continuous(rotations), translations=translations)
 
@@ -143,17 +145,33 @@ def _topmost(mask: Mask | None, rig: Rig) -> list[int]:
     return [j for j in np.flatnonzero(reached).tolist() if parents[j] < 0 or not reached[parents[j]]]
 
 
-def _hold_in_model(rotations: Array, clip: Clip, seen: Clip, pairs: Mapping[int, int], first: Array | None) -> None:
-    """Give topmost joints the other's rotation in the world's axes, over parents that move as they did. pairs: joint → the
-    other's joint. first: rotations ``(joints, 4)`` that the other's change is counted from; None: not its change, itself."""
+# Headings along which clips are seen leave out what is quicker than this, seconds: a sway of the pelvis is no turn.
+_SLOWLY = 1.0
+
+
+def _headings(clip: Clip, rig: Rig) -> Array:
+    """Which way a figure heads ``(frames,)``, radians."""
+    return travel_of(clip, rig, "smoothed", _SLOWLY).heading
+
+
+def _hold_in_model(
+    rotations: Array, clip: Clip, other: tuple[Clip, Array], pairs: Mapping[int, int], first: Array | None
+) -> None:
+    """Give topmost joints the other's rotation in the world's axes, over parents that move as they did. other: the clip, and
+    what turns its heading into this one's ``(frames, 4)``. pairs: joint → the other's joint. first: rotations ``(joints, 4)``
+    that the other's change is counted from; None: not its change, itself."""
+    seen, aside = other
     parents = clip.skeleton.parents
     turned = clip.model[0]
     for j, k in pairs.items():
         if parents[j] < 0:
             continue
         wanted = seen.model[0][:, k]
-        if first is not None:
-            wanted = quat.multiply(quat.multiply(wanted, quat.conjugate(first[k])), turned[:, j])
+        if first is None:
+            wanted = quat.multiply(aside, wanted)
+        else:
+            change = quat.multiply(wanted, quat.conjugate(first[k]))
+            wanted = quat.multiply(quat.multiply(quat.multiply(aside, change), quat.conjugate(aside)), turned[:, j])
         rotations[:, j] = quat.multiply(quat.conjugate(turned[:, parents[j]]), wanted)
 
 
@@ -170,8 +188,7 @@ def other_frames(clip: Clip, rig: Rig, other: Clip, other_rig: Rig, settings: Bl
     if settings.line_up == "cycle":
         (b0, pb), (o0, po) = _cycle(clip, rig, "this clip"), _cycle(other, other_rig, settings.clip)
         return o0 + (f - b0) * (po / pb)
-    here, there = _marks(clip, rig), _marks(other, other_rig)
-    x, y = _paired(here, there)
+    x, y = _paired(_marks(clip, rig), _marks(other, other_rig))
     if len(x) < 2:
         raise RecipeError("the clips have no two plants alike to line up by", advice="Use start, stretch or cycle.")
     return _through(f, np.array(x, dtype=np.float64), np.array(y, dtype=np.float64))
@@ -190,15 +207,31 @@ def _cycle(clip: Clip, rig: Rig, what: str) -> tuple[float, float]:
     raise RecipeError(f"{what} has no cycle of footfalls to line up by", advice="Use start or stretch.")
 
 
+# How many rounds of a loop are looked at for plants beside its own, after it; and one before it.
+_ROUNDS = 8
+
+
 def _marks(clip: Clip, rig: Rig) -> list[tuple[float, str]]:
-    """Begin and end of every plant inside the clip, in time, with what it is."""
+    """Begin and end of every plant inside the clip, in time, with what it is; of a loop also in the rounds before and after."""
     out: list[tuple[float, str]] = []
+    last = clip.frames - 1
     for side, stands in planted_spans(clip, rig).items():
-        for first, last in contacts.spans(stands):
+        if clip.loop and last > 1:
+            round_ = np.concatenate([stands[last - 1 : last], stands[:-1]])
+            began = np.flatnonzero(~round_[:-1] & round_[1:])
+            ended = np.flatnonzero(round_[:-1] & ~round_[1:]) - 1
+            for k in range(-1, _ROUNDS):
+                out += [
+                    (float(f % last + k * last), f"{side} {what}")
+                    for fs, what in ((began, "down"), (ended, "up"))
+                    for f in fs
+                ]
+            continue
+        for first, end in contacts.spans(stands):
             if first > 0:
                 out.append((float(first), f"{side} down"))
-            if last < clip.frames - 1:
-                out.append((float(last), f"{side} up"))
+            if end < last:
+                out.append((float(end), f"{side} up"))
     return sorted(out)
 
 

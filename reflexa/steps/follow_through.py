@@ -37,7 +37,8 @@ class FollowThroughSettings(Settings, frozen=True):
     ] = 2.0  # fmt: skip
     damping: Annotated[
         float,
-        Meta(title="Damping", ge=0.0, le=10, description="0: swings for ever. 1: comes back without swinging over.",
+        Meta(title="Damping", ge=0.0, le=10,
+             description="0: swings for ever, in a loop all but. 1: comes back without swinging over.",
              extra={"unit": "ratio", "when": {"way": "spring"}}),
     ] = 0.35  # fmt: skip
     softer: Annotated[
@@ -228,16 +229,10 @@ def _lag(ends: Array, rate: float, frequency: float, damping: float, seam: tuple
     """How far the mass is from the point that leads it ``(frames, 3)``; in a loop, once it has settled into it."""
     if seam is None:
         return springs.lag(ends, rate, frequency, damping)
-    period = len(ends) - 1
-    rounds = springs.cycles_to_settle(frequency, damping, period / rate)
-    back = [ends[:-1]]
-    turn, move = quat.conjugate(seam[0]), seam[1]
-    for _ in range(rounds):
-        back.append(quat.rotate(turn, back[-1] - move))
-    # One frame beyond the end too: the last frame is the first of the next round.
-    long = np.concatenate([*back[::-1], quat.rotate(seam[0], ends[:2]) + move])
-    out = springs.lag(long, rate, frequency, damping)[rounds * period :]
-    return np.asarray(out[: period + 1])
+    turn, move = seam
+    before = quat.rotate(quat.conjugate(turn), ends[-2] - move)
+    long = np.concatenate([before[None], ends, (quat.rotate(turn, ends[1]) + move)[None]])
+    return springs.settled_lag(long, rate, frequency, damping, 2 * float(np.arctan2(turn[1], turn[3])))
 
 
 @dataclass(frozen=True)

@@ -12,24 +12,12 @@ from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import (
-    at_frames,
-    giving_way,
-    limb,
-    posed_clip,
-    reach,
-    reach_chain,
-    sunk_clip,
-    turn_about,
-    widened,
-)  # fmt: skip
+from reflexa.motion.limbs import Timing, at_frames, given_way, posed_clip, reach, reach_chain, sunk_clip, turn_about
 from reflexa.rig import Rig
+from reflexa.rig.limbs import hinges, limb_of
 from reflexa.steps.helper_joints import follow
 from reflexa.steps.model import SOURCE, Context, Given, Outcome, Point, Settings, StepKind
 from reflexa.steps.reaches import Reach, weight_of
-
-# Share of its length to which a leg stretches before the pelvis gives way.
-_STRAIGHT = 0.998
 
 
 class KeepSettings(Settings, frozen=True):
@@ -75,31 +63,33 @@ def before(settings: KeepSettings, context: Context) -> Point:
     return points[at - 1]
 
 
-def keep(clip: Clip, rig: Rig, settings: KeepSettings, context: Context) -> Clip:
+def keep(given: Given, settings: KeepSettings, context: Context) -> Clip:
     """The clip with chosen joints as they were in the world. Limbs bend to do so, chains too; other joints keep their
     direction alone. Raises RecipeError where clip or rig were others then, or a joint is not there."""
+    clip, rig = given.clip, given.rig
     then = before(settings, context)
     if then.clip.frames != clip.frames or then.clip.skeleton.names != clip.skeleton.names:
         what = "another length" if then.clip.frames != clip.frames else "another rig"
         raise RecipeError(f"what is kept to had {what}: it stands before {then.name!r}", advice="Choose a later step.")
-    weight = weight_of(settings.when, clip.frames)
-    ends = [(_joint(rig, name), name) for name in settings.joints]
-    sunk = _give_way(clip, rig, settings, then.clip, weight)
-    at = np.flatnonzero((weight > 0) | (sunk > 0))
+    when = weight_of(settings.when, clip.frames)
+    ends = [(joint := _joint(rig, name), when * given.share(joint)) for name in settings.joints]
+    sunk = _give_way(clip, rig, settings, then.clip, ends)
+    at = np.flatnonzero(np.any([w > 0 for _, w in ends], axis=0) | (sunk != 0))
     if len(at) == 0:
         return clip
     posed = at_frames(clip.skeleton, clip.model, clip.rotations, at)
     translations = sunk_clip(clip, posed, rig.joint("pelvis"), at, sunk[at]) if sunk.any() else None
-    w = weight[at]
     before_it = clip.model[1][at]
-    for joint, _ in ends:
+    for joint, acts in ends:
+        w = acts[at]
         q, p = then.clip.model[0][at, joint], then.clip.model[1][at, joint]
         name = clip.skeleton.names[joint]
         if settings.place:
             goal = before_it[:, joint] + w[:, None] * (p - before_it[:, joint])
-            part, joints, line = rig.part_of(name), rig.limb(rig.part_of(name)), rig.chain_to(name)
-            if joints is not None:
-                reach(posed, limb(clip.skeleton, *joints), goal, rig.bend_side(part), softness=0.0)
+            part, line = rig.part_of(name), rig.chain_to(name)
+            l = limb_of(rig, part)
+            if l is not None:
+                reach(posed, l, goal, hinges(clip, rig, part)[at])
             elif line:
                 reach_chain(posed, line, goal)
         if settings.turn:
@@ -116,19 +106,16 @@ def _joint(rig: Rig, name: str) -> int:
     return joint
 
 
-def _give_way(clip: Clip, rig: Rig, settings: KeepSettings, then: Clip, weight: Array) -> Array:
-    """How far the pelvis sinks ``(frames,)`` in metres so that legs reach the feet that are kept."""
+def _give_way(clip: Clip, rig: Rig, settings: KeepSettings, then: Clip, ends: list[tuple[int, Array]]) -> Array:
+    """How far the pelvis goes down ``(frames,)`` in metres so that legs reach the feet that are kept."""
     wanted = []
-    for name in settings.joints if settings.give and settings.place and rig.joint("pelvis") >= 0 else ():
-        joint = _joint(rig, name)
+    for joint, acts in ends if settings.give and settings.place and rig.joint("pelvis") >= 0 else ():
         part = rig.part_of(clip.skeleton.names[joint])
-        joints = rig.limb(part)
-        if joints is not None and part.endswith("foot"):
+        l = limb_of(rig, part)
+        if l is not None and part.endswith("foot"):
             now = clip.model[1][:, joint]
-            goal = now + weight[:, None] * (then.model[1][:, joint] - now)
-            wanted.append((limb(clip.skeleton, *joints), goal, np.ones(clip.frames, dtype=np.bool_)))
-    need = giving_way(clip.model[1], wanted, _STRAIGHT)
-    return widened(need, clip.rate, clip.loop) if need.max(initial=0.0) > 1e-9 else need
+            wanted.append((l, now + acts[:, None] * (then.model[1][:, joint] - now), acts))
+    return given_way(clip.model, wanted, Timing(clip.rate, clip.loop)) if wanted else np.zeros(clip.frames)
 
 
 @dataclass(frozen=True)
@@ -139,7 +126,7 @@ class KeepReport:
 
 
 def _run(given: Given, settings: KeepSettings, context: Context) -> Outcome:
-    after = keep(given.clip, given.rig, settings, context)
+    after = keep(given, settings, context)
 
     def report(now: Clip) -> KeepReport:
         return KeepReport(float(np.linalg.norm(now.model[1] - given.clip.model[1], axis=-1).max()))
@@ -154,5 +141,6 @@ KIND = StepKind(
     KeepSettings,
     _run,
     place=90,
+    weighs_itself=True,
     reads=lambda settings, context: [before(settings, context).clip.digest],
 )

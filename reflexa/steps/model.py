@@ -110,13 +110,21 @@ class Outcome:
 
 @dataclass(frozen=True, eq=False)
 class Given:
-    """What a step is laid on. first: the number of the clip's first frame in the take (not 0 only when a single pose is
-    computed while a hand drags). mask: what the step reaches, for kinds that have to know; None: all."""
+    """What a step is laid on. first: the number of the clip's first frame in the take, and whole: the clip that it was cut
+    from (other than 0 and None only when a single pose is computed while a hand drags). mask: what the step reaches, weight
+    ``(frames,)``: how much it acts, for kinds that have to know; None: all."""
 
     clip: Clip
     rig: Rig
     first: int = 0
+    whole: Clip | None = None
     mask: Mask | None = None
+    weight: Array | None = None
+
+    def share(self, joint: int) -> Array:
+        """How much the step acts on a joint at each frame ``(frames,)``, 0 to 1."""
+        own = 1.0 if self.mask is None else float(self.mask.weights(self.rig)[joint])
+        return np.full(self.clip.frames, own) if self.weight is None else self.weight * own
 
     def changed(self, clip: Clip, reporting: Callable[[Clip], Any] | None = None) -> Outcome:
         """The outcome that has another clip on the same rig."""
@@ -194,8 +202,10 @@ class StepKind:
 
     place: where it stands in lists of kinds, the lowest first. Flags say what holds: it ``changes_rig`` (takes the clip to
     another one), it ``changes_time``, a ``single_pose`` comes out as in the whole clip, it can be ``weighed`` (weight,
-    envelope, mask), its settings are a layer of keys (``keyed``). Further, each where it has something to say:
+    envelope, mask), it ``weighs_itself`` (half of it is half the way, which it finds itself, not half of what each joint
+    turns), its settings are a layer of keys (``keyed``). Further, each where it has something to say:
 
+    upgraded(plain): saved settings of older versions as they are written now.
     reads(settings, context): a digest of everything in the context that run reads: equal digests, equal result.
     begin(beginning): the settings with which a hand begins it, so that it means something at once.
     adjusted(settings, name, value, given): the settings once a hand has set one of them, with what follows from it.
@@ -215,7 +225,9 @@ class StepKind:
     changes_time: bool = False
     single_pose: bool = False
     weighed: bool = True
+    weighs_itself: bool = False
     keyed: bool = False
+    upgraded: Callable[[dict[str, Any]], dict[str, Any]] | None = None
     reads: Callable[[Any, Context], list[str]] | None = None
     begin: Callable[[Beginning], dict[str, Any]] | None = None
     adjusted: Callable[[Any, str, Any, Given], Settings] | None = None

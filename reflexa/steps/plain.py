@@ -25,7 +25,8 @@ def make(kind: str, name: str = "", **settings: Any) -> Step:
 
 def settings_from(kind: StepKind, data: Mapping[str, Any], place: str = "settings") -> Settings:
     """Typed settings of plain data; raises RecipeError that names the place of what does not fit."""
-    settings: Settings = _convert(dict(data), kind.settings, place)
+    now = dict(data) if kind.upgraded is None else kind.upgraded(dict(data))
+    settings: Settings = _convert(now, kind.settings, place)
     return settings
 
 

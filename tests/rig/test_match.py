@@ -49,7 +49,7 @@ def test_limb_segments_of_the_aligned_rest_point_as_the_sources_and_soles_stay_f
     a, b = rigs.rig(seed, seed), rigs.rig(seed + 5, seed + 2, arms_down=40.0, extras=True)
     m = match(a, b)
     rest, aligned = a.skeleton.rest_model[1], m.aligned_rest[1]
-    assert len(m.segments) == 12
+    assert len(m.segments) == 14
     for s in m.segments:
         x, y = rest[s.source[1]] - rest[s.source[0]], aligned[s.target[1]] - aligned[s.target[0]]
         if s.part.endswith("foot"):
@@ -74,8 +74,9 @@ def test_sizes_compare_by_leg_and_by_hips_wherever_the_pelvis_joint_is() -> None
     ])  # fmt: skip
     assert leg_length(cmu) == pytest.approx(by_hand)
     walk = read(DATA / "humanoid3d_walk.bvh").rig
-    assert abs(match(walk, cmu).rise - match(walk, cmu).stride) < 0.05, "10 cm of pelvis above the hips do not count"
-    assert standing_height(walk, walk.skeleton.rest_model[1]) == pytest.approx(0.4215 + 0.4099 + 0.02, abs=1e-3)
+    assert abs(match(walk, cmu).rise - match(walk, cmu).stride) < 0.06, "10 cm of pelvis above the hips do not count"
+    # Thigh, shin, and what its ankles are over the ground while it stands in its clip (5.7 cm; its rest pose says 2).
+    assert standing_height(walk, walk.skeleton.rest_model[1]) == pytest.approx(0.4215 + 0.4099 + 0.057, abs=1e-3)
 
 
 def test_what_only_one_rig_has_is_named() -> None:

@@ -9,7 +9,10 @@ import pytest
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.rig.limbs import hinges
+from reflexa.steps import Given
 from reflexa.steps.correction import CorrectionSettings, aim_point, correct, set_key, usual_drive
+from reflexa.steps.correction.step import corrected
 from tests.helpers import rigs
 
 
@@ -45,12 +48,9 @@ def test_a_limb_goes_there_keeps_its_end_turned_and_its_side(made, end: str) -> 
     assert np.abs(out.model[1][30, c] - (e + pull)).max() < 1e-4
     assert degrees(out.model[0][30, c], clip.model[0][30, c]) < 0.1
 
-    def bend(k: Clip) -> np.ndarray:
-        p = k.model[1][30]
-        off = np.cross(p[b] - p[a], p[c] - p[b])
-        return quat.rotate(quat.conjugate(k.model[0][30, a]), off)
-
-    assert bend(out) @ bend(clip) > 0
+    p = out.model[1][30]
+    bend = quat.rotate(quat.conjugate(out.model[0][30, a]), np.cross(p[b] - p[a], p[c] - p[b]))
+    assert bend @ hinges(clip, rig, end)[30] > 0
     for x, y in ((a, b), (b, c)):
         assert np.linalg.norm(out.model[1][30, y] - out.model[1][30, x]) == pytest.approx(
             np.linalg.norm(clip.model[1][30, y] - clip.model[1][30, x])
@@ -132,7 +132,7 @@ def test_weight_and_single_frames_agree_with_the_whole(made) -> None:
     rig, clip = made
     settings = pulled(rig, "left foot", move=(0.03, 0.04, 0.0))
     whole = correct(clip, rig, settings)
-    one = correct(clip.cut(27, 27), rig, settings, 27)
+    one = corrected(Given(clip.cut(27, 27), rig, 27, whole=clip), settings).clip
     assert np.abs(one.rotations[0] - whole.rotations[27]).max() < 1e-3
     assert np.abs(one.model[1][0, rig.joint("left foot")] - whole.model[1][27, rig.joint("left foot")]).max() < 1e-6
 

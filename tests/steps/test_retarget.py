@@ -8,6 +8,7 @@ import numpy as np
 import pytest
 from scipy.spatial.transform import Rotation
 
+from quality import clips
 from reflexa.errors import RecipeError
 from reflexa.formats import read
 from reflexa.motion import quat
@@ -19,6 +20,7 @@ from reflexa.rig.notes import notes_of, set_fit, with_notes
 from reflexa.steps.rename import RenameSettings, rename
 from reflexa.steps.retarget import RetargetSettings, measure, retarget
 from reflexa.steps.retarget.step import run
+from reflexa.steps.retarget.transfer import moved_joints
 from tests.helpers import rigs
 from tests.helpers.files import DATA
 
@@ -319,3 +321,46 @@ def test_scaled_rest_poses_come_through(deckhand_rig, deckhand_clips) -> None:
     one = deckhand_clips["walk"].cut(3, 3)
     assert onto(one, deckhand_rig, target).frames == 1
     assert onto(replace(one, rate=1.0), deckhand_rig, rigs.rig(1)).rate == 1.0
+
+
+def test_moves_of_joints_are_carried_over_scaled_and_what_cannot_be_is_named() -> None:
+    """A spine that lengthens by 3 cm on one rig does so, scaled, on one with other axes and names; twice it is where it was."""
+    a, b = rigs.rig(2, 2), rigs.rig(2, 5, scale=1.4)
+    clip = rigs.clip(a, 2, 20)
+    spine = a.skeleton.index[a.body_map["spine"][-1]]
+    moved = np.array(clip.translations)
+    along = a.skeleton.rest_translations[spine]
+    moved[:, spine] += np.linspace(0, 0.03, 20)[:, None] * along / np.linalg.norm(along)
+    clip = clip.with_motion(clip.rotations, moved)
+    out, _ = retarget(clip, a, RetargetSettings(), {"b": b})
+    to = b.skeleton.index[b.body_map["spine"][-1]]
+    beyond = np.linalg.norm(out.translations[:, to] - b.skeleton.rest_translations[to], axis=-1)
+    assert beyond == pytest.approx(1.4 * np.linspace(0, 0.03, 20), abs=1e-6)
+    back, _ = retarget(out, b, RetargetSettings(), {"a": a})
+    assert np.abs(back.translations[:, spine] - moved[:, spine]).max() < 1e-6
+    m = match(a, b)
+    alone = rigs.rig(2, 2, extras=True)
+    onto = match(alone, b)
+    jaw = next(
+        j for j, n in enumerate(alone.skeleton.names)
+        if alone.skeleton.parents[j] >= 0 and n not in alone.helpers and j not in onto.below and not alone.part_of(n)
+    )  # fmt: skip
+    other = rigs.clip(alone, 2, 5)
+    lifted = np.array(other.translations)
+    lifted[:, jaw, 1] += 0.02
+    lost = moved_joints(other.with_motion(other.rotations, lifted), onto)[1]
+    assert alone.skeleton.names[jaw] in lost and not moved_joints(clip, m)[1]
+
+
+@pytest.mark.parametrize("target", ["deckhand", "ferrykeeper"])
+def test_hands_and_feet_that_bear_weight_are_on_the_floor(target: str) -> None:
+    """A crawl and a get-up: hands within 25 mm of the source's height over its floor, scaled, soles never 10 mm under it (the
+    design's bounds)."""
+    to = clips.demo_rigs()[target].rig
+    crawl = dict(clips.made_ones())["made: crawl, odd axes"]
+    out, _ = retarget(crawl.clip, crawl.rig, RetargetSettings(), {target: to})
+    m = match(crawl.rig, to)
+    for side in ("left", "right"):
+        a, b = crawl.rig.joint(f"{side} hand"), to.joint(f"{side} hand")
+        low = crawl.clip.model[1][:, a, 1] * m.rise
+        assert np.abs(out.model[1][:, b, 1] - low)[low < 0.1].max() < 0.025

@@ -7,7 +7,6 @@ from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QWidget
-from scipy.interpolate import PchipInterpolator
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
@@ -60,6 +59,8 @@ class PacePicture(QWidget):
         p.drawRoundedRect(QRectF(0, 0, self.width(), self.height()), 6, 6)
         points = self.points()
         xs = np.linspace(points[0][0], points[-1][0], 80)
+        from scipy.interpolate import PchipInterpolator
+
         ys = PchipInterpolator([a for a, _ in points], [b for _, b in points])(xs)
         path = QPainterPath(self.pixel((float(xs[0]), float(ys[0]))))
         for x, y in zip(xs[1:], ys[1:], strict=True):

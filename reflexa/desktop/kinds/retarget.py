@@ -114,14 +114,14 @@ class RetargetPanel(StepPanel):
             for w in (self.alone, self.rename, self.table, self.note, self.quality_title):
                 w.hide()
             return
-        self._describe(m)
+        self._describe(m, report.lost if isinstance(report, RetargetReport) else ())
         self._show_fit(m)
         if isinstance(report, RetargetReport) and report is not self._shown:
             self._shown = report
             self.rename.setVisible(report.same_build)
             self._show_quality(report.quality)
 
-    def _describe(self, m: Match) -> None:
+    def _describe(self, m: Match, lost: tuple[str, ...] = ()) -> None:
         parts = len([p for p in m.source.body_map if p in m.target.body_map])
         parts += len([c for c in m.source.chains if c in m.target.chains])
         self.summary.setText(
@@ -133,6 +133,9 @@ class RetargetPanel(StepPanel):
             lines.append(f"Only on the target (rest, or ride along): {', '.join(m.only_target)}.")
         if m.only_source:
             lines.append(f"Only on the source (left out): {', '.join(m.only_source)}.")
+        if lost:
+            more = f" and {len(lost) - 6} more" if len(lost) > 6 else ""
+            lines.append(f"Moves of the source that no joint of the target can take over: {', '.join(lost[:6])}{more}.")
         self.alone.setText("\n".join(lines))
         self.alone.setVisible(bool(lines))
 

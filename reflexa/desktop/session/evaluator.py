@@ -13,7 +13,7 @@ from reflexa.desktop.work import Job, Work
 from reflexa.errors import RecipeError
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.steps import Step, apply, kind_of, outcome
+from reflexa.steps import Step, apply_at, kind_of, outcome
 from reflexa.take import Alone, Evaluation, Surroundings, Take, evaluate, evaluate_alone
 from reflexa.take.clips import TAKE, ClipsByName
 from reflexa.take.evaluate import context_at
@@ -176,7 +176,7 @@ class Evaluator(QObject):
     def preview_step(self, step: Step, below: Clip, rig: Rig, frame: int) -> None:
         """Show one frame of a changed step at once, of a kind for which that is exact."""
         if kind_of(step.kind).single_pose:
-            self.preview = apply(step, below.cut(frame, frame), rig, frame)
+            self.preview = apply_at(step, below, rig, frame)
             self.previewed.emit()
 
     def compare_with(self, name: str, clips: ClipsByName) -> None:

@@ -20,8 +20,8 @@ from reflexa.formats.bvh.header import BvhJoint, parse_header
 from reflexa.formats.files import read_bytes
 from reflexa.formats.frame import ImportFrame
 from reflexa.formats.imported import Imported, ReadOptions
-from reflexa.motion import blocks, quat
-from reflexa.motion.arrays import Array
+from reflexa.motion import kernels, quat
+from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import told_apart
@@ -77,7 +77,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     ahead = imported.FACINGS["+Z"] if options.facing else None
     rig = analyse(skeleton, tips={n: t * scale for n, t in tips.items()}, facing=ahead)
     q, t = frames.take_in(frame, skeleton, rotations, translations)
-    clip = Clip(path.stem, skeleton, quat.continuous(q), t, rate)
+    clip = Clip(path.stem, skeleton, owned(quat.continuous(q)), owned(t), rate)
     return Imported(
         path, "bvh", "", rig, (clip,), frame, tuple(warnings),
         BvhLayout(tuple(joints), replaces, frame_time, rate),
@@ -128,8 +128,8 @@ def _rows(data: bytes, at: int, width: int, claimed: int, path: Path, warnings: 
     if count != claimed:
         warnings.append(f"The file says {claimed} frames and holds {count}.")
     rows = values[: count * width].reshape(count, width)
-    bad = np.argwhere(~(np.abs(rows) < 1e9))
-    if len(bad):
+    if not (rows.max() < 1e9 and rows.min() > -1e9):  # nor is one no number at all
+        bad = np.argwhere(~(np.abs(rows) < 1e9))
         raise ReadError(
             f"the value {rows[tuple(bad[0])]} is not a usable number", path,
             f"frame {bad[0][0]}, channel {bad[0][1] + 1}",
@@ -169,28 +169,18 @@ def _position_modes(
 
 
 def _motion(joints: list[BvhJoint], offsets: Array, replaces: tuple[bool, ...], rows: Array) -> tuple[Array, Array]:
-    """Local rotations and translations in the file's units; joints with the same channel order together."""
+    """Local rotations and translations in the file's units."""
     rotations = np.empty((len(rows), len(joints), 4))
     translations = np.tile(offsets, (len(rows), 1, 1))
-    by_order: dict[str, list[int]] = {}
+    axes, columns = np.full((len(joints), 3), -1), np.zeros((len(joints), 3), dtype=np.int64)
     for i, joint in enumerate(joints):
-        by_order.setdefault(joint.order, []).append(i)
+        for k, axis in enumerate(joint.order):
+            axes[i, k], columns[i, k] = "XYZ".index(axis), joint.columns[f"{axis}rotation"]
         for channel in joint.positions:
-            axis = "XYZ".index(channel[0])
-            base = 0.0 if replaces[i] else offsets[i, axis]
-            translations[:, i, axis] = base + rows[:, joint.columns[channel]]
-    for order, members in by_order.items():
-        if not order:
-            rotations[:, members] = quat.IDENTITY
-            continue
-        columns = [[joints[i].columns[f"{a}rotation"] for a in order] for i in members]
-
-        def turn(
-            span: slice, order: str = order, members: list[int] = members, columns: list[list[int]] = columns
-        ) -> None:
-            rotations[span, members] = quat.from_euler(np.radians(rows[span][:, columns]), order)
-
-        blocks.over(len(rows), turn, 256, 512)
+            axis_ = "XYZ".index(channel[0])
+            base = 0.0 if replaces[i] else offsets[i, axis_]
+            translations[:, i, axis_] = base + rows[:, joint.columns[channel]]
+    kernels.rows.turned(axes, columns, rows, rotations)
     return rotations, translations
 
 

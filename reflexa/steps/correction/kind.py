@@ -2,18 +2,27 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from typing import Any
 
 from msgspec.structs import replace
 
 from reflexa.steps.correction.layers import turned_into
 from reflexa.steps.correction.settings import CorrectionSettings
-from reflexa.steps.correction.step import correct
+from reflexa.steps.correction.step import HeldBack, corrected
 from reflexa.steps.model import Context, Given, Outcome, Settings, Step, StepKind
 
 
+@dataclass(frozen=True)
+class CorrectionReport:
+    """Body handles that legs held back."""
+
+    held_back: tuple[HeldBack, ...]
+
+
 def _run(given: Given, settings: CorrectionSettings, context: Context) -> Outcome:
-    return given.changed(correct(given.clip, given.rig, settings, given.first))
+    made = corrected(given, settings)
+    return given.changed(made.clip, lambda _: CorrectionReport(made.held_back))
 
 
 def _adjusted(settings: CorrectionSettings, name: str, value: Any, given: Given) -> Settings:
@@ -37,6 +46,7 @@ KIND = StepKind(
     _run,
     place=60,
     single_pose=True,
+    weighs_itself=True,
     keyed=True,
     adjusted=_adjusted,
     summary=lambda settings: "replaces what is below" if settings.how == "replace" else "",

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
+
 import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
@@ -9,28 +11,58 @@ from numpy.typing import NDArray
 from reflexa.motion import kinematics, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Posed, limb, look, reach, reach_chain, swing, turn_about
+from reflexa.motion.limbs import Posed, look, reach, reach_chain, swing, turn_about
+from reflexa.motion.mixing import mixed
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig
+from reflexa.rig.limbs import hinges, limb_of
+from reflexa.steps.correction.body import move_body
 from reflexa.steps.correction.sampling import track_at
-from reflexa.steps.correction.settings import CorrectionSettings, Ends, Space, Track
+from reflexa.steps.correction.settings import CorrectionSettings, Space, Track
+from reflexa.steps.model import Given
 
+# A body handle that lacks less than this of its way is not worth a word, metres.
+_TOLD = 0.002
 _ENDS: dict[str, tuple[str, str]] = {"feet": ("left foot", "right foot"), "hands": ("left hand", "right hand")}
 _ORDER = {"body": 0, "joint": 1, "chain": 2, "limb": 2, "aim": 2}
 NECK = 0.35  # what the neck does of a turn of the head
 
 
+@dataclass(frozen=True)
+class HeldBack:
+    """A body handle that did not get as high as it was pulled, since legs that stay would be stretched: joint, the frame
+    (of the take) at which it lacks the most, and how much, metres."""
+
+    joint: str
+    frame: int
+    metres: float
+
+
+@dataclass(frozen=True, eq=False)
+class Corrected:
+    """The clip with the changes, and body handles that were held back."""
+
+    clip: Clip
+    held_back: tuple[HeldBack, ...]
+
+
 def correct(clip: Clip, rig: Rig, settings: CorrectionSettings, first: int = 0) -> Clip:
+    """The clip with the keyed changes at full weight, as ``corrected`` has it. first: number of the clip's first frame."""
+    return corrected(Given(clip, rig, first), settings).clip
+
+
+def corrected(given: Given, settings: CorrectionSettings) -> Corrected:
     """Add the keyed changes, or replace the motion of their joints. Frames (of a layer that adds) and joints without a
-    change stay bit for bit as they were.
+    change stay bit for bit as they were. Half of a change is half the turn and half the way, and what follows from it.
 
     The body comes first, then single joints, parents before children, then limbs; changes in world space are meant in
     the world as it is then. A track for a joint that the rig lacks is passed over (``missing`` names it), and so is
     a limb that it does not have whole. A layer that replaces moves each joint alone.
     """
+    clip = given.clip
     skeleton = clip.skeleton
     rotations, translations = np.array(clip.rotations), np.array(clip.translations)
-    at = np.arange(first, first + clip.frames)
+    at = np.arange(given.first, given.first + clip.frames)
     if settings.cycle:
         settings, at = repeated(settings, at)
     known = [t for t in settings.tracks if t.joint in skeleton.index and t.keys]
@@ -39,12 +71,15 @@ def correct(clip: Clip, rig: Rig, settings: CorrectionSettings, first: int = 0) 
         joints = [skeleton.index[t.joint] for t in known]
         rotations[:, joints] = skeleton.rest_rotations[joints]
         translations[:, joints] = skeleton.rest_translations[joints]
+    held_back: list[HeldBack] = []
     for track in sorted(known, key=lambda t: (_ORDER[t.drives], skeleton.index[t.joint])):
-        if track.drives != "joint":
-            _drive(clip, rig, rotations, translations, track, at)
-            continue
         joint = skeleton.index[track.joint]
-        rotate, move, _ = track_at(track, at)
+        # A layer that replaces is mixed with what it replaces in the end; changes are made smaller, and carried out whole.
+        share = 1.0 if settings.how == "replace" else given.share(joint)[:, None]
+        rotate, move, swinging = (v * share for v in _columns(track, at))
+        if track.drives != "joint":
+            held_back += _drive(given, (rotations, translations), track, (rotate, move, swinging[:, 0]))
+            continue
         turning = np.flatnonzero(np.any(rotate != 0, axis=1))
         moving = np.flatnonzero(np.any(move != 0, axis=1))
         if len(moving):
@@ -61,7 +96,15 @@ def correct(clip: Clip, rig: Rig, settings: CorrectionSettings, first: int = 0) 
                 above = _model_rotation(skeleton, rotations, int(skeleton.parents[joint]), turning)
                 new = quat.multiply(quat.multiply(quat.multiply(quat.conjugate(above), d), above), q)
             rotations[turning, joint] = quat.shortest(quat.normalise(new), q)
-    return clip.with_motion(owned(rotations), owned(translations))
+    out = clip.with_motion(owned(rotations), owned(translations))
+    if settings.how == "replace" and (given.weight is not None or given.mask is not None):
+        out = mixed(clip, out, np.stack([given.share(j) for j in range(len(skeleton))], axis=-1))
+    return Corrected(out, tuple(held_back))
+
+
+def _columns(track: Track, at: NDArray[np.intp]) -> tuple[Array, Array, Array]:
+    rotate, move, swinging = track_at(track, at)
+    return rotate, move, swinging[:, None]
 
 
 def repeated(settings: CorrectionSettings, at: NDArray[np.intp]) -> tuple[CorrectionSettings, NDArray[np.intp]]:
@@ -90,41 +133,57 @@ def aim_point(rig: Rig, turned: Array, placed: Array) -> Array:
     return np.asarray(placed + 0.5 * rig.height * quat.rotate(turned, rig.looking))
 
 
-def _drive(clip: Clip, rig: Rig, rotations: Array, translations: Array, track: Track, at: NDArray[np.intp]) -> None:
-    """Carry out a track that moves a limb or the body, in the arrays given, at the frames that it changes."""
-    skeleton = clip.skeleton
-    rotate, move, swinging = track_at(track, at)
+def _drive(
+    given: Given, motion: tuple[Array, Array], track: Track, change: tuple[Array, Array, Array]
+) -> list[HeldBack]:
+    """Carry out a track that moves a limb or the body, in the local rotations and translations given, at the frames that it
+    changes. change: turns in degrees and moves in metres ``(frames, 3)``, swings in degrees ``(frames,)``."""
+    clip, rig, skeleton = given.clip, given.rig, given.clip.skeleton
+    rotations, translations = motion
+    rotate, move, swinging = change
     frames = np.flatnonzero(np.any(rotate != 0, axis=1) | np.any(move != 0, axis=1) | (swinging != 0))
-    joints = rig.limb(rig.part_of(track.joint)) if track.drives == "limb" else None
+    part = rig.part_of(track.joint)
+    l = limb_of(rig, part) if track.drives == "limb" else None
     line = rig.chain_to(track.joint) if track.drives == "chain" else []
-    if len(frames) == 0 or (track.drives == "limb" and joints is None) or (track.drives == "chain" and not line):
-        return
+    if len(frames) == 0 or (track.drives == "limb" and l is None) or (track.drives == "chain" and not line):
+        return []
     local = rotations[frames]  # a copy: what stays as it was is written nowhere
     scales = None if clip.scales is None else clip.scales[frames]
     turned, placed = kinematics.forward(skeleton.parents, local, translations[frames], scales)
     posed = Posed(skeleton, turned, placed, local, set())
     j = skeleton.index[track.joint]
-    change, shift = _in_model(posed, j, quat.from_rotvec(np.radians(rotate[frames])), move[frames], track.space)
-    if joints is not None:
-        l = limb(skeleton, *joints)
-        reach(posed, l, placed[:, j] + shift, rig.bend_side(rig.part_of(track.joint)))
+    turn, shift = _in_model(posed, j, quat.from_rotvec(np.radians(rotate[frames])), move[frames], track.space)
+    below = np.array(skeleton.below(j), dtype=np.intp)
+    held_back = np.zeros(len(frames))
+    if l is not None:
+        reach(posed, l, placed[:, j] + shift, _hinges(given, part, frames))
         swing(posed, l, np.radians(swinging[frames]))
-        turn_about(posed, l.beyond, posed.placed[:, j].copy(), change)
+        turn_about(posed, l.beyond, posed.placed[:, j].copy(), turn)
         posed.loose.add(j)
     elif track.drives == "aim":
         goal = aim_point(rig, turned[:, j], placed[:, j]) + shift
         neck = [k for n in rig.body_map.get("neck", ()) if j in skeleton.below(k := skeleton.index[n]) and k != j]
         look(posed, [*neck, j], [NECK / (len(neck) - i) for i in range(len(neck))], rig.looking, goal)
-        turn_about(posed, np.array(skeleton.below(j), dtype=np.intp), posed.placed[:, j].copy(), change)
+        turn_about(posed, below, posed.placed[:, j].copy(), turn)
     elif line:
         reach_chain(posed, line, placed[:, j] + shift)
-        turn_about(posed, np.array(skeleton.below(j), dtype=np.intp), posed.placed[:, j].copy(), change)
+        turn_about(posed, below, posed.placed[:, j].copy(), turn)
     else:
-        _move_body(posed, rig, j, change, shift, track.stay)
+        hinges_of = {p: _hinges(given, p, frames) for ends in track.stay for p in _ENDS[ends] if limb_of(rig, p)}
+        held_back = move_body(posed, rig, j, (turn, shift), hinges_of)
         translations[frames, j] = posed.translation(j)
     after = posed.rotations()
     for k in posed.loose:
         rotations[frames, k] = quat.shortest(quat.normalise(after[:, k]), rotations[frames, k])
+    worst = int(np.argmax(held_back))
+    if held_back[worst] < _TOLD:
+        return []
+    return [HeldBack(track.joint, given.first + int(frames[worst]), float(held_back[worst]))]
+
+
+def _hinges(given: Given, part: str, frames: NDArray[np.intp]) -> Array:
+    """The way a limb bends at some of the frames: by the whole clip, also where one of its frames is all there is."""
+    return hinges(given.whole or given.clip, given.rig, part)[frames + (given.first if given.whole else 0)]
 
 
 def _in_model(posed: Posed, joint: int, turn: Array, move: Array, space: Space) -> tuple[Array, Array]:
@@ -136,23 +195,6 @@ def _in_model(posed: Posed, joint: int, turn: Array, move: Array, space: Space) 
     if frame is None:
         return turn, move
     return quat.multiply(quat.multiply(frame, turn), quat.conjugate(frame)), quat.rotate(frame, move)
-
-
-def _move_body(posed: Posed, rig: Rig, joint: int, change: Array, shift: Array, stay: tuple[Ends, ...]) -> None:
-    """Turn and shift everything below a joint; limbs that stay keep the place and turn of their ends."""
-    parts = [end for ends in stay for end in _ENDS[ends]]
-    kept = [(part, limb(rig.skeleton, *joints)) for part in parts if (joints := rig.limb(part)) is not None]
-    before = [(posed.turned[:, l.beyond].copy(), posed.placed[:, l.beyond].copy()) for _, l in kept]
-    below = np.array(posed.skeleton.below(joint), dtype=np.intp)
-    turn_about(posed, below, posed.placed[:, joint].copy(), change)
-    posed.placed[:, below] += shift[:, None]
-    posed.loose.add(joint)
-    for (part, l), (turned, placed) in zip(kept, before, strict=True):
-        end = l.beyond.tolist().index(l.end)
-        goal = placed[:, end]
-        posed.turned[:, l.beyond] = turned
-        posed.placed[:, l.beyond] = placed - goal[:, None] + posed.placed[:, l.end, None]
-        reach(posed, l, goal, rig.bend_side(part), softness=0.0)
 
 
 def _in_parent(

@@ -52,7 +52,7 @@ def _report(before: Clip, after: Clip, rig: Rig, settings: GoalSettings, stage: 
 
 
 def _run(given: Given, settings: GoalSettings, context: Context) -> Outcome:
-    after = goal(given.clip, given.rig, settings, context.stage)
+    after = goal(given, settings, context.stage)
     return given.changed(after, lambda now: _report(given.clip, now, given.rig, settings, context.stage))
 
 
@@ -124,6 +124,7 @@ KIND = StepKind(
     GoalSettings,
     _run,
     place=80,
+    weighs_itself=True,
     reads=lambda _, context: [context.stage.digest],
     begin=_begin,
     summary=_summary,

@@ -8,47 +8,54 @@ from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Posed, at_frames, limb, look, posed_clip, reach, reach_chain, swing, turn_about
+from reflexa.motion.limb import Way
+from reflexa.motion.limbs import Posed, at_frames, look, on_the_way, posed_clip, reach, reach_chain, swing, turn_about
 from reflexa.rig import Rig
 from reflexa.rig.gaze import ahead_of, looks
+from reflexa.rig.limbs import hinges, limb_of
 from reflexa.stage import Stage
 from reflexa.stage.model import turn_of
 from reflexa.steps.goal.settings import GoalSettings
 from reflexa.steps.goal.target import TargetTrack, end_joint, meets_with, target_of
 from reflexa.steps.helper_joints import follow
+from reflexa.steps.model import Given
 
 
-def goal(clip: Clip, rig: Rig, settings: GoalSettings, stage: Stage) -> Clip:
-    """The clip with a limb at its goal. Raises RecipeError where the limb, the prop or the joint is not there."""
-    s = settings
+def goal(given: Given, settings: GoalSettings, stage: Stage) -> Clip:
+    """The clip with a limb at its goal, or as much of the way there as the step acts. Raises RecipeError where the limb, the
+    prop or the joint is not there."""
+    s, clip, rig = settings, given.clip, given.rig
     joint = end_joint(rig, s.limb)
     target = target_of(clip, s, stage)
-    at = np.flatnonzero(target.weight > 0)
+    acts = target.weight * given.share(joint)
+    at = np.flatnonzero(acts > 0)
     if len(at) == 0:
         return clip
     posed = at_frames(clip.skeleton, clip.model, clip.rotations, at)
-    weight = target.weight[at]
-    joints = rig.limb(s.limb)
+    weight = acts[at]
+    l = limb_of(rig, s.limb)
     line = rig.chain_to(clip.skeleton.names[joint])
     if looks(rig, s.limb):
         _look(posed, rig, joint, target.place[at], weight, s)
-    elif joints is None and not line:
+    elif l is None and not line:
         raise RecipeError(
             f"{s.limb!r} ends neither a limb nor a chain", advice="Choose a hand, foot, head or chain's end."
         )
     else:
-        turn = _wanted_turn(clip, rig, joint, target, s)[at]
-        turn = quat.slerp(posed.turned[:, joint], turn, weight)
+        wanted_turn = _wanted_turn(clip, rig, joint, target, s)[at]
+        turn = quat.slerp(posed.turned[:, joint], wanted_turn, weight)
         if s.place:
-            wanted = target.place[at] - quat.rotate(turn, meets_with(rig, s))
-            wanted = posed.placed[:, joint] + weight[:, None] * (wanted - posed.placed[:, joint])
-            if joints is not None:
-                l = limb(clip.skeleton, *joints)
-                reach(posed, l, wanted, rig.bend_side(s.limb), softness=s.soft / 100)
+            # The place of the joint when it is there, and the way to it.
+            wanted = target.place[at] - quat.rotate(wanted_turn, meets_with(rig, s))
+            if l is not None:
+                axis = hinges(clip, rig, s.limb)[at]
+                way = on_the_way(posed, l, Way(wanted, weight), axis, s.soft / 100)
+                reach(posed, l, way, axis, s.soft / 100)
                 if s.swing:
                     swing(posed, l, np.radians(s.swing) * weight)
             else:
-                reach_chain(posed, line, wanted)
+                start = posed.placed[:, joint]
+                reach_chain(posed, line, start + weight[:, None] * (wanted - start))
         below = np.array(clip.skeleton.below(joint))
         change = quat.multiply(turn, quat.conjugate(posed.turned[:, joint]))
         turn_about(posed, below, posed.placed[:, joint].copy(), change)
@@ -80,7 +87,7 @@ def _look(posed: Posed, rig: Rig, head: int, place: Array, weight: Array, s: Goa
     eyes = posed.placed[:, head]
     whole = quat.between(now, place - eyes)
     angle = quat.angle(whole)
-    part = weight * np.minimum(1.0, np.radians(s.most) / np.maximum(angle, 1e-9))
+    part = weight * turned_to(angle, np.radians(s.most)) / np.maximum(angle, 1e-9)
     aim = eyes + quat.rotate(quat.scaled(whole, part), now) * np.linalg.norm(place - eyes, axis=-1, keepdims=True)
     skeleton = posed.skeleton
     parts = []
@@ -97,3 +104,17 @@ def _of_what_is_left(shares: list[float]) -> list[float]:
         out.append(min(share / left, 1.0) if left > 1e-9 else 0.0)
         left -= share
     return out
+
+
+# What lies less than this off straight behind is not looked after: a head that did would have to jump from side to side.
+_BEHIND = np.radians(60)
+
+
+def turned_to(angle: Array, most: float) -> Array:
+    """How far a head turns ``(n,)`` radians that would have to turn by ``angle`` ``(n,)``: all of it, up to ``most``, nearing
+    that softly; and the less, the nearer to straight behind the place is."""
+    soft = 0.85 * most
+    over = np.maximum(angle - soft, 0.0)
+    turned = np.where(angle <= soft, angle, soft + (most - soft) * -np.expm1(-over / (most - soft)))
+    u = np.clip((np.pi - angle) / _BEHIND, 0.0, 1.0)
+    return np.asarray(turned * u * u * (3 - 2 * u))

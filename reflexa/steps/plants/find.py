@@ -11,7 +11,7 @@ from reflexa.motion import contacts, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.rig.match import leg_length
+from reflexa.rig.stance import leg_length
 from reflexa.stage import Stage
 from reflexa.stage.footing import Thresholds, footing
 from reflexa.stage.model import Prop, track
@@ -50,7 +50,7 @@ def found(clip: Clip, rig: Rig, settings: PlantsSettings, stage: Stage, here: bo
     here: the clip is the one to be held. A foot that goes back under a figure that stays in place is none then: held, it
     would be torn off. In a source that has since been given its travel it is one.
     """
-    by = Thresholds(settings.low / 100, settings.slow / 100, settings.slack, settings.least)
+    by = Thresholds(settings.low / 100, settings.slow / 100, settings.slack, settings.shortest)
     floor: Literal["stage", "feet"] = "stage" if settings.surface == "surface below" else "feet"
     out: list[Plant] = []
     for side, f in footing(clip, rig, stage, by, floor, on_spot=not here).items():
@@ -58,10 +58,11 @@ def found(clip: Clip, rig: Rig, settings: PlantsSettings, stage: Stage, here: bo
             ball, heel = f.ball_stands[a : b + 1], f.heel_stands[a : b + 1]
             down = a + int(np.argmax(ball)) if ball.any() else b + 1
             up = b - int(np.argmax(heel[::-1])) if heel.any() else a - 1
+            ball_up = b - int(np.argmax(ball[::-1])) if ball.any() else b
             out.append(
                 Plant(
                     f"{side} foot", a, b,  # type: ignore[arg-type]
-                    None if down == a else down, None if up == b else max(up, -1),
+                    None if down == a else down, None if up == b else max(up, -1), None if ball_up == b else ball_up,
                 )
             )  # fmt: skip
     if settings.hands:
@@ -78,7 +79,9 @@ def _hands(clip: Clip, rig: Rig, by: Thresholds, stage: Stage) -> list[Plant]:
             continue
         places = clip.model[1][:, joint]
         away = np.min([_distance(prop, clip, places) for prop in stage.props], axis=0)
-        stands = contacts.standing(away, contacts.speeds(places, clip.rate), _HAND_NEAR, slow, by.slack, by.least)
+        stands = contacts.standing(
+            away, contacts.speeds(places, clip.rate), _HAND_NEAR, slow, by.slack, by.frames(clip.rate)
+        )
         out += [Plant(limb, a, b) for a, b in contacts.spans(stands)]  # type: ignore[arg-type]
     return out
 
@@ -129,6 +132,7 @@ def moved(plants: Plants, index: int, by: int, frames: int) -> Plants:
     new = msgspec.structs.replace(
         p, first=p.first + by, last=p.last + by, ball_down=None if p.ball_down is None else p.ball_down + by,
         heel_up=None if p.heel_up is None else max(p.heel_up + by, -1),
+        ball_up=None if p.ball_up is None else p.ball_up + by,
     )  # fmt: skip
     return _put(_others(plants, index), new)
 
@@ -162,7 +166,7 @@ def joined(plants: Plants, index: int) -> Plants:
     if after < 0:
         return plants
     q = plants[after]
-    both = msgspec.structs.replace(p, last=q.last, heel_up=q.heel_up)
+    both = msgspec.structs.replace(p, last=q.last, heel_up=q.heel_up, ball_up=q.ball_up)
     return _put(tuple(o for i, o in enumerate(plants) if i not in (index, after)), both)
 
 

@@ -16,7 +16,7 @@ from reflexa.steps.registry import kind_of
 
 def _run(given: Given, settings: PlantsSettings, context: Context) -> Outcome:
     plants = plants_of(given.clip, given.rig, settings, context)
-    after = with_plants_held(given.clip, given.rig, plants, settings, context.stage)
+    after = with_plants_held(given, plants, settings, context.stage)
     return given.changed(after, lambda now: _report(given, now, plants, context))
 
 
@@ -43,6 +43,13 @@ def _begin(at: Beginning) -> dict[str, Any]:
     return {"look_at": "the source"} if any(slides is not None and slides(s.settings) for slides, s in slid) else {}
 
 
+def _upgraded(plain: dict[str, Any]) -> dict[str, Any]:
+    """The shortest plant was once told in frames, for clips of 30 a second."""
+    rest = {k: v for k, v in plain.items() if k != "least"}
+    least = plain.get("least")
+    return {"shortest": least / 30, **rest} if isinstance(least, int) else rest
+
+
 KIND = StepKind(
     "plants",
     "Plants",
@@ -50,6 +57,8 @@ KIND = StepKind(
     PlantsSettings,
     _run,
     place=50,
+    weighs_itself=True,
+    upgraded=_upgraded,
     reads=_reads,
     begin=_begin,
     summary=lambda settings: "" if settings.find else f"{len(settings.plants)} written down",

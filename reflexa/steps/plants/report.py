@@ -12,8 +12,8 @@ from reflexa.motion import contacts
 from reflexa.motion.arrays import Array, Vector, vector
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.rig.match import leg_length
 from reflexa.rig.soles import soles
+from reflexa.rig.stance import leg_length
 from reflexa.stage import Stage, surface_under
 from reflexa.stage.footing import Thresholds, footing
 from reflexa.steps.plants.outlines import Outlines
@@ -91,7 +91,7 @@ def held(clip: Clip, rig: Rig, plant: Plant, stage: Stage) -> Held:
         return Held(1000 * float(away.max()), a + int(away.argmax()), 0.0, 0.0)
     heel, ball = sole.points(turned[a : b + 1], placed[a : b + 1])
     drift = np.zeros(b + 1 - a)
-    for track, first, last in ((heel, a, min(plant.heel_to, b)), (ball, plant.ball_from, b)):
+    for track, first, last in ((heel, a, min(plant.heel_to, b)), (ball, plant.ball_from, min(plant.ball_to, b))):
         if last >= first:
             own = slice(first - a, last + 1 - a)
             drift[own] = np.maximum(drift[own], np.linalg.norm(track[own] - track[own][0], axis=-1))

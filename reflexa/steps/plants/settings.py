@@ -18,8 +18,9 @@ class Plant(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     """A span, both ends included, in which a foot or hand stays.
 
     ball_down: from which frame the ball of the foot is on the ground (before it the foot stands on its heel); heel_up:
-    until which frame the heel is (after it the foot stands on its ball); left out: all through. place: where the ball (the
-    wrist of a hand) is held, x, y, z in metres; left out: as the step says. on: off, it is left as it is.
+    until which frame the heel is (after it the foot stands on its ball); ball_up: until which frame the ball is (after it
+    the foot stands on the tip of its toes); left out: all through. place: where the ball (the wrist of a hand) is held,
+    x, y, z in metres; left out: as the step says. on: off, it is left as it is.
     """
 
     limb: Limb
@@ -27,6 +28,7 @@ class Plant(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     last: Frame
     ball_down: Frame | None = None
     heel_up: Annotated[int, Meta(ge=-1, le=10_000_000)] | None = None
+    ball_up: Frame | None = None
     place: tuple[float, float, float] | None = None
     on: bool = True
 
@@ -37,6 +39,10 @@ class Plant(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     @property
     def ball_from(self) -> int:
         return self.first if self.ball_down is None else min(max(self.ball_down, self.first), self.last + 1)
+
+    @property
+    def ball_to(self) -> int:
+        return self.last if self.ball_up is None else max(min(self.ball_up, self.last), self.ball_from)
 
     @property
     def heel_to(self) -> int:
@@ -73,11 +79,11 @@ class PlantsSettings(Settings, frozen=True):
         Meta(title="Let go at", ge=1, le=10, description="A plant goes on until height or speed is this many times as much.",
              extra={"unit": "×", "when": {"find": True}}),
     ] = 1.6  # fmt: skip
-    least: Annotated[
-        int,
-        Meta(title="At least", ge=1, le=1000, description="Shorter spans are no plants.",
-             extra={"unit": "frames", "when": {"find": True}}),
-    ] = 3  # fmt: skip
+    shortest: Annotated[
+        float,
+        Meta(title="At least", ge=0, le=10, description="Shorter spans are no plants.",
+             extra={"unit": "s", "when": {"find": True}}),
+    ] = 0.1  # fmt: skip
     hands: Annotated[
         bool,
         Meta(title="Hands too", description="A hand that is slow and near a prop is planted.", extra={"when": {"find": True}}),
@@ -118,7 +124,7 @@ class PlantsSettings(Settings, frozen=True):
         float,
         Meta(title="Leg stretches to", ge=50, le=100, description="No further than this, unless it was before.",
              extra={"unit": "%"}),
-    ] = 99.5  # fmt: skip
+    ] = 99.0  # fmt: skip
     toes: Annotated[
         bool, Meta(title="Toes stay flat", description="While the heel lifts, the toes stay on the ground.")
     ] = True

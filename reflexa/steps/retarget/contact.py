@@ -10,107 +10,131 @@ from numpy.typing import NDArray
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Limb, Posed, bend_side, giving_way, limb, reach, sink, widened
-from reflexa.rig.match import SIDES, Match
+from reflexa.motion.limb import Limb
+from reflexa.motion.limbs import Posed, Timing, end_of, given_way, hinges, reach, sink
+from reflexa.motion.smoothing import gaussian
+from reflexa.rig.limbs import limb_of, made_to_bend
+from reflexa.rig.match import Match
+from reflexa.rig.rig import SIDES
 from reflexa.steps.retarget import feet as soles
-from reflexa.steps.retarget.transfer import places, turn_of
-
-_STRAIGHT = 0.998
+from reflexa.steps.retarget.bearing import Round, bearing_hands, eases, hand_track, held_over, on_floor
 
 
 @dataclass(eq=False)
 class Contacts:
     """What the pass aimed at: per limb ("left foot", "right hand") the goal track and how far short of it the limb
-    came, metres ``(frames,)``; per side the scaled source's heel and ball tracks and when each stands."""
+    came, metres ``(frames,)``; per side the scaled source's heel and ball tracks, when each stands, and how high the lowest of
+    the sole is to be ``(frames,)``."""
 
     goals: dict[str, Array] = field(default_factory=dict)
     short: dict[str, Array] = field(default_factory=dict)
     tracks: dict[str, tuple[Array, Array]] = field(default_factory=dict)
+    lows: dict[str, Array] = field(default_factory=dict)
     standing: dict[str, tuple[NDArray[np.bool_], NDArray[np.bool_]]] = field(default_factory=dict)
     sunk: Array | None = None
 
 
-def foot_goals(clip: Clip, m: Match) -> Contacts:
+def foot_goals(posed: Posed, clip: Clip, m: Match) -> Contacts:
     """Where the target's ankles must be so that its own soles stand where the source's, scaled, stand.
 
-    The ball comes to the very place that the source's has: about it a foot rolls and pivots. Feet differ in length, so
-    while the toes point up the heel leads, as far behind the ball's place as this foot is long; where the sole is flat
-    both say the same.
+    The lowest point of the sole is as high as the source's. On the ground the middle of the foot is over the source's; while
+    the foot stands, whichever of heel and ball stands still on the source does so on the target, which a longer or shorter
+    foot pays with a little of its middle, led there and back while it is in the air.
     """
     out = Contacts()
+    round_ = Round.of(clip, m)
+    lowest: dict[str, Array] = {}
+    tracks: dict[str, list[Array]] = {}
+    ways: dict[str, Array] = {}
+    above: dict[str, Array] = {}
     for side, (a, b) in soles.feet(m).items():
-        ahead = soles.rest_heading(m, side)
-        turn = turn_of(clip, m, a.ankle)
-        track = clip.model[1][:, a.ankle]
-        if quat.angle(m.turn) > 0:
-            track = quat.rotate(m.turn, track)
-        heel, ball = soles.points(a, track, turn, ahead)
-        heel, ball = heel * m.scale, ball * m.scale
-        out.tracks[side] = heel, ball
-        way = quat.rotate(turn, ahead)
-        pitch = np.arcsin(np.clip(way[:, 1], -1, 1))
-        level = way * [1.0, 0.0, 1.0]
-        level = level / np.maximum(np.linalg.norm(level, axis=-1, keepdims=True), 1e-9)
-        own_heel, own_ball = soles.points(b, np.zeros_like(track), turn, ahead)
-        longer = b.back + b.ahead - m.stride * (a.back + a.ahead)
-        from_ball = ball - own_ball
-        from_heel = heel - level * longer - own_heel
-        u = np.clip(0.5 - pitch / np.radians(16), 0, 1)[:, None]
-        u = u * u * (3 - 2 * u)
-        out.goals[f"{side} foot"] = from_heel + u * (from_ball - from_heel)
-    out.standing = soles.standing(out.tracks, m.source, m.stride, clip.rate)
+        points = quat.rotate(m.turn, a.underside(*clip.model)) * m.scale
+        tracks[side] = [round_.longer(p) for p in points]
+        out.tracks[side] = points[0], points[1]
+        lowest[side] = a.lowest(*clip.model) * m.rise
+        ways[side] = b.underside(posed.turned, posed.placed) - posed.placed[:, b.ankle]
+        above[side] = posed.placed[:, b.ankle, 1] - b.lowest(posed.turned, posed.placed)
+    stands = soles.when_standing(tracks, m.source, m.stride, clip.rate)
+    for side, own in ways.items():
+        longer = [round_.longer(p, moving=False) for p in own]
+        middle = (tracks[side][0] + tracks[side][1] - longer[0] - longer[1]) / 2
+        pivots = list(zip(tracks[side], longer, stands[side], strict=False))
+        goal = held_over(middle, pivots, eases(clip.rate))[round_.own]
+        down = 0.0 if m.same_feet else on_floor(lowest[side], round_, stands[side], m, clip.rate)
+        out.lows[side] = lowest[side] + down
+        goal[:, 1] = out.lows[side] + above[side]
+        out.goals[f"{side} foot"] = goal
+        out.standing[side] = stands[side][0][round_.own], stands[side][1][round_.own]
     return out
 
 
-def limbs(m: Match, end: str) -> dict[str, Limb]:
-    """Per end part ("left foot") the target's limb, where it has all three joints, one above the other."""
-    found = {f"{side} {end}": m.target.limb(f"{side} {end}") for side in SIDES}
-    return {name: limb(m.target.skeleton, *joints) for name, joints in found.items() if joints is not None}
-
-
-def plant_feet(posed: Posed, clip: Clip, m: Match) -> Contacts:
-    """Bring the ankles to their goals; the pelvis gives way where a standing leg would not reach."""
-    contacts = foot_goals(clip, m)
-    legs = {n: l for n, l in limbs(m, "foot").items() if n in contacts.goals}
-    if not legs:
+def plant_feet(posed: Posed, clip: Clip, m: Match, hands: bool) -> Contacts:
+    """Bring the ankles to their goals, and hands that bear weight to theirs (``hands``); the pelvis gives way where one would
+    not reach."""
+    contacts = foot_goals(posed, clip, m)
+    limbs = {n: l for n in contacts.goals if (l := limb_of(m.target, n)) is not None}
+    weights = {n: np.logical_or(*contacts.standing[n.split()[0]]) * 1.0 for n in limbs}
+    if hands:
+        for name, (l, goal, weight) in bearing_hands(posed, clip, m).items():
+            limbs[name], contacts.goals[name], weights[name] = l, goal, weight
+    if not limbs:
         return contacts
-    sides = {n: bend_side(posed, l) for n, l in legs.items()}
-    stands = {n: np.logical_or(*contacts.standing[n.split()[0]]) for n in legs}
-    need = giving_way(posed.placed, [(l, contacts.goals[n], stands[n]) for n, l in legs.items()], _STRAIGHT)
-    if need.max() > 1e-6:
-        contacts.sunk = widened(need, clip.rate, clip.loop)
-        sink(posed, m.target.joint("pelvis"), contacts.sunk)
-    for name, l in legs.items():
-        side = sides[name] if sides[name].any() else m.target.bend_side(name)
-        contacts.short[name] = reach(posed, l, contacts.goals[name], side)
+    axes = {n: hinges((posed.turned, posed.placed), l, made_to_bend(m.target, n), clip.loop) for n, l in limbs.items()}
+    wanted = [(l, contacts.goals[n], weights[n]) for n, l in limbs.items()]
+    contacts.sunk = given_way((posed.turned, posed.placed), wanted, Timing(clip.rate, clip.loop))
+    sink(posed, m.target.joint("pelvis"), contacts.sunk)
+    for name, l in limbs.items():
+        goal = contacts.goals[name]
+        if name.endswith("foot"):
+            goal = calmed(posed, l, goal, Timing(clip.rate, clip.loop))
+        else:  # where a hand bears nothing it goes with its arm
+            goal = end_of(posed, l) + weights[name][:, None] * (goal - end_of(posed, l))
+        contacts.short[name] = reach(posed, l, goal, axes[name])
     return contacts
+
+
+# A straight leg gives way to changes that are faster than this, seconds, by at most this share of its length, from the first
+# bend (degrees) on all of it and from the second none.
+_QUICK, _GIVES, _STIFF, _LOOSE = 0.08, 0.005, 10.0, 25.0
+
+
+def calmed(posed: Posed, l: Limb, goal: Array, timing: Timing) -> Array:
+    """A goal ``(frames, 3)`` moved along a leg that is all but straight, whose knee would swing for every millimetre: as far as
+    the leg's length differs from what the knee does of itself, it differs slowly. The sole gives the rest."""
+    root, middle, end = posed.placed[:, l.root], posed.placed[:, l.middle], end_of(posed, l)
+    upper, lower = np.linalg.norm(middle - root, axis=-1), np.linalg.norm(end - middle, axis=-1)
+    way = goal - root
+    wanted, now = np.linalg.norm(way, axis=-1), np.linalg.norm(end - root, axis=-1)
+    longest = np.maximum(np.minimum(wanted, upper + lower), now)
+    cosine = (longest**2 - upper**2 - lower**2) / np.maximum(2 * upper * lower, 1e-12)
+    u = np.clip((np.degrees(np.arccos(np.clip(cosine, -1, 1))) - _STIFF) / (_LOOSE - _STIFF), 0, 1)
+    differs = wanted - now
+    by = (1 - u * u * (3 - 2 * u)) * (gaussian(differs, _QUICK * timing.rate, timing.loop) - differs)
+    most = _GIVES * (upper + lower)
+    by = most * np.tanh(by / np.maximum(most, 1e-12))
+    return np.asarray(goal + way * (by / np.maximum(wanted, 1e-9))[:, None])
 
 
 def place_hands(posed: Posed, clip: Clip, m: Match, mode: str, contacts: Contacts) -> None:
     """Bring the wrists to the scaled source's places, or keep the way from one hand to the other as the scaled source
     has it (about where the target's hands are anyway)."""
-    arms = limbs(m, "hand")
-    wrists = {n: j for n in arms if (j := m.source.joint(n)) >= 0}
-    goals = {n: places(clip, m, j) for n, j in wrists.items()}
+    names = [f"{side} hand" for side in SIDES]
+    arms = {n: l for n in names if (l := limb_of(m.target, n)) is not None}
+    goals = {n: track for n in arms if (track := hand_track(clip, m, n)) is not None}
     if mode == "keep distance":
         if len(goals) < 2:
             return
-        left, right = "left hand", "right hand"
-        middle = (posed.placed[:, arms[left].end] + posed.placed[:, arms[right].end]) / 2
+        left, right = names
+        middle = (end_of(posed, arms[left]) + end_of(posed, arms[right])) / 2
         apart = (goals[left] - goals[right]) / 2
         goals = {left: middle + apart, right: middle - apart}
     for name, goal in goals.items():
         l = arms[name]
-        side = bend_side(posed, l)
+        axis = hinges((posed.turned, posed.placed), l, made_to_bend(m.target, name), clip.loop)
         contacts.goals[name] = goal
-        contacts.short[name] = reach(posed, l, goal, side if side.any() else m.target.bend_side(name))
+        contacts.short[name] = reach(posed, l, goal, axis)
 
 
-def sole_points(clip_turned: Array, clip_placed: Array, m: Match) -> dict[str, tuple[Array, Array]]:
+def sole_points(turned: Array, placed: Array, m: Match) -> dict[str, tuple[Array, Array]]:
     """Heel and ball tracks of the target in a pose in model space."""
-    out: dict[str, tuple[Array, Array]] = {}
-    goal = quat.multiply(m.aligned, m.target.neutral.rest_model[0])
-    for side, (_, foot) in soles.feet(m).items():
-        turn = quat.multiply(clip_turned[:, foot.ankle], quat.conjugate(goal[foot.ankle]))
-        out[side] = soles.points(foot, clip_placed[:, foot.ankle], turn, soles.rest_heading(m, side))
-    return out
+    return {side: foot.points(turned, placed) for side, (_, foot) in soles.feet(m).items()}

@@ -11,15 +11,18 @@ from reflexa.rig.match import Match, rename_map
 from reflexa.steps.model import Beginning, Context, Given, Outcome, StepKind, known_rigs
 from reflexa.steps.retarget.quality import Quality, measured
 from reflexa.steps.retarget.step import RetargetSettings, rig_named, run
+from reflexa.steps.retarget.transfer import moved_joints
 
 
 @dataclass(frozen=True, eq=False)
 class RetargetReport:
-    """What stands for what on both rigs, how good the result is, and whether renaming would do (value for value)."""
+    """What stands for what on both rigs, how good the result is, whether renaming would do (value for value), and joints of the
+    source that move from their place without one of the target's that could."""
 
     match: Match
     quality: Quality
     same_build: bool
+    lost: tuple[str, ...]
 
 
 def measure(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> Quality:
@@ -34,7 +37,7 @@ def _run(given: Given, settings: RetargetSettings, context: Context) -> Outcome:
 
     def report(_: Clip) -> RetargetReport:
         same = match.source.key != match.target.key and rename_map(match.source, match.target) is not None
-        return RetargetReport(match, measured(given.clip, made, settings), same)
+        return RetargetReport(match, measured(given.clip, made, settings), same, moved_joints(given.clip, match)[1])
 
     return Outcome(made[0], target, reporting=report)
 

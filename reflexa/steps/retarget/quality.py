@@ -12,6 +12,8 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Posed
 from reflexa.rig import Rig
 from reflexa.rig.match import Match, Segment
+from reflexa.rig.soles import soles as soles_of
+from reflexa.rig.stance import standing
 from reflexa.steps.retarget.contact import Contacts, sole_points
 from reflexa.steps.retarget.step import RetargetSettings
 from reflexa.steps.retarget.transfer import transfer, turn_of
@@ -44,7 +46,7 @@ class Slide:
 class Quality:
     """directions in degrees (after everything), before the contact pass; slides and soles in mm; shortfalls in mm.
 
-    soles: per foot, the lowest point of its standing sole against the scaled source's, mm (median, furthest off).
+    soles: per foot, the lowest point of its standing sole against where it is to be, mm (median, furthest off).
     sunk: how far the pelvis gave way at most, mm.
     """
 
@@ -75,8 +77,8 @@ def measured(clip: Clip, made: tuple[Clip, Match, Posed, Contacts], settings: Re
         slides.append(Slide(f"{side} foot", joint, 1000 * source_mm, 1000 * before_mm, 1000 * after_mm, frame))
         both = stands[0] | stands[1]
         if both.any():
-            low = np.minimum(after_points[side][0][:, 1], after_points[side][1][:, 1])
-            off = 1000 * (low - np.minimum(tracks[0][:, 1], tracks[1][:, 1]))
+            low = soles_of(target)[side].lowest(posed.turned, posed.placed)
+            off = 1000 * (low - reached.lows[side])
             number = _number(f"{side} sole", joint, off[both])
             soles.append(replace(number, frame=int(np.flatnonzero(both)[number.frame])))
     short = [_number(n, names[target.joint(n)], 1000 * v) for n, v in reached.short.items()]
@@ -94,7 +96,7 @@ def _number(name: str, joint: str, values: Array) -> Number:
 
 def _directions(clip: Clip, m: Match, turned: Array, placed: Array) -> list[Number]:
     """Per limb segment, the angle between where it points on both rigs; a foot's from flat on the ground on each."""
-    goal = quat.multiply(m.aligned, m.target.neutral.rest_model[0])
+    goal = quat.multiply(m.aligned, standing(m.target).rest_model[0])
     groups: dict[str, list[tuple[Segment, Array]]] = {}
     for seg in m.segments:
         a, b = seg.source[0], seg.target[0]

@@ -19,7 +19,7 @@ from reflexa.rig.match import Match, match
 from reflexa.steps.helper_joints import snapped
 from reflexa.steps.model import Settings
 from reflexa.steps.retarget.contact import Contacts, place_hands, plant_feet
-from reflexa.steps.retarget.transfer import transfer
+from reflexa.steps.retarget.transfer import moved_joints, transfer
 
 Root = Literal["source root", "under the pelvis", "pelvis, turning", "stays"]
 Hands = Literal["free", "keep place", "keep distance"]
@@ -80,11 +80,13 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
         )
     m = match(source, target)
     posed = transfer(clip, m, settings.root)
-    contacts = plant_feet(posed, clip, m) if settings.feet else Contacts()
+    contacts = plant_feet(posed, clip, m, settings.hands == "free") if settings.feet else Contacts()
     if settings.hands != "free":
         place_hands(posed, clip, m, settings.hands, contacts)
     rotations = posed.rotations()
     translations = np.tile(target.skeleton.rest_translations, (clip.frames, 1, 1))
+    for j, by in moved_joints(clip, m)[0].items():
+        translations[:, j] += by
     for j in {target.joint("root"), target.joint("pelvis")} - {-1}:
         translations[:, j] = posed.translation(j)
     scales = _scales(target, clip.frames)

@@ -8,13 +8,14 @@ from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Posed
-from reflexa.rig.match import SIDES, Match, hips
-from reflexa.rig.rig import Rig
+from reflexa.rig.match import Match, hips
+from reflexa.rig.rig import SIDES, Rig
+from reflexa.rig.stance import standing
 
 
 def turn_of(clip: Clip, m: Match, joint: int) -> Array:
-    """A source joint's model-space turn from its neutral pose ``(frames, 4)``, in the target's facing."""
-    rest = m.source.neutral.rest_model[0][joint]
+    """A source joint's model-space turn from its neutral pose, feet as they stand ``(frames, 4)``, in the target's facing."""
+    rest = standing(m.source).rest_model[0][joint]
     out = quat.multiply(clip.model[0][:, joint], quat.conjugate(rest))
     if quat.angle(m.turn) > 0:
         out = quat.multiply(quat.multiply(m.turn, out), quat.conjugate(m.turn))
@@ -29,6 +30,33 @@ def places(clip: Clip, m: Match, joint: int) -> Array:
     return np.asarray(track * m.scale)
 
 
+# Joints that leave their rest place by less than this do not, metres.
+_STAYS = 1e-5
+
+
+def moved_joints(clip: Clip, m: Match) -> tuple[dict[int, Array], tuple[str, ...]]:
+    """Joints of the target, other than pelvis and root, that leave their rest place as the source's do: how far, in their
+    parent's axes ``(frames, 3)``, scaled; and the source's joints whose moves cannot be carried over."""
+    source, target = standing(m.source), standing(m.target)
+    beyond = clip.translations - source.rest_translations
+    moving = np.flatnonzero(np.abs(beyond).max(axis=(0, 2)) > _STAYS)
+    travel = {m.source.joint("root"), m.source.joint("pelvis"), *source.roots}
+    whole = {int(s): int(t) for t, s in zip(m.targets[m.whole], m.below[m.whole], strict=True)}
+    goal = quat.multiply(m.aligned, target.rest_model[0])
+    out: dict[int, Array] = {}
+    lost = []
+    for s in moving.tolist():
+        if s in travel or (m.source.skeleton.names[s] in m.source.helpers and s not in whole):
+            continue
+        t = whole.get(s, -1)
+        if t < 0 or target.parents[t] < 0:
+            lost.append(source.names[s])
+            continue
+        in_model = quat.rotate(m.turn, quat.rotate(source.rest_model[0][source.parents[s]], beyond[:, s]))
+        out[t] = m.stride * quat.rotate(quat.conjugate(goal[target.parents[t]]), in_model)
+    return out, tuple(lost)
+
+
 def transfer(clip: Clip, m: Match, root: str) -> Posed:
     """The target in model space before the contact pass.
 
@@ -36,7 +64,7 @@ def transfer(clip: Clip, m: Match, root: str) -> Posed:
     along. Pelvis and root are placed; no other joint leaves its bone.
     """
     target = m.target
-    skeleton = target.neutral
+    skeleton = standing(target)
     parents = skeleton.parents.tolist()
     frames = clip.frames
     rest_q = skeleton.rest_model[0]
@@ -72,6 +100,8 @@ def transfer(clip: Clip, m: Match, root: str) -> Posed:
     placed = np.empty((frames, len(skeleton), 3))
     has = np.flatnonzero(skeleton.parents >= 0)
     placed[:, has] = quat.rotate(turned[:, skeleton.parents[has]], skeleton.rest_translations[has])
+    for j, by in moved_joints(clip, m)[0].items():
+        placed[:, j] += quat.rotate(turned[:, parents[j]], by)
     for j, parent in enumerate(parents):
         if j in free:
             placed[:, j] = free[j]
@@ -100,7 +130,7 @@ def _pelvis(clip: Clip, m: Match) -> Array:
     """Pelvis track of the target: its hips where the source's are, height by standing heights, ground by stride, and
     over its own feet as it stands in rest."""
     a, b = m.source.joint("pelvis"), m.target.joint("pelvis")
-    rest, own_rest = m.source.neutral.rest_model[1], m.aligned_rest[1]
+    rest, own_rest = standing(m.source).rest_model[1], m.aligned_rest[1]
     to_hips, own_hips = quat.rotate(m.turn, hips(m.source, rest) - rest[a]), hips(m.target, own_rest) - own_rest[b]
     track = clip.model[1][:, a]
     if quat.angle(m.turn) > 0:
@@ -121,14 +151,14 @@ def _root(clip: Clip, m: Match, mode: str, track: Array) -> tuple[Array, Array]:
     """The root joint's turn from rest ``(frames, 4)`` and track ``(frames, 3)``, as chosen."""
     source, target = m.source, m.target
     a, b = source.joint("root"), target.joint("root")
-    rest = target.neutral.rest_model[1][b]
+    rest = standing(target).rest_model[1][b]
     still = np.broadcast_to(quat.IDENTITY, (clip.frames, 4))
     if mode == "source root" and a >= 0:
-        start = quat.rotate(m.turn, source.neutral.rest_model[1][a]) * m.scale
+        start = quat.rotate(m.turn, standing(source).rest_model[1][a]) * m.scale
         return turn_of(clip, m, a), places(clip, m, a) + (rest - start)
     if mode == "stays":
         return still, np.broadcast_to(rest, (clip.frames, 3))
-    pelvis = target.neutral.rest_model[1][target.joint("pelvis")]
+    pelvis = standing(target).rest_model[1][target.joint("pelvis")]
     heading = _yaw(turn_of(clip, m, source.joint("pelvis")), target.facing) if mode == "pelvis, turning" else still
     offset = (rest - pelvis) * [1.0, 0.0, 1.0]
     under = track + quat.rotate(heading, offset)

@@ -8,9 +8,11 @@ from reflexa.errors import RecipeError
 from reflexa.motion import kinematics, quat, travel
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
+from reflexa.motion.smoothing import gaussian
 from reflexa.motion.travel import yaw
 from reflexa.rig import Rig
-from reflexa.stage.footing import Footing, footing
+from reflexa.rig.stance import leg_length
+from reflexa.stage.footing import Footing, floor_under, footing
 from reflexa.steps.root_motion.settings import RootMotionSettings
 from reflexa.steps.root_motion.track import LEVEL, TravelTrack, on_ground, smoothed_track, track_of, travel_of
 
@@ -26,9 +28,8 @@ def root_motion(clip: Clip, rig: Rig, settings: RootMotionSettings) -> Clip:
     now = travel_of(clip, rig, s.line, s.seconds)
     place, heading = np.array(now.place), np.array(now.heading)
     if s.operation == "in place":
-        place = np.tile(place[0], (clip.frames, 1)) if s.place else place
-        heading = np.full(clip.frames, heading[0]) if s.turn else heading
-    elif s.operation == "along path":
+        return _in_place(clip, rig, now, s)
+    if s.operation == "along path":
         place, heading = _along(clip, now, s)
     elif s.operation == "turn and scale":
         turn = yaw(np.radians(s.angle))
@@ -50,6 +51,35 @@ def root_motion(clip: Clip, rig: Rig, settings: RootMotionSettings) -> Clip:
     return _height_locked(out, rig) if s.operation == "lock" and s.y else out
 
 
+# What is left of a clip's travel once it is in place, metres.
+_NOTHING = 1e-6
+
+
+def _in_place(clip: Clip, rig: Rig, now: TravelTrack, s: RootMotionSettings) -> Clip:
+    """The clip without its travel. What is smooth in a way that is turned back is not quite what was smooth before: that too is
+    taken out, until nothing is left."""
+    exact = track_of(clip, rig, now.joint)
+    place, heading = exact.place, exact.heading
+    exactly = now.place is exact.place or now.joint == rig.joint("root")
+    for _ in range(60):
+        t = TravelTrack(place, heading, now.joint)
+        smooth = t if exactly else smoothed_track(t, clip, s.line, s.seconds)
+        if not s.place:
+            smooth = TravelTrack(np.zeros_like(place), smooth.heading, now.joint)
+        if not s.turn:
+            smooth = TravelTrack(smooth.place, np.zeros_like(heading), now.joint)
+        still = TravelTrack(
+            np.tile(smooth.place[:1], (clip.frames, 1)), np.full_like(heading, smooth.heading[0]), now.joint
+        )
+        turn, move = smooth.moved_to(still)
+        new = (quat.rotate(turn, on_ground(place)) + move)[:, LEVEL]
+        left = float(np.abs(new - place).max())
+        place, heading = new, heading + still.heading - smooth.heading
+        if left < _NOTHING:
+            break
+    return _carried(clip, rig, *exact.moved_to(TravelTrack(place, heading, now.joint)))
+
+
 def _along(clip: Clip, now: TravelTrack, s: RootMotionSettings) -> tuple[Array, Array]:
     try:
         path = travel.Path(s.path)
@@ -60,14 +90,20 @@ def _along(clip: Clip, now: TravelTrack, s: RootMotionSettings) -> tuple[Array, 
     else:
         at = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(now.place, axis=0), axis=1))])
     place, way = path.at(at)
+    if clip.frames > 2 and np.abs(np.diff(way)).max() * clip.rate > _SHARP:
+        way = gaussian(way, _ROUND * clip.rate, False)  # a path that doubles back: nobody turns on the spot in a frame
     if not s.turn:
         return place, now.heading
     # A figure that walks backwards or sideways goes on doing so: it keeps its heading to the way that it goes.
     return place, way + (now.heading - _own_way(now, clip))
 
 
-# Slower than this a figure goes no particular way, m/s.
-_GOES = 0.1
+# Feet that are flat for less than this share of the time tell the less of how a figure turns.
+_FLAT = 0.4
+# A way that turns faster than this is walked in a rounder one, radians a second.
+_SHARP = 4.0
+# Slower than this a figure goes no particular way, m/s; and how slowly the way it goes is taken to change, seconds.
+_GOES, _ROUND = 0.1, 0.5
 
 
 def _own_way(now: TravelTrack, clip: Clip) -> Array:
@@ -81,7 +117,12 @@ def _own_way(now: TravelTrack, clip: Clip) -> Array:
     if len(goes) == 0:
         return np.full(n, float(now.heading.mean()))
     last = np.maximum.accumulate(np.where(np.isin(np.arange(n), goes), np.arange(n), -1))
-    return np.asarray(np.unwrap(np.arctan2(step[:, 0], step[:, 1])[np.where(last < 0, goes[0], last)]))
+    way = np.arctan2(step[:, 0], step[:, 1])[np.where(last < 0, goes[0], last)]
+    # One who steps back turns round no faster than one who turns: by which way it goes beside the way it faces.
+    beside = np.unwrap(way - now.heading)
+    return np.asarray(
+        now.heading + gaussian(beside, _ROUND * clip.rate, clip.loop and abs(beside[-1] - beside[0]) < 0.1)
+    )
 
 
 def _without_drift(place: Array, heading: Array, drift: str) -> tuple[Array, Array]:
@@ -116,14 +157,12 @@ def _after_feet(clip: Clip, rig: Rig, s: RootMotionSettings) -> Clip:
     turn, move = held.moved_to(start)
     turned = _turned_by_feet(feet, clip, turn) if s.turn else np.zeros(clip.frames)
     unturn = yaw(turned)
-    own = [
-        (
-            quat.rotate(unturn, quat.rotate(turn, f.heel) + move - on_ground(start.place)),
-            quat.rotate(unturn, quat.rotate(turn, f.ball) + move - on_ground(start.place)),
-            f.heel_stands, f.ball_stands,
-        ) for f in feet.values()
-    ]  # fmt: skip
-    come = travel.from_feet(own, clip.frames, clip.loop)
+    points = np.stack([f.sole.underside(*clip.model)[[0, 1, -1]] for f in feet.values()])
+    under = floor_under(list(points.reshape(-1, clip.frames, 3)), clip.rate)
+    own = quat.rotate(unturn, quat.rotate(turn, points) + move - on_ground(start.place))
+    leg = max(leg_length(rig), 1e-6)
+    stands = np.array([[f.heel_stands, f.ball_stands, f.tip_stands] for f in feet.values()])
+    come = travel.from_feet(own, points[..., 1] - under, stands, leg, (clip.rate, clip.loop))
     if s.steady and clip.frames > 1:
         come = np.linspace(0, 1, clip.frames)[:, None] * come[-1]
         turned = np.linspace(0, 1, clip.frames) * turned[-1]
@@ -143,6 +182,8 @@ def _turned_by_feet(feet: dict[str, Footing], clip: Clip, turn: Array) -> Array:
     known = np.flatnonzero(count)
     if len(known):
         step = np.interp(np.arange(len(step)), known, step[known], period=len(step) if clip.loop else None)
+        # A runner's foot is flat for a moment only, which says little of the rest.
+        step *= min(1.0, len(known) / (_FLAT * len(step)))
     return np.concatenate([[0.0], np.cumsum(step)])
 
 

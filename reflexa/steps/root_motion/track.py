@@ -11,6 +11,8 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.travel import yaw
 from reflexa.rig import Rig
+from reflexa.rig.rig import UP
+from reflexa.rig.stance import leg_length
 
 LEVEL = (0, 2)
 
@@ -37,18 +39,37 @@ def on_ground(place: Array) -> Array:
 def track_of(clip: Clip, rig: Rig, joint: int) -> TravelTrack:
     """Place and heading of a joint, as it is; the heading is that of the figure's own forward, carried by the joint."""
     turned, placed = clip.model
-    ahead = quat.rotate(quat.conjugate(rig.neutral.rest_model[0][joint]), rig.facing)
-    return TravelTrack(placed[:, joint][:, LEVEL], travel.headings(turned[:, joint], ahead), joint)
+    own = quat.conjugate(rig.neutral.rest_model[0][joint])
+    heading = travel.headings(turned[:, joint], quat.rotate(own, rig.facing), quat.rotate(own, UP))
+    return TravelTrack(placed[:, joint][:, LEVEL], heading, joint)
 
 
 def travel_of(clip: Clip, rig: Rig, line: travel.Line = "smoothed", seconds: float = 0.5) -> TravelTrack:
-    """How the figure travels: the root joint's track where it moves, else the pelvis's, as closely as said."""
+    """How the figure travels: the root joint's track where the pelvis goes along with it, else the pelvis's, as closely as
+    said."""
     root, pelvis = rig.joint("root"), rig.joint("pelvis")
-    if root >= 0:
-        own = track_of(clip, rig, root)
-        if np.ptp(own.place, axis=0).max() > 0.02 or np.ptp(own.heading) > np.radians(2) or pelvis < 0:
-            return own
-    return smoothed_track(track_of(clip, rig, pelvis if pelvis >= 0 else rig.travel_joint), clip, line, seconds)
+    if root < 0 or pelvis < 0:
+        return smoothed_track(track_of(clip, rig, rig.travel_joint), clip, line, seconds)
+    own, body = track_of(clip, rig, root), track_of(clip, rig, pelvis)
+    left = travels(clip, TravelTrack(*seen_from(body, own), pelvis), leg_length(rig))
+    return smoothed_track(body, clip, line, seconds) if left else own
+
+
+# A pelvis that gets about by no more than this, in leg lengths and radians, sways and turns on its root, but does not travel.
+_SWAYS, _TWISTS = 0.35, np.radians(100)
+
+
+def seen_from(body: TravelTrack, own: TravelTrack) -> tuple[Array, Array]:
+    """Place and heading of a track as another one, which goes along, sees it."""
+    away = quat.rotate(yaw(-own.heading), on_ground(body.place - own.place))[:, LEVEL]
+    return away, body.heading - own.heading
+
+
+def travels(clip: Clip, t: TravelTrack, leg: float) -> bool:
+    """Does a track get anywhere, other than by swaying? leg: metres."""
+    slow = smoothed_track(t, clip, "smoothed", 0.5)
+    far = float(np.linalg.norm(np.ptp(slow.place, axis=0)))
+    return far > _SWAYS * max(leg, 1e-6) or float(np.ptp(slow.heading)) > _TWISTS
 
 
 def smoothed_track(t: TravelTrack, clip: Clip, line: travel.Line, seconds: float) -> TravelTrack:

@@ -1,0 +1,22 @@
+"""Compiled loops over frames and joints. Each is imported when it is first used: the compiler takes its time to start."""
+
+from __future__ import annotations
+
+from importlib import import_module
+from typing import TYPE_CHECKING, Any
+
+if TYPE_CHECKING:
+    from reflexa.motion.kernels import chains as chains
+    from reflexa.motion.kernels import compiling as compiling
+    from reflexa.motion.kernels import limbs as limbs
+    from reflexa.motion.kernels import oscillators as oscillators
+    from reflexa.motion.kernels import rows as rows
+    from reflexa.motion.kernels import text as text
+
+__all__ = ["chains", "compiling", "limbs", "oscillators", "rows", "text"]
+
+
+def __getattr__(name: str) -> Any:
+    if name in __all__:
+        return import_module(f"{__name__}.{name}")
+    raise AttributeError(name)

@@ -1,0 +1,124 @@
+"""How kernels are made and called: compiled once, kept on disk, run in blocks of frames on all cores.
+
+A kernel is a plain loop over frames without Python objects, compiled by numba. Numbers are computed as written (no
+reordering, no fused operations), and every frame by itself, so that the bits do not depend on how many threads there are.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import os
+from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
+from functools import lru_cache
+from pathlib import Path
+from typing import Any, Generic, ParamSpec, TypeVar
+
+import numba
+import numpy as np
+from platformdirs import user_cache_path
+
+from reflexa.motion import threads
+
+P = ParamSpec("P")
+F = TypeVar("F", bound=Callable[..., Any])
+
+_CORES = os.cpu_count() or 1
+# Fewer numbers than this per block, and handing them to a thread costs more than it saves.
+_LEAST = 1 << 15
+
+
+@lru_cache(maxsize=1)
+def folder() -> Path:
+    """Where compiled kernels are kept: by what all of them say, since one may call another."""
+    here = Path(__file__).parent
+    said = b"".join(p.read_bytes() for p in sorted(here.glob("*.py")))
+    return user_cache_path("reflexa") / "kernels" / hashlib.sha256(said + numba.__version__.encode()).hexdigest()[:16]
+
+
+def helper(f: F) -> F:
+    """A function that kernels call; not to be called from elsewhere."""
+    return _compiled(f)
+
+
+def _compiled(f: F) -> F:
+    config: Any = numba.config
+    before = config.CACHE_DIR
+    config.CACHE_DIR = str(folder())  # looked at while the function is wrapped, and nobody else's business
+    try:
+        made: Any = numba.njit(nogil=True, cache=True, error_model="numpy")(f)
+    finally:
+        config.CACHE_DIR = before
+    return made  # type: ignore[no-any-return]
+
+
+class Kernel(Generic[P]):
+    """A compiled loop that is called like the function it was made of.
+
+    The first ``shared`` arguments are given to every block of frames whole, the others are arrays over frames; the last
+    ``out`` are written to. Inputs may have any layout. A kernel in order of time (``in_order``) runs in one piece.
+    """
+
+    def __init__(self, f: Callable[P, None], shared: int, out: int, in_order: bool) -> None:
+        self.plain = f
+        self._compiled: Callable[..., None] = _compiled(f)
+        self._shared, self._out, self._in_order = shared, out, in_order
+        self.__doc__ = f.__doc__
+
+    def __call__(self, *args: P.args, **_: P.kwargs) -> None:
+        given = list(args)
+        inputs = len(given) - self._out
+        given[:inputs] = [_read(a) for a in given[:inputs]]
+        shared, over = given[: self._shared], given[self._shared :]
+        frames, numbers = _size(over[-1]) if over else (1, 0)
+        blocks = 1 if self._in_order else min(_CORES, frames, max(numbers, *(_size(a)[1] for a in over)) // _LEAST)
+        if blocks < 2:
+            self._compiled(*given)
+            return
+        edges = [frames * i // blocks for i in range(blocks + 1)]
+        parts = [[_cut(a, i, j) for a in over] for i, j in zip(edges, edges[1:], strict=False)]
+        rest = [_pool().submit(self._compiled, *shared, *p) for p in parts[1:]]
+        self._compiled(*shared, *parts[0])
+        for done in rest:
+            done.result()
+
+
+def _read(a: Any) -> Any:
+    """An array (also one in a named tuple) in one piece and read-only: so every kernel is compiled for one kind alone."""
+    if isinstance(a, tuple):
+        return type(a)(*map(_read, a))
+    if not isinstance(a, np.ndarray):
+        return a
+    a = np.ascontiguousarray(a)
+    if a.flags.writeable:
+        a = a.view()
+        a.flags.writeable = False
+    return a
+
+
+def _size(a: Any) -> tuple[int, int]:
+    """Over how many frames an array (or a named tuple of arrays) is, and how many numbers it has."""
+    return (len(a[0]), sum(x.size for x in a)) if isinstance(a, tuple) else (len(a), a.size)
+
+
+def _cut(a: Any, first: int, end: int) -> Any:
+    return type(a)(*(x[first:end] for x in a)) if isinstance(a, tuple) else a[first:end]
+
+
+def kernel(shared: int, out: int, in_order: bool = False) -> Callable[[Callable[P, None]], Kernel[P]]:
+    """Decorator: a loop over frames as a ``Kernel``."""
+    return lambda f: Kernel(f, shared, out, in_order)
+
+
+T = TypeVar("T")
+
+
+def at_once(work: list[Callable[[], T]]) -> list[T]:
+    """What calls come to, made on all cores at once (as far as they let go of the interpreter). Not for kernels that run in
+    blocks themselves. The first error is raised."""
+    rest = [_pool().submit(w) for w in work[1:]]
+    return [work[0](), *(r.result() for r in rest)] if work else []
+
+
+def _pool() -> ThreadPoolExecutor:
+    return threads.pool("kernels", max(1, _CORES - 1))

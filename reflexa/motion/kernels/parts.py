@@ -1,0 +1,41 @@
+"""What kernels for limbs are given."""
+
+from __future__ import annotations
+
+from typing import NamedTuple
+
+import numpy as np
+from numpy.typing import NDArray
+
+from reflexa.motion.arrays import Array
+
+Ints = NDArray[np.intp]
+
+
+class Model(NamedTuple):
+    """Joints in model space, to be changed in place: turned ``(frames, joints, 4)``, placed ``(frames, joints, 3)``."""
+
+    turned: Array
+    placed: Array
+
+
+class Way(NamedTuple):
+    """Where to ``(frames, 3)``, and how much of the way ``(frames,)``, 0 to 1."""
+
+    to: Array
+    share: Array
+
+
+class Limb(NamedTuple):
+    """Three joints of a limb, and which joints move with each bone: between root and middle, middle and end, beyond.
+
+    end -1: the limb ends in no joint but in an end site, at ``tip`` ``(3,)`` in the middle joint's own axes.
+    """
+
+    root: int
+    middle: int
+    end: int
+    upper: Ints
+    lower: Ints
+    beyond: Ints
+    tip: Array

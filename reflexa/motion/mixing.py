@@ -1,0 +1,75 @@
+"""Two clips of one skeleton, mixed joint by joint."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import numpy as np
+from numpy.typing import NDArray
+
+from reflexa.motion import quat
+from reflexa.motion.arrays import Array, owned
+from reflexa.motion.clip import Clip
+from reflexa.motion.smoothing import gaussian
+
+
+def mixed(below: Clip, above: Clip, weights: Array) -> Clip:
+    """From ``below`` (weight 0) to ``above`` (weight 1) per frame and joint ``(frames, joints)``: along an arc that is the same
+    way round all through, and linear. Both have the same joints and frames; raises ValueError where they have not."""
+    if below.rotations.shape != above.rotations.shape:
+        raise ValueError("clips of different joints or lengths cannot be mixed")
+    rotations, translations = np.array(below.rotations), np.array(below.translations)
+    differs = (below.rotations != above.rotations).any(axis=(0, 2))
+    touched = np.flatnonzero(weights.any(axis=0) & differs)
+    own = below.rotations[:, touched], above.rotations[:, touched], weights[:, touched]
+    rotations[:, touched] = _between(*own, (below.rate, below.loop))
+    w = weights[..., None]
+    translations = np.where(
+        w == 1, above.translations, below.translations + w * (above.translations - below.translations)
+    )
+    scales = below.scales
+    if above.scales is not None:
+        base = np.ones_like(above.scales) if below.scales is None else below.scales
+        scales = base + w * (above.scales - base)
+    return replace(above, rotations=owned(quat.continuous(rotations)), translations=owned(translations), scales=scales)
+
+
+# An arc is left for the other way round once it is longer than this (half the turn, radians), and the change takes so long
+# (the spread of it, seconds).
+_LONG, _TAKES = np.radians(120), 0.2
+
+
+def _between(a: Array, b: Array, t: Array, timing: tuple[float, bool]) -> Array:
+    """From a to b ``(frames, joints, 4)`` by t ``(frames, joints)``; timing: the rate, and whether it is a loop.
+
+    The arc is continuous in time. Chosen frame by frame it would jump to the other side wherever the difference passes half a
+    turn; kept for ever it would spin where the difference comes to a whole one. So it is kept until the other way round is half
+    as long, and then changed over a while.
+    """
+    way = quat.continuous(quat.multiply(quat.conjugate(a), b))
+    sine = np.linalg.norm(way[..., :3], axis=-1)
+    half = np.arctan2(sine, way[..., 3])
+    other = _other_way(half)
+    if other.any():
+        spread = gaussian(
+            other.astype(np.float64), _TAKES * timing[0], timing[1] and bool(np.all(other[0] == other[-1]))
+        )
+        half = half - np.pi * spread
+    axis = way[..., :3] / np.maximum(sine, 1e-12)[..., None]
+    part = np.concatenate([axis * np.sin(t * half)[..., None], np.cos(t * half)[..., None]], axis=-1)
+    same = (t == 0) | np.all(a == b, axis=-1)
+    return np.where(same[..., None], a, np.where((t == 1)[..., None], b, quat.multiply(a, part)))
+
+
+def _other_way(half: Array) -> NDArray[np.bool_]:
+    """When an arc, twice as long as ``half`` ``(frames, joints)`` radians, is gone the other way round: from where it is too
+    long until that way is."""
+    out = np.broadcast_to(half[:1] > np.pi / 2, half.shape).copy()
+    for j in np.flatnonzero((half.min(axis=0) < np.pi - _LONG) & (half.max(axis=0) > _LONG)):
+        says = np.where(half[:, j] > _LONG, 1, np.where(half[:, j] < np.pi - _LONG, 0, -1))
+        says[0] = out[0, j]
+        last = np.maximum.accumulate(np.where(says >= 0, np.arange(len(says)), 0))
+        out[:, j] = says[last] == 1
+    for j in np.flatnonzero((half.min(axis=0) >= np.pi - _LONG) | (half.max(axis=0) <= _LONG)):
+        out[:, j] = np.median(half[:, j]) > np.pi / 2
+    return out

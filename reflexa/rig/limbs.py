@@ -1,0 +1,61 @@
+"""The limbs of a rig, and the way they bend in a clip."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+from weakref import WeakKeyDictionary
+
+import numpy as np
+
+from reflexa.motion import limbs, quat
+from reflexa.motion.arrays import Array, owned
+from reflexa.motion.clip import Clip
+from reflexa.motion.limb import Limb, limb
+from reflexa.rig.rig import LIMBS, Rig
+
+_bends: WeakKeyDictionary[Clip, dict[str, Array]] = WeakKeyDictionary()
+
+
+@lru_cache(maxsize=256)
+def limb_of(rig: Rig, end: str) -> Limb | None:
+    """The limb that a hand or foot ("left hand") is the end of; where the rig has no such joint, the limb to the end site of
+    its forearm or shin. None where the rig has not all of it."""
+    joints = rig.limb(end)
+    if joints is not None:
+        return limb(rig.skeleton, *joints)
+    side, _, part = end.partition(" ")
+    if part not in LIMBS or rig.joint(end) >= 0:
+        return None
+    a, b = (rig.joint(f"{side} {p}") for p in LIMBS[part])
+    tip = rig.tips.get(rig.skeleton.names[b]) if min(a, b) >= 0 else None
+    if tip is None or b not in rig.skeleton.below(a) or np.linalg.norm(tip) < 1e-6:
+        return None
+    return limb(rig.skeleton, a, b, -1, tip)
+
+
+@lru_cache(maxsize=256)
+def made_to_bend(rig: Rig, end: str) -> Array:
+    """The axis that a limb is made to bend about, in its upper bone's own axes ``(3,)`` unit: as it is bent in the neutral
+    pose; where it is straight there, knees ahead and elbows back. The limb must be there."""
+    l = limb_of(rig, end)
+    assert l is not None
+    turned, placed = rig.neutral.rest_model
+    a, b = placed[l.root], placed[l.middle]
+    c = placed[l.end] if l.end >= 0 else b + quat.rotate(turned[l.middle], l.tip)
+    along = c - a
+    off = b - a - (b - a) @ along / max(float(along @ along), 1e-12) * along
+    if np.linalg.norm(off) < 0.01 * np.linalg.norm(along):
+        off = rig.facing if end.endswith("foot") else -rig.facing
+    axis = quat.rotate(quat.conjugate(turned[l.root]), np.cross(off, along))
+    size = float(np.linalg.norm(axis))
+    return owned(axis / size if size > 1e-9 else np.array([1.0, 0.0, 0.0]))
+
+
+def hinges(clip: Clip, rig: Rig, end: str) -> Array:
+    """The axis that a limb bends about over a clip ``(frames, 3)``, as ``motion.limbs.hinges`` has it. Kept per clip."""
+    known = _bends.setdefault(clip, {})
+    if end not in known:
+        l = limb_of(rig, end)
+        assert l is not None
+        known[end] = owned(limbs.hinges(clip.model, l, made_to_bend(rig, end), clip.loop))
+    return known[end]

@@ -1,0 +1,75 @@
+"""Plants of a loop laid out over three of its cycles: what runs over a seam is whole in the middle one."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from reflexa.motion import cycle, quat
+from reflexa.motion.arrays import owned
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+from reflexa.steps.plants.find import Plants
+from reflexa.steps.plants.settings import Plant
+
+
+def unrolled(clip: Clip, rig: Rig, plants: Plants) -> tuple[Clip, Plants, NDArray[np.intp]]:
+    """A loop and its plants with the cycles before and after, and which frame of the loop each frame is ``(frames,)``.
+    Anything else as it is."""
+    period = clip.frames - 1
+    if not clip.loop or period < 2:
+        return clip, plants, np.arange(clip.frames)
+    out: list[Plant] = []
+    for limb in dict.fromkeys(p.limb for p in plants):
+        for k in (-1, 0, 1):
+            for p in sorted((p for p in plants if p.limb == limb), key=lambda p: p.first):
+                new = _later(clip, rig, p, k)
+                if out and out[-1].limb == limb and new.first <= out[-1].last:
+                    out[-1] = _as_one(out[-1], new)
+                else:
+                    out.append(new)
+    frames = np.concatenate([np.arange(period), np.arange(period), np.arange(period + 1)])
+    frames[2 * period] = period  # the loop's own last frame
+    return cycle.three(clip, rig.travel_joint), tuple(out), frames
+
+
+def _later(clip: Clip, rig: Rig, p: Plant, rounds: int) -> Plant:
+    """A plant some cycles later, by its frame among all three."""
+    by = (rounds + 1) * (clip.frames - 1)
+    place = p.place if p.place is None else cycle.carried(clip, rig.travel_joint, np.array(p.place), rounds)
+    phases = {k: None if v is None else v + by for k, v in (("ball_down", p.ball_down), ("heel_up", p.heel_up))}
+    return msgspec.structs.replace(
+        p, first=p.first + by, last=p.last + by, **phases, ball_up=None if p.ball_up is None else p.ball_up + by,
+        place=None if place is None else tuple(place.tolist()),
+    )  # fmt: skip
+
+
+def _as_one(a: Plant, b: Plant) -> Plant:
+    """A plant before a seam and the one after it, which share the frame on it."""
+    ball_down = a.ball_from if a.ball_from <= a.last else b.ball_from
+    heel_up = b.heel_to if b.heel_to >= b.first else a.heel_to
+    return msgspec.structs.replace(
+        a, last=b.last, ball_down=ball_down, heel_up=heel_up, ball_up=b.ball_up, place=a.place or b.place
+    )
+
+
+def rolled_up(clip: Clip, before: Clip, after: Clip) -> Clip:
+    """The loop in the middle of what was made of three cycles; what was not changed is as it was, bit for bit."""
+    if after is before or clip is before:
+        return clip if after is before else after
+    own = slice(clip.frames - 1, 2 * clip.frames - 1)
+    motion = []
+    for now, was, had in (
+        (after.rotations, before.rotations, clip.rotations),
+        (after.translations, before.translations, clip.translations),
+    ):
+        same = np.all(now[own] == was[own], axis=-1, keepdims=True)
+        motion.append(np.where(same, had, now[own]))
+    model = None
+    if clip.scales is None:
+        model = owned(after.model[0][own].copy()), owned(after.model[1][own].copy())
+    rotations = quat.shortest(motion[0], clip.rotations)
+    return replace(clip, rotations=owned(rotations), translations=owned(motion[1]), known_model=model)

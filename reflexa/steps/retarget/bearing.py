@@ -1,0 +1,156 @@
+"""Tracks of what bears weight: held where the source's stands still, led there and back in between."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+from numpy.typing import NDArray
+
+from reflexa.motion import contacts, cycle, quat
+from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
+from reflexa.motion.eases import eased
+from reflexa.motion.limb import Limb
+from reflexa.motion.limbs import Posed, end_of
+from reflexa.rig.limbs import limb_of
+from reflexa.rig.match import Match
+from reflexa.rig.rig import SIDES
+from reflexa.rig.stance import leg_length
+
+# A hand bears weight below the first height, and none above the second, as shares of the leg; it is held while it is slower
+# than the third (a second).
+_BEARS, _FREE, _SLOW = 0.12, 0.28, 0.4
+# A foot that mostly stands within the first of the world's floor stands on it; it is down while it is no more than the second
+# above where it mostly is: shares of the leg.
+_FLOOR, _DOWN = 0.06, 0.014
+# A point that moves by less than this a frame, metres, is as still as another.
+_STILL = 2e-4
+
+
+def eases(rate: float) -> tuple[int, int]:
+    """Frames over which a track is led to what is held, and back."""
+    own = max(2, round(0.2 * rate))
+    return own, own
+
+
+@dataclass(frozen=True, eq=False)
+class Round:
+    """A loop's tracks carried on over a whole cycle before and after, so that what happens at its seam is seen whole; tracks of
+    other clips as they are. turn, move: of a cycle's travel."""
+
+    frames: int
+    pad: int
+    turn: Array
+    move: Array
+
+    @classmethod
+    def of(cls, clip: Clip, m: Match) -> Round:
+        if not clip.loop or clip.frames < 3:
+            return cls(clip.frames, 0, np.array(quat.IDENTITY), np.zeros(3))
+        turn, move = cycle.seam(clip, m.source.travel_joint)
+        if quat.angle(m.turn) > 0:
+            move = quat.rotate(m.turn, move)
+        return cls(clip.frames, clip.frames - 1, turn, move * m.scale)
+
+    def longer(self, track: Array, moving: bool = True) -> Array:
+        """A track ``(frames, 3)`` with the cycles beside it; moving: off, only turned from cycle to cycle."""
+        if not self.pad:
+            return track
+        return cycle.continued(track, self.turn, self.move if moving else np.zeros(3), self.pad)
+
+    @property
+    def own(self) -> slice:
+        """The clip's own part of a longer track."""
+        return slice(self.pad, self.pad + self.frames)
+
+
+Pivot = tuple[Array, Array, NDArray[np.bool_]]
+
+
+def held_over(follow: Array, pivots: list[Pivot], ease: tuple[int, int]) -> Array:
+    """A track ``(frames, 3)`` that follows another, but moves as its pivots want while they stand.
+
+    pivots: per point of a foot, its track on the source, the way to it from what is tracked, both ``(frames, 3)``, and when it
+    stands ``(frames,)``. From frame to frame the pivot that moves the least on the source says how far the track moves, so that
+    a foot turns about whichever of heel and ball stands still.
+    """
+    stands = np.any([s for *_, s in pivots], axis=0)
+    if not stands.any():
+        return follow.copy()
+    moves, total = np.zeros((len(follow) - 1, 3)), np.zeros(len(follow) - 1)
+    both = np.zeros(len(total), dtype=bool)
+    for track, way, stand in pivots:
+        step = np.diff(track, axis=0)
+        sure = stand[1:] & stand[:-1]
+        share = sure / (np.sum(step**2, axis=1) + _STILL**2)
+        moves += share[:, None] * (step - np.diff(way, axis=0))
+        total += share
+        both |= sure
+    # Where one hands over to the other no single one stands on both sides: then as what it follows.
+    moves = np.where(both[:, None], moves / np.maximum(total, 1e-12)[:, None], np.diff(follow, axis=0))
+    offset = np.full(follow.shape, np.nan)
+    for first, last in contacts.spans(stands):
+        own = slice(first, last + 1)
+        track = np.concatenate([np.zeros((1, 3)), np.cumsum(moves[first:last], axis=0)])
+        away = track - follow[own]
+        offset[own] = away - away.mean(axis=0)
+    return follow + eased(offset, *ease)
+
+
+def on_floor(low: Array, round_: Round, stands: list[NDArray[np.bool_]], m: Match, rate: float) -> Array:
+    """What it takes to bring a standing sole whose lowest point is at ``low`` ``(frames,)`` onto the floor, metres ``(frames,)``.
+
+    Feet of captures stand a centimetre above or below where they should, each time anew; on another foot that is another
+    centimetre. In each stance the sole is on the floor, or as high as it mostly is where that is a step.
+    """
+    long = np.concatenate([low[:-1], low, low[1:]]) if round_.pad else low
+    leg = max(leg_length(m.target), 1e-6)
+    change = np.full((len(long), 1), np.nan)
+    for first, last in contacts.spans(np.any(stands, axis=0)):
+        own = long[first : last + 1]
+        level = float(np.median(own))
+        floor = 0.0 if abs(level) < _FLOOR * leg else level
+        down = own < level + _DOWN * leg
+        change[first : last + 1][down, 0] = floor - own[down]
+    return np.asarray(eased(change, *eases(rate))[round_.own, 0])
+
+
+# Hands ------------------------------------------------------------------------------------------------------------
+
+
+def hand_track(clip: Clip, m: Match, part: str) -> Array | None:
+    """Where a hand of the source is ``(frames, 3)``, or the end of its forearm, in the target's facing and size; None where it
+    has neither."""
+    l = limb_of(m.source, part)
+    joint = m.source.joint(part)
+    if l is None and joint < 0:
+        return None
+    track = clip.model[1][:, joint]
+    if joint < 0 and l is not None:
+        track = clip.model[1][:, l.middle] + quat.rotate(clip.model[0][:, l.middle], l.tip)
+    return np.asarray(quat.rotate(m.turn, track) * m.scale)
+
+
+def bearing_hands(posed: Posed, clip: Clip, m: Match) -> dict[str, tuple[Limb, Array, Array]]:
+    """Hands that are on the ground in the source, at least for a while: the limb, where its end is to be ``(frames, 3)`` and how
+    much it is to be there ``(frames,)``, by how near the ground it is."""
+    out = {}
+    leg = leg_length(m.source) * m.rise
+    round_ = Round.of(clip, m)
+    for side in SIDES:
+        name = f"{side} hand"
+        l, track = limb_of(m.target, name), hand_track(clip, m, name)
+        if l is None or track is None or leg <= 0:
+            continue
+        u = np.clip((track[:, 1] - _BEARS * leg) / ((_FREE - _BEARS) * leg), 0, 1)
+        weight = 1 - u * u * (3 - 2 * u)
+        if not weight.any():
+            continue
+        follow, there = round_.longer(end_of(posed, l)), round_.longer(track)
+        low = np.concatenate([weight[:-1], weight, weight[1:]]) if round_.pad else weight
+        stands = (low > 0.5) & (contacts.speeds(there, clip.rate) < _SLOW * leg)
+        goal = held_over(follow, [(there, np.zeros_like(there), stands)], eases(clip.rate))[round_.own]
+        goal[:, 1] = track[:, 1]
+        out[name] = l, goal, weight
+    return out
