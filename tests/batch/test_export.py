@@ -26,7 +26,7 @@ from reflexa.project.text import pretty
 from reflexa.steps import KINDS, apply, make
 from reflexa.take import Source, Take
 from reflexa.take.recipe import recipe_plain
-from tests.helpers.files import DATA
+from tests.helpers.files import DATA, DECKHAND
 
 WALK = DATA / "humanoid3d_walk.bvh"
 AS_ROOT = os.geteuid() == 0
@@ -240,8 +240,9 @@ def test_convert_between_formats_and_clean(tmp_path: Path) -> None:
     assert run("convert", DATA / "01_01_cut.bvh", tmp_path / "c.bvh", "--frame", "clean", "--units", "cm")[0] == 0
     assert read(tmp_path / "c.bvh").frame.unit == "cm"
     assert run("convert", WALK, tmp_path / "a.xyz")[0] == 2
-    assert run("convert", DATA / "RiggedSimple.glb", tmp_path / "d.bvh")[0] == 2, "two clips: one has to be chosen"
-    assert run("convert", DATA / "RiggedSimple.glb", tmp_path / "d.bvh", "--clip", "RiggedSimple 2")[0] == 0
+    assert run("convert", DECKHAND, tmp_path / "d.bvh")[0] == 2, "many clips: one has to be chosen"
+    assert run("convert", DECKHAND, tmp_path / "d.bvh", "--clip", "walk")[0] == 0
+    assert run("convert", tmp_path / "d.bvh", tmp_path / "f.glb")[0] == 0, "and back, with every joint that it had"
     assert run("convert", DATA / "hand_left.glb", tmp_path / "e.glb")[0] == 3
 
 

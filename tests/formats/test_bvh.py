@@ -11,6 +11,7 @@ from reflexa.errors import ReadError, WriteError
 from reflexa.formats import ReadOptions, WriteOptions, encode, read
 from reflexa.formats.bvh import numbers
 from reflexa.motion import quat
+from reflexa.steps import apply, make
 from tests.helpers import rigs
 from tests.helpers.files import DATA
 
@@ -247,3 +248,52 @@ def test_nine_thousand_joints_are_read_without_a_hang(tmp_path: Path, flat: bool
     body = "".join(joint.format(i, i % 50) + ("}\n" if flat else "") for i in range(n)) + ("" if flat else "}\n" * n)
     head = "HIERARCHY\nROOT r\n{\nOFFSET 0 0 0\nCHANNELS 1 Xrotation\n" + body + "}\n"
     assert len(read(bvh(tmp_path, head + motion(["0 " * (n + 1)]))).rig.skeleton) == n + 1
+
+
+@pytest.mark.parametrize("offset", [(0, 90, 0), (-71.8, 85, 3), (40, 20, -160)])
+@pytest.mark.parametrize("doing", ["nothing", "mirror", "to origin", "far away"])
+def test_a_root_beside_its_offset_over_joints_with_absolute_places_comes_back(
+    offset: tuple[float, float, float], doing: str, tmp_path: Path
+) -> None:
+    """Joints whose channels hold offset and all, a root whose channels hold a way beside its offset: whatever a step makes of
+    their values, the file that is written says where everything is to whoever reads it by its values."""
+    joints = [("hips", -1, offset), ("spine", 0, (0, 20, 1)), ("head", 1, (0, 45, 2))]
+    for side, x in (("left", 10.0), ("right", -10.0)):
+        at = len(joints)
+        joints += [
+            (f"{side}_thigh", 0, (x, -4, 0)),
+            (f"{side}_shin", at, (0, -42, 1)),
+            (f"{side}_foot", at + 1, (0, -40, -2)),
+        ]
+    lines, open_ = ["HIERARCHY"], []
+    for i, (name, parent, (x, y, z)) in enumerate(joints):
+        while open_ and open_[-1] != parent:
+            open_.pop()
+            lines.append("}")
+        lines += [f"{'ROOT' if parent < 0 else 'JOINT'} {name}", "{", f"OFFSET {x} {y} {z}",
+                  "CHANNELS 6 Xposition Yposition Zposition Zrotation Xrotation Yrotation"]  # fmt: skip
+        open_.append(i)
+        if not any(p == i for _, p, _ in joints):
+            lines += ["End Site", "{", "OFFSET 0 -3 12", "}"]
+    lines += ["}"] * len(open_)
+    rng = np.random.default_rng(1)
+    rows = []
+    for f in range(12):
+        row = [*rng.normal(0, 1, 2), 6.0 * f, *rng.normal(0, 8, 3)]
+        for _, _, place in joints[1:]:
+            row += [*place, *rng.normal(0, 10, 3)]
+        rows.append(" ".join(f"{v:.6f}" for v in row))
+    source = read(bvh(tmp_path, "\n".join(lines) + "\n" + motion(rows)))
+    clip, rig = source.clips[0], source.rig
+    assert abs(clip.model[1][0, 0] - np.array(offset) * source.frame.scale[0]).max() < 0.1, "beside its offset"
+    if doing == "mirror":
+        clip = apply(make("mirror"), clip, rig)
+    elif doing == "to origin":
+        clip = apply(make("root-motion", operation="to origin"), clip, rig)
+    elif doing == "far away":
+        clip = clip.with_motion(
+            clip.rotations, clip.translations + np.eye(len(joints))[0][:, None] * np.array([3.0, 0, -7])
+        )
+    (tmp_path / "b.bvh").write_bytes(encode([clip], rig, "bvh", source))
+    again = read(tmp_path / "b.bvh").clips[0]
+    assert np.abs(again.model[1] - clip.model[1]).max() < 1e-5

@@ -156,16 +156,27 @@ def _position_modes(
     for joint, name in zip(joints, names, strict=True):
         replaces = True
         if joint.positions and any(joint.offset):
-            offset = np.array([joint.offset["XYZ".index(c[0])] for c in joint.positions])
-            middle = np.median(rows[:, [joint.columns[c] for c in joint.positions]], axis=0)
+            middle, offset = middle_of(joint, rows)
             if options.positions == "auto":
-                replaces = bool(np.linalg.norm(middle - offset) <= np.linalg.norm(middle))
+                replaces = seems_to_replace(middle, offset)
                 how = "replace" if replaces else "add to"
                 warnings.append(f"Position channels of {name!r} {how} its offset (decided from the values).")
             else:
                 replaces = options.positions == "replace"
         out.append(replaces)
     return tuple(out)
+
+
+def middle_of(joint: BvhJoint, rows: Array) -> tuple[Array, Array]:
+    """The median of a joint's position channels, and its offset along the same axes."""
+    offset = np.array([joint.offset["XYZ".index(c[0])] for c in joint.positions])
+    return np.median(rows[:, [joint.columns[c] for c in joint.positions]], axis=0), offset
+
+
+def seems_to_replace(middle: Array, offset: Array) -> bool:
+    """Do position channels with that median replace an offset (or add to it)? Whichever leaves the joint nearer to where it
+    rests."""
+    return bool(np.linalg.norm(middle - offset) <= np.linalg.norm(middle))
 
 
 def _motion(joints: list[BvhJoint], offsets: Array, replaces: tuple[bool, ...], rows: Array) -> tuple[Array, Array]:

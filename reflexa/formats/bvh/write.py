@@ -9,7 +9,7 @@ import numpy as np
 
 from reflexa.formats import frame as frames
 from reflexa.formats.bvh.header import BvhJoint
-from reflexa.formats.bvh.read import BvhLayout
+from reflexa.formats.bvh.read import BvhLayout, middle_of, seems_to_replace
 from reflexa.formats.imported import Imported
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
@@ -31,6 +31,7 @@ def write(clip: Clip, rig: Rig, source: Imported | None = None, unit: float = 1.
         layout, q, t = _clean(clip, rig, unit)
         time = layout.frame_time
     layout = _with_needed_channels(layout, q, t)
+    layout = _unmistakable(layout, q, t)
     rows = _to_rows(layout, q, t)
     text = [*_header_lines(layout), "MOTION", f"Frames: {len(rows)}", f"Frame Time: {time}"]
     line = " ".join(["%.6f"] * rows.shape[1])
@@ -109,6 +110,29 @@ def _with_needed_channels(layout: BvhLayout, q: Array, t: Array) -> BvhLayout:
     for i, joint in enumerate(joints):
         joints[i] = replace(joint, columns={c: column + k for k, c in enumerate(joint.channels)})
         column += len(joint.channels)
+    return BvhLayout(tuple(joints), tuple(replaces), layout.frame_time, layout.rate)
+
+
+def _unmistakable(layout: BvhLayout, q: Array, t: Array) -> BvhLayout:
+    """The layout with position channels that a reader, who has only the values to go by, takes for what they are: absolute
+    or beside the offset as the source had them, or the other way, or (a root) with no offset at all."""
+    rows = _to_rows(layout, q, t)
+    joints, replaces = list(layout.joints), list(layout.replaces)
+    for i, joint in enumerate(joints):
+        if not joint.positions or not any(joint.offset):
+            continue
+        axes = ["XYZ".index(c[0]) for c in joint.positions]
+        for way in (replaces[i], not replaces[i]):
+            offset = np.array(joint.offset)[axes]
+            middle = np.median(t[:, i, axes], axis=0) - (0.0 if way else offset)
+            if way == replaces[i]:
+                middle = middle_of(joint, rows)[0]
+            if seems_to_replace(middle, offset) == way:
+                replaces[i] = way
+                break
+        else:
+            if joint.parent < 0 and len(axes) == 3:
+                joints[i], replaces[i] = replace(joint, offset=(0.0, 0.0, 0.0)), True
     return BvhLayout(tuple(joints), tuple(replaces), layout.frame_time, layout.rate)
 
 

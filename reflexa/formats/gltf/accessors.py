@@ -140,8 +140,12 @@ class Bin:
         self._length = 0
 
     def buffer(self) -> bytes:
-        """The buffer. Free places that nothing took are made equal to an entry that is in use."""
+        """The buffer. Free places that nothing took go where they are the last, which changes nobody's number; others are made
+        equal to an entry that is in use."""
         for items, free in ((self.views, self._free_views), (self.accessors, self._free_accessors)):
+            while free and free[-1] == len(items) - 1:
+                items.pop()
+                free.pop()
             for i in free:
                 items[i] = dict(next(item for j, item in enumerate(items) if j not in free))
         return b"".join(self._parts)

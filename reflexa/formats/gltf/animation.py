@@ -99,6 +99,54 @@ def read_animation(
     )  # fmt: skip
 
 
+def as_clips(file: GltfFile, animations: list[Json]) -> list[Json]:
+    """The animations of a file, those that are one clip as one: several that each move one node, each another, over the same
+    time are what a tool made of one clip that splits it by node."""
+    moved = [{c.get("target", {}).get("node") for c in a.get("channels", [])} for a in animations]
+    apart = all(len(m) == 1 and None not in m for m in moved) and len(set().union(*moved)) == len(moved)
+    spans = {_span(file, a) for a in animations}
+    if len(animations) < 2 or not apart or None in spans or len(spans) != 1:
+        return animations
+    names = [str(a.get("name") or "") for a in animations]
+    samplers: list[Json] = []
+    channels: list[Json] = []
+    for a in animations:
+        channels += [
+            {**c, "sampler": c["sampler"] + len(samplers)} if isinstance(c.get("sampler"), int) else c
+            for c in a["channels"]
+        ]
+        samplers += a.get("samplers", [])
+    name = _begin_alike(names).rstrip(_JOINS) or _begin_alike([n[::-1] for n in names])[::-1].lstrip(_JOINS)
+    return [{**animations[0], "name": name or file.path.stem, "channels": channels, "samplers": samplers}]
+
+
+# What joins the parts of a name.
+_JOINS = " ._-|:/"
+
+
+def _begin_alike(words: list[str]) -> str:
+    """What all words begin with."""
+    alike = [len(set(letters)) == 1 for letters in zip(*words, strict=False)]
+    return words[0][: alike.index(False) if False in alike else len(alike)]
+
+
+def _span(file: GltfFile, animation: Json) -> tuple[float, float] | None:
+    """First and last key of an animation, seconds, to the hundredth; None where its samplers do not tell (of them all, the
+    accessors' own bounds)."""
+    ends = []
+    table = file.items("accessors")
+    for s in animation.get("samplers", []):
+        at = s.get("input") if isinstance(s, dict) else None
+        bounds = table[at] if isinstance(at, int) and 0 <= at < len(table) else {}
+        low, high = bounds.get("min"), bounds.get("max")
+        if not (isinstance(low, list) and isinstance(high, list) and len(low) == len(high) == 1):
+            return None
+        ends.append((low[0], high[0]))
+    if not ends or not all(isinstance(v, int | float) for pair in ends for v in pair):
+        return None
+    return round(float(min(a for a, _ in ends)), 2), round(float(max(b for _, b in ends)), 2)
+
+
 def _extras(animation: Json) -> Json:
     extras = animation.get("extras")
     ours = extras.get("reflexa") if isinstance(extras, dict) else None
@@ -162,6 +210,11 @@ def _fits(times: Array, rate: float) -> bool:
     return bool(np.abs(frames - np.round(frames)).max() < 0.02)
 
 
+def unit_rotations(q: Array) -> Array:
+    """Rotations ``(…, 4)`` as glTF 2.0 wants them: of unit length, and no component beyond one, not by a rounding either."""
+    return np.clip(quat.normalise(q), -1.0, 1.0)
+
+
 @dataclass(frozen=True, eq=False)
 class Nodes:
     """The nodes that joints are, by their numbers, and their own rotations, translations and scales (None: all one).
@@ -192,13 +245,13 @@ def write_animation(clip: Clip, posed: tuple[Array, Array], onto: Nodes, store: 
         }
         for path, kind, values in (
             ("translation", "VEC3", t[:, joint]),
-            ("rotation", "VEC4", quat.continuous(q[:, joint])),
+            ("rotation", "VEC4", unit_rotations(quat.continuous(q[:, joint]))),
             ("scale", "VEC3", np.broadcast_to(rest_s, t[:, joint].shape) if s is None else s[:, joint]),
         ):
             if moved[path] or (node, path) in onto.always:
                 samplers.append({"input": times, "output": store.add(values, kind), "interpolation": how})
                 channels.append({"sampler": len(samplers) - 1, "target": {"node": node, "path": path}})
     if not channels:  # a clip that never leaves rest still is a clip: one channel that says so
-        samplers.append({"input": times, "output": store.add(q[:, 0], "VEC4"), "interpolation": how})
+        samplers.append({"input": times, "output": store.add(unit_rotations(q[:, 0]), "VEC4"), "interpolation": how})
         channels.append({"sampler": 0, "target": {"node": nodes[0], "path": "rotation"}})
     return {"name": clip.name, "channels": channels, "samplers": samplers}

@@ -43,6 +43,10 @@ class GltfFile:
             self._checked[key] = value
         return self._checked[key]
 
+    def put(self, key: str, value: list[Json]) -> None:
+        """Another top-level array of objects in the place of the file's."""
+        self.json[key] = self._checked[key] = value
+
 
 def load(path: Path) -> GltfFile:
     """Read a .glb or .gltf file with its buffers. Raises ReadError."""

@@ -13,7 +13,7 @@ from reflexa.formats import frame as frames
 from reflexa.formats import imported
 from reflexa.formats.frame import ImportFrame
 from reflexa.formats.gltf import accessors
-from reflexa.formats.gltf.animation import read_animation
+from reflexa.formats.gltf.animation import as_clips, read_animation
 from reflexa.formats.gltf.container import GltfFile, Json, load
 from reflexa.formats.gltf.skin import read_meshes
 from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, ReadOptions
@@ -64,6 +64,10 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
 
     clips: list[Clip] = []
+    together, apart = as_clips(file, file.items("animations")), len(file.items("animations"))
+    if len(together) < apart:
+        warnings.append(f"{apart} animations of one node each, over the same time, are one clip.")
+        file.put("animations", together)
     layout, given = GltfLayout(file, tuple(joints), {}, {}, {}), Names()
     for i, animation in enumerate(file.items("animations")):
         sampled = read_animation(file, i, animation, raw, index, warnings)

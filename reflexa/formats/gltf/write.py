@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from pathlib import Path
 from typing import Any
 
@@ -12,7 +12,7 @@ import numpy as np
 from reflexa.errors import WriteError
 from reflexa.formats import frame as frames
 from reflexa.formats.gltf.accessors import Bin
-from reflexa.formats.gltf.animation import Nodes, write_animation
+from reflexa.formats.gltf.animation import Nodes, unit_rotations, write_animation
 from reflexa.formats.gltf.container import GltfFile, Json, fetch, to_glb, to_gltf
 from reflexa.formats.gltf.read import GltfLayout
 from reflexa.formats.imported import Imported
@@ -82,6 +82,8 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
         q, t = frames.put_back(source.frame, clip.skeleton, clip.rotations, clip.translations)
         before = old[layout.animations[clip.name]] if clip.name in layout.animations else {}
         had = frozenset((c["target"].get("node", -1), c["target"].get("path", "")) for c in before.get("channels", []))
+        if not json.get("skins"):
+            had |= _root_channels(layout.nodes[r] for r in source.rig.skeleton.roots)
         start = layout.starts.get(clip.name, 0.0)
         written = write_animation(clip, (q, t), Nodes(layout.nodes, rest, had), store, start)
         _join(written, carried[clip.name])
@@ -89,6 +91,12 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
         written["extras"] = {**extras, "reflexa": _extras(clip, notes)}
         json["animations"].append(written)
     return json, store.buffer()
+
+
+def _root_channels(nodes: Iterable[int]) -> frozenset[tuple[int, str]]:
+    """Channels that a file without a skin has in any case: what is animated tells its joints, and everything below; a branch that
+    hangs on a root that stands still would be none."""
+    return frozenset((n, "rotation") for n in nodes)
 
 
 def _other_channels(old: list[Json], layout: GltfLayout, clip: Clip) -> Json:
@@ -188,7 +196,7 @@ def _clean(clips: list[Clip], rig: Rig, notes: Json) -> tuple[Json, bytes]:
         node: Json = {
             "name": name,
             "translation": skeleton.rest_translations[i].tolist(),
-            "rotation": skeleton.rest_rotations[i].tolist(),
+            "rotation": unit_rotations(skeleton.rest_rotations[i]).tolist(),
         }
         if skeleton.rest_scales is not None:
             node["scale"] = skeleton.rest_scales[i].tolist()
@@ -200,7 +208,7 @@ def _clean(clips: list[Clip], rig: Rig, notes: Json) -> tuple[Json, bytes]:
         _add_meshes(json, nodes, roots, rig.meshes, store, len(skeleton))
     json |= {"scenes": [{"nodes": roots}], "nodes": nodes}
     rest = (skeleton.rest_rotations, skeleton.rest_translations, skeleton.rest_scales)
-    onto = Nodes(tuple(range(len(skeleton))), rest)
+    onto = Nodes(tuple(range(len(skeleton))), rest, frozenset() if rig.meshes else _root_channels(roots))
     json["animations"] = [
         {
             **write_animation(c, (c.rotations, c.translations), onto, store),
