@@ -16,6 +16,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.picture import gl
 from reflexa.desktop.session import Session
 from reflexa.desktop.window import MainWindow
+from reflexa.motion import threads
 
 
 def make_app() -> QApplication:
@@ -42,6 +43,12 @@ def demo_copy() -> Path:
     return folder
 
 
+def _warm() -> None:
+    from reflexa.motion.kernels.warming import warm
+
+    warm()
+
+
 def run_window(project: Path | None, demo: bool) -> int:
     """Open the window and run until it is closed. Raises ReadError where the project cannot be read."""
     app = make_app()
@@ -54,6 +61,8 @@ def run_window(project: Path | None, demo: bool) -> int:
     else:
         window.start_empty()
     window.show()
+    # Compiled loops are fetched while the hands are still on their way; whoever needs one before waits for that one alone.
+    threads.pool("warming", 1).submit(_warm)
     status = app.exec()
     gl.forget()
     return int(status)

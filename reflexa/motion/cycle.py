@@ -46,6 +46,15 @@ def seam(clip: Clip, joint: int) -> tuple[Array, Array]:
     return _on_ground((clip.model[0][:, joint], clip.model[1][:, joint]), 0, clip.frames - 1)
 
 
+def opening(clip: Clip, joint: int) -> tuple[float, float]:
+    """By how much a clip fails to close as a loop, travel taken out: metres and radians, of the joint that does the most."""
+    turn, move = seam(clip, joint)
+    turned, placed = clip.model
+    away = np.linalg.norm(placed[-1] - quat.rotate(turn, placed[0]) - move, axis=-1)
+    change = quat.angle(quat.multiply(quat.conjugate(quat.multiply(turn, turned[0])), turned[-1]))
+    return float(away.max()), float(change.max())
+
+
 def continued(places: Array, turn: Array, move: Array, frames: int) -> Array:
     """A loop's track ``(frames, 3)`` with ``frames`` more on either side, carried on by a cycle's travel."""
     period = len(places) - 1

@@ -36,12 +36,8 @@ class Posed:
 
     def rotations(self) -> Array:
         """Local rotations of all joints ``(frames, joints, 4)``."""
-        parents = self.skeleton.parents
         joints = np.array(sorted(self.loose), dtype=np.intp)
-        own = self.turned[:, joints]
-        has = parents[joints] >= 0
-        own[:, has] = quat.multiply(quat.conjugate(self.turned[:, parents[joints[has]]]), own[:, has])
-        self.local[:, joints] = own
+        kernels.chains.local_turns(self.skeleton.parents, joints, self.turned, self.local)
         return self.local
 
     def translation(self, joint: int) -> Array:

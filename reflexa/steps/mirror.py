@@ -9,6 +9,7 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
+from reflexa.errors import RecipeError
 from reflexa.motion import cycle, kinematics, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
@@ -23,6 +24,8 @@ Plane = Literal["own start", "world"]
 Sides = Literal["swap", "left onto right", "right onto left"]
 # A helper joint this close to its rule all through a clip is on it, and is put back on it afterwards.
 _ON_RULE, _ON_RULE_TURN = 1e-4, 1e-3
+# A clip closes, and can be begun elsewhere, when its end is no further than this from its start, metres and radians.
+_CLOSES, _CLOSES_TURN = 0.06, np.radians(20)
 
 
 class MirrorSettings(Settings, frozen=True):
@@ -85,7 +88,8 @@ def start_heading(clip: Clip, rig: Rig) -> tuple[Array, Array]:
 
 
 def mirror(clip: Clip, rig: Rig, settings: MirrorSettings) -> Clip:
-    """Mirror a clip as the settings say. Total: joints without a partner are reflected in themselves."""
+    """Mirror a clip as the settings say; joints without a partner are reflected in themselves. Raises RecipeError where a clip
+    is to be shifted by half a cycle that does not close."""
     out = reflected(clip, rig, settings.plane)
     if settings.sides != "swap":
         side = "right" if settings.sides == "left onto right" else "left"
@@ -95,6 +99,13 @@ def mirror(clip: Clip, rig: Rig, settings: MirrorSettings) -> Clip:
         rotations[:, taking], translations[:, taking] = out.rotations[:, taking], out.translations[:, taking]
         out = clip.with_motion(quat.continuous(rotations), translations)
     if settings.half_cycle and out.frames > 2:
+        away, turned = cycle.opening(clip, rig.travel_joint)
+        if away > _CLOSES or turned > _CLOSES_TURN:
+            raise RecipeError(
+                f"{clip.name!r} does not close: its end is {100 * away:.0f} cm and {np.degrees(turned):.0f}° from its start, so "
+                "it cannot be shifted by half a cycle",
+                advice="Switch 'Shift by half a cycle' off, or give it a clip that is a loop.",
+            )
         out = cycle.shifted(out, rig.travel_joint, (out.frames - 1) / 2)
     if settings.helpers and rig.helpers:
         away = distances(rig.neutral, rig.helpers, *clip.model)

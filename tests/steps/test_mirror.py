@@ -7,6 +7,7 @@ import numpy as np
 import pytest
 
 from reflexa.checks import CHECKS, Subject
+from reflexa.errors import RecipeError
 from reflexa.formats import read
 from reflexa.motion import cycle, quat
 from reflexa.motion.clip import rest_clip
@@ -174,3 +175,11 @@ def test_helper_joints_are_snapped_and_nothing_else_moves(how) -> None:
         assert np.abs(out.model[1][:, j] - out.model[1][:, f]).max() < 1e-9
     one = apply(make("helper-joints", joints=(next(iter(rig.helpers)),)), clip, rig)
     assert len(CHECKS["helper joint"].run(Subject(one, rig))) == 3
+
+
+def test_half_a_cycle_is_refused_where_there_is_no_cycle() -> None:
+    """A clip whose end is nowhere near its start has no other half to begin with: it is said how far it is off."""
+    rig = rigs.rig(3)
+    clip = rigs.clip(rig, 3, 30)
+    with pytest.raises(RecipeError, match=r"does not close: its end is \d+ cm and \d+° from its start"):
+        mirror(clip, rig, MirrorSettings(half_cycle=True))

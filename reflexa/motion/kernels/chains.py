@@ -7,9 +7,10 @@ from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import kernel
-from reflexa.motion.kernels.turns import mul, rot
+from reflexa.motion.kernels.turns import add, inv, mul, q_at, rot, v_at
 
 Parents = NDArray[np.intp]
+Bools = NDArray[np.bool_]
 
 
 @kernel(shared=1, out=2)
@@ -27,3 +28,48 @@ def forward(parents: Parents, rotations: Array, translations: Array, turned: Arr
                 t = (t[0] + placed[f, p, 0], t[1] + placed[f, p, 1], t[2] + placed[f, p, 2])
             turned[f, j, 0], turned[f, j, 1], turned[f, j, 2], turned[f, j, 3] = q
             placed[f, j, 0], placed[f, j, 1], placed[f, j, 2] = t
+
+
+@kernel(shared=3, out=1)
+def mapped(of: Parents, to: Parents, maps: Array, source: Array, out: Array) -> None:
+    """Rotations of some joints, as row vectors, through linear maps ``(n, 4, 4)``: of these of the source, to those of the
+    result, both ``(frames, joints, 4)``. Joints that are not named stay as they are."""
+    for f in range(len(source)):
+        for i in range(len(of)):
+            x, y, z, w = q_at(source, f, of[i])
+            m = maps[i]
+            for k in range(4):
+                out[f, to[i], k] = m[0, k] * x + m[1, k] * y + m[2, k] * z + m[3, k] * w
+
+
+@kernel(shared=4, out=2)
+def hang(parents: Parents, rest: Array, offsets: Array, given: Bools, turned: Array, placed: Array) -> None:
+    """Joints that nobody has turned or placed yet, from the top down: at rest on their parents.
+
+    rest, offsets: local rest rotations ``(joints, 4)`` and translations ``(joints, 3)``; given ``(joints, 2)``: whose turn, and
+    whose place, is there already.
+    """
+    for f in range(len(turned)):
+        for j in range(len(parents)):
+            p = parents[j]
+            if not given[j, 0]:
+                q = (rest[j, 0], rest[j, 1], rest[j, 2], rest[j, 3])
+                if p >= 0:
+                    q = mul(q_at(turned, f, p), q)
+                turned[f, j, 0], turned[f, j, 1], turned[f, j, 2], turned[f, j, 3] = q
+            if not given[j, 1]:
+                t = (offsets[j, 0], offsets[j, 1], offsets[j, 2])
+                if p >= 0:
+                    t = add(v_at(placed, f, p), rot(q_at(turned, f, p), t))
+                placed[f, j, 0], placed[f, j, 1], placed[f, j, 2] = t
+
+
+@kernel(shared=2, out=1)
+def local_turns(parents: Parents, joints: Parents, turned: Array, local: Array) -> None:
+    """Local rotations of some joints ``(n,)``, written into those of all ``(frames, joints, 4)``."""
+    for f in range(len(turned)):
+        for j in joints:
+            q = q_at(turned, f, j)
+            if parents[j] >= 0:
+                q = mul(inv(q_at(turned, f, parents[j])), q)
+            local[f, j, 0], local[f, j, 1], local[f, j, 2], local[f, j, 3] = q

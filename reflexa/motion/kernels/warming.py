@@ -24,5 +24,13 @@ def warm() -> None:
     kernels.rows.turned(
         np.zeros((1, 3), dtype=np.int64), np.zeros((1, 3), dtype=np.int64), np.ones((2, 1)), np.empty((2, 1, 4))
     )
+    joints = np.arange(3)
+    kernels.chains.mapped(joints, joints, np.tile(np.eye(4), (3, 1, 1)), rotations, np.empty((2, 3, 4)))
+    given = np.ones((3, 2), dtype=bool)
+    kernels.chains.hang(
+        skeleton.parents, skeleton.rest_rotations, skeleton.rest_translations, given, *map(np.array, model)
+    )
+    posed.loose.add(0)
+    posed.rotations()
     springs.lag(np.zeros((4, 3)), 30.0, 1.0, 0.5)
     limbs.reach(posed, leg, limbs.on_the_way(posed, leg, Way(goal, np.ones(2)), axis), axis)

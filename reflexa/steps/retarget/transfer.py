@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from reflexa.motion import quat
+from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Posed
@@ -65,13 +65,12 @@ def transfer(clip: Clip, m: Match, root: str) -> Posed:
     """
     target = m.target
     skeleton = standing(target)
-    parents = skeleton.parents.tolist()
     frames = clip.frames
     rest_q = skeleton.rest_model[0]
     goal = quat.multiply(m.aligned, rest_q)
     turned = np.empty((frames, len(skeleton), 4))
     whole = m.targets[m.whole]
-    turned[:, whole] = quat.mapped(clip.model[0][:, m.below[m.whole]], m.to_model)
+    kernels.chains.mapped(m.below[m.whole], whole, m.to_model, clip.model[0], turned)
     mixed = np.flatnonzero(~m.whole)
     if len(mixed):
         low, high = m.below[mixed], m.above[mixed]
@@ -81,7 +80,7 @@ def transfer(clip: Clip, m: Match, root: str) -> Posed:
         turned[:, m.targets[mixed]] = quat.mapped(turns, quat.right_matrix(goal[m.targets[mixed]]))
     local = np.empty_like(turned)
     direct = m.targets[m.direct]
-    local[:, direct] = quat.mapped(clip.rotations[:, m.below[m.direct]], m.to_local)
+    kernels.chains.mapped(m.below[m.direct], direct, m.to_local, clip.rotations, local)
     loose = set(m.targets[~m.direct].tolist())
     mapped = np.zeros(len(skeleton), dtype=bool)
     mapped[m.targets] = True
@@ -93,22 +92,14 @@ def transfer(clip: Clip, m: Match, root: str) -> Posed:
         turned[:, travel], free[travel] = quat.multiply(q, rest_q[travel]), p
         mapped[travel] = True
         loose.add(travel)
-    for j in np.flatnonzero(~mapped).tolist():
-        own = skeleton.rest_rotations[j]
-        local[:, j] = own
-        turned[:, j] = own if parents[j] < 0 else turned[:, parents[j]] @ quat.right_matrix(own)
+    local[:, ~mapped] = skeleton.rest_rotations[~mapped]
     placed = np.empty((frames, len(skeleton), 3))
-    has = np.flatnonzero(skeleton.parents >= 0)
-    placed[:, has] = quat.rotate(turned[:, skeleton.parents[has]], skeleton.rest_translations[has])
+    for j, place in free.items():
+        placed[:, j] = place
+    given = np.stack([mapped, np.isin(np.arange(len(skeleton)), list(free))], axis=-1)
+    kernels.chains.hang(skeleton.parents, skeleton.rest_rotations, skeleton.rest_translations, given, turned, placed)
     for j, by in moved_joints(clip, m)[0].items():
-        placed[:, j] += quat.rotate(turned[:, parents[j]], by)
-    for j, parent in enumerate(parents):
-        if j in free:
-            placed[:, j] = free[j]
-        elif parent < 0:
-            placed[:, j] = skeleton.rest_translations[j]
-        else:
-            placed[:, j] += placed[:, parent]
+        placed[:, skeleton.below(j)] += quat.rotate(turned[:, skeleton.parents[j]], by)[:, None]
     posed = Posed(skeleton, turned, placed, local, loose)
     _share_twist(posed, m)
     return posed
