@@ -17,6 +17,8 @@ TROUSERS = (0.20, 0.12, 0.10)
 CLOG = (0.36, 0.20, 0.08)
 HAT = (0.20, 0.15, 0.10)
 BEARD = (0.50, 0.47, 0.43)
+EYE = (0.02, 0.025, 0.03)
+SOLE = (0.16, 0.09, 0.04)
 
 
 def _body(place: dict[str, Array]) -> list[Part]:
@@ -33,18 +35,11 @@ def _body(place: dict[str, Array]) -> list[Part]:
         Part("Chest", at("Chest", -0.105, 0.055, 0.0), at("Chest", 0.105, 0.055, 0.0), 0.115, 0.115, COAT, 0.95),
         Part("NeckLow", at("NeckLow", 0, -0.030, 0.0), at("NeckHigh", 0, 0.01, 0.0), 0.082, 0.074, SKIN),
         Part("NeckLow", at("NeckLow", 0, -0.035, 0.0), at("NeckLow", 0, -0.01, 0.0), 0.108, 0.098, TRIM),
-        Part("Skull", at("Skull", 0, 0.030, 0.010), at("Skull", 0, 0.095, 0.002), 0.082, 0.092, SKIN, 1.08),
-        Part("Skull", at("Skull", 0, -0.005, 0.060), at("Skull", 0, -0.075, 0.075), 0.062, 0.030, BEARD),
-        Part("Skull", at("Skull", 0, 0.058, 0.096), at("Skull", 0, 0.042, 0.112), 0.014, 0.018, SKIN),
-        Part("Skull", at("Skull", 0, 0.118, 0.0), at("Skull", 0, 0.122, 0.0), 0.022, 0.022, HAT),
-        Part("Skull", at("Skull", -0.06, 0.118, 0.0), at("Skull", 0.06, 0.118, 0.0), 0.024, 0.024, HAT, 5.2),
-        Part("Skull", at("Skull", 0, 0.135, -0.004), at("Skull", 0, 0.205, -0.008), 0.094, 0.070, HAT),
     ]
     for side, s in ferrykeeper.SIDES:
         j = {k: place[f"{side}{k}"] for k in ("Collar", "UpperArm", "Forearm", "Hand", "Thigh", "Shin", "Foot", "Toes")}
         arm = (j["Hand"] - j["Forearm"]) / np.linalg.norm(j["Hand"] - j["Forearm"])
         out += [
-            Part("Skull", at("Skull", s * 0.092, 0.052, 0.0), at("Skull", s * 0.094, 0.074, -0.002), 0.015, 0.019, SKIN),
             Part(f"{side}Collar", j["Collar"] + [s * 0.06, -0.01, 0], j["UpperArm"] - [s * 0.01, 0.005, 0], 0.086, 0.088, COAT),
             Part(f"{side}UpperArm", j["UpperArm"], j["Forearm"], 0.088, 0.070, COAT),
             Part(f"{side}Forearm", j["Forearm"], j["Hand"] - 0.05 * arm, 0.070, 0.062, COAT),
@@ -54,7 +49,37 @@ def _body(place: dict[str, Array]) -> list[Part]:
             Part(f"{side}Foot", j["Foot"] + [0, -0.020, -0.034], j["Foot"] + [s * 0.006, -0.026, 0.07], 0.062, 0.060, CLOG),
             Part(f"{side}Foot", j["Foot"] + [s * 0.006, -0.030, 0.06], j["Toes"] + [0, 0.022, 0], 0.058, 0.052, CLOG),
             Part(f"{side}Toes", j["Toes"] + [0, 0.020, 0], j["Toes"] + [s * 0.006, 0.018, 0.050], 0.052, 0.044, CLOG),
+            Part(f"{side}Foot", j["Foot"] * [1, 0, 1] + [0, -0.002, -0.055], j["Toes"] * [1, 0, 1] + [0, -0.002, -0.01],
+                 0.026, 0.026, SOLE, 1.9),
+            Part(f"{side}Toes", j["Toes"] * [1, 0, 1] + [0, -0.002, 0], j["Toes"] * [1, 0, 1] + [s * 0.006, -0.002, 0.066],
+                 0.026, 0.024, SOLE, 1.6),
         ]  # fmt: skip
+    return out
+
+
+def _head(place: dict[str, Array]) -> list[Part]:
+    """A face that can be seen to turn: brows, eyes, a broad nose, moustache and beard, ears, a broad hat."""
+
+    def at(x: float, y: float, z: float) -> Array:
+        return np.asarray(place["Skull"] + np.array([x, y, z]))
+
+    out = [
+        Part("NeckHigh", at(0, -0.06, 0.0), at(0, 0.0, 0.0), 0.074, 0.066, SKIN),
+        Part("Skull", at(0, 0.030, 0.010), at(0, 0.095, 0.002), 0.080, 0.092, SKIN, 1.08),
+        Part("Skull", at(0, -0.005, 0.056), at(0, -0.085, 0.070), 0.064, 0.026, BEARD),
+        Part("Skull", at(0, 0.066, 0.094), at(0, 0.040, 0.114), 0.013, 0.020, SKIN),
+        Part("Skull", at(0, 0.118, 0.0), at(0, 0.122, 0.0), 0.022, 0.022, HAT),
+        Part("Skull", at(-0.062, 0.124, 0.0), at(0.062, 0.124, 0.0), 0.026, 0.026, HAT, 5.4),
+        Part("Skull", at(0, 0.137, -0.004), at(0, 0.205, -0.008), 0.094, 0.070, HAT),
+    ]
+    for _, s in ferrykeeper.SIDES:
+        out += [
+            Part("Skull", at(s * 0.036, 0.064, 0.0905), at(s * 0.039, 0.064, 0.0893), 0.0095, 0.0095, EYE),
+            Part("Skull", at(s * 0.020, 0.084, 0.097), at(s * 0.056, 0.081, 0.082), 0.0095, 0.0075, BEARD),
+            Part("Skull", at(s * 0.006, 0.021, 0.104), at(s * 0.044, 0.006, 0.086), 0.0150, 0.0100, BEARD),
+            Part("Skull", at(s * 0.084, 0.070, 0.010), at(s * 0.074, 0.010, 0.030), 0.0150, 0.0200, BEARD),
+            Part("Skull", at(s * 0.092, 0.048, -0.004), at(s * 0.095, 0.074, -0.008), 0.015, 0.020, SKIN),
+        ]
     return out
 
 
@@ -83,7 +108,12 @@ def _hand(place: dict[str, Array], side: str) -> list[Part]:
 
 
 def meshes(skeleton: Skeleton) -> tuple[Mesh, ...]:
-    """Body and two hands, skinned to the skeleton."""
+    """Body, head and two hands, skinned to the skeleton."""
     place = {n: skeleton.rest_model[1][i] for n, i in skeleton.index.items()}
     body = skinned(skeleton, _body(place), 0.025, 0.009, 0.038)
-    return (body, *(skinned(skeleton, _hand(place, side), 0.0098, 0.0032, 0.009) for side, _ in ferrykeeper.SIDES))
+    head = skinned(skeleton, _head(place), 0.0135, 0.0045, 0.03)
+    return (
+        body,
+        head,
+        *(skinned(skeleton, _hand(place, side), 0.0098, 0.0032, 0.009) for side, _ in ferrykeeper.SIDES),
+    )

@@ -15,6 +15,7 @@ DARK = (0.06, 0.08, 0.11)
 PALE = (0.62, 0.64, 0.62)
 BEAK = (0.66, 0.44, 0.10)
 LEG = (0.34, 0.30, 0.20)
+EYE = (0.85, 0.62, 0.05)
 
 
 def _parts(place: dict[str, Array]) -> list[Part]:
@@ -35,6 +36,10 @@ def _parts(place: dict[str, Array]) -> list[Part]:
     line = [place["breast"] + [0, 0.02, 0.03], *(place[f"neck_{i}"] for i in range(1, 8)), place["head"]]
     for i in range(1, 8):
         out.append(Part(f"neck_{i}", line[i], line[i + 1], widths[i - 1], widths[min(i, 6)] * 0.95, PALE))
+    for _, s in SIDES:
+        out.append(
+            Part("head", at("head", s * 0.020, 0.010, 0.018), at("head", s * 0.021, 0.010, 0.020), 0.0085, 0.0085, EYE)
+        )
     for side, s in SIDES:
         w = [place[f"wing_{i}_{side}"] for i in (1, 2, 3)]
         feather = place[f"tail_feather_{side}"]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 from skimage.measure import marching_cubes
 
 from reflexa.motion import quat
@@ -74,10 +75,15 @@ def _surface(parts: list[Part], step: float, blend: float) -> tuple[Array, Array
 
 def skinned(skeleton: Skeleton, parts: list[Part], step: float, blend: float, falloff: float) -> Mesh:
     """One mesh over parts. step: the grid's spacing; blend: how far parts flow into each other; falloff: how softly the
-    skin passes from joint to joint; all in metres."""
+    skin passes from joint to joint; all in metres. What would reach below the floor is cut off flat; colours meet at an edge."""
     vertices, normals, triangles = _surface(parts, step, blend)
+    under = vertices[:, 1] < 0
+    vertices[under, 1], normals[under] = 0.0, [0.0, -1.0, 0.0]
+    palette = list(dict.fromkeys(p.colour for p in parts))
+    own = [np.min([_distance(vertices, p) for p in parts if p.colour == c], axis=0) for c in palette]
+    vertices, normals, faces, shade = _cut(vertices, normals, triangles.astype(np.int64), np.stack(own, axis=-1))
+    colours = np.array(palette)[shade]
     distances = np.stack([_distance(vertices, p) for p in parts], axis=-1)
-    colours = np.array([p.colour for p in parts])[np.argmin(distances, axis=-1)]
     per_joint = np.full((len(vertices), len(skeleton)), np.inf)
     for i, part in enumerate(parts):
         j = skeleton.index[part.joint]
@@ -93,7 +99,62 @@ def skinned(skeleton: Skeleton, parts: list[Part], step: float, blend: float, fa
     bind = np.tile(np.eye(4), (len(skeleton), 1, 1))
     bind[:, :3, :3] = np.swapaxes(quat.to_matrix(turned), -1, -2)
     bind[:, :3, 3] = -np.einsum("jab,jb->ja", bind[:, :3, :3], placed)
-    return Mesh(vertices, normals, triangles.astype(np.uint32), order.astype(np.uint16), weights, bind, colours)
+    return Mesh(vertices, normals, faces.astype(np.uint32), order.astype(np.uint16), weights, bind, colours)
+
+
+def _cut(
+    vertices: Array, normals: Array, triangles: NDArray[np.int64], away: Array
+) -> tuple[Array, Array, NDArray[np.int64], NDArray[np.int64]]:
+    """A mesh cut where one colour passes into another, with vertices of their own on either side; and each vertex's colour.
+
+    away ``(vertices, colours)``: how far each vertex is from what has a colour; the nearest one's it has.
+    """
+    nearest = np.argmin(away, axis=-1)
+    points, turned = list(vertices), list(normals)
+    found: dict[tuple[int, int], int] = {}
+    made: dict[tuple[int, int], int] = {}
+    faces: list[tuple[int, int, int]] = []
+    shade: list[int] = []
+    origin: list[int] = []
+
+    def of(vertex: int, colour: int) -> int:
+        """The vertex in a colour."""
+        key = vertex, colour
+        if key not in found:
+            found[key] = len(shade)
+            shade.append(colour)
+            origin.append(vertex)
+        return found[key]
+
+    def between(a: int, b: int) -> int:
+        """The point on an edge where both ends' colours are as far."""
+        key = min(a, b), max(a, b)
+        if key not in made:
+            a, b = key
+            p, q = nearest[a], nearest[b]
+            at_a, at_b = away[a, q] - away[a, p], away[b, p] - away[b, q]
+            t = float(np.clip(at_a / max(at_a + at_b, 1e-12), 0.02, 0.98))
+            made[key] = len(points)
+            points.append(vertices[a] + t * (vertices[b] - vertices[a]))
+            n = normals[a] + t * (normals[b] - normals[a])
+            turned.append(n / max(float(np.linalg.norm(n)), 1e-12))
+        return made[key]
+
+    for triangle in triangles.tolist():
+        colours = [int(nearest[v]) for v in triangle]
+        if len(set(colours)) == 1:
+            faces.append(tuple(of(v, colours[0]) for v in triangle))  # type: ignore[arg-type]
+        elif len(set(colours)) == 2:
+            alone = next(i for i in range(3) if colours.count(colours[i]) == 1)
+            a, b, c = (triangle[(alone + k) % 3] for k in range(3))
+            one, two = colours[alone], colours[(alone + 1) % 3]
+            x, y = between(a, b), between(a, c)
+            faces.append((of(a, one), of(x, one), of(y, one)))
+            faces += [(of(x, two), of(b, two), of(c, two)), (of(x, two), of(c, two), of(y, two))]
+        else:
+            faces.append(tuple(of(v, colours[0]) for v in triangle))  # type: ignore[arg-type]
+    order = np.array(origin)
+    return np.array(points)[order], np.array(turned)[order], np.array(faces), np.array(shade)
 
 
 def _along_hierarchy(skeleton: Skeleton, pull: Array) -> Array:

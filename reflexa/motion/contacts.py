@@ -34,16 +34,17 @@ def standing(
     return out
 
 
-# A point that leaves its place by less than this from frame to frame, metres, is held there: nothing captured is so still.
-_HELD = 2e-5
+# A point that leaves its place by less than this from frame to frame, metres, is held there: nothing captured is so still. A
+# foot has been held that is for this share of the time.
+_HELD, _MOSTLY = 2e-5, 0.52
 
 
 def as_held(tracks: list[Array], stands: list[NDArray[np.bool_]], least: int) -> list[NDArray[np.bool_]]:
     """When points of one foot stand ``(frames,)`` each, where the foot has been held still already: then as it was held, not a
     frame more that has come near to standing since.
 
-    A span in which one point after the other is exactly still all through, but for ``least`` frames here and there, has been
-    held. tracks ``(frames, 3)`` each.
+    A span in which one point after the other is exactly still all through, but for less than ``least`` frames here and there,
+    has been held. tracks ``(frames, 3)`` each.
     """
     exactly = []
     for track in tracks:
@@ -57,7 +58,7 @@ def as_held(tracks: list[Array], stands: list[NDArray[np.bool_]], least: int) ->
     for first, last in spans(np.any(stands, axis=0)):
         own = slice(first, last + 1)
         gaps = spans(~any_exactly[own])
-        if any_exactly[own].any() and all(b - a < least for a, b in gaps):
+        if any_exactly[own].mean() > _MOSTLY and all(b - a < least for a, b in gaps):
             for point, still in zip(out, exactly, strict=True):
                 point[own] = still[own]
     return out

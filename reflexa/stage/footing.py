@@ -101,7 +101,7 @@ def footing(
     if on_spot and low and made_on_spot(stand, heights, leg):
         stand = _on_spot(long, heights, by, clip.rate)
     least = by.frames(clip.rate)
-    stand = {side: contacts.as_held(long[side], stand[side], least) for side in found}
+    stand = {side: contacts.as_held(long[side], stand[side], 2 * least) for side in found}
     own = slice(pad, pad + clip.frames)
     out = {}
     for side, sole in found.items():
@@ -152,9 +152,9 @@ def level_of(clip: Clip, rig: Rig, stage: Stage = EMPTY) -> float:
         return 0.0
     leg = max(leg_length(rig), 1e-6)
     standing = np.concatenate([h[f.stands] for h, f in zip(over, feet, strict=True)])
-    return (
-        float(np.clip(np.median(standing), -_MOST_OFF * leg, _MOST_OFF * leg)) if len(standing) else _level(over, leg)
-    )
+    level = float(np.median(standing)) if len(standing) else np.inf
+    # Higher up it stands on something that nobody has put there.
+    return level if abs(level) <= _MOST_OFF * leg else _level(over, leg)
 
 
 def _level(heights: list[Array], leg: float) -> float:

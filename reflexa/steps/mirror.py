@@ -99,10 +99,10 @@ def mirror(clip: Clip, rig: Rig, settings: MirrorSettings) -> Clip:
         rotations[:, taking], translations[:, taking] = out.rotations[:, taking], out.translations[:, taking]
         out = clip.with_motion(quat.continuous(rotations), translations)
     if settings.half_cycle and out.frames > 2:
-        away, turned = cycle.opening(clip, rig.travel_joint)
-        if away > _CLOSES or turned > _CLOSES_TURN:
+        gap, turned = cycle.opening(clip, rig.travel_joint)
+        if gap > _CLOSES or turned > _CLOSES_TURN:
             raise RecipeError(
-                f"{clip.name!r} does not close: its end is {100 * away:.0f} cm and {np.degrees(turned):.0f}° from its start, so "
+                f"{clip.name!r} does not close: its end is {100 * gap:.0f} cm and {np.degrees(turned):.0f}° from its start, so "
                 "it cannot be shifted by half a cycle",
                 advice="Switch 'Shift by half a cycle' off, or give it a clip that is a loop.",
             )

@@ -16,9 +16,7 @@ import pytest
 
 from reflexa.errors import ReadError
 from reflexa.formats import WriteOptions, encode, read
-from reflexa.formats.gltf.animation import unit_rotations
 from reflexa.formats.gltf.container import load, to_glb
-from reflexa.formats.gltf.write import _accessors_named
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip, Event
 from reflexa.rig import analyse
@@ -389,71 +387,3 @@ def test_a_huge_hierarchy_is_refused(tmp_path: Path) -> None:
     json_["nodes"] = [{"children": [i + 1]} for i in range(100_000)] + [{}]
     with pytest.raises(ReadError, match="more than the 10,000 joints"):
         read_made(tmp_path, json_, data)
-
-
-# Files that others split, or read wrongly ----------------------------------------------------------------------
-
-
-def split_by_node(clip: Clip, rig, path: Path) -> None:
-    """A clip as a tool writes it that makes an animation of every node."""
-    path.write_bytes(encode([clip], rig, "glb"))
-    file = load(path)
-    (one,) = file.items("animations")
-    by_node: dict[int, dict] = {}
-    for c in one["channels"]:
-        own = by_node.setdefault(
-            c["target"]["node"], {"name": f"wave_{c['target']['node']}", "channels": [], "samplers": []}
-        )
-        own["channels"].append({**c, "sampler": len(own["samplers"])})
-        own["samplers"].append(one["samplers"][c["sampler"]])
-    file.json["animations"] = list(by_node.values())
-    path.write_bytes(to_glb(file.json, file.buffers[0]))
-
-
-def test_animations_of_one_node_each_over_the_same_time_are_one_clip(tmp_path: Path) -> None:
-    rig = rigs.rig(1, 1)
-    clip = rigs.clip(rig, 1, 30)
-    (tmp_path / "one.glb").write_bytes(encode([clip], rig, "glb"))
-    clip = read(tmp_path / "one.glb").clips[0]
-    split_by_node(rigs.clip(rig, 1, 30), rig, tmp_path / "split.glb")
-    found = read(tmp_path / "split.glb")
-    assert len(found.clips) == 1 and found.clips[0].name == "wave" and any("one clip" in w for w in found.warnings)
-    assert np.abs(found.clips[0].model[1] - clip.model[1]).max() < 1e-5
-    mirrored = apply(make("mirror"), found.clips[0], found.rig)
-    (tmp_path / "out.glb").write_bytes(encode([mirrored], found.rig, "glb", found))
-    again = read(tmp_path / "out.glb")
-    assert len(again.clips) == 1 and np.abs(again.clips[0].model[1] - mirrored.model[1]).max() < 1e-5
-
-
-def test_a_branch_that_stands_still_comes_back_too(tmp_path: Path) -> None:
-    """A figure without a skin whose root and a mark beside it never move: nothing but what is animated tells the joints."""
-    rig = rigs.rig(2, 1, extras=True)
-    clip = rigs.clip(rig, 2, 10)
-    still = np.array(clip.rotations)
-    only = rig.joint("left forearm")
-    others = [j for j in range(len(rig.skeleton)) if j != only]
-    still[:, others] = rig.skeleton.rest_rotations[others]
-    clip = clip.with_motion(still, np.tile(rig.skeleton.rest_translations, (10, 1, 1)))
-    (tmp_path / "a.glb").write_bytes(encode([clip], rig, "glb"))
-    assert set(read(tmp_path / "a.glb").rig.skeleton.names) == set(rig.skeleton.names)
-
-
-def test_a_clip_written_alone_leaves_nothing_unused_behind(tmp_path: Path) -> None:
-    source = read(DECKHAND)
-    (tmp_path / "one.glb").write_bytes(encode([source.clips[0]], source.rig, "glb", source))
-    (tmp_path / "new.glb").write_bytes(
-        encode([apply(make("mirror"), source.clips[0], source.rig)], source.rig, "glb", source)
-    )
-    for name in ("one.glb", "new.glb"):
-        file = load(tmp_path / name)
-        used = set(_accessors_named(file.json))
-        assert len(file.items("accessors")) == len(used)
-        assert read(tmp_path / name).clips[0].frames == source.clips[0].frames
-
-
-def test_rotations_have_no_component_beyond_one() -> None:
-    """Rounded to float64 the longest of a unit quaternion may be 1.0000000000000002, which validators refuse."""
-    q = np.array([[1.0000000000000002, 0.0, 0.0, 0.0], [0.6, 0.8000000000000002, 0.0, 0.0]])
-    assert np.abs(unit_rotations(q)).max() <= 1 and np.allclose(
-        np.linalg.norm(unit_rotations(q), axis=-1), 1, atol=1e-15
-    )

@@ -38,8 +38,9 @@ def moved_joints(clip: Clip, m: Match) -> tuple[dict[int, Array], tuple[str, ...
     """Joints of the target, other than pelvis and root, that leave their rest place as the source's do: how far, in their
     parent's axes ``(frames, 3)``, scaled; and the source's joints whose moves cannot be carried over."""
     source, target = standing(m.source), standing(m.target)
-    beyond = clip.translations - source.rest_translations
-    moving = np.flatnonzero(np.abs(beyond).max(axis=(0, 2)) > _STAYS)
+    low, high = clip.translations.min(axis=0), clip.translations.max(axis=0)
+    away = np.maximum(np.abs(low - source.rest_translations), np.abs(high - source.rest_translations))
+    moving = np.flatnonzero(away.max(axis=-1) > _STAYS)
     travel = {m.source.joint("root"), m.source.joint("pelvis"), *source.roots}
     whole = {int(s): int(t) for t, s in zip(m.targets[m.whole], m.below[m.whole], strict=True)}
     goal = quat.multiply(m.aligned, target.rest_model[0])
@@ -52,7 +53,8 @@ def moved_joints(clip: Clip, m: Match) -> tuple[dict[int, Array], tuple[str, ...
         if t < 0 or target.parents[t] < 0:
             lost.append(source.names[s])
             continue
-        in_model = quat.rotate(m.turn, quat.rotate(source.rest_model[0][source.parents[s]], beyond[:, s]))
+        beyond = clip.translations[:, s] - source.rest_translations[s]
+        in_model = quat.rotate(m.turn, quat.rotate(source.rest_model[0][source.parents[s]], beyond))
         out[t] = m.stride * quat.rotate(quat.conjugate(goal[target.parents[t]]), in_model)
     return out, tuple(lost)
 
