@@ -9,12 +9,13 @@ import pytest
 from scipy.spatial.transform import Rotation
 
 from quality import clips
+from reflexa.checks import CHECKS, Subject
 from reflexa.errors import RecipeError
 from reflexa.formats import read
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
-from reflexa.rig import Rig, analyse
+from reflexa.rig import Rig, analyse, girth
 from reflexa.rig.match import match, rename_map
 from reflexa.rig.notes import notes_of, set_fit, with_notes
 from reflexa.steps.rename import RenameSettings, rename
@@ -364,3 +365,28 @@ def test_hands_and_feet_that_bear_weight_are_on_the_floor(target: str) -> None:
         a, b = crawl.rig.joint(f"{side} hand"), to.joint(f"{side} hand")
         low = crawl.clip.model[1][:, a, 1] * m.rise
         assert np.abs(out.model[1][:, b, 1] - low)[low < 0.1].max() < 0.025
+
+
+def test_arms_of_a_broader_figure_go_round_its_body(deckhand_rig) -> None:
+    """A haul close to the body, onto the broad Ferrykeeper: without it a forearm is 11 cm in the coat; with it arms touch at
+    most, nothing else moves, and what is left in it is found."""
+    demo = clips.demo_rigs()
+    to, of = demo["ferrykeeper"].rig, dict(clips.demo())["deckhand: rope haul"]
+    free, _ = retarget(of.clip, of.rig, RetargetSettings(clear=False), {"k": to})
+    clear, _ = retarget(of.clip, of.rig, RetargetSettings(), {"k": to})
+
+    def deepest(clip: Clip) -> float:
+        return max(
+            float(
+                girth.depths(to, girth.arm_points(to, s, *clip.model), girth.arm_thickness(to, s), clip.model)[0].max()
+            )
+            for s in ("left", "right")
+        )
+
+    assert deepest(free) > 0.08 and deepest(clear) < 0.02
+    arms = [j for s in ("left", "right") for j in to.skeleton.below(to.joint(f"{s} upper arm"))]
+    others = [j for j in range(len(to.skeleton)) if j not in arms and to.skeleton.names[j] not in to.helpers]
+    assert np.array_equal(free.rotations[:, others], clear.rotations[:, others])
+    check = CHECKS["arms"]
+    assert [f.kind for f in check.run(Subject(free, to))] == ["arm in body"] and not check.run(Subject(clear, to))
+    assert not check.run(Subject(of.clip, of.rig)), "the source's own arms only touch"

@@ -13,11 +13,12 @@ from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.arrays import owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Posed
+from reflexa.motion.limbs import Posed, Timing
 from reflexa.rig import Rig
 from reflexa.rig.match import Match, match
 from reflexa.steps.helper_joints import snapped
 from reflexa.steps.model import Settings
+from reflexa.steps.retarget.clearance import broader, clear_arms
 from reflexa.steps.retarget.contact import Contacts, place_hands, plant_feet
 from reflexa.steps.retarget.transfer import moved_joints, transfer
 
@@ -52,6 +53,13 @@ class RetargetSettings(Settings, frozen=True):
             "pelvis: on the ground below it. pelvis, turning: that, and turned as the pelvis heads. stays: at rest.",
         ),
     ] = "source root"
+    clear: Annotated[
+        bool,
+        Meta(
+            title="Arms clear of the body",
+            description="Arms of a broader figure swing out as far as it takes to stay out of its trunk and thighs.",
+        ),
+    ] = True
     helpers: Annotated[
         bool,
         Meta(title="Helper joints follow", description="Helper joints of the target are put where their rules say."),
@@ -80,6 +88,8 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
         )
     m = match(source, target)
     posed = transfer(clip, m, settings.root)
+    if settings.clear and settings.hands == "free" and broader(m):
+        clear_arms(posed, m, Timing(clip.rate, clip.loop))
     contacts = plant_feet(posed, clip, m, settings.hands == "free") if settings.feet else Contacts()
     if settings.hands != "free":
         place_hands(posed, clip, m, settings.hands, contacts)
