@@ -113,7 +113,7 @@ def end_of(posed: Posed, l: Limb) -> Array:
     return posed.placed[:, l.middle] + quat.rotate(posed.turned[:, l.middle], l.tip)
 
 
-def reach_chain(posed: Posed, joints: list[int], goal: Array, rounds: int = 60, near: float = 1e-5) -> Array:
+def reach_chain(posed: Posed, joints: list[int], goal: Array, rounds: int = 400, near: float = 1e-5) -> Array:
     """Bend a chain of joints, from the one that stays to the end, so that the end comes to ``goal`` ``(frames, 3)``; the
     end keeps its turn. Gives the shortfall ``(frames,)`` in metres.
 

@@ -14,7 +14,7 @@ from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.soles import Sole, soles
 from reflexa.rig.stance import leg_length
-from reflexa.stage import EMPTY, Stage, surface_under
+from reflexa.stage import EMPTY, Stage, gait, surface_under
 
 Bools = NDArray[np.bool_]
 
@@ -101,6 +101,10 @@ def footing(
     if on_spot and low and made_on_spot(stand, heights, leg):
         stand = _on_spot(long, heights, by, clip.rate)
     least = by.frames(clip.rate)
+    pelvis = rig.joint("pelvis")
+    if pelvis >= 0 and clip.frames > 2:
+        body = longer(clip.model[1][:, pelvis])
+        stand = {side: gait.refined(stand[side], long[side], body, leg, clip.rate) for side in found}
     stand = {side: contacts.as_held(long[side], stand[side], 2 * least) for side in found}
     own = slice(pad, pad + clip.frames)
     out = {}
@@ -173,16 +177,17 @@ def _on_spot(
     """Standing points go back under the figure, all the same way; one that swings forward is low too, for a moment."""
     points = [(p, h) for side, pair in tracks.items() for p, h in zip(pair, heights[side], strict=True)]
     ways = [np.gradient(p[:, [0, 2]], axis=0) if len(p) > 1 else np.zeros((len(p), 2)) for p, _ in points]
-    low = [h - h.min() < 0.15 * max(float(np.ptp(h)), 1e-6) for _, h in points]
+    grounds = [float(np.percentile(h, 5)) for _, h in points]  # one frame that dips is not the ground
+    low = [h - g < 0.15 * max(float(np.ptp(h)), 1e-6) for (_, h), g in zip(points, grounds, strict=True)]
     way = np.sum([w[l].sum(axis=0) for w, l in zip(ways, low, strict=True)], axis=0)
     way = way / max(float(np.linalg.norm(way)), 1e-9)
     out: list[Bools] = []
-    for (_, h), w in zip(points, ways, strict=True):
+    for (_, h), w, ground in zip(points, ways, grounds, strict=True):
         lift = max(float(np.ptp(h)), 1e-6)
         back = w @ way
         usual = max(float(np.median(back[back > 0])) if np.any(back > 0) else 0.0, 1e-9)
         # As a "speed": how much slower than the usual way back it goes.
-        out.append(contacts.standing(h - h.min(), 1 - back / usual, 0.06 * lift, 0.55, by.slack, by.frames(rate)))
+        out.append(contacts.standing(h - ground, 1 - back / usual, 0.06 * lift, 0.55, by.slack, by.frames(rate)))
     each = iter(out)
     return {side: [next(each), next(each), next(each)] for side in tracks}
 

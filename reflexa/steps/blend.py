@@ -103,7 +103,9 @@ def blend(clip: Clip, rig: Rig, settings: BlendSettings, clips: Clips, mask: Mas
             f"{settings.clip!r} has none of this rig's joints",
             advice="Retarget it in a take of its own and blend that take.",
         )
-    of = np.array([index[s.names[j]] for j in to])
+    if mask is not None:
+        to = to[mask.weights(rig)[to] > 0]  # what it does not reach need not be computed
+    of = np.array([index[s.names[j]] for j in to], dtype=np.intp)
     at = other_frames(clip, rig, other, other_rig, settings)
     if settings.repeat:
         seen = cycle.at_moments(other, other_rig.travel_joint, at, turning=other.loop)

@@ -39,9 +39,21 @@ def test_a_rig_document_stands_in_for_a_model_and_corrects_a_clips_own_rig(tmp_p
     assert run("rig", KEEPER, "--out", document)[0] == 0
     assert run("rig", KEEPER, "--out", document)[0] == 4, "nothing is written over without being told"
     assert (
-        run("apply", WALK, "--step", "retarget", "--rig", document, "--out", tmp_path / "a", "--format", "glb")[0] == 0
+        run(
+            "apply",
+            WALK,
+            "--step",
+            "retarget:clear=false",
+            "--rig",
+            document,
+            "--out",
+            tmp_path / "a",
+            "--format",
+            "glb",
+        )[0]
+        == 0
     )
-    assert run("apply", WALK, "--step", "retarget", "--rig", KEEPER, "--out", tmp_path / "b")[0] == 0
+    assert run("apply", WALK, "--step", "retarget:clear=false", "--rig", KEEPER, "--out", tmp_path / "b")[0] == 0
     a, b = (read(tmp_path / f / "humanoid3d_walk.glb").clips[0] for f in "ab")
     assert np.abs(a.model[1] - b.model[1]).max() < 1e-5
     said = json.loads(document.read_text())

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 import pytest
 from hypothesis import given, settings
@@ -10,6 +12,7 @@ from scipy.interpolate import CubicSpline, PchipInterpolator
 
 from reflexa.motion import contacts, cycle, quat, travel
 from reflexa.motion.clip import Clip
+from reflexa.motion.resample import at_frames
 from reflexa.rig.soles import soles
 from reflexa.stage.footing import Thresholds, footing, level_of
 from tests.helpers import rigs
@@ -181,3 +184,24 @@ def test_thresholds_scale_with_the_leg() -> None:
         a, b = footing(one, large, by=by), footing(less, small, by=by)
         assert all(np.array_equal(a[s].stands, b[s].stands) for s in a)
     assert contacts.speeds(still((0, 0, 0))[0], 30).max() == 0
+
+
+# When feet strike and leave ------------------------------------------------------------------------------------------
+
+
+@pytest.mark.parametrize(("name", "within"), [("walk to the landing", 0.020), ("walk on the spot", 0.030)])
+def test_feet_strike_and_leave_when_they_do(name: str, within: float, deckhand_clips, deckhand_rig) -> None:
+    """Strikes within 20 ms (on the spot 30) and toe offs within 30 ms, as kinematic methods are judged by (Zeni et al. 2008;
+    O'Connor et al. 2007), of when the walk was keyed to strike (its events) and to leave: at 62 % of the cycle (Perry & Burnfield
+    2010: 60 to 62 %)."""
+    clip = deckhand_clips[name]
+    fine = replace(at_frames(clip, np.arange(0, clip.frames - 0.999, 0.25)), rate=120.0)
+    cycle_ = 32 / 30
+    for side, foot in footing(fine, deckhand_rig).items():
+        keyed = [e.frame / 30 for e in clip.events if e.name == f"step_{side}"]
+        keyed += [k + clip.duration for k in keyed if clip.loop]
+        for first, last in contacts.spans(foot.stands):
+            if first > 0:
+                assert min(abs(first / 120 - k) for k in keyed) <= within + 1e-9, (side, first)
+                if last < fine.frames - 1:
+                    assert abs((last + 1) / 120 - (first / 120 + 0.62 * cycle_)) < 0.030, (side, first, last)

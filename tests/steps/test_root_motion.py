@@ -81,7 +81,7 @@ def test_the_shared_walk_keeps_its_speed_within_five_percent() -> None:
     assert report(spot, rig).average < 0.15, "what is left sways"
     said = report(apply(root_motion("from feet", turn=False), spot, rig), rig)
     assert said.average == pytest.approx(0.978, rel=0.05)
-    assert 1.5 < max(s.linear for s in said.stances) < 30.0, "its ankles roll in stance, and the report says so"
+    assert 0.3 < max(s.linear for s in said.stances) < 30.0, "its ankles roll in stance, and the report says so"
 
 
 def test_the_demo_walk_has_the_timing_of_a_walk(deckhand_clips, deckhand_rig) -> None:

@@ -161,7 +161,8 @@ def _after_feet(clip: Clip, rig: Rig, s: RootMotionSettings) -> Clip:
     under = floor_under(list(points.reshape(-1, clip.frames, 3)), clip.rate)
     own = quat.rotate(unturn, quat.rotate(turn, points) + move - on_ground(start.place))
     leg = max(leg_length(rig), 1e-6)
-    stands = np.array([[f.heel_stands, f.ball_stands, f.tip_stands] for f in feet.values()])
+    # Toes that roll off the ground hold nobody.
+    stands = np.array([[f.heel_stands, f.ball_stands, np.zeros(clip.frames, dtype=bool)] for f in feet.values()])
     come = travel.from_feet(own, points[..., 1] - under, stands, leg, (clip.rate, clip.loop))
     if s.steady and clip.frames > 1:
         come = np.linspace(0, 1, clip.frames)[:, None] * come[-1]
