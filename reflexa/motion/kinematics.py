@@ -25,8 +25,29 @@ def forward(
         return _forward_scaled(parents, rotations, translations, scales)
     turned = np.empty((frames, joints, 4))
     placed = np.empty((frames, joints, 3))
-    kernels.chains.forward(parents, rotations, translations, turned, placed)
+    if frames * joints < _FEW and not kernels.at_hand("chains"):
+        _forward_few(parents, rotations, translations, turned, placed)
+    else:
+        kernels.chains.forward(parents, rotations, translations, turned, placed)
     return turned, placed
+
+
+# So few joints over all frames are quicker done, to the same bits, than the compiler is started.
+_FEW = 20_000
+
+
+def _forward_few(parents: Parents, q: Array, t: Array, turned: Array, placed: Array) -> None:
+    """All joints of one depth together."""
+    depth = np.zeros(len(parents), dtype=np.intp)
+    for joint, parent in enumerate(parents.tolist()):
+        depth[joint] = depth[parent] + 1 if parent >= 0 else 0
+    for level in (np.flatnonzero(depth == d) for d in range(int(depth.max()) + 1)):
+        above = parents[level]
+        if (above < 0).any():
+            turned[:, level], placed[:, level] = q[:, level], t[:, level]
+            continue
+        turned[:, level] = quat.multiply(turned[:, above], q[:, level])
+        placed[:, level] = quat.rotate(turned[:, above], t[:, level]) + placed[:, above]
 
 
 def _forward_scaled(parents: Parents, q: Array, t: Array, scales: Array) -> tuple[Array, Array]:

@@ -10,6 +10,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import ArrayLike
 
+from reflexa.motion import kernels
 from reflexa.motion.arrays import Array
 
 IDENTITY: Array = np.array([0.0, 0.0, 0.0, 1.0])
@@ -26,12 +27,6 @@ def normalise(q: ArrayLike) -> Array:
     length = np.linalg.norm(q, axis=-1, keepdims=True)
     good = np.isfinite(length) & (length > 1e-12)
     return np.where(good, q / np.where(good, length, 1.0), IDENTITY)
-
-
-def tidied(q: Array) -> Array:
-    """Unit length again after a few products ``(…, 4)``: one Newton step, exact to rounding where it was off by little."""
-    square = np.einsum("...c,...c->...", q, q)
-    return np.asarray(q * (1.5 - 0.5 * square)[..., None])
 
 
 def conjugate(q: ArrayLike) -> Array:
@@ -268,6 +263,14 @@ def continuous(q: ArrayLike) -> Array:
     sign = np.ones(q.shape[:-1])
     sign[1:] = np.where(np.cumsum(flips, axis=0) % 2 == 1, -1.0, 1.0)
     return np.asarray(q * sign[..., None])
+
+
+def settled(q: Array) -> Array:
+    """What came of some products ``(frames, joints, 4)``: of unit length again to rounding, and neighbours in time on one
+    hemisphere."""
+    out = np.empty(q.shape)
+    kernels.chains.settled(q, out)
+    return out
 
 
 def swing_twist(q: ArrayLike, axis: ArrayLike) -> tuple[Array, Array]:

@@ -10,7 +10,7 @@ from msgspec import Meta
 from numpy.typing import NDArray
 
 from reflexa.errors import RecipeError
-from reflexa.motion import cycle, kinematics, quat
+from reflexa.motion import cycle, kernels, kinematics, quat, travel
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
@@ -81,10 +81,9 @@ def start_heading(clip: Clip, rig: Rig) -> tuple[Array, Array]:
         clip.translations[:1],
         None if clip.scales is None else clip.scales[:1],
     )
-    delta = quat.multiply(first[0][0, joint], quat.conjugate(rig.neutral.rest_model[0][joint]))
-    ahead = quat.rotate(delta, rig.facing)
-    ahead = ahead - (ahead @ UP) * UP
-    return quat.between(rig.facing, ahead), np.asarray(first[1][0, joint])
+    own = quat.conjugate(rig.neutral.rest_model[0][joint])
+    heading = travel.headings(first[0][:, joint], quat.rotate(own, rig.facing), quat.rotate(own, UP))[0]
+    return travel.yaw(heading - np.arctan2(rig.facing[0], rig.facing[2])), np.asarray(first[1][0, joint])
 
 
 def mirror(clip: Clip, rig: Rig, settings: MirrorSettings) -> Clip:
@@ -146,16 +145,17 @@ def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
 
     parents = skeleton.parents
     has = np.flatnonzero(parents >= 0)
-    beyond = clip.translations - skeleton.rest_translations
+    rest_t = skeleton.rest_translations
     translations = np.array(clip.translations)
-    translations[:, has] = skeleton.rest_translations[has]
+    translations[:, has] = rest_t[has]
     # Only joints whose partner really moves beyond its rest need the way through model space.
-    moving = has[np.abs(beyond[:, partner[has]]).max(axis=(0, 2)) > 1e-12] if len(has) else has
+    far = np.maximum(clip.translations.max(axis=0) - rest_t, rest_t - clip.translations.min(axis=0)).max(axis=-1)
+    moving = has[far[partner[has]] > 1e-12]
     if len(moving):
         source = partner[moving]
         # A partner whose own parent is missing (one side's root) moves in the world's axes.
         above = np.where((parents[source] >= 0)[:, None], turned[:, parents[source]], quat.IDENTITY)
-        in_model = reflect_vector(quat.rotate(above, beyond[:, source]))
+        in_model = reflect_vector(quat.rotate(above, clip.translations[:, source] - rest_t[source]))
         back = quat.conjugate(new_q(parents[moving]))
         translations[:, moving] += quat.rotate(back, in_model)
     for root in skeleton.roots:
@@ -164,7 +164,8 @@ def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
     above = np.where(parents >= 0, partner[parents], -1)
     alike = (parents >= 0) & (parents[partner] == above)
     local = _reflection(normal) @ quat.left_matrix(quat.conjugate(behind[parents])) @ quat.right_matrix(behind)
-    rotations = quat.mapped(clip.rotations[:, partner], local)
+    rotations = np.empty(clip.rotations.shape)
+    kernels.chains.mapped(partner, np.arange(len(partner)), local, clip.rotations, rotations)
     other = np.flatnonzero(~alike)
     rotations[:, other] = new_q(other)
     hung = other[parents[other] >= 0]
@@ -172,7 +173,7 @@ def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
     scales = None if clip.scales is None else _scales(clip.scales, rest_q, partner, normal)
     return replace(
         clip,
-        rotations=owned(quat.continuous(quat.tidied(rotations))),
+        rotations=owned(quat.settled(rotations)),
         translations=owned(translations),
         scales=scales,
         events=tuple(replace(e, name=swap_in_text(e.name)) for e in clip.events),

@@ -112,5 +112,5 @@ def test_products_with_constants_are_matrices(rng=np.random.default_rng(5)) -> N
 def test_tidied_is_unit_again() -> None:
     q = quat.normalise(np.random.default_rng(6).normal(size=(50, 4)))
     off = q * (1 + np.linspace(-1e-7, 1e-7, 50)[:, None])
-    assert np.abs(np.linalg.norm(quat.tidied(off), axis=-1) - 1).max() < 1e-13
-    assert np.abs(quat.tidied(q) - q).max() < 1e-15
+    assert np.abs(np.linalg.norm(quat.settled(off[:, None]), axis=-1) - 1).max() < 1e-13
+    assert np.abs(quat.settled(q[:, None])[:, 0] - quat.continuous(q)).max() < 1e-15

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
@@ -14,6 +15,11 @@ if TYPE_CHECKING:
     from reflexa.motion.kernels import text as text
 
 __all__ = ["chains", "compiling", "limbs", "oscillators", "rows", "text"]
+
+
+def at_hand(name: str) -> bool:
+    """Are the kernels of that module loaded already? Whoever has little to compute need not wait for them."""
+    return f"{__name__}.{name}" in sys.modules
 
 
 def __getattr__(name: str) -> Any:

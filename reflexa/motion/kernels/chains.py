@@ -73,3 +73,18 @@ def local_turns(parents: Parents, joints: Parents, turned: Array, local: Array) 
             if parents[j] >= 0:
                 q = mul(inv(q_at(turned, f, parents[j])), q)
             local[f, j, 0], local[f, j, 1], local[f, j, 2], local[f, j, 3] = q
+
+
+@kernel(shared=0, out=1, in_order=True)
+def settled(rotations: Array, out: Array) -> None:
+    """Rotations ``(frames, joints, 4)`` of unit length again, by one Newton step, and on one hemisphere from frame to frame."""
+    for f in range(len(rotations)):
+        for j in range(rotations.shape[1]):
+            x, y, z, w = q_at(rotations, f, j)
+            by = 1.5 - 0.5 * (x * x + y * y + z * z + w * w)
+            if (
+                f > 0
+                and x * out[f - 1, j, 0] + y * out[f - 1, j, 1] + z * out[f - 1, j, 2] + w * out[f - 1, j, 3] < 0.0
+            ):
+                by = -by
+            out[f, j, 0], out[f, j, 1], out[f, j, 2], out[f, j, 3] = by * x, by * y, by * z, by * w

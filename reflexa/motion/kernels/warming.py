@@ -26,6 +26,7 @@ def warm() -> None:
     )
     joints = np.arange(3)
     kernels.chains.mapped(joints, joints, np.tile(np.eye(4), (3, 1, 1)), rotations, np.empty((2, 3, 4)))
+    kernels.chains.settled(rotations, np.empty((2, 3, 4)))
     given = np.ones((3, 2), dtype=bool)
     kernels.chains.hang(
         skeleton.parents, skeleton.rest_rotations, skeleton.rest_translations, given, *map(np.array, model)

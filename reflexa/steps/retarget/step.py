@@ -101,7 +101,7 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
         translations[:, j] = posed.translation(j)
     scales = _scales(target, clip.frames)
     out = replace(
-        clip, skeleton=target.skeleton, rotations=owned(quat.continuous(quat.tidied(rotations))),
+        clip, skeleton=target.skeleton, rotations=owned(quat.settled(rotations)),
         translations=owned(translations), scales=scales,
         known_model=(posed.turned, posed.placed) if scales is None else None,
     )  # fmt: skip
