@@ -6,10 +6,10 @@ from functools import lru_cache
 from typing import NamedTuple
 
 import numpy as np
-from numpy.typing import NDArray
 
-from reflexa.motion import quat
+from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array
+from reflexa.motion.kernels.parts import Blocks, Model
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.rig import SIDES, UP, Rig
 from reflexa.rig.stance import leg_length
@@ -99,18 +99,9 @@ def depths(rig: Rig, points: Array, thickness: float, model: tuple[Array, Array]
     """How deep points ``(points, frames, 3)``, of something so thick, are in trunk or thighs, metres ``(points, frames)``; and
     the shortest way out ``(points, frames, 3)``, unit."""
     turned, placed = model
-    deep, out = np.zeros(points.shape[:2]), np.zeros(points.shape)
-    for b in blocks(rig):
-        q = turned[:, b.joint]
-        own = quat.rotate(quat.conjugate(q), points - placed[:, b.joint]) - b.middle
-        x, y, z = (own @ axis for axis in b.axes)
-        # Round in the level; along, only between its ends.
-        share = np.hypot(x / (b.half[0] + thickness), z / (b.half[2] + thickness))
-        inside: NDArray[np.bool_] = (share < 1) & (np.abs(y) < b.half[1])
-        size = np.hypot(x, z)
-        depth = np.where(inside, size * (1 / np.maximum(share, 1e-6) - 1), 0.0)
-        more = depth > deep
-        way = (x[..., None] * b.axes[0] + z[..., None] * b.axes[2]) / np.maximum(size, 1e-9)[..., None]
-        deep = np.where(more, depth, deep)
-        out = np.where(more[..., None], quat.rotate(q, way), out)
-    return deep, out
+    all_ = blocks(rig)
+    deep, out = np.zeros((points.shape[1], len(points))), np.zeros((points.shape[1], len(points), 3))
+    if all_:
+        made = Blocks(*(np.array([b[k] for b in all_]) for k in range(4)))
+        kernels.blocks.depths(made, float(thickness), Model(turned, placed), np.swapaxes(points, 0, 1), deep, out)
+    return deep.T, np.swapaxes(out, 0, 1)

@@ -7,6 +7,7 @@ from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
 if TYPE_CHECKING:
+    from reflexa.motion.kernels import blocks as blocks
     from reflexa.motion.kernels import chains as chains
     from reflexa.motion.kernels import compiling as compiling
     from reflexa.motion.kernels import limbs as limbs
@@ -14,7 +15,7 @@ if TYPE_CHECKING:
     from reflexa.motion.kernels import rows as rows
     from reflexa.motion.kernels import text as text
 
-__all__ = ["chains", "compiling", "limbs", "oscillators", "rows", "text"]
+__all__ = ["blocks", "chains", "compiling", "limbs", "oscillators", "rows", "text"]
 
 
 def at_hand(name: str) -> bool:

@@ -26,6 +26,16 @@ class Way(NamedTuple):
     share: Array
 
 
+class Blocks(NamedTuple):
+    """Rounded blocks that go with joints: which ``(n,)``; in the joint's own axes their middles ``(n, 3)``, axes ``(n, 3, 3)``
+    (across, along, ahead, as rows) and half sizes ``(n, 3)``, metres."""
+
+    joints: Ints
+    middles: Array
+    axes: Array
+    halves: Array
+
+
 class Limb(NamedTuple):
     """Three joints of a limb, and which joints move with each bone: between root and middle, middle and end, beyond.
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.motion import kernels, kinematics, limbs, springs
+from reflexa.motion.kernels.parts import Blocks, Model
 from reflexa.motion.limb import Way, limb
 from reflexa.motion.skeleton import chain
 
@@ -27,6 +28,9 @@ def warm() -> None:
     joints = np.arange(3)
     kernels.chains.mapped(joints, joints, np.tile(np.eye(4), (3, 1, 1)), rotations, np.empty((2, 3, 4)))
     kernels.chains.settled(rotations, np.empty((2, 3, 4)))
+    deep, way = np.empty((2, 1)), np.empty((2, 1, 3))
+    block = Blocks(np.zeros(1, dtype=np.intp), np.ones((1, 3)), np.ones((1, 3, 3)), np.ones((1, 3)))
+    kernels.blocks.depths(block, 0.1, Model(*model), model[1][:, :1], deep, way)
     given = np.ones((3, 2), dtype=bool)
     kernels.chains.hang(
         skeleton.parents, skeleton.rest_rotations, skeleton.rest_translations, given, *map(np.array, model)

@@ -1,0 +1,39 @@
+"""Points inside rounded blocks that go with joints."""
+
+from __future__ import annotations
+
+import math
+
+from reflexa.motion.arrays import Array
+from reflexa.motion.kernels.compiling import kernel
+from reflexa.motion.kernels.parts import Blocks, Model
+from reflexa.motion.kernels.turns import add, dot, inv, q_at, rot, sub, times, v_at
+
+
+@kernel(shared=2, out=2)
+def depths(blocks: Blocks, thickness: float, model: Model, points: Array, deep: Array, out: Array) -> None:
+    """How deep points ``(frames, points, 3)`` are in the deepest block ``(frames, points)``, metres, and the way out of it
+    ``(frames, points, 3)``, unit. thickness: half that of what the points stand for, metres."""
+    joints, middles, axes, halves = blocks
+    turned, placed = model
+    for f in range(len(points)):
+        for p in range(points.shape[1]):
+            deep[f, p] = 0.0
+            out[f, p, 0] = out[f, p, 1] = out[f, p, 2] = 0.0
+            for b in range(len(joints)):
+                q = q_at(turned, f, joints[b])
+                own = rot(inv(q), sub(v_at(points, f, p), v_at(placed, f, joints[b])))
+                own = sub(own, (middles[b, 0], middles[b, 1], middles[b, 2]))
+                across = (axes[b, 0, 0], axes[b, 0, 1], axes[b, 0, 2])
+                along = (axes[b, 1, 0], axes[b, 1, 1], axes[b, 1, 2])
+                ahead = (axes[b, 2, 0], axes[b, 2, 1], axes[b, 2, 2])
+                x, z = dot(own, across), dot(own, ahead)
+                share = math.hypot(x / (halves[b, 0] + thickness), z / (halves[b, 2] + thickness))
+                if share >= 1.0 or abs(dot(own, along)) >= halves[b, 1]:
+                    continue
+                size = math.hypot(x, z)
+                depth = size * (1.0 / max(share, 1e-6) - 1.0)
+                if depth > deep[f, p]:
+                    deep[f, p] = depth
+                    way = rot(q, times(add(times(across, x), times(ahead, z)), 1.0 / max(size, 1e-9)))
+                    out[f, p, 0], out[f, p, 1], out[f, p, 2] = way
