@@ -283,3 +283,13 @@ def turning(clip: Clip, rig: Rig, degrees: float) -> Clip:
     step = np.diff(clip.translations[:, root], axis=0, prepend=clip.translations[:1, root])
     translations[:, root] = clip.translations[0, root] + np.cumsum(quat.rotate(turn, step), axis=0)
     return replace(clip, rotations=rotations, translations=translations, loop=True)
+
+
+def test_loops_of_one_cycle_line_up_by_their_plants(deckhand_clips, deckhand_rig) -> None:
+    """A walk and the same walk begun half a cycle later: plant for plant they are the same again."""
+    walk = deckhand_clips["walk"]
+    later = cycle.shifted(walk, deckhand_rig.travel_joint, 16)
+    at = other_frames(walk, deckhand_rig, later, deckhand_rig, make("blend", line_up="plants").settings)
+    period = walk.frames - 1
+    off = (at - (np.arange(walk.frames) - 16)) % period
+    assert np.minimum(off, period - off).max() < 1.01
