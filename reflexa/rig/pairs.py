@@ -6,6 +6,7 @@ import math
 from dataclasses import dataclass
 
 import numpy as np
+from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
@@ -118,11 +119,7 @@ def by_geometry(skeleton: Skeleton, plane: Plane, known: dict[int, int], toleran
     if len(free) < 2:
         return out
     counts = [len(c) for c in skeleton.children]
-    nearby = min(8, len(free))
-    from scipy.spatial import cKDTree
-
-    found = cKDTree(placed[free]).query(plane.reflect(placed[free]), nearby, distance_upper_bound=tolerance)
-    away, order = np.asarray(found[0]), np.asarray(found[1])
+    away, order = _nearest(placed[free], plane.reflect(placed[free]), min(8, len(free)))
 
     def taken(j: int) -> bool:
         return j in known or j in out
@@ -150,6 +147,22 @@ def by_geometry(skeleton: Skeleton, plane: Plane, known: dict[int, int], toleran
                     out[x], out[y] = y, x
                 break
     return out
+
+
+# Up to so many points everything is held against everything: quicker than a tree is imported.
+_FEW = 600
+
+
+def _nearest(points: Array, at: Array, count: int) -> tuple[Array, NDArray[np.intp]]:
+    """The nearest of points ``(n, 3)`` at each place ``(m, 3)``: how far, the nearest first, and which ``(m, count)``."""
+    if len(points) > _FEW:
+        from scipy.spatial import cKDTree
+
+        found = cKDTree(points).query(at, count)
+        return np.asarray(found[0]), np.asarray(found[1])
+    away = np.linalg.norm(at[:, None] - points, axis=-1)
+    order = np.argsort(away, axis=1, kind="stable")[:, :count]
+    return np.take_along_axis(away, order, axis=1), order
 
 
 def residual(skeleton: Skeleton, plane: Plane, left: int, right: int) -> tuple[float, float]:
