@@ -51,7 +51,7 @@ def walking(frames: int = FRAMES) -> tuple[Clip, Rig]:
 
 def ground() -> None:
     """Each step over a clip whose joint positions are known, as they are inside a take."""
-    print(f"\nThe ground, {JOINTS} joints x {FRAMES} frames (goals: plants 80 ms, root motion 20 ms)")
+    print(f"\nThe ground, {JOINTS} joints x {FRAMES} frames (goals: plants 25 ms, root motion 20 ms)")
     for frames in (FRAMES, 2 * FRAMES):
         clip, rig = walking(frames)
         _ = clip.model
@@ -108,7 +108,7 @@ def thresholds() -> None:
 
 def whole_take() -> None:
     """Everything that a take may hold: retarget, mirror, root motion, plants, three corrections, a blend."""
-    print(f"\nA whole take, {JOINTS} joints x {FRAMES} frames (goals: 150 ms cold, 30 ms after the last step changed)")
+    print(f"\nA whole take, {JOINTS} joints x {FRAMES} frames (goals: 100 ms cold, 20 ms after the last step changed)")
     clip, rig = walking()
     target = padded(demo_rig("ferrykeeper"), JOINTS)
     other = retarget(clip, rig, RetargetSettings(), {"target": target})[0]

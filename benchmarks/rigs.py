@@ -83,7 +83,7 @@ def knowing() -> None:
 
 
 def carrying() -> None:
-    print("\nRetarget with contact pass, then mirror: 80 joints x 600 frames (goal: under 60 ms warm)")
+    print("\nRetarget with contact pass, then mirror: 80 joints x 600 frames (goal: 30 ms warm)")
     source, target = padded(demo_rig("deckhand"), 80), padded(demo_rig("ferrykeeper"), 80)
     for frames in (600, 6000):
         clip = moving(source, frames)
@@ -145,7 +145,7 @@ def _beside(clip: Clip, rig: Rig, ours: float) -> None:
 
 def dragging() -> None:
     """One frame of a pulled hand, pelvis or neck: what has to be done between two pictures."""
-    print("\nA handle dragged: the pose at the playhead (goal: under 16 ms)")
+    print("\nA handle dragged: the pose at the playhead (goal: 4 ms)")
     for name, joint in (("deckhand", "hand_left"), ("deckhand", "pelvis"), ("heron", "head")):
         document = read(Path(str(files("reflexa.demo").joinpath(f"project/sources/{name}.glb"))))
         rig, clip = document.rig, document.clips[0]

@@ -43,7 +43,7 @@ def made(frames: int, joints: int = JOINTS) -> Clip:
 
 
 def forward_kinematics() -> None:
-    print(f"\nForward kinematics, {JOINTS} joints (goal: fastest measured, within 4 x copying the same arrays)")
+    print(f"\nForward kinematics, {JOINTS} joints (goal: within 1.5 x copying the same arrays)")
     for frames in SIZES:
         clip = made(frames)
         q, t = np.array(clip.rotations), np.array(clip.translations)
@@ -116,7 +116,7 @@ def _readers() -> dict[str, Callable[[Path], object]]:
 
 
 def opening_bvh() -> None:
-    print(f"\nOpening a BVH, {JOINTS} joints (goal: fastest measured, at least 10 x the pure-Python readers)")
+    print(f"\nOpening a BVH, {JOINTS} joints (goal: within a third of the fastest reader's time)")
     slow: dict[str, float] = {}
     for frames in SIZES:
         clip = made(frames)
@@ -140,7 +140,7 @@ def opening_bvh() -> None:
 
 def whole_take() -> None:
     print(
-        "\nMirror and three corrections, 80 joints x 600 frames (goals: 150 ms cold, 30 ms after the last step changed)"
+        "\nMirror and three corrections, 80 joints x 600 frames (goals: 100 ms cold, 20 ms after the last step changed)"
     )
     clip = made(600, 80)
     rig = analyse(clip.skeleton)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from dataclasses import dataclass
 
 import numpy as np
@@ -44,10 +43,6 @@ class Case:
     on_purpose: tuple[str, ...] = ()
     floor: bool = False
     factor: tuple[float, float] = (1.0, 1.0)
-    turn: Array | None = None
-
-
-Measuring = Callable[[Case], list[Measure]]
 
 
 def worst(name: str, unit: str, found: list[tuple[str, Array, float, float]]) -> list[Measure]:

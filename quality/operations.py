@@ -190,12 +190,12 @@ def look(name: str, figure: Figure) -> Found | None:
     return [Measure("look turn", m.unit, m.value, m.source, m.bound + own, m.frame, m.where) for m in found]
 
 
-def blend(space: str, name: str, figure: Figure) -> Found | None:
+def half_mirrored(mixed_in: str, name: str, figure: Figure) -> Found | None:
     """Half of the clip's own mirror image laid over it."""
     if figure.clip.frames < 4:
         return None
     other = run(make("mirror"), figure)
-    step = msgspec.structs.replace(make("blend", clip="o", space=space), weight=0.5)
+    step = msgspec.structs.replace(make("blend", clip="o", space=mixed_in), weight=0.5)
     after = run(step, figure, clips={"o": (other.clip, other.rig)})
     case = same(name, "blend", figure, after)
     return [m for each in (calm.pops, calm.spins, whole.seams) for m in each(case)]
@@ -271,8 +271,8 @@ def all_of(rigs: dict[str, Figure]) -> dict[str, Operation]:
         "goal across": partial(goal, (0.6, 0.1, 0.5)),
         "goal too far": partial(goal, (0.2, 0.1, 1.4)),
         "look round": look,
-        "half a blend": partial(blend, "local"),
-        "half a blend in model space": partial(blend, "model"),
+        "half a blend": partial(half_mirrored, "local"),
+        "half a blend in model space": partial(half_mirrored, "model"),
         "spring": partial(follow, "spring"),
         "delay": partial(follow, "delay"),
         "spring without damping": undamped,

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import numpy as np
 
+from reflexa.demo import ik
 from reflexa.demo.figure import SIDES, Place, skeleton_of
 from reflexa.demo.pose import Making
-from reflexa.motion import ik, kinematics, quat
+from reflexa.motion import kinematics, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, Event
 from reflexa.motion.skeleton import Skeleton

@@ -11,8 +11,8 @@ from dataclasses import dataclass, field
 
 import numpy as np
 
-from reflexa.demo import deckhand
-from reflexa.motion import ik, kinematics, quat
+from reflexa.demo import deckhand, ik
+from reflexa.motion import kinematics, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, Event
 from reflexa.motion.skeleton import Skeleton

@@ -62,6 +62,12 @@ def eased_slopes(times: Array, values: Array) -> Array:
     return slopes
 
 
+def smoothstep(x: Array) -> Array:
+    """0 below 0, 1 above 1, level at both, and half way at a half."""
+    u = np.clip(x, 0.0, 1.0)
+    return np.asarray(u * u * (3 - 2 * u))
+
+
 def hermite(a: Array, b: Array, ma: Array, mb: Array, s: Array) -> Array:
     """Cubic from ``a`` to ``b`` with slopes per unit of ``s`` in [0, 1] (glTF 2.0 appendix C, cubic spline)."""
     # Written as a way from a, so that equal ends with flat slopes give exactly their value.

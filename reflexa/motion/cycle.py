@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from typing import TypeVar
 
 import numpy as np
+from numpy.typing import NDArray
 
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array, owned
@@ -67,6 +69,44 @@ def continued(places: Array, turn: Array, move: Array, frames: int) -> Array:
         p = quat.rotate(turns, places[inside]) + moves
         out = [p, *out] if at is before else [*out, p]
     return np.concatenate(out)
+
+
+Kind = TypeVar("Kind", bound=np.generic)
+
+
+@dataclass(frozen=True, eq=False)
+class Unrolled:
+    """Tracks of a loop carried on over ``pad`` frames on either side, so that what happens at its seam is seen whole; those of
+    other clips as they are (pad 0). turn, move: of a cycle's travel."""
+
+    frames: int
+    pad: int
+    turn: Array
+    move: Array
+
+    def track(self, places: Array, moving: bool = True) -> Array:
+        """A track ``(frames, 3)``, longer; moving: off, it only turns from cycle to cycle."""
+        if not self.pad:
+            return places
+        return continued(places, self.turn, self.move if moving else np.zeros(3), self.pad)
+
+    def values(self, over: NDArray[Kind]) -> NDArray[Kind]:
+        """Values ``(frames, …)``, longer: the same in every cycle."""
+        if not self.pad:
+            return over
+        return np.concatenate([over[-1 - self.pad : -1], over, over[1 : 1 + self.pad]])
+
+    @property
+    def own(self) -> slice:
+        """The clip's own part of what was made longer."""
+        return slice(self.pad, self.pad + self.frames)
+
+
+def unrolled(clip: Clip, joint: int, pad: int) -> Unrolled:
+    """How a clip's tracks go on beyond its ends, by up to a cycle. joint: the one that carries the figure."""
+    if not clip.loop or clip.frames < 3:
+        return Unrolled(clip.frames, 0, np.array(quat.IDENTITY), np.zeros(3))
+    return Unrolled(clip.frames, min(pad, clip.frames - 1), *seam(clip, joint))
 
 
 def repeated(clip: Clip, travel: int, count: int) -> Clip:

@@ -106,11 +106,19 @@ def on_the_way(posed: Posed, l: Limb, way: Way, hinge: Array, soft: float = SOFT
     return out
 
 
-def end_of(posed: Posed, l: Limb) -> Array:
-    """Where a limb ends ``(frames, 3)``."""
+def limb_end(model: tuple[Array, Array], l: Limb) -> Array:
+    """Where a limb ends ``(…, 3)``: at its last joint, or at the end site of the one before.
+
+    model: rotations ``(…, joints, 4)`` and places ``(…, joints, 3)``."""
+    turned, placed = model
     if l.end >= 0:
-        return posed.placed[:, l.end].copy()
-    return posed.placed[:, l.middle] + quat.rotate(posed.turned[:, l.middle], l.tip)
+        return placed[..., l.end, :]
+    return np.asarray(placed[..., l.middle, :] + quat.rotate(turned[..., l.middle, :], l.tip))
+
+
+def end_of(posed: Posed, l: Limb) -> Array:
+    """Where a limb of a figure that is being worked on ends now ``(frames, 3)``."""
+    return np.array(limb_end((posed.turned, posed.placed), l))
 
 
 def reach_chain(posed: Posed, joints: list[int], goal: Array, rounds: int = 400, near: float = 1e-5) -> Array:
@@ -156,10 +164,14 @@ def _along(v: Array, length: Array) -> Array:
     return np.asarray(v * (length / np.maximum(size, 1e-12))[:, None])
 
 
-def turn_about(posed: Posed, joints: NDArray[np.intp], pivot: Array, turn: Array) -> None:
-    """Turn joints about a point ``(frames, 3)`` by model-space rotations ``(frames, 4)``, as one piece."""
-    posed.turned[:, joints] = quat.multiply(turn[:, None], posed.turned[:, joints])
-    posed.placed[:, joints] = pivot[:, None] + quat.rotate(turn[:, None], posed.placed[:, joints] - pivot[:, None])
+def turn_about(
+    posed: Posed, joints: NDArray[np.intp], pivot: Array, turn: Array, at: NDArray[np.intp] | None = None
+) -> None:
+    """Turn joints about a point ``(frames, 3)`` by model-space rotations ``(frames, 4)``, as one piece; at: at these frames
+    alone, for which pivot and turn are."""
+    own = (slice(None), joints) if at is None else np.ix_(at, joints)
+    posed.turned[own] = quat.multiply(turn[:, None], posed.turned[own])
+    posed.placed[own] = pivot[:, None] + quat.rotate(turn[:, None], posed.placed[own] - pivot[:, None])
 
 
 def look(posed: Posed, joints: list[int], shares: list[float], ahead: Array, target: Array) -> None:
@@ -224,7 +236,7 @@ def _followed(model: tuple[Array, Array], wanted: list[tuple[Limb, Array, Array]
     n = len(model[0])
     above, below = np.zeros(n), np.full(n, _UNWILLING**2)
     for l, goal, weight in wanted:
-        root, middle, end = model[1][:, l.root], model[1][:, l.middle], _end(model, l)
+        root, middle, end = model[1][:, l.root], model[1][:, l.middle], limb_end(model, l)
         upper, lower = (np.linalg.norm(v, axis=-1) for v in (middle - root, end - middle))
         now, then = np.linalg.norm(end - root, axis=-1), np.linalg.norm(goal - root, axis=-1)
         # By the law of cosines: how much the bend changes for a change of the distance.
@@ -234,15 +246,9 @@ def _followed(model: tuple[Array, Array], wanted: list[tuple[Limb, Array, Array]
         upright = (root - goal)[:, 1] / np.maximum(then, 1e-9)
         above += weight * swings**2 * upright * (then - now)
         below += weight * swings**2 * upright**2
-    longest = max((float(np.linalg.norm(model[1][0, l.end] - model[1][0, l.root])) for l, *_ in wanted), default=0.0)
+    longest = max((float(np.linalg.norm(limb_end(model, l)[0] - model[1][0, l.root])) for l, *_ in wanted), default=0.0)
     down = np.clip(above / below, -MOST_SINK * longest, MOST_SINK * longest)
     return gaussian(down, 0.05 * timing.rate, timing.loop) if np.abs(down).max(initial=0.0) > 1e-9 else np.zeros(n)
-
-
-def _end(model: tuple[Array, Array], l: Limb) -> Array:
-    if l.end >= 0:
-        return model[1][:, l.end]
-    return np.asarray(model[1][:, l.middle] + quat.rotate(model[0][:, l.middle], l.tip))
 
 
 def too_far(model: tuple[Array, Array], l: Limb, goal: Array, down: Array, straight: float) -> Array:
@@ -251,7 +257,7 @@ def too_far(model: tuple[Array, Array], l: Limb, goal: Array, down: Array, strai
     down ``(frames,)``: how far it has gone already. straight: share of its length to which the limb may stretch; one that is
     stretched further already may stay so.
     """
-    root, middle, end = model[1][:, l.root], model[1][:, l.middle], _end(model, l)
+    root, middle, end = model[1][:, l.root], model[1][:, l.middle], limb_end(model, l)
     longest = float((np.linalg.norm(middle - root, axis=-1) + np.linalg.norm(end - middle, axis=-1)).mean())
     room = np.maximum(straight * longest, np.linalg.norm(end - root, axis=-1))
     away = root - goal

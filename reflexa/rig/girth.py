@@ -10,6 +10,7 @@ import numpy as np
 from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.parts import Blocks, Model
+from reflexa.motion.limbs import limb_end
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.rig import SIDES, UP, Rig
 from reflexa.rig.stance import leg_length
@@ -71,7 +72,7 @@ def arm_thickness(rig: Rig, side: str) -> float:
     points = _skin_of(rig, joint, turned, placed) if joint >= 0 else np.empty((0, 3))
     if l is None or len(points) < 8:
         return 0.03 * leg_length(rig)
-    end = placed[l.end] if l.end >= 0 else placed[l.middle] + quat.rotate(turned[l.middle], l.tip)
+    end = limb_end((turned, placed), l)
     way = (end - placed[joint]) / max(float(np.linalg.norm(end - placed[joint])), 1e-9)
     off = points - placed[joint]
     return float(np.median(np.linalg.norm(off - (off @ way)[:, None] * way, axis=-1)))
@@ -91,7 +92,7 @@ def arm_points(rig: Rig, side: str, turned: Array, placed: Array) -> Array | Non
     if l is None:
         return None
     elbow = placed[:, l.middle]
-    end = placed[:, l.end] if l.end >= 0 else elbow + quat.rotate(turned[:, l.middle], l.tip)
+    end = limb_end((turned, placed), l)
     return np.stack([elbow + a * (end - elbow) for a in _ALONG])
 
 

@@ -41,7 +41,7 @@ def made_to_bend(rig: Rig, end: str) -> Array:
     assert l is not None
     turned, placed = rig.neutral.rest_model
     a, b = placed[l.root], placed[l.middle]
-    c = placed[l.end] if l.end >= 0 else b + quat.rotate(turned[l.middle], l.tip)
+    c = limbs.limb_end((turned, placed), l)
     along = c - a
     off = b - a - (b - a) @ along / max(float(along @ along), 1e-12) * along
     if np.linalg.norm(off) < 0.01 * np.linalg.norm(along):

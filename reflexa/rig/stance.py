@@ -78,11 +78,6 @@ def standing(rig: Rig) -> Skeleton:
     return Skeleton(s.names, s.parents, quat.normalise(rotations), translations, s.rest_scales)
 
 
-def floor_under(rig: Rig, side: str) -> float:
-    """The height of the floor that a foot stands on, in the figure's neutral pose, metres."""
-    return float(rig.neutral.rest_model[1][rig.joint(f"{side} foot"), 1]) - stand_of(rig, side).height
-
-
 def as_it_stands(rig: Rig, clips: Iterable[Clip]) -> Rig:
     """The rig with what its clips tell of how its feet stand, where no skin shows it."""
     leg = leg_length(rig)

@@ -73,14 +73,9 @@ def footing(
         return {}
     tracks = {side: _points(sole, clip) for side, sole in found.items()}
     # A loop is looked at round its seam: what begins at its end goes on at its start.
-    pad = min(clip.frames - 1, max(8, round(clip.rate / 2))) if clip.loop else 0
-    turn, move = cycle.seam(clip, rig.travel_joint) if pad else (np.zeros(4), np.zeros(3))
-
-    def longer(track: Array) -> Array:
-        return cycle.continued(track, turn, move, pad) if pad else track
-
-    long = {side: [longer(p) for p in points] for side, points in tracks.items()}
-    when = np.mod(np.arange(-pad, clip.frames + pad), max(clip.frames - 1, 1)) if pad else None
+    loop = cycle.unrolled(clip, rig.travel_joint, max(8, round(clip.rate / 2)))
+    long = {side: [loop.track(p) for p in points] for side, points in tracks.items()}
+    when = loop.values(np.arange(clip.frames)) if loop.pad else None
     under = floor_under([p for points in long.values() for p in points[:2]], clip.rate) if floor == "feet" else None
     heights = {
         side: [
@@ -103,16 +98,15 @@ def footing(
     least = by.frames(clip.rate)
     pelvis = rig.joint("pelvis")
     if pelvis >= 0 and clip.frames > 2:
-        body = longer(clip.model[1][:, pelvis])
+        body = loop.track(clip.model[1][:, pelvis])
         stand = {side: gait.refined(stand[side], long[side], body, leg, clip.rate) for side in found}
     stand = {side: contacts.as_held(long[side], stand[side], 2 * least) for side in found}
-    own = slice(pad, pad + clip.frames)
     out = {}
     for side, sole in found.items():
         heel, ball, tip = stand[side]
         out[side] = Footing(
-            sole, tracks[side][0], tracks[side][1], heel[own], ball[own], _rolled_onto(tip, heel | ball)[own],
-            np.minimum(*heights[side][:2])[own], np.minimum(*speeds[side][:2])[own],
+            sole, tracks[side][0], tracks[side][1], heel[loop.own], ball[loop.own], _rolled_onto(tip, heel | ball)[loop.own],
+            np.minimum(*heights[side][:2])[loop.own], np.minimum(*speeds[side][:2])[loop.own],
         )  # fmt: skip
     return out
 

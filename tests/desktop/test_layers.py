@@ -232,6 +232,27 @@ def test_a_layer_that_replaces_says_what_it_does_in_its_panel(demo, qtbot) -> No
     assert np.array_equal(session.result.rotations[:, j], np.tile(session.rig.skeleton.rest_rotations[j], (73, 1)))
 
 
+def test_a_body_that_is_held_back_by_its_legs_says_so_in_its_panel(demo, qtbot) -> None:
+    """Pulled up by 40 cm, feet that stay: which joint, how far short in centimetres, where, and what to do."""
+    session = demo.session
+    session.open_take("Haul, port side")
+    ready(qtbot, demo)
+    line.add(session, "correction")
+    ready(qtbot, demo)
+    track = Track(
+        "pelvis", (Key(0), Key(30, move=(0.0, 0.4, 0.0)), Key(60)), space="world", drives="body", stay=("feet",)
+    )
+    line.edit_layer(session, "pull", CorrectionSettings(tracks=(track,)))
+    ready(qtbot, demo)
+    panel = demo.settings.findChild(CorrectionPanel)
+    assert panel.note.isVisible()
+    assert "pelvis stays " in panel.note.text() and " cm short at frame 3" in panel.note.text()
+    assert "a leg is straight" in panel.note.text() and "Pull it less" in panel.note.text()
+    demo.commands.run("undo")
+    ready(qtbot, demo)
+    assert "short" not in demo.settings.findChild(CorrectionPanel).note.text()
+
+
 def test_a_step_is_turned_into_a_layer_of_keys_and_back(demo, qtbot) -> None:
     window, session = demo, demo.session
     new_take(window, qtbot, "deckhand.glb", "lantern idle")

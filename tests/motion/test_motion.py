@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 from scipy.interpolate import CubicHermiteSpline, PchipInterpolator
 from scipy.spatial.transform import Rotation, Slerp
 
+from reflexa.demo import ik
 from reflexa.formats import read
-from reflexa.motion import curves, ik, kinematics, quat, resample, tracks
+from reflexa.motion import curves, kinematics, quat, resample, tracks
 from reflexa.motion.clip import Event
 from reflexa.motion.skeleton import Skeleton, chain
 from tests.helpers import rigs

@@ -11,8 +11,9 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from reflexa.checks import findings
+from reflexa.demo import ik
 from reflexa.errors import RecipeError
-from reflexa.motion import ik, quat
+from reflexa.motion import quat
 from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig, analyse

@@ -25,6 +25,7 @@ from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.dress import dressed, named
 from reflexa.steps.correction import (
+    CorrectionReport,
     Key,
     Track,
     change_keys,
@@ -60,6 +61,16 @@ def _listed(frames: list[int]) -> str:
     return ", ".join(map(str, frames[:4])) + (f" and {len(frames) - 4} more" if len(frames) > 4 else "")
 
 
+def _held_back(report: object) -> str:
+    if not isinstance(report, CorrectionReport):
+        return ""
+    return "".join(
+        f" {h.joint} stays {h.metres * 100:.1f} cm short at frame {h.frame}: a leg is straight. Pull it less, or let it move "
+        "“the body”, feet along."
+        for h in report.held_back
+    )
+
+
 class CorrectionPanel(StepPanel):
     """Typing a number sets the key at the playhead, with neutral keys around it."""
 
@@ -91,6 +102,8 @@ class CorrectionPanel(StepPanel):
                 grid.addWidget(box, row, axis + 1)
                 self.fields.append(field)
         column.addLayout(grid)
+        self.note = named(QLabel(wordWrap=True), "warn")
+        column.addWidget(self.note)
         self._add_choices()
         self._add_swing()
         self._add_keys()
@@ -146,8 +159,6 @@ class CorrectionPanel(StepPanel):
         row.addWidget(self.neutral)
         row.addWidget(self.delete)
         self.column.addLayout(row)
-        self.note = named(QLabel(wordWrap=True), "warn")
-        self.column.addWidget(self.note)
 
     # State ----------------------------------------------------------------------------------------------------
 
@@ -179,6 +190,7 @@ class CorrectionPanel(StepPanel):
         beyond = sorted({k.frame for t in settings.tracks for k in t.keys if k.frame >= session.frames})
         if beyond:
             said += f" Keys beyond the clip's last frame ({session.frames - 1}) still lead there: at {_listed(beyond)}."
+        said += _held_back(session.report)
         self.note.setText(said.strip())
         self.note.setVisible(bool(said))
         swing = 0.0

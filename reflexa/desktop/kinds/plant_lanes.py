@@ -306,4 +306,6 @@ def _said(plant: Plant | None, part: str) -> str:
             text += f"; on the heel until {plant.ball_from}"
         if plant.heel_to < plant.last:
             text += f"; on the ball from {plant.heel_to}"
+        if plant.ball_to < plant.last:
+            text += f"; on the tip of the toes from {plant.ball_to}"
     return text + {"ball": ". Drag: when the ball comes down", "heel": ". Drag: when the heel lifts"}.get(part, "")

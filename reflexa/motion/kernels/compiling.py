@@ -60,7 +60,6 @@ class Kernel(Generic[P]):
     """
 
     def __init__(self, f: Callable[P, None], shared: int, out: int, in_order: bool) -> None:
-        self.plain = f
         self._compiled: Callable[..., None] = _compiled(f)
         self._shared, self._out, self._in_order = shared, out, in_order
         self.__doc__ = f.__doc__

@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
-from reflexa.motion.kernels.compiling import kernel
+from reflexa.motion.kernels.compiling import helper, kernel
 
 Bytes = NDArray[np.uint8]
 Ints = NDArray[np.int64]
@@ -14,6 +14,17 @@ Ints = NDArray[np.int64]
 # Powers of ten that are exact in float64.
 _TENS = 10.0 ** np.arange(23)
 _MOST_DIGITS = 15  # any integer of so many digits is exact
+
+
+@helper
+def _digits(text: Bytes, at: int, whole: int, digits: int) -> tuple[int, int, int]:
+    """Digits read on from a byte: where they end (or grow too many), the integer so far, and how many count in it."""
+    while at < len(text) and 48 <= text[at] <= 57 and digits <= _MOST_DIGITS:
+        whole = whole * 10 + (text[at] - 48)
+        if whole > 0:
+            digits += 1
+        at += 1
+    return at, whole, digits
 
 
 @kernel(shared=0, out=3, in_order=True)
@@ -34,28 +45,15 @@ def numbers(text: Bytes, values: Array, others: Ints, counts: Ints) -> None:
         negative = text[at] == 45
         if negative or text[at] == 43:
             at += 1
-        whole, digits, decimals, any_digit = 0, 0, 0, False
-        while at < size and 48 <= text[at] <= 57:
-            whole = whole * 10 + (text[at] - 48)
-            any_digit = True
-            if whole > 0:
-                digits += 1
-            at += 1
-            if digits > _MOST_DIGITS:
-                break
+        first = at
+        at, whole, digits = _digits(text, at, 0, 0)
+        read, power = at - first, 0
         if at < size and text[at] == 46 and digits <= _MOST_DIGITS:
-            at += 1
-            while at < size and 48 <= text[at] <= 57:
-                whole = whole * 10 + (text[at] - 48)
-                any_digit = True
-                if whole > 0:
-                    digits += 1
-                decimals += 1
-                at += 1
-                if digits > _MOST_DIGITS:
-                    break
-        power = -decimals
-        plain = any_digit and digits <= _MOST_DIGITS
+            first = at + 1
+            at, whole, digits = _digits(text, first, whole, digits)
+            power = first - at
+            read += at - first
+        plain = read > 0 and digits <= _MOST_DIGITS
         if plain and at < size and (text[at] == 101 or text[at] == 69):
             at += 1
             down = at < size and text[at] == 45

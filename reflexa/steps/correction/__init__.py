@@ -17,13 +17,14 @@ from reflexa.steps.correction.edits import (
     with_keys,
     with_track,
 )
-from reflexa.steps.correction.kind import KIND, layer_of
+from reflexa.steps.correction.kind import KIND, CorrectionReport, layer_of
 from reflexa.steps.correction.sampling import track_at
 from reflexa.steps.correction.settings import CorrectionSettings, Key, Track
 from reflexa.steps.correction.step import aim_point, correct
 
 __all__ = [
     "KIND",
+    "CorrectionReport",
     "CorrectionSettings",
     "Key",
     "Track",

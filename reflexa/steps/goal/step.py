@@ -8,6 +8,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.motion.curves import smoothstep
 from reflexa.motion.limb import Way
 from reflexa.motion.limbs import Posed, at_frames, look, on_the_way, posed_clip, reach, reach_chain, swing, turn_about
 from reflexa.rig import Rig
@@ -116,5 +117,4 @@ def turned_to(angle: Array, most: float) -> Array:
     soft = 0.85 * most
     over = np.maximum(angle - soft, 0.0)
     turned = np.where(angle <= soft, angle, soft + (most - soft) * -np.expm1(-over / (most - soft)))
-    u = np.clip((np.pi - angle) / _BEHIND, 0.0, 1.0)
-    return np.asarray(turned * u * u * (3 - 2 * u))
+    return np.asarray(turned * smoothstep((np.pi - angle) / _BEHIND))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import replace
 
 import numpy as np
 from numpy.typing import NDArray
@@ -10,9 +10,11 @@ from numpy.typing import NDArray
 from reflexa.motion import contacts, cycle, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.motion.curves import smoothstep
+from reflexa.motion.cycle import Unrolled
 from reflexa.motion.eases import eased
 from reflexa.motion.limb import Limb
-from reflexa.motion.limbs import Posed, end_of
+from reflexa.motion.limbs import Posed, end_of, limb_end
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.match import Match
 from reflexa.rig.rig import SIDES
@@ -34,35 +36,10 @@ def eases(rate: float) -> tuple[int, int]:
     return own, own
 
 
-@dataclass(frozen=True, eq=False)
-class Round:
-    """A loop's tracks carried on over a whole cycle before and after, so that what happens at its seam is seen whole; tracks of
-    other clips as they are. turn, move: of a cycle's travel."""
-
-    frames: int
-    pad: int
-    turn: Array
-    move: Array
-
-    @classmethod
-    def of(cls, clip: Clip, m: Match) -> Round:
-        if not clip.loop or clip.frames < 3:
-            return cls(clip.frames, 0, np.array(quat.IDENTITY), np.zeros(3))
-        turn, move = cycle.seam(clip, m.source.travel_joint)
-        if quat.angle(m.turn) > 0:
-            move = quat.rotate(m.turn, move)
-        return cls(clip.frames, clip.frames - 1, turn, move * m.scale)
-
-    def longer(self, track: Array, moving: bool = True) -> Array:
-        """A track ``(frames, 3)`` with the cycles beside it; moving: off, only turned from cycle to cycle."""
-        if not self.pad:
-            return track
-        return cycle.continued(track, self.turn, self.move if moving else np.zeros(3), self.pad)
-
-    @property
-    def own(self) -> slice:
-        """The clip's own part of a longer track."""
-        return slice(self.pad, self.pad + self.frames)
+def unrolled(clip: Clip, m: Match) -> Unrolled:
+    """The source's loop over a whole cycle before and after, in the target's facing and size."""
+    own = cycle.unrolled(clip, m.source.travel_joint, clip.frames - 1)
+    return replace(own, move=quat.rotate(m.turn, own.move) * m.scale)
 
 
 Pivot = tuple[Array, Array, NDArray[np.bool_]]
@@ -98,13 +75,13 @@ def held_over(follow: Array, pivots: list[Pivot], ease: tuple[int, int]) -> Arra
     return follow + eased(offset, *ease)
 
 
-def on_floor(low: Array, round_: Round, stands: list[NDArray[np.bool_]], m: Match, rate: float) -> Array:
+def on_floor(low: Array, loop: Unrolled, stands: list[NDArray[np.bool_]], m: Match, rate: float) -> Array:
     """What it takes to bring a standing sole whose lowest point is at ``low`` ``(frames,)`` onto the floor, metres ``(frames,)``.
 
     Feet of captures stand a centimetre above or below where they should, each time anew; on another foot that is another
     centimetre. In each stance the sole is on the floor, or as high as it mostly is where that is a step.
     """
-    long = np.concatenate([low[:-1], low, low[1:]]) if round_.pad else low
+    long = loop.values(low)
     leg = max(leg_length(m.target), 1e-6)
     change = np.full((len(long), 1), np.nan)
     for first, last in contacts.spans(np.any(stands, axis=0)):
@@ -113,7 +90,7 @@ def on_floor(low: Array, round_: Round, stands: list[NDArray[np.bool_]], m: Matc
         floor = 0.0 if abs(level) < _FLOOR * leg else level
         down = own < level + _DOWN * leg
         change[first : last + 1][down, 0] = floor - own[down]
-    return np.asarray(eased(change, *eases(rate))[round_.own, 0])
+    return np.asarray(eased(change, *eases(rate))[loop.own, 0])
 
 
 # Hands ------------------------------------------------------------------------------------------------------------
@@ -126,9 +103,7 @@ def hand_track(clip: Clip, m: Match, part: str) -> Array | None:
     joint = m.source.joint(part)
     if l is None and joint < 0:
         return None
-    track = clip.model[1][:, joint]
-    if joint < 0 and l is not None:
-        track = clip.model[1][:, l.middle] + quat.rotate(clip.model[0][:, l.middle], l.tip)
+    track = clip.model[1][:, joint] if l is None else limb_end(clip.model, l)
     return np.asarray(quat.rotate(m.turn, track) * m.scale)
 
 
@@ -137,20 +112,18 @@ def bearing_hands(posed: Posed, clip: Clip, m: Match) -> dict[str, tuple[Limb, A
     much it is to be there ``(frames,)``, by how near the ground it is."""
     out = {}
     leg = leg_length(m.source) * m.rise
-    round_ = Round.of(clip, m)
+    loop = unrolled(clip, m)
     for side in SIDES:
         name = f"{side} hand"
         l, track = limb_of(m.target, name), hand_track(clip, m, name)
         if l is None or track is None or leg <= 0:
             continue
-        u = np.clip((track[:, 1] - _BEARS * leg) / ((_FREE - _BEARS) * leg), 0, 1)
-        weight = 1 - u * u * (3 - 2 * u)
+        weight = 1 - smoothstep((track[:, 1] - _BEARS * leg) / ((_FREE - _BEARS) * leg))
         if not weight.any():
             continue
-        follow, there = round_.longer(end_of(posed, l)), round_.longer(track)
-        low = np.concatenate([weight[:-1], weight, weight[1:]]) if round_.pad else weight
-        stands = (low > 0.5) & (contacts.speeds(there, clip.rate) < _SLOW * leg)
-        goal = held_over(follow, [(there, np.zeros_like(there), stands)], eases(clip.rate))[round_.own]
+        follow, there = loop.track(end_of(posed, l)), loop.track(track)
+        stands = (loop.values(weight) > 0.5) & (contacts.speeds(there, clip.rate) < _SLOW * leg)
+        goal = held_over(follow, [(there, np.zeros_like(there), stands)], eases(clip.rate))[loop.own]
         goal[:, 1] = track[:, 1]
         out[name] = l, goal, weight
     return out

@@ -3,11 +3,10 @@
 from __future__ import annotations
 
 import numpy as np
-from numpy.typing import NDArray
 
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
-from reflexa.motion.limbs import Posed, Timing, widened
+from reflexa.motion.limbs import Posed, Timing, turn_about, widened
 from reflexa.motion.smoothing import gaussian
 from reflexa.rig import girth
 from reflexa.rig.limbs import limb_of
@@ -44,17 +43,10 @@ def clear_arms(posed: Posed, m: Match, timing: Timing) -> None:
             if not deep.any():
                 break
             swing = _swing(posed.placed[:, l.root], points, deep, out, timing)
-            _turn(posed, np.concatenate([l.upper, l.lower, l.beyond]), l.root, swing)
+            at = np.flatnonzero(np.any(swing != 0, axis=1))
+            arm = np.concatenate([l.upper, l.lower, l.beyond])
+            turn_about(posed, arm, posed.placed[at, l.root], quat.from_rotvec(swing[at]), at)
             posed.loose.add(l.root)
-
-
-def _turn(posed: Posed, joints: NDArray[np.intp], about: int, swing: Array) -> None:
-    """Turn joints about another one, at the frames at which ``swing`` ``(frames, 3)``, as a rotation vector, is any."""
-    at = np.flatnonzero(np.any(swing != 0, axis=1))
-    turn, pivot = quat.from_rotvec(swing[at])[:, None], posed.placed[at, about][:, None]
-    own = np.ix_(at, joints)
-    posed.turned[own] = quat.multiply(turn, posed.turned[own])
-    posed.placed[own] = pivot + quat.rotate(turn, posed.placed[own] - pivot)
 
 
 def _swing(shoulder: Array, points: Array, deep: Array, out: Array, timing: Timing) -> Array:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.motion.curves import smoothstep
 from reflexa.motion.limb import Limb
 from reflexa.motion.limbs import Posed, Timing, end_of, given_way, hinges, reach, sink
 from reflexa.motion.smoothing import gaussian
@@ -17,7 +18,7 @@ from reflexa.rig.limbs import limb_of, made_to_bend
 from reflexa.rig.match import Match
 from reflexa.rig.rig import SIDES
 from reflexa.steps.retarget import feet as soles
-from reflexa.steps.retarget.bearing import Round, bearing_hands, eases, hand_track, held_over, on_floor
+from reflexa.steps.retarget.bearing import bearing_hands, eases, hand_track, held_over, on_floor, unrolled
 
 
 @dataclass(eq=False)
@@ -42,29 +43,29 @@ def foot_goals(posed: Posed, clip: Clip, m: Match) -> Contacts:
     foot pays with a little of its middle, led there and back while it is in the air.
     """
     out = Contacts()
-    round_ = Round.of(clip, m)
+    loop = unrolled(clip, m)
     lowest: dict[str, Array] = {}
     tracks: dict[str, list[Array]] = {}
     ways: dict[str, Array] = {}
     above: dict[str, Array] = {}
     for side, (a, b) in soles.feet(m).items():
         points = quat.rotate(m.turn, a.underside(*clip.model)) * m.scale
-        tracks[side] = [round_.longer(p) for p in points]
+        tracks[side] = [loop.track(p) for p in points]
         out.tracks[side] = points[0], points[1]
         lowest[side] = a.lowest(*clip.model) * m.rise
         ways[side] = b.underside(posed.turned, posed.placed) - posed.placed[:, b.ankle]
         above[side] = posed.placed[:, b.ankle, 1] - b.lowest(posed.turned, posed.placed)
     stands = soles.when_standing(tracks, m.source, m.stride, clip.rate)
     for side, own in ways.items():
-        longer = [round_.longer(p, moving=False) for p in own]
+        longer = [loop.track(p, moving=False) for p in own]
         middle = (tracks[side][0] + tracks[side][1] - longer[0] - longer[1]) / 2
         pivots = list(zip(tracks[side], longer, stands[side], strict=False))
-        goal = held_over(middle, pivots, eases(clip.rate))[round_.own]
-        down = 0.0 if m.same_feet else on_floor(lowest[side], round_, stands[side], m, clip.rate)
+        goal = held_over(middle, pivots, eases(clip.rate))[loop.own]
+        down = 0.0 if m.same_feet else on_floor(lowest[side], loop, stands[side], m, clip.rate)
         out.lows[side] = lowest[side] + down
         goal[:, 1] = out.lows[side] + above[side]
         out.goals[f"{side} foot"] = goal
-        out.standing[side] = stands[side][0][round_.own], stands[side][1][round_.own]
+        out.standing[side] = stands[side][0][loop.own], stands[side][1][loop.own]
     return out
 
 
@@ -107,9 +108,11 @@ def calmed(posed: Posed, l: Limb, goal: Array, timing: Timing) -> Array:
     wanted, now = np.linalg.norm(way, axis=-1), np.linalg.norm(end - root, axis=-1)
     longest = np.maximum(np.minimum(wanted, upper + lower), now)
     cosine = (longest**2 - upper**2 - lower**2) / np.maximum(2 * upper * lower, 1e-12)
-    u = np.clip((np.degrees(np.arccos(np.clip(cosine, -1, 1))) - _STIFF) / (_LOOSE - _STIFF), 0, 1)
+    bend = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
     differs = wanted - now
-    by = (1 - u * u * (3 - 2 * u)) * (gaussian(differs, _QUICK * timing.rate, timing.loop) - differs)
+    by = (1 - smoothstep((bend - _STIFF) / (_LOOSE - _STIFF))) * (
+        gaussian(differs, _QUICK * timing.rate, timing.loop) - differs
+    )
     most = _GIVES * (upper + lower)
     by = most * np.tanh(by / np.maximum(most, 1e-12))
     return np.asarray(goal + way * (by / np.maximum(wanted, 1e-9))[:, None])

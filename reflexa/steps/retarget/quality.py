@@ -16,7 +16,7 @@ from reflexa.rig.soles import soles as soles_of
 from reflexa.rig.stance import standing
 from reflexa.steps.retarget.contact import Contacts, sole_points
 from reflexa.steps.retarget.step import RetargetSettings
-from reflexa.steps.retarget.transfer import transfer, turn_of
+from reflexa.steps.retarget.transfer import moved_joints, transfer, turn_of
 
 
 @dataclass(frozen=True)
@@ -62,7 +62,7 @@ def measured(clip: Clip, made: tuple[Clip, Match, Posed, Contacts], settings: Re
     """Measure what ``run`` made of a clip."""
     out, m, posed, reached = made
     target = m.target
-    raw = transfer(clip, m, settings.root)
+    raw = transfer(clip, m, settings.root, moved_joints(clip, m)[0])
     names = target.skeleton.names
     after_points = sole_points(posed.turned, posed.placed, m)
     before_points = sole_points(raw.turned, raw.placed, m)

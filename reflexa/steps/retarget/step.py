@@ -87,7 +87,8 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
             advice="Assign body parts in the Figure view or a rig file.",
         )
     m = match(source, target)
-    posed = transfer(clip, m, settings.root)
+    moved, _ = moved_joints(clip, m)
+    posed = transfer(clip, m, settings.root, moved)
     if settings.clear and settings.hands == "free" and broader(m):
         clear_arms(posed, m, Timing(clip.rate, clip.loop))
     contacts = plant_feet(posed, clip, m, settings.hands == "free") if settings.feet else Contacts()
@@ -95,7 +96,7 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
         place_hands(posed, clip, m, settings.hands, contacts)
     rotations = posed.rotations()
     translations = np.tile(target.skeleton.rest_translations, (clip.frames, 1, 1))
-    for j, by in moved_joints(clip, m)[0].items():
+    for j, by in moved.items():
         translations[:, j] += by
     for j in {target.joint("root"), target.joint("pelvis")} - {-1}:
         translations[:, j] = posed.translation(j)

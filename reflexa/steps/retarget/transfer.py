@@ -59,8 +59,8 @@ def moved_joints(clip: Clip, m: Match) -> tuple[dict[int, Array], tuple[str, ...
     return out, tuple(lost)
 
 
-def transfer(clip: Clip, m: Match, root: str) -> Posed:
-    """The target in model space before the contact pass.
+def transfer(clip: Clip, m: Match, root: str, moved: dict[int, Array]) -> Posed:
+    """The target in model space before the contact pass. moved: as ``moved_joints`` has them.
 
     Mapped joints take the source's turn on top of the aligned rest, twist joints their share of it, all others ride
     along. Pelvis and root are placed; no other joint leaves its bone.
@@ -100,7 +100,7 @@ def transfer(clip: Clip, m: Match, root: str) -> Posed:
         placed[:, j] = place
     given = np.stack([mapped, np.isin(np.arange(len(skeleton)), list(free))], axis=-1)
     kernels.chains.hang(skeleton.parents, skeleton.rest_rotations, skeleton.rest_translations, given, turned, placed)
-    for j, by in moved_joints(clip, m)[0].items():
+    for j, by in moved.items():
         placed[:, skeleton.below(j)] += quat.rotate(turned[:, skeleton.parents[j]], by)[:, None]
     posed = Posed(skeleton, turned, placed, local, loose)
     _share_twist(posed, m)
