@@ -6,7 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
-from reflexa.motion.kernels.compiling import helper, kernel
+from reflexa.motion.kernels.compiling import kernel
 
 Bytes = NDArray[np.uint8]
 Ints = NDArray[np.int64]
@@ -14,17 +14,6 @@ Ints = NDArray[np.int64]
 # Powers of ten that are exact in float64.
 _TENS = 10.0 ** np.arange(23)
 _MOST_DIGITS = 15  # any integer of so many digits is exact
-
-
-@helper
-def _digits(text: Bytes, at: int, whole: int, digits: int) -> tuple[int, int, int]:
-    """Digits read on from a byte: where they end (or grow too many), the integer so far, and how many count in it."""
-    while at < len(text) and 48 <= text[at] <= 57 and digits <= _MOST_DIGITS:
-        whole = whole * 10 + (text[at] - 48)
-        if whole > 0:
-            digits += 1
-        at += 1
-    return at, whole, digits
 
 
 @kernel(shared=0, out=3, in_order=True)
@@ -45,14 +34,19 @@ def numbers(text: Bytes, values: Array, others: Ints, counts: Ints) -> None:
         negative = text[at] == 45
         if negative or text[at] == 43:
             at += 1
-        first = at
-        at, whole, digits = _digits(text, at, 0, 0)
-        read, power = at - first, 0
-        if at < size and text[at] == 46 and digits <= _MOST_DIGITS:
-            first = at + 1
-            at, whole, digits = _digits(text, first, whole, digits)
-            power = first - at
-            read += at - first
+        whole, digits, read, decimals, fraction = 0, 0, 0, 0, False
+        while at < size and digits <= _MOST_DIGITS:
+            if 48 <= text[at] <= 57:
+                whole = whole * 10 + (text[at] - 48)
+                read += 1
+                digits += whole > 0
+                decimals += fraction
+            elif text[at] == 46 and not fraction:
+                fraction = True
+            else:
+                break
+            at += 1
+        power = -decimals
         plain = read > 0 and digits <= _MOST_DIGITS
         if plain and at < size and (text[at] == 101 or text[at] == 69):
             at += 1
