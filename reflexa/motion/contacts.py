@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
+from reflexa.motion import kernels
 from reflexa.motion.arrays import Array
 
 Spans = list[tuple[int, int]]
@@ -12,9 +13,9 @@ Spans = list[tuple[int, int]]
 
 def speeds(places: Array, rate: float) -> Array:
     """Speed ``(frames,)`` in metres a second of a point's track ``(frames, 3)``, by central differences."""
-    if len(places) < 2:
-        return np.zeros(len(places))
-    return np.asarray(np.linalg.norm(np.gradient(places, axis=0), axis=-1) * rate)
+    out = np.empty(len(places))
+    kernels.spans.speeds(float(rate), places, out)
+    return out
 
 
 def standing(
@@ -25,12 +26,8 @@ def standing(
     It stands from where it is below ``low`` (metres) and slower than ``slow`` (metres a second) for as long as it
     stays below ``slack`` times either; spans shorter than ``least`` frames do not count.
     """
-    sure = (height < low) & (speed < slow)
-    may = (height < slack * low) & (speed < slack * slow)
-    out = np.zeros(len(height), dtype=bool)
-    for first, last in spans(may):
-        if last - first + 1 >= least and sure[first : last + 1].any():
-            out[first : last + 1] = True
+    out = np.empty(len(height), dtype=bool)
+    kernels.spans.standing(kernels.spans.Bounds(float(low), float(slow), float(slack), least), height, speed, out)
     return out
 
 
@@ -46,22 +43,12 @@ def as_held(tracks: list[Array], stands: list[NDArray[np.bool_]], least: int) ->
     A span in which one point after the other is exactly still all through, but for less than ``least`` frames here and there,
     has been held. tracks ``(frames, 3)`` each.
     """
-    exactly = []
-    for track in tracks:
-        steps = np.linalg.norm(np.diff(track, axis=0), axis=-1) < _HELD
-        still = np.zeros(len(track), dtype=bool)
-        still[1:] |= steps
-        still[:-1] |= steps
-        exactly.append(still)
-    any_exactly = np.any(exactly, axis=0)
-    out = [np.array(s) for s in stands]
-    for first, last in spans(np.any(stands, axis=0)):
-        own = slice(first, last + 1)
-        gaps = spans(~any_exactly[own])
-        if any_exactly[own].mean() > _MOSTLY and all(b - a < least for a, b in gaps):
-            for point, still in zip(out, exactly, strict=True):
-                point[own] = still[own]
-    return out
+    exactly = np.empty((len(tracks), len(tracks[0])), dtype=bool)
+    for track, still in zip(tracks, exactly, strict=True):
+        kernels.spans.still(_HELD, track, still)
+    out = np.empty(exactly.shape, dtype=bool)
+    kernels.spans.as_held(_MOSTLY, least, np.array(stands), exactly, out)
+    return list(out)
 
 
 def spans(mask: NDArray[np.bool_]) -> Spans:

@@ -96,6 +96,6 @@ def to_local(
     parent = int(parents[joint])
     if parent < 0:
         return turn, place
-    turned, placed = model
-    back = quat.conjugate(turned[:, parent])
-    return quat.multiply(back, turn), quat.rotate(back, place - placed[:, parent])
+    q, p = np.empty(turn.shape), np.empty(place.shape)
+    kernels.chains.against(parent, *model, turn, place, q, p)
+    return q, p

@@ -53,8 +53,7 @@ def posed_clip(clip: Clip, posed: Posed, at: NDArray[np.intp], translations: Arr
     """
     rotations = np.array(clip.rotations)
     local = posed.rotations()
-    for j in sorted(posed.loose):
-        rotations[at, j] = quat.shortest(quat.normalise(local[:, j]), clip.rotations[at, j])
+    kernels.chains.put(np.array(sorted(posed.loose), dtype=np.intp), at, local, rotations)
     moved = clip.translations if translations is None else owned(translations)
     if clip.scales is not None:
         return clip.with_motion(owned(rotations), moved)
@@ -169,9 +168,8 @@ def turn_about(
 ) -> None:
     """Turn joints about a point ``(frames, 3)`` by model-space rotations ``(frames, 4)``, as one piece; at: at these frames
     alone, for which pivot and turn are."""
-    own = (slice(None), joints) if at is None else np.ix_(at, joints)
-    posed.turned[own] = quat.multiply(turn[:, None], posed.turned[own])
-    posed.placed[own] = pivot[:, None] + quat.rotate(turn[:, None], posed.placed[own] - pivot[:, None])
+    at = np.arange(len(posed.turned)) if at is None else at
+    kernels.limbs.turn_about(np.asarray(joints, dtype=np.intp), at, pivot, turn, Model(posed.turned, posed.placed))
 
 
 def look(posed: Posed, joints: list[int], shares: list[float], ahead: Array, target: Array) -> None:

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.motion import quat
+from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.smoothing import gaussian
@@ -22,16 +22,16 @@ def mixed(below: Clip, above: Clip, weights: Array) -> Clip:
     differs = (below.rotations != above.rotations).any(axis=(0, 2))
     touched = np.flatnonzero(weights.any(axis=0) & differs)
     own = below.rotations[:, touched], above.rotations[:, touched], weights[:, touched]
-    rotations[:, touched] = _between(*own, (below.rate, below.loop))
+    rotations[:, touched] = quat.continuous(_between(*own, (below.rate, below.loop)))
     w = weights[..., None]
-    translations = np.where(
-        w == 1, above.translations, below.translations + w * (above.translations - below.translations)
-    )
+    moved = np.flatnonzero(weights.any(axis=0) & (below.translations != above.translations).any(axis=(0, 2)))
+    a, b = below.translations[:, moved], above.translations[:, moved]
+    translations[:, moved] = np.where(w[:, moved] == 1, b, a + w[:, moved] * (b - a))
     scales = below.scales
     if above.scales is not None:
         base = np.ones_like(above.scales) if below.scales is None else below.scales
         scales = base + w * (above.scales - base)
-    return replace(above, rotations=owned(quat.continuous(rotations)), translations=owned(translations), scales=scales)
+    return replace(above, rotations=owned(rotations), translations=owned(translations), scales=scales)
 
 
 # An arc is left for the other way round once it is longer than this (half the turn, radians), and the change takes so long
@@ -46,19 +46,17 @@ def _between(a: Array, b: Array, t: Array, timing: tuple[float, bool]) -> Array:
     turn; kept for ever it would spin where the difference comes to a whole one. So it is kept until the other way round is half
     as long, and then changed over a while.
     """
-    way = quat.continuous(quat.multiply(quat.conjugate(a), b))
-    sine = np.linalg.norm(way[..., :3], axis=-1)
-    half = np.arctan2(sine, way[..., 3])
+    way, half = np.empty(a.shape), np.empty(a.shape[:2])
+    kernels.chains.arcs(a, b, way, half)
     other = _other_way(half)
     if other.any():
         spread = gaussian(
             other.astype(np.float64), _TAKES * timing[0], timing[1] and bool(np.all(other[0] == other[-1]))
         )
         half = half - np.pi * spread
-    axis = way[..., :3] / np.maximum(sine, 1e-12)[..., None]
-    part = np.concatenate([axis * np.sin(t * half)[..., None], np.cos(t * half)[..., None]], axis=-1)
-    same = (t == 0) | np.all(a == b, axis=-1)
-    return np.where(same[..., None], a, np.where((t == 1)[..., None], b, quat.multiply(a, part)))
+    out = np.empty(a.shape)
+    kernels.chains.along(a, b, way, half, t, out)
+    return out
 
 
 def _other_way(half: Array) -> NDArray[np.bool_]:

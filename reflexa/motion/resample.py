@@ -7,7 +7,8 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import ArrayLike
 
-from reflexa.motion import quat
+from reflexa.motion import kernels
+from reflexa.motion.arrays import owned
 from reflexa.motion.clip import Clip
 
 
@@ -21,10 +22,11 @@ def at_frames(clip: Clip, frames: ArrayLike) -> Clip:
     s = np.zeros_like(x) if clip.stepped else x - i
     j = np.minimum(i + 1, clip.frames - 1)
     w = s[:, None, None]
-    rotations = quat.slerp(clip.rotations[i], clip.rotations[j], s[:, None])
+    rotations = np.empty((len(x), *clip.rotations.shape[1:]))
+    kernels.chains.sampled(clip.rotations, i + s, rotations)
     translations = clip.translations[i] + w * (clip.translations[j] - clip.translations[i])
     scales = None if clip.scales is None else clip.scales[i] + w * (clip.scales[j] - clip.scales[i])
-    return replace(clip, rotations=quat.continuous(rotations), translations=translations, scales=scales)
+    return replace(clip, rotations=owned(rotations), translations=owned(translations), scales=scales)
 
 
 def to_rate(clip: Clip, rate: float) -> Clip:

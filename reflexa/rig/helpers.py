@@ -8,7 +8,7 @@ from typing import Literal
 
 import numpy as np
 
-from reflexa.motion import quat
+from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import bodymap, sides
@@ -88,13 +88,15 @@ def by_rule(skeleton: Skeleton, helper: int, rule: Helper, turned: Array, placed
     skeleton: with the reference pose as its rest; turned, placed: model space of all joints.
     """
     followed = skeleton.index[rule.follows]
-    q, p = turned[:, followed], placed[:, followed]
     if rule.how == "exactly":
-        return q, p
+        return turned[:, followed], placed[:, followed]
     rest_q, rest_p = skeleton.rest_model
     back = quat.conjugate(rest_q[followed])
     offset = quat.rotate(back, rest_p[helper] - rest_p[followed])
-    return quat.multiply(q, quat.multiply(back, rest_q[helper])), p + quat.rotate(q, offset)
+    turn = quat.multiply(back, rest_q[helper])
+    q, p = np.empty((len(turned), 4)), np.empty((len(placed), 3))
+    kernels.chains.carried(followed, turn, offset, turned, placed, q, p)
+    return q, p
 
 
 def distances(

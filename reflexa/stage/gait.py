@@ -12,7 +12,7 @@ from __future__ import annotations
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.motion import contacts
+from reflexa.motion import kernels
 from reflexa.motion.arrays import Array
 
 Bools = NDArray[np.bool_]
@@ -29,28 +29,7 @@ def refined(stands: list[Bools], points: list[Array], body: Array, leg: float, r
     points: their tracks, body: the pelvis's, ``(frames, 3)``; leg: its length, metres. A stance that is no step of a walk stays
     as it is, and so does one that begins or ends with the clip.
     """
-    out = [np.array(s) for s in stands]
-    beside = [(p - body)[:, [0, 2]] for p in points]
-    n = len(body)
-    for first, last in contacts.spans(np.any(stands, axis=0)):
-        back = beside[1][last] - beside[1][first]
-        far = float(np.linalg.norm(back))
-        if far < _STEP * leg:
-            continue
-        behind = [b @ (back / far) for b in beside]
-        if first > 0:
-            lead = next(i for i in range(len(out)) if out[i][first])
-            strikes = _turning(behind[lead], first, round(_STRIKE * rate), n)
-            for point in out:
-                point[first:strikes] = False
-        if last < n - 1:
-            leaves = _turning(-behind[-1], last, round(_LEAVE * rate), n)
-            out[-1][last:leaves] = True
-    return out
-
-
-def _turning(behind: Array, near: int, within: int, n: int) -> int:
-    """The frame from one on at which a point turns round, being least far behind; that one where it does not within so many."""
-    high = min(near + within, n - 1)
-    at = near + int(np.argmin(behind[near : high + 1]))
-    return near if at == high else at
+    steps = kernels.spans.Steps(_STEP * leg, round(_STRIKE * rate), round(_LEAVE * rate))
+    out = np.empty((len(stands), len(body)), dtype=bool)
+    kernels.spans.refined(steps, np.array(stands), np.array(points), body, out)
+    return list(out)

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 
 from reflexa.errors import RecipeError
 from reflexa.motion import contacts, cycle, kinematics, quat, travel
-from reflexa.motion.arrays import Array
+from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.resample import at_frames
 from reflexa.rig import Rig
@@ -126,8 +126,8 @@ def blend(clip: Clip, rig: Rig, settings: BlendSettings, clips: Clips, mask: Mas
         pairs = {j: k for j, k in zip(to.tolist(), of.tolist(), strict=True) if j in _topmost(mask, rig)}
         aside = travel.yaw(_headings(clip, rig) - _headings(seen, other_rig))
         _hold_in_model(rotations, clip, (seen, aside), pairs, at_first if settings.mode == "add" else None)
-    rotations[:, to] = quat.normalise(rotations[:, to])
-    return replace(clip, rotations=quat.continuous(rotations), translations=translations)
+    rotations[:, to] = quat.settled(quat.normalise(rotations[:, to]))
+    return replace(clip, rotations=owned(rotations), translations=owned(translations))
 
 
 def _against(other: Clip, settings: BlendSettings) -> tuple[Array, Array]:

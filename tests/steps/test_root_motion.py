@@ -58,6 +58,7 @@ def test_a_walk_on_the_spot_gets_its_speed_back_from_its_feet(deckhand_clips, de
     flat = [f.heel_stands & f.ball_stands for f in footing(given, deckhand_rig).values()]
     assert any(f.any() for f in flat) and all(s.slide < 1.0 for s in said.stances), "a standing foot drifts under 1 mm"
     assert max(s.linear for s in said.stances) < 4.0
+    assert all(s.speed == pytest.approx(1.28, rel=0.01) for s in said.stances), "each stance says the same"
     steady = apply(root_motion("from feet", steady=True), deckhand_clips["walk on the spot"], deckhand_rig)
     way = steady.model[1][:, deckhand_rig.joint("root"), 2]
     assert np.abs(np.diff(way, n=2)).max() < 1e-9

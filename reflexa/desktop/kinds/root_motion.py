@@ -55,9 +55,10 @@ class RootPanel(StepPanel):
         self.column.addWidget(self.pace)
         self.said = QLabel(wordWrap=True)
         self.column.addWidget(self.said)
-        self.table = JointTable(session, "Stances", ["Foot", "frames", "even cm", "slides cm"])
+        self.table = JointTable(session, "Stances", ["Foot", "frames", "even cm", "slides cm", "m/s"])
         self.table.setToolTip(
-            "How far each standing foot is from going back evenly under the figure, and how far it slides"
+            "How far each standing foot is from going back evenly under the figure, how far it slides, and "
+            "how fast it goes back:\nthe more these speeds differ, the less sure is a speed taken from the feet"
         )
         self.column.addWidget(self.table)
         self.add_root = QPushButton("Give it a root joint")
@@ -91,8 +92,11 @@ class RootPanel(StepPanel):
         rows: list[Row] = []
         for s in now.stances:
             name = rig.skeleton.names[rig.joint(f"{s.side} foot")]
-            texts = (s.side, f"{s.first}–{s.last}", f"{s.linear / 10:.2f}", f"{s.slide / 10:.2f}")
-            tip = f"{s.side} foot, frames {s.first} to {s.last}: even within {s.linear:.1f} mm, slides {s.slide:.1f} mm"
+            texts = (s.side, f"{s.first}–{s.last}", f"{s.linear / 10:.2f}", f"{s.slide / 10:.2f}", f"{s.speed:.2f}")
+            tip = (
+                f"{s.side} foot, frames {s.first} to {s.last}: even within {s.linear:.1f} mm, slides {s.slide:.1f} mm, "
+            )
+            tip += f"goes back at {s.speed:.2f} m/s"
             rows.append((texts, tip, name, s.first))
         self.table.setVisible(bool(rows))
         self.table.show_rows(rows, most=6)

@@ -2,12 +2,14 @@
 
 from __future__ import annotations
 
+import math
+
 import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import kernel
-from reflexa.motion.kernels.turns import add, inv, mul, q_at, rot, v_at
+from reflexa.motion.kernels.turns import add, inv, mul, q_at, q_of, rot, slerp, sub, unit, v_at, v_of
 
 Parents = NDArray[np.intp]
 Bools = NDArray[np.bool_]
@@ -64,6 +66,26 @@ def hang(parents: Parents, rest: Array, offsets: Array, given: Bools, turned: Ar
                 placed[f, j, 0], placed[f, j, 1], placed[f, j, 2] = t
 
 
+@kernel(shared=3, out=2, in_order=True)
+def carried(joint: int, turn: Array, offset: Array, turned: Array, placed: Array, q: Array, p: Array) -> None:
+    """Where something goes that a joint carries along, at a turn ``(4,)`` and an offset ``(3,)`` in its own axes: rotations
+    ``(frames, 4)`` and places ``(frames, 3)``."""
+    by, to = (turn[0], turn[1], turn[2], turn[3]), (offset[0], offset[1], offset[2])
+    for f in range(len(turned)):
+        at = q_at(turned, f, joint)
+        q[f, 0], q[f, 1], q[f, 2], q[f, 3] = mul(at, by)
+        p[f, 0], p[f, 1], p[f, 2] = add(v_at(placed, f, joint), rot(at, to))
+
+
+@kernel(shared=1, out=2, in_order=True)
+def against(parent: int, turned: Array, placed: Array, turn: Array, place: Array, q: Array, p: Array) -> None:
+    """Turns ``(frames, 4)`` and places ``(frames, 3)`` in model space, as they stand to a parent."""
+    for f in range(len(turned)):
+        back = inv(q_at(turned, f, parent))
+        q[f, 0], q[f, 1], q[f, 2], q[f, 3] = mul(back, q_of(turn, f))
+        p[f, 0], p[f, 1], p[f, 2] = rot(back, sub(v_of(place, f), v_at(placed, f, parent)))
+
+
 @kernel(shared=2, out=1)
 def local_turns(parents: Parents, joints: Parents, turned: Array, local: Array) -> None:
     """Local rotations of some joints ``(n,)``, written into those of all ``(frames, joints, 4)``."""
@@ -73,6 +95,66 @@ def local_turns(parents: Parents, joints: Parents, turned: Array, local: Array) 
             if parents[j] >= 0:
                 q = mul(inv(q_at(turned, f, parents[j])), q)
             local[f, j, 0], local[f, j, 1], local[f, j, 2], local[f, j, 3] = q
+
+
+@kernel(shared=3, out=1, in_order=True)
+def put(joints: Parents, at: Parents, local: Array, rotations: Array) -> None:
+    """Rotations of some joints ``(n,)`` at some frames ``(m,)``, given ``(m, joints, 4)``, put into ``(frames, joints, 4)``: of
+    unit length, on the hemisphere of what was there."""
+    for i in range(len(at)):
+        f = at[i]
+        for j in joints:
+            x, y, z, w = unit(q_at(local, i, j))
+            a, b, c, d = q_at(rotations, f, j)
+            if x * a + y * b + z * c + w * d < 0.0:
+                x, y, z, w = -x, -y, -z, -w
+            rotations[f, j, 0], rotations[f, j, 1], rotations[f, j, 2], rotations[f, j, 3] = x, y, z, w
+
+
+@kernel(shared=1, out=1, in_order=True)
+def sampled(rotations: Array, at: Array, out: Array) -> None:
+    """Rotations ``(frames, joints, 4)`` at moments ``(n,)`` between their frames, inside the clip: by slerp on the short arc, on
+    one hemisphere from frame to frame."""
+    for f in range(len(at)):
+        i = int(at[f])
+        after = min(i + 1, len(rotations) - 1)
+        for j in range(rotations.shape[1]):
+            x, y, z, w = slerp(q_at(rotations, i, j), q_at(rotations, after, j), at[f] - i)
+            if f > 0:
+                p, q, r, s = q_at(out, f - 1, j)
+                if x * p + y * q + z * r + w * s < 0.0:
+                    x, y, z, w = -x, -y, -z, -w
+            out[f, j, 0], out[f, j, 1], out[f, j, 2], out[f, j, 3] = x, y, z, w
+
+
+@kernel(shared=0, out=2, in_order=True)
+def arcs(a: Array, b: Array, way: Array, half: Array) -> None:
+    """The turns from rotations a to b ``(frames, joints, 4)``, on one hemisphere from frame to frame, and half the angle of
+    each ``(frames, joints)``, 0 to pi."""
+    for f in range(len(a)):
+        for j in range(a.shape[1]):
+            x, y, z, w = mul(inv(q_at(a, f, j)), q_at(b, f, j))
+            if f > 0:
+                p, q, r, s = q_at(way, f - 1, j)
+                if x * p + y * q + z * r + w * s < 0.0:
+                    x, y, z, w = -x, -y, -z, -w
+            way[f, j, 0], way[f, j, 1], way[f, j, 2], way[f, j, 3] = x, y, z, w
+            half[f, j] = math.atan2(math.sqrt(x * x + y * y + z * z), w)
+
+
+@kernel(shared=0, out=1)
+def along(a: Array, b: Array, way: Array, half: Array, share: Array, out: Array) -> None:
+    """Rotations a share ``(frames, joints)`` of the way from a to b: exactly a at 0 and where they are equal, b at 1."""
+    for f in range(len(a)):
+        for j in range(a.shape[1]):
+            t, q, to = share[f, j], q_at(a, f, j), q_at(b, f, j)
+            if t == 1.0:
+                q = to
+            elif t != 0.0 and q != to:
+                x, y, z = way[f, j, 0], way[f, j, 1], way[f, j, 2]
+                by = math.sin(t * half[f, j]) / max(math.sqrt(x * x + y * y + z * z), 1e-12)
+                q = mul(q, (by * x, by * y, by * z, math.cos(t * half[f, j])))
+            out[f, j, 0], out[f, j, 1], out[f, j, 2], out[f, j, 3] = q
 
 
 @kernel(shared=0, out=1, in_order=True)

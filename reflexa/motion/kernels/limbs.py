@@ -23,6 +23,7 @@ from reflexa.motion.kernels.turns import (
     length,
     mul,
     q_at,
+    q_of,
     rot,
     smooth,
     sub,
@@ -222,6 +223,15 @@ def _turn(model: Model, f: int, j: int, q: Q, about_: V, to: V) -> None:
     turned[f, j, 0], turned[f, j, 1], turned[f, j, 2], turned[f, j, 3] = mul(q, q_at(turned, f, j))
     p = add(to, rot(q, sub(v_at(placed, f, j), about_)))
     placed[f, j, 0], placed[f, j, 1], placed[f, j, 2] = p
+
+
+@kernel(shared=4, out=1, in_order=True)
+def turn_about(joints: Ints, at: Ints, pivot: Array, turn: Array, model: Model) -> None:
+    """Turn joints ``(n,)`` at some frames ``(m,)`` about points ``(m, 3)`` by ``(m, 4)``."""
+    for i in range(len(at)):
+        point, q = v_of(pivot, i), q_of(turn, i)
+        for j in joints:
+            _turn(model, at[i], j, q, point, point)
 
 
 @helper

@@ -56,6 +56,52 @@ def about(axis: V, angle: float) -> Q:
 
 
 @helper
+def vector(q: Q) -> V:
+    """The rotation vector of a unit quaternion, the short way round."""
+    x, y, z, w = q
+    if w < 0.0:
+        x, y, z, w = -x, -y, -z, -w
+    size = math.sqrt(x * x + y * y + z * z)
+    by = 2.0 if size < 1e-8 else 2.0 * math.atan2(size, w) / size
+    return (x * by, y * by, z * by)
+
+
+@helper
+def of_vector(v: V) -> Q:
+    """The turn of a rotation vector."""
+    half = 0.5 * length(v)
+    by = 0.5 if half < 1e-8 else math.sin(half) / (2.0 * half)
+    return (v[0] * by, v[1] * by, v[2] * by, math.cos(half))
+
+
+@helper
+def slerp(a: Q, b: Q, t: float) -> Q:
+    """From a to b along the short arc at constant speed (Shoemake 1985); exactly a at 0."""
+    if t == 0.0:
+        return a
+    sign = -1.0 if a[0] * b[0] + a[1] * b[1] + a[2] * b[2] + a[3] * b[3] < 0.0 else 1.0
+    away = near = 0.0
+    for k in range(4):
+        away += (sign * b[k] - a[k]) * (sign * b[k] - a[k])
+        near += (sign * b[k] + a[k]) * (sign * b[k] + a[k])
+    # atan2 of difference and sum keeps full precision for tiny and for near-opposite angles.
+    theta = 2.0 * math.atan2(math.sqrt(away), math.sqrt(near))
+    if theta == 0.0:
+        return a
+    from_a, from_b = 1.0 - t, sign * t
+    if theta > 1e-6:
+        from_a, from_b = math.sin((1.0 - t) * theta) / math.sin(theta), sign * math.sin(t * theta) / math.sin(theta)
+    return unit(
+        (
+            from_a * a[0] + from_b * b[0],
+            from_a * a[1] + from_b * b[1],
+            from_a * a[2] + from_b * b[2],
+            from_a * a[3] + from_b * b[3],
+        )
+    )
+
+
+@helper
 def between(a: V, b: V, spare: V) -> Q:
     """The least turn of direction a onto b, of any lengths; about ``spare`` (unit) where they are opposite; none where one
     has no length."""
@@ -111,6 +157,11 @@ def direction(a: V, spare: V) -> V:
 @helper
 def q_at(a: Array, f: int, j: int) -> Q:
     return (a[f, j, 0], a[f, j, 1], a[f, j, 2], a[f, j, 3])
+
+
+@helper
+def q_of(a: Array, f: int) -> Q:
+    return (a[f, 0], a[f, 1], a[f, 2], a[f, 3])
 
 
 @helper

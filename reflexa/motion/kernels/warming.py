@@ -4,7 +4,8 @@ from __future__ import annotations
 
 import numpy as np
 
-from reflexa.motion import kernels, kinematics, limbs, springs
+from reflexa.motion import contacts, eases, kernels, kinematics, limbs, mixing, resample, springs
+from reflexa.motion.clip import Clip
 from reflexa.motion.kernels.parts import Blocks, Model
 from reflexa.motion.limb import Way, limb
 from reflexa.motion.skeleton import chain
@@ -35,7 +36,39 @@ def warm() -> None:
     kernels.chains.hang(
         skeleton.parents, skeleton.rest_rotations, skeleton.rest_translations, given, *map(np.array, model)
     )
+    _warm_spans()
+    _warm_feet(Model(*model))
+    clip = resample.at_frames(
+        Clip("warm", skeleton, rotations, np.tile(skeleton.rest_translations, (2, 1, 1)), 30.0), [0.5, 1.0]
+    )
+    mixing.mixed(clip, clip.with_motion(clip.rotations[::-1], clip.translations), np.full((2, 3), 0.5))
+    q, p = np.empty((2, 4)), np.empty((2, 3))
+    kernels.chains.carried(0, skeleton.rest_rotations[0], np.zeros(3), *model, q, p)
+    kernels.chains.against(0, *model, q.copy(), p.copy(), q, p)
+    limbs.turn_about(posed, joints, p, q)
+    limbs.posed_clip(clip, posed, np.arange(2))
     posed.loose.add(0)
     posed.rotations()
     springs.lag(np.zeros((4, 3)), 30.0, 1.0, 0.5)
     limbs.reach(posed, leg, limbs.on_the_way(posed, leg, Way(goal, np.ones(2)), axis), axis)
+
+
+def _warm_spans() -> None:
+    track = np.zeros((4, 3))
+    speed = contacts.speeds(track, 30.0)
+    stands = [contacts.standing(speed, speed, 1.0, 1.0)] * 3
+    contacts.as_held([track] * 3, stands, 2)
+    eases.eased(track, 1, 1)
+    steps, out = kernels.spans.Steps(1.0, 2, 2), np.empty((3, 4), dtype=bool)
+    kernels.spans.refined(steps, np.array(stands), np.array([track] * 3), track, out)
+
+
+def _warm_feet(model: Model) -> None:
+    v = np.array([0.0, 1.0, 0.0])
+    foot = kernels.feet.Foot(2, -1, v, v, v, v, v, v)
+    held = kernels.feet.Held(np.array([[0, 1, 0, 1, 1]]), v[None], 1, 1, kernels.feet.MEAN)
+    ways = kernels.feet.Turns(*(np.empty((2, k)) for k in (4, 4, 3, 3, 3)))
+    kernels.feet.turns(foot, held, True, model, ways)
+    places, offset, down = np.empty((1, 3)), np.empty((2, 3)), np.empty(2, dtype=bool)
+    kernels.feet.places(held, 2, ways, model, places)
+    kernels.feet.goals(held, 2, places, ways, model, offset, down)

@@ -16,13 +16,14 @@ from reflexa.steps.root_motion.track import TravelTrack, travel_of
 @dataclass(frozen=True)
 class Footfall:
     """One stance of a foot: frames; linear: how far its way under the figure is from even and straight at most, mm; slide:
-    how far it slides over the ground at most, mm."""
+    how far it slides over the ground at most, mm; speed: that at which it goes back under the figure, m/s."""
 
     side: str
     first: int
     last: int
     linear: float
     slide: float
+    speed: float
 
 
 @dataclass(frozen=True)
@@ -43,11 +44,13 @@ class Report:
             f"The heading changes by {self.heading:+.1f}°.",
         ]
         if self.stances:
+            low, high = (f(s.speed for s in self.stances) for f in (min, max))
             linear, slide = max(s.linear for s in self.stances), max(self.stances, key=lambda s: s.slide)
             out.append(
                 f"Under the figure the standing feet move evenly within {linear / 10:.1f} cm; over the ground they slide by "
                 f"up to {slide.slide / 10:.1f} cm ({slide.side} foot, frames {slide.first} to {slide.last})."
             )
+            out.append(f"By each stance alone the figure goes at {low:.2f} to {high:.2f} m a second.")
         return out
 
 
@@ -77,7 +80,9 @@ def report(clip: Clip, rig: Rig) -> Report:
                 off = way[on] - x @ np.linalg.lstsq(x, way[on], rcond=None)[0]
                 linear = float(np.linalg.norm(off, axis=1).max())
             gone = np.concatenate([np.zeros((1, 2)), np.cumsum(np.where(sure, over[span], 0.0), axis=0)])
-            stances.append(Footfall(side, a, b, 1000 * linear, 1000 * float(np.linalg.norm(gone, axis=1).max())))
+            speed = float(np.linalg.norm(way[-1])) * clip.rate / max(int(sure.sum()), 1)
+            slide = float(np.linalg.norm(gone, axis=1).max())
+            stances.append(Footfall(side, a, b, 1000 * linear, 1000 * slide, speed))
     heading = float(np.degrees(t.heading[-1] - t.heading[0]))
     seconds = max(clip.duration, 1e-9)
     return Report(
