@@ -23,13 +23,25 @@ class Event:
 
 
 @dataclass(frozen=True, eq=False)
+class Track:
+    """A scalar curve that goes along with a clip, such as the weight of a shape of the face: values ``(frames,)``."""
+
+    name: str
+    values: Array
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "values", frozen(self.values, (None,), f"the track {self.name!r}"))
+
+
+@dataclass(frozen=True, eq=False)
 class Clip:
     """Per frame and joint a local rotation ``(frames, joints, 4)`` and translation ``(frames, joints, 3)``.
 
     scales ``(frames, joints, 3)`` or None where every scale is one. rate in frames a second.
     stepped: values hold until the next frame instead of moving towards it. play_rate: the speed that the
-    source asks to be played at (1 = as sampled). known_model: model-space rotations and positions, told by whoever
-    computed them on the way, so that nobody need do so again; never carried over to a changed clip.
+    source asks to be played at (1 = as sampled). tracks: scalar curves of the same frames. thinned: its curves are straight
+    between few frames, so that only those need be written as keys. known_model: model-space rotations and positions, told
+    by whoever computed them on the way, so that nobody need do so again; never carried over to a changed clip.
     """
 
     name: str
@@ -42,6 +54,8 @@ class Clip:
     stepped: bool = False
     play_rate: float = 1.0
     events: tuple[Event, ...] = ()
+    tracks: tuple[Track, ...] = ()
+    thinned: bool = False
     known_model: InitVar[tuple[Array, Array] | None] = None
 
     def __post_init__(self, known_model: tuple[Array, Array] | None) -> None:
@@ -55,6 +69,9 @@ class Clip:
         object.__setattr__(self, "translations", frozen(self.translations, (len(rotations), n, 3), "translations"))
         if self.scales is not None:
             object.__setattr__(self, "scales", frozen(self.scales, (len(rotations), n, 3), "scales"))
+        for track in self.tracks:
+            if len(track.values) != len(rotations):
+                raise ValueError(f"the track {track.name!r} has {len(track.values)} frames, not {len(rotations)}")
         if known_model is not None:
             turned = frozen(known_model[0], (len(rotations), n, 4), "model rotations")
             object.__setattr__(self, "model", (turned, frozen(known_model[1], (len(rotations), n, 3), "places")))
@@ -78,12 +95,14 @@ class Clip:
     def digest(self) -> str:
         """SHA-256 over everything that the clip says; equal digests mean equal clips."""
         h = hashlib.sha256()
-        head = (self.rate, self.loop, self.stepped, self.play_rate, self.events, self.skeleton.names)
+        head = (self.rate, self.loop, self.stepped, self.play_rate, self.events, self.skeleton.names, self.thinned)
         h.update(repr(head).encode())
         skeleton = self.skeleton
         arrays = (skeleton.rest_rotations, skeleton.rest_translations, skeleton.rest_scales)
         for a in (self.rotations, self.translations, self.scales, *arrays):
             h.update(b"-" if a is None else np.ascontiguousarray(a).tobytes())
+        for track in self.tracks:
+            h.update(track.name.encode() + b"\0" + track.values.tobytes())
         h.update(skeleton.parents.tobytes())
         return h.hexdigest()
 
@@ -107,6 +126,7 @@ class Clip:
             translations=self.translations[span],
             scales=None if self.scales is None else self.scales[span],
             events=tuple(replace(e, frame=e.frame - first) for e in self.events if first <= e.frame <= last),
+            tracks=tuple(Track(t.name, t.values[span]) for t in self.tracks),
         )
 
 

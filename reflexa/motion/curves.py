@@ -62,6 +62,16 @@ def eased_slopes(times: Array, values: Array) -> Array:
     return slopes
 
 
+def monotone(x: Array, y: Array, at: Array) -> Array:
+    """Values at ``at`` ``(n,)`` of the shape-preserving cubic through points of rising x, as SciPy's PCHIP has it: straight
+    where the points are, never beyond two neighbours; held outside."""
+    from scipy.interpolate import PchipInterpolator
+
+    if len(x) == 2:
+        return np.interp(at, x, y)
+    return np.asarray(PchipInterpolator(x, y)(np.clip(at, x[0], x[-1])))
+
+
 def smoothstep(x: Array) -> Array:
     """0 below 0, 1 above 1, level at both, and half way at a half."""
     u = np.clip(x, 0.0, 1.0)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array, owned
-from reflexa.motion.clip import Clip, Event
+from reflexa.motion.clip import Clip, Event, Track
 from reflexa.motion.resample import at_frames
 
 
@@ -32,26 +32,40 @@ def shifted(clip: Clip, travel: int, by: float) -> Clip:
         np.stack([first[0][0, travel], clip.model[0][0, travel]]),
         np.stack([first[1][0, travel], clip.model[1][0, travel]]),
     )
-    turn, move = _on_ground(start, 0, 1)
-    rotations, translations = np.array(moved.rotations), np.array(moved.translations)
-    for root in clip.skeleton.roots:
-        rotations[:, root] = quat.multiply(turn, rotations[:, root])
-        translations[:, root] = quat.rotate(turn, translations[:, root]) + move
+    moved = moved_over_ground(moved, *_on_ground(start, 0, 1))
     events = sorted(
         (Event((e.frame - by) % period, e.name) for e in clip.events if e.frame < period), key=lambda e: e.frame
     )
-    return moved.with_motion(owned(quat.continuous(rotations)), owned(translations), events=tuple(events))
+    return replace(moved, events=tuple(events))
+
+
+def moved_over_ground(clip: Clip, turn: Array, move: Array) -> Clip:
+    """A clip turned about up ``(4,)`` or ``(frames, 4)`` and moved ``(3,)`` or ``(frames, 3)`` as a whole."""
+    rotations, translations = np.array(clip.rotations), np.array(clip.translations)
+    for root in clip.skeleton.roots:
+        rotations[:, root] = quat.multiply(turn, rotations[:, root])
+        translations[:, root] = quat.rotate(turn, translations[:, root]) + move
+    return clip.with_motion(owned(quat.continuous(rotations)), owned(translations))
+
+
+def lined_up(a: Clip, at_a: int, b: Clip, at_b: int, joint: int) -> tuple[Array, Array]:
+    """Turn about up ``(4,)`` and level move ``(3,)`` that take a frame of clip b to the place and heading of a frame of a, by
+    the joint that carries the figure."""
+    one = [x.cut(at, at).model for x, at in ((b, at_b), (a, at_a))]
+    turned, placed = (np.stack([m[k][0, joint] for m in one]) for k in (0, 1))
+    return _on_ground((turned, placed), 0, 1)
 
 
 def seam(clip: Clip, joint: int) -> tuple[Array, Array]:
     """Turn about up ``(4,)`` and level move ``(3,)`` that take a loop's first frame to its last: a cycle's travel."""
-    return _on_ground((clip.model[0][:, joint], clip.model[1][:, joint]), 0, clip.frames - 1)
+    ends = at_frames(clip, np.array([0.0, clip.frames - 1.0])).model
+    return _on_ground((ends[0][:, joint], ends[1][:, joint]), 0, 1)
 
 
 def opening(clip: Clip, joint: int) -> tuple[float, float]:
     """By how much a clip fails to close as a loop, travel taken out: metres and radians, of the joint that does the most."""
     turn, move = seam(clip, joint)
-    turned, placed = clip.model
+    turned, placed = at_frames(clip, np.array([0.0, clip.frames - 1.0])).model
     away = np.linalg.norm(placed[-1] - quat.rotate(turn, placed[0]) - move, axis=-1)
     change = quat.angle(quat.multiply(quat.conjugate(quat.multiply(turn, turned[0])), turned[-1]))
     return float(away.max()), float(change.max())
@@ -128,22 +142,17 @@ def at_moments(clip: Clip, travel: int, at: Array, turning: bool = True) -> Clip
     """
     period = clip.frames - 1
     if period < 1:
-        return _sampled(clip, np.zeros_like(at))
+        return at_frames(clip, np.zeros_like(at))
     rounds = np.floor(at / period)
     last = float(rounds.max(initial=0.0))
     ends = (at - last * period < 1e-9) & (rounds == last) & (last > 0)
     rounds = np.where(ends, last - 1, rounds)
-    out = _sampled(clip, np.clip(at - rounds * period, 0, period))
+    out = at_frames(clip, np.clip(at - rounds * period, 0, period))
     turn, move = seam(clip, travel)
     if not turning:
         track = clip.model[1][:, travel]
         turn, move = np.array(quat.IDENTITY), (track[-1] - track[0]) * [1.0, 0.0, 1.0]
-    turns, moves = _carried_on(turn, move, rounds)
-    rotations, translations = np.array(out.rotations), np.array(out.translations)
-    for root in clip.skeleton.roots:
-        rotations[:, root] = quat.multiply(turns, rotations[:, root])
-        translations[:, root] = quat.rotate(turns, translations[:, root]) + moves
-    return out.with_motion(owned(quat.continuous(rotations)), owned(translations))
+    return moved_over_ground(out, *_carried_on(turn, move, rounds))
 
 
 def _carried_on(turn: Array, move: Array, rounds: Array) -> tuple[Array, Array]:
@@ -178,29 +187,17 @@ def three(clip: Clip, travel: int) -> Clip:
     rotations[period : 2 * period + 1] = clip.rotations
     translations = np.concatenate([c.translations for c in parts])
     scales = None if clip.scales is None else np.concatenate([clip.scales[:-1], clip.scales, clip.scales[1:]])
+    tracks = tuple(Track(t.name, np.concatenate([t.values[:-1], t.values, t.values[1:]])) for t in clip.tracks)
     return replace(
-        clip, rotations=owned(rotations), translations=owned(translations), scales=scales, loop=False, events=()
-    )
+        clip, rotations=owned(rotations), translations=owned(translations), scales=scales, loop=False, events=(),
+        tracks=tracks,
+    )  # fmt: skip
 
 
 def after_rounds(clip: Clip, travel: int, frame: int, rounds: int) -> Clip:
     """One frame of a loop as it is ``rounds`` cycles later, its travel carried on."""
     turns, moves = _carried_on(*seam(clip, travel), np.array([rounds]))
-    root = clip.skeleton.root_of(travel)
-    one = clip.cut(frame, frame)
-    q, p = np.array(one.rotations), np.array(one.translations)
-    q[:, root] = quat.multiply(turns, q[:, root])
-    p[:, root] = quat.rotate(turns, p[:, root]) + moves
-    return one.with_motion(owned(q), owned(p))
-
-
-def _sampled(clip: Clip, at: Array) -> Clip:
-    whole = np.round(at)
-    if np.abs(at - whole).max() < 1e-9:
-        i = whole.astype(np.intp)
-        scales = None if clip.scales is None else clip.scales[i]
-        return replace(clip, rotations=clip.rotations[i], translations=clip.translations[i], scales=scales)
-    return at_frames(clip, at)
+    return moved_over_ground(clip.cut(frame, frame), turns, moves)
 
 
 def _on_ground(track: tuple[Array, Array], a: int, b: int) -> tuple[Array, Array]:

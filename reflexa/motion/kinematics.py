@@ -7,6 +7,7 @@ from numpy.typing import NDArray
 
 from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array
+from reflexa.motion.kernels.parts import Model
 
 Parents = NDArray[np.intp]
 
@@ -97,5 +98,5 @@ def to_local(
     if parent < 0:
         return turn, place
     q, p = np.empty(turn.shape), np.empty(place.shape)
-    kernels.chains.against(parent, *model, turn, place, q, p)
+    kernels.chains.against(parent, Model(*model), turn, place, q, p)
     return q, p

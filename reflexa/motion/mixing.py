@@ -9,13 +9,14 @@ from numpy.typing import NDArray
 
 from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array, owned
-from reflexa.motion.clip import Clip
+from reflexa.motion.clip import Clip, Track
 from reflexa.motion.smoothing import gaussian
 
 
-def mixed(below: Clip, above: Clip, weights: Array) -> Clip:
+def mixed(below: Clip, above: Clip, weights: Array, tracks: Array | None = None) -> Clip:
     """From ``below`` (weight 0) to ``above`` (weight 1) per frame and joint ``(frames, joints)``: along an arc that is the same
-    way round all through, and linear. Both have the same joints and frames; raises ValueError where they have not."""
+    way round all through, and linear. tracks: weight of the scalar curves ``(frames,)``; None: as the joint that weighs the
+    most. Both have the same joints and frames; raises ValueError where they have not."""
     if below.rotations.shape != above.rotations.shape:
         raise ValueError("clips of different joints or lengths cannot be mixed")
     rotations, translations = np.array(below.rotations), np.array(below.translations)
@@ -31,7 +32,19 @@ def mixed(below: Clip, above: Clip, weights: Array) -> Clip:
     if above.scales is not None:
         base = np.ones_like(above.scales) if below.scales is None else below.scales
         scales = base + w * (above.scales - base)
-    return replace(above, rotations=owned(rotations), translations=owned(translations), scales=scales)
+    curves = mixed_tracks(below.tracks, above.tracks, weights.max(axis=1) if tracks is None else tracks)
+    return replace(
+        above, rotations=owned(rotations), translations=owned(translations), scales=scales, tracks=curves, thinned=False
+    )
+
+
+def mixed_tracks(below: tuple[Track, ...], above: tuple[Track, ...], weight: Array) -> tuple[Track, ...]:
+    """Scalar curves from ``below`` to those of the same name ``above`` by weight ``(frames,)``; one that only one of both has
+    stays as it is there."""
+    others = {t.name: t.values for t in above}
+    names = {t.name for t in below}
+    out = [Track(t.name, t.values + weight * (others.get(t.name, t.values) - t.values)) for t in below]
+    return (*out, *(t for t in above if t.name not in names))
 
 
 # An arc is left for the other way round once it is longer than this (half the turn, radians), and the change takes so long

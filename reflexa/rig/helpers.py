@@ -10,6 +10,7 @@ import numpy as np
 
 from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array
+from reflexa.motion.limb import Model
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import bodymap, sides
 from reflexa.rig.bodymap import BodyMap
@@ -95,7 +96,7 @@ def by_rule(skeleton: Skeleton, helper: int, rule: Helper, turned: Array, placed
     offset = quat.rotate(back, rest_p[helper] - rest_p[followed])
     turn = quat.multiply(back, rest_q[helper])
     q, p = np.empty((len(turned), 4)), np.empty((len(placed), 3))
-    kernels.chains.carried(followed, turn, offset, turned, placed, q, p)
+    kernels.chains.carried(followed, turn, offset, Model(turned, placed), q, p)
     return q, p
 
 

@@ -20,6 +20,7 @@ class Mesh:
     positions, normals ``(vertices, 3)`` in bind space; triangles ``(n, 3)``; joints ``(vertices, 4)`` indices into
     the skeleton; weights ``(vertices, 4)`` that sum to one; bind ``(joints, 4, 4)`` takes bind space to each
     joint's own space (inverse bind matrices, identity for joints without skin); colours ``(vertices, 3)`` linear 0-1.
+    shapes: what the mesh can be bent to besides, by name: what each adds to positions ``(vertices, 3)`` at full weight.
     """
 
     positions: Array
@@ -29,10 +30,12 @@ class Mesh:
     weights: Array
     bind: Array
     colours: Array
+    shapes: tuple[tuple[str, Array], ...] = ()
 
     def __post_init__(self) -> None:
         for name in ("positions", "normals", "weights", "bind", "colours"):
             object.__setattr__(self, name, frozen(getattr(self, name)))
+        object.__setattr__(self, "shapes", tuple((n, frozen(a)) for n, a in self.shapes))
         for name, kind in (("triangles", np.uint32), ("joints", np.uint16)):
             whole = np.array(getattr(self, name), dtype=kind)
             whole.flags.writeable = False

@@ -14,6 +14,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion import contacts, cycle, kinematics, quat, travel
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
+from reflexa.motion.mixing import mixed_tracks
 from reflexa.motion.resample import at_frames
 from reflexa.rig import Rig
 from reflexa.stage.footing import planted_spans
@@ -127,7 +128,8 @@ def blend(clip: Clip, rig: Rig, settings: BlendSettings, clips: Clips, mask: Mas
         aside = travel.yaw(_headings(clip, rig) - _headings(seen, other_rig))
         _hold_in_model(rotations, clip, (seen, aside), pairs, at_first if settings.mode == "add" else None)
     rotations[:, to] = quat.settled(quat.normalise(rotations[:, to]))
-    return replace(clip, rotations=owned(rotations), translations=owned(translations))
+    tracks = mixed_tracks(clip.tracks, seen.tracks, np.ones(clip.frames)) if settings.mode == "replace" else clip.tracks
+    return replace(clip, rotations=owned(rotations), translations=owned(translations), tracks=tracks)
 
 
 def _against(other: Clip, settings: BlendSettings) -> tuple[Array, Array]:

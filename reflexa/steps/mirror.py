@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from reflexa.errors import RecipeError
 from reflexa.motion import cycle, kernels, kinematics, quat, travel
 from reflexa.motion.arrays import Array, owned
-from reflexa.motion.clip import Clip
+from reflexa.motion.clip import Clip, Track
 from reflexa.rig import Rig
 from reflexa.rig.helpers import distances
 from reflexa.rig.rig import UP
@@ -177,7 +177,14 @@ def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
         translations=owned(translations),
         scales=scales,
         events=tuple(replace(e, name=swap_in_text(e.name)) for e in clip.events),
+        tracks=_sides_swapped(clip.tracks),
     )
+
+
+def _sides_swapped(tracks: tuple[Track, ...]) -> tuple[Track, ...]:
+    """Scalar curves that are named for a side, each with its partner's values; all others as they are."""
+    values = {t.name: t.values for t in tracks}
+    return tuple(Track(t.name, values.get(swap_in_text(t.name), t.values)) for t in tracks)
 
 
 def _scales(scales: Array, rest_q: Array, partner: NDArray[np.intp], normal: Array) -> Array:

@@ -56,7 +56,7 @@ def describe_field(field: msgspec.inspect.Field) -> dict[str, Any]:
         meta = {**(t.extra_json_schema or {}), **(t.extra or {})}
         t = t.type
     kind = type(t).__name__.removesuffix("Type").lower()
-    out["type"] = {"tuple": "numbers", "vartuple": "list", "str": "text"}.get(kind, kind)
+    out["type"] = {"tuple": "numbers", "vartuple": "list", "str": "text", "union": "text"}.get(kind, kind)
     if isinstance(t, msgspec.inspect.LiteralType):
         out["type"], out["choices"] = "choice", list(t.values)
     for bound in ("ge", "le"):

@@ -54,7 +54,9 @@ def outcome(step: Step, given: Given, context: Context = NOTHING) -> Outcome:
         return out
     if out.clip.frames != clip.frames:
         raise RecipeError("a step that changes the length of the clip cannot be weighted")
-    return replace(out, clip=mixed(clip, out.clip, weights))
+    reaches_face = step.mask is None or "head" not in rig.body_map or step.mask.weights(rig)[rig.joint("head")] > 0
+    tracks = np.clip(_over_time(step, given.first, clip.frames), 0.0, 1.0) * reaches_face
+    return replace(out, clip=mixed(clip, out.clip, weights, tracks))
 
 
 def step_weights(step: Step, rig: Rig, first: int, frames: int) -> Array | None:

@@ -12,6 +12,7 @@ from scipy.spatial.transform import Rotation, Slerp
 
 from reflexa.motion import contacts, kernels, quat
 from reflexa.motion.eases import eased
+from reflexa.motion.limb import Model
 from reflexa.motion.mixing import mixed
 from reflexa.motion.resample import at_frames
 from reflexa.stage import gait
@@ -140,6 +141,6 @@ def test_carrying_and_standing_against_a_parent_are_opposites() -> None:
     turned, placed = clip.model
     turn, offset = quat.normalise(np.array([0.1, 0.4, -0.3, 0.8])), np.array([0.1, -0.2, 0.3])
     q, p, back, way = np.empty((12, 4)), np.empty((12, 3)), np.empty((12, 4)), np.empty((12, 3))
-    kernels.chains.carried(3, turn, offset, turned, placed, q, p)
-    kernels.chains.against(3, turned, placed, q, p, back, way)
+    kernels.chains.carried(3, turn, offset, Model(turned, placed), q, p)
+    kernels.chains.against(3, Model(turned, placed), q, p, back, way)
     assert np.allclose(quat.shortest(back, turn), turn) and np.allclose(way, offset)

@@ -7,15 +7,18 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 
 from reflexa.errors import ReadError
 from reflexa.formats.gltf import accessors
 from reflexa.formats.gltf.accessors import Bin
 from reflexa.formats.gltf.container import GltfFile, Json
+from reflexa.formats.gltf.morphs import NO_MORPHS, Morphs, key_values, weight_channels
 from reflexa.formats.imported import settle_rate
 from reflexa.motion import quat, tracks
 from reflexa.motion.arrays import Array
-from reflexa.motion.clip import Clip, Event
+from reflexa.motion.clip import Clip, Event, Track
+from reflexa.motion.keying import straight_keys
 from reflexa.motion.skeleton import Skeleton
 
 # Rates that are tried in this order for keys that stand far apart.
@@ -38,51 +41,73 @@ class Sampled:
     stepped: bool
     play_rate: float
     events: tuple[Event, ...]
+    tracks: tuple[Track, ...] = ()
 
 
-def read_animation(
-    file: GltfFile,
-    number: int,
-    animation: Json,
-    skeleton: Skeleton,
-    index: Mapping[int, int],
-    warnings: list[str],
-) -> Sampled | None:
+@dataclass(frozen=True, eq=False)
+class Moved:
+    """What animations of a file move: the joints of a skeleton, index: node → joint, and the shapes of its meshes."""
+
+    skeleton: Skeleton
+    index: Mapping[int, int]
+    morphs: Morphs
+
+
+def read_animation(file: GltfFile, number: int, animation: Json, moved: Moved, warnings: list[str]) -> Sampled | None:
     """Sample an animation for the joints of a skeleton; None where it moves none of them. Raises ReadError."""
+    skeleton, index = moved.skeleton, moved.index
     place = f"animations[{number}]"
     unnamed = f"{file.path.stem} {number + 1}" if number else file.path.stem
     name = str(animation.get("name") or unnamed)
     found: list[tuple[int, str, Array, Array, str]] = []
+    weights: list[tuple[tuple[str, ...], Array, Array, str]] = []
     kinds: set[str] = set()
     samplers = animation.get("samplers", [])
     for c, channel in enumerate(animation.get("channels", [])):
         where = f"{place}.channels[{c}]"
         target = channel.get("target", {})
         path = target.get("path")
-        if target.get("node") not in index or path not in _WIDTHS:
+        names = moved.morphs.names.get(target.get("node"), ()) if path == "weights" else ()
+        if not names and (target.get("node") not in index or path not in _WIDTHS):
             continue
         which = channel.get("sampler")
         if not isinstance(which, int) or not 0 <= which < len(samplers):
             raise ReadError(f"names samplers[{which}] of {len(samplers)}", file.path, where)
-        times, values, kind = _sampler(file, samplers[which], f"{place}.samplers[{which}]", _WIDTHS[path])
+        its = f"{place}.samplers[{which}]"
+        if names:
+            weights.append((names, *_sampler(file, samplers[which], its, "SCALAR", len(names))))
+            continue
+        times, values, kind = _sampler(file, samplers[which], its, _WIDTHS[path])
         kinds.add(kind)
         found.append((index[target["node"]], path, times, values, kind))
     if not found:
         return None
     extras = _extras(animation)
-    rate, start, count = _grid(file, [f[2] for f in found], extras.get("rate"), place, warnings, name)
+    rate, start, count = _grid(
+        file, [f[2] for f in found] + [w[1] for w in weights], extras.get("rate"), place, warnings, name
+    )
     at = start + np.arange(count) / rate
     n = len(skeleton)
     q = np.tile(skeleton.rest_rotations, (count, 1, 1))
     t = np.tile(skeleton.rest_translations, (count, 1, 1))
     rest_s = skeleton.rest_scales if skeleton.rest_scales is not None else np.ones((n, 3))
     s = np.tile(rest_s, (count, 1, 1))
-    for joint, path, times, values, kind in found:
+
+    def sampled(times: Array, values: Array, kind: str, rotation: bool = False) -> Array:
         # float32 times lie a rounding away from the frame: a STEP key must not be missed by it.
         near = times[np.clip(np.searchsorted(times, at), 0, len(times) - 1)]
         exact = np.where(np.abs(near - at) < 1e-5 + 2e-7 * np.abs(at), near, at)
-        out = tracks.sample(times, values, kind, exact, path == "rotation")
+        return tracks.sample(times, values, kind, exact, rotation)
+
+    for joint, path, times, values, kind in found:
+        out = sampled(times, values, kind, path == "rotation")
         {"rotation": q, "translation": t, "scale": s}[path][:, joint] = out
+    curves: dict[str, Track] = {}
+    for names, times, values, kind in weights:
+        for shape, curve in zip(names, sampled(times, values, kind).T, strict=True):
+            had = curves.setdefault(shape, Track(shape, curve))
+            if np.abs(had.values - curve).max() > 1e-6:
+                warnings.append(f"{name!r} moves the shape {shape!r} of two meshes apart: that of the first is taken.")
     if len(kinds) > 1:
         warnings.append(f"{name!r} mixes interpolations ({', '.join(sorted(kinds))}): sampled at every frame.")
     elif kinds == {"CUBICSPLINE"}:
@@ -95,7 +120,7 @@ def read_animation(
     play = extras.get("play_rate", 1.0)
     return Sampled(
         name, q, t, s if np.abs(s - 1).max() > 1e-6 else None, rate, start, extras.get("loop") is True,
-        kinds == {"STEP"}, float(play) if isinstance(play, int | float) and play > 0 else 1.0, events,
+        kinds == {"STEP"}, float(play) if isinstance(play, int | float) and play > 0 else 1.0, events, tuple(curves.values()),
     )  # fmt: skip
 
 
@@ -153,7 +178,8 @@ def _extras(animation: Json) -> Json:
     return ours if isinstance(ours, dict) else {}
 
 
-def _sampler(file: GltfFile, sampler: Any, where: str, kind: str) -> tuple[Array, Array, str]:
+def _sampler(file: GltfFile, sampler: Any, where: str, kind: str, shapes: int = 0) -> tuple[Array, Array, str]:
+    """Times, values and interpolation; of so many shapes' weights, a row a key."""
     if not isinstance(sampler, dict):
         raise ReadError("is not an object", file.path, where)
     times = accessors.read(file, sampler.get("input"), where, "SCALAR")[:, 0].astype(np.float64)
@@ -165,6 +191,8 @@ def _sampler(file: GltfFile, sampler: Any, where: str, kind: str) -> tuple[Array
         raise ReadError("has no keys", file.path, where)
     if np.any(np.diff(times) < 0):
         raise ReadError("has key times that go backwards", file.path, where)
+    if shapes:
+        values = key_values(values, times, shapes, where, file)
     per_key = 3 if how == "CUBICSPLINE" else 1
     if len(values) != per_key * len(times):
         raise ReadError(f"has {len(times)} times and {len(values)} values", file.path, where)
@@ -218,11 +246,12 @@ def unit_rotations(q: Array) -> Array:
 @dataclass(frozen=True, eq=False)
 class Nodes:
     """The nodes that joints are, by their numbers, and their own rotations, translations and scales (None: all one).
-    always: (node, path) that have a channel in any case."""
+    always: (node, path) that have a channel in any case. morphs: shapes of the file's meshes, whose weights are tracks."""
 
     nodes: tuple[int, ...]
     rest: tuple[Array, Array, Array | None]
     always: frozenset[tuple[int, str]] = frozenset()
+    morphs: Morphs = NO_MORPHS
 
 
 def write_animation(clip: Clip, posed: tuple[Array, Array], onto: Nodes, store: Bin, start: float = 0.0) -> Json:
@@ -231,7 +260,12 @@ def write_animation(clip: Clip, posed: tuple[Array, Array], onto: Nodes, store: 
     posed: local rotations ``(frames, joints, 4)`` and translations ``(frames, joints, 3)`` in the file's frame.
     """
     (q, t), nodes, rest = posed, onto.nodes, onto.rest
-    times = store.add(start + np.arange(clip.frames) / clip.rate, "SCALAR", bounds=True)
+    every = np.arange(clip.frames)
+
+    def timed(frames: NDArray[np.intp]) -> int:
+        return store.add(start + frames / clip.rate, "SCALAR", bounds=True)
+
+    times = timed(every)
     samplers: list[Json] = []
     channels: list[Json] = []
     how = "STEP" if clip.stepped else "LINEAR"
@@ -249,9 +283,13 @@ def write_animation(clip: Clip, posed: tuple[Array, Array], onto: Nodes, store: 
             ("scale", "VEC3", np.broadcast_to(rest_s, t[:, joint].shape) if s is None else s[:, joint]),
         ):
             if moved[path] or (node, path) in onto.always:
-                samplers.append({"input": times, "output": store.add(values, kind), "interpolation": how})
+                keys = straight_keys(np.asarray(values), path == "rotation") if clip.thinned else every
+                at = times if len(keys) == clip.frames else timed(keys)
+                samplers.append({"input": at, "output": store.add(values[keys], kind), "interpolation": how})
                 channels.append({"sampler": len(samplers) - 1, "target": {"node": node, "path": path}})
     if not channels:  # a clip that never leaves rest still is a clip: one channel that says so
         samplers.append({"input": times, "output": store.add(unit_rotations(q[:, 0]), "VEC4"), "interpolation": how})
         channels.append({"sampler": 0, "target": {"node": nodes[0], "path": "rotation"}})
-    return {"name": clip.name, "channels": channels, "samplers": samplers}
+    weights = weight_channels(clip, onto.morphs, store, times, how)
+    channels += [{**c, "sampler": c["sampler"] + len(samplers)} for c in weights["channels"]]
+    return {"name": clip.name, "channels": channels, "samplers": samplers + weights["samplers"]}

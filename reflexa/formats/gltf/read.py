@@ -13,8 +13,9 @@ from reflexa.formats import frame as frames
 from reflexa.formats import imported
 from reflexa.formats.frame import ImportFrame
 from reflexa.formats.gltf import accessors
-from reflexa.formats.gltf.animation import as_clips, read_animation
+from reflexa.formats.gltf.animation import Moved, as_clips, read_animation
 from reflexa.formats.gltf.container import GltfFile, Json, load
+from reflexa.formats.gltf.morphs import morphs_of
 from reflexa.formats.gltf.skin import read_meshes
 from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, ReadOptions
 from reflexa.motion import quat
@@ -69,15 +70,16 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         warnings.append(f"{apart} animations of one node each, over the same time, are one clip.")
         file.put("animations", together)
     layout, given = GltfLayout(file, tuple(joints), {}, {}, {}), Names()
+    moved = Moved(raw, index, morphs_of(file))
     for i, animation in enumerate(file.items("animations")):
-        sampled = read_animation(file, i, animation, raw, index, warnings)
+        sampled = read_animation(file, i, animation, moved, warnings)
         if sampled is None:
             continue
         q, t = frames.take_in(frame, skeleton, sampled.rotations, sampled.translations)
         name = given.give(sampled.name)
         clip = Clip(
             name, skeleton, quat.continuous(q), t, sampled.rate, sampled.scales, sampled.loop, sampled.stepped,
-            sampled.play_rate, sampled.events,
+            sampled.play_rate, sampled.events, sampled.tracks,
         )  # fmt: skip
         clips.append(clip)
         layout.animations[name] = i

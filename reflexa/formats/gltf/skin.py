@@ -12,6 +12,7 @@ from numpy.typing import NDArray
 from reflexa.errors import ReadError
 from reflexa.formats.gltf import accessors
 from reflexa.formats.gltf.container import GltfFile, Json
+from reflexa.formats.gltf.morphs import morphs_of, shapes_of
 from reflexa.motion.arrays import Array
 from reflexa.rig.mesh import Mesh, vertex_normals
 
@@ -19,6 +20,7 @@ from reflexa.rig.mesh import Mesh, vertex_normals
 def read_meshes(file: GltfFile, index: Mapping[int, int], scale: Array, warnings: list[str]) -> tuple[Mesh, ...]:
     """Meshes bound to the joints in ``index`` (node → joint), by a skin or rigidly. Raises ReadError."""
     out: list[Mesh] = []
+    names = morphs_of(file).names
     for n, node in enumerate(file.items("nodes")):
         if "mesh" not in node or ("skin" not in node and n not in index):
             continue
@@ -36,7 +38,7 @@ def read_meshes(file: GltfFile, index: Mapping[int, int], scale: Array, warnings
         bind[:, :3] *= scale[:, None, None]
         for p, primitive in enumerate(mesh.get("primitives", [])):
             place = f"meshes[{node['mesh']}].primitives[{p}]"
-            read = _primitive(file, primitive, place, _Bound(bind, index.get(n, 0), table), warnings)
+            read = _primitive(file, primitive, place, _Bound(bind, index.get(n, 0), table, names.get(n, ())), warnings)
             if read is not None:
                 out.append(read)
     return tuple(out)
@@ -45,11 +47,12 @@ def read_meshes(file: GltfFile, index: Mapping[int, int], scale: Array, warnings
 @dataclass(frozen=True, eq=False)
 class _Bound:
     """How a mesh hangs on joints: inverse bind matrices ``(joints, 4, 4)``, the joint that it hangs on as a whole, and, with a
-    skin, which joint each of the skin's is."""
+    skin, which joint each of the skin's is; names of its morph targets."""
 
     bind: Array
     own: int
     table: list[int] | None
+    shapes: tuple[str, ...] = ()
 
 
 def _primitive(file: GltfFile, primitive: Json, place: str, bound: _Bound, warnings: list[str]) -> Mesh | None:
@@ -77,7 +80,8 @@ def _primitive(file: GltfFile, primitive: Json, place: str, bound: _Bound, warni
         weights = _sized(accessors.read(file, attributes["WEIGHTS_0"], place, "VEC4"), n, file, place)
         total = weights.sum(axis=1, keepdims=True)
         weights = np.where(total > 0, weights / np.where(total > 0, total, 1), [1.0, 0.0, 0.0, 0.0])
-    return Mesh(positions, normals, triangles, joints, weights, bound.bind, _colours(file, primitive, n, place))
+    shapes = shapes_of(file, primitive, bound.shapes, n, place)
+    return Mesh(positions, normals, triangles, joints, weights, bound.bind, _colours(file, primitive, n, place), shapes)
 
 
 def triangle_indices(file: GltfFile, primitive: Json, vertices: int, place: str) -> NDArray[np.int64]:

@@ -14,6 +14,7 @@ from reflexa.formats import frame as frames
 from reflexa.formats.gltf.accessors import Bin
 from reflexa.formats.gltf.animation import Nodes, unit_rotations, write_animation
 from reflexa.formats.gltf.container import GltfFile, Json, fetch, to_glb, to_gltf
+from reflexa.formats.gltf.morphs import NO_MORPHS, Morphs, morphs_of
 from reflexa.formats.gltf.read import GltfLayout
 from reflexa.formats.imported import Imported
 from reflexa.motion.clip import Clip
@@ -74,7 +75,7 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
     }  # fmt: skip
     orphans = {s[k] for a in gone for s in a.get("samplers", []) for k in ("input", "output")} - alive
     store = _repacked(json, file, orphans)
-    rest = _node_rest(source, layout)
+    rest, morphs = _node_rest(source, layout), morphs_of(file)
     for clip in clips:
         if clip.name in kept:
             json["animations"].append(copy.deepcopy(old[kept[clip.name]]))
@@ -85,7 +86,7 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
         if not json.get("skins"):
             had |= _root_channels(layout.nodes[r] for r in source.rig.skeleton.roots)
         start = layout.starts.get(clip.name, 0.0)
-        written = write_animation(clip, (q, t), Nodes(layout.nodes, rest, had), store, start)
+        written = write_animation(clip, (q, t), Nodes(layout.nodes, rest, had, morphs), store, start)
         _join(written, carried[clip.name])
         extras = {k: v for k, v in before.get("extras", {}).items() if k != "reflexa"} if before else {}
         written["extras"] = {**extras, "reflexa": _extras(clip, notes)}
@@ -100,15 +101,16 @@ def _root_channels(nodes: Iterable[int]) -> frozenset[tuple[int, str]]:
 
 
 def _other_channels(old: list[Json], layout: GltfLayout, clip: Clip) -> Json:
-    """Channels of a clip's own animation that move no joint (morph weights, cameras): they are carried along."""
+    """Channels of a clip's own animation that move no joint and no shape (cameras): they are carried along."""
     if clip.name not in layout.animations:
         return {"channels": [], "samplers": []}
     animation = old[layout.animations[clip.name]]
-    nodes = set(layout.nodes)
+    nodes, shaped = set(layout.nodes), set(morphs_of(layout.file).names)
     channels = [
         c
         for c in animation.get("channels", [])
-        if c.get("target", {}).get("node") not in nodes or c["target"].get("path") == "weights"
+        if (c["target"].get("node") not in shaped if c.get("target", {}).get("path") == "weights" else True)
+        and (c.get("target", {}).get("node") not in nodes or c["target"].get("path") == "weights")
     ]
     used = sorted({c["sampler"] for c in channels})
     return {
@@ -204,11 +206,10 @@ def _clean(clips: list[Clip], rig: Rig, notes: Json) -> tuple[Json, bytes]:
             node["children"] = list(skeleton.children[i])
         nodes.append(node)
     roots = list(skeleton.roots)
-    if rig.meshes:
-        _add_meshes(json, nodes, roots, rig.meshes, store, len(skeleton))
+    morphs = _add_meshes(json, nodes, roots, rig.meshes, store) if rig.meshes else NO_MORPHS
     json |= {"scenes": [{"nodes": roots}], "nodes": nodes}
     rest = (skeleton.rest_rotations, skeleton.rest_translations, skeleton.rest_scales)
-    onto = Nodes(tuple(range(len(skeleton))), rest, frozenset() if rig.meshes else _root_channels(roots))
+    onto = Nodes(tuple(range(len(skeleton))), rest, frozenset() if rig.meshes else _root_channels(roots), morphs)
     json["animations"] = [
         {
             **write_animation(c, (c.rotations, c.translations), onto, store),
@@ -224,9 +225,10 @@ def _clean(clips: list[Clip], rig: Rig, notes: Json) -> tuple[Json, bytes]:
     return json, store.buffer()
 
 
-def _add_meshes(
-    json: Json, nodes: list[Json], roots: list[int], meshes: tuple[Mesh, ...], store: Bin, joints: int
-) -> None:
+def _add_meshes(json: Json, nodes: list[Json], roots: list[int], meshes: tuple[Mesh, ...], store: Bin) -> Morphs:
+    """Nodes of the meshes, and their shapes."""
+    shaped: dict[int, tuple[str, ...]] = {}
+    joints = len(nodes)
     json["skins"], json["meshes"] = [], []
     json["materials"] = [{"name": "figure", "pbrMetallicRoughness": {"metallicFactor": 0.0, "roughnessFactor": 0.85}}]
     for i, mesh in enumerate(meshes):
@@ -256,5 +258,11 @@ def _add_meshes(
                 "primitives": [{"attributes": attributes, "indices": indices, "material": 0}],
             }
         )
+        if mesh.shapes:
+            targets = [{"POSITION": store.add(a, "VEC3", target=_VERTICES, bounds=True)} for _, a in mesh.shapes]
+            json["meshes"][-1]["primitives"][0]["targets"] = targets
+            json["meshes"][-1]["extras"] = {"targetNames": [name for name, _ in mesh.shapes]}
+            shaped[len(nodes)] = tuple(name for name, _ in mesh.shapes)
         nodes.append({"name": f"figure mesh {i + 1}", "mesh": i, "skin": i})
         roots.append(len(nodes) - 1)
+    return Morphs(shaped, {n: (0.0,) * len(names) for n, names in shaped.items()})

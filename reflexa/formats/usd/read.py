@@ -19,10 +19,11 @@ from reflexa.formats import imported
 from reflexa.formats.files import LARGEST
 from reflexa.formats.frame import ImportFrame
 from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, ReadOptions
+from reflexa.formats.usd.blend_shapes import read_tracks
 from reflexa.formats.usd.skin import read_meshes
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
-from reflexa.motion.clip import Clip, Event
+from reflexa.motion.clip import Clip, Event, Track
 from reflexa.motion.matrices import decomposed
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import Names
@@ -128,14 +129,16 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
         sampled = _motion(prim, [tokens[i] for i in order], raw, path, warnings, pxr)
         if sampled is None:
             continue
-        rotations, translations, scales, rate, ours = sampled
+        rotations, translations, scales, rate, ours, tracks = sampled
         q, t = frames.take_in(frame, skeleton, rotations, translations)
         name = given.give(str(ours.get("name") or prim.GetName()))
         animations[name] = str(prim.GetPath())
         play = ours.get("play_rate", 1.0)
         speed = float(play) if isinstance(play, int | float) and play > 0 else 1.0
         loop, stepped = bool(ours.get("loop", False)), bool(ours.get("stepped", False))
-        clips.append(Clip(name, skeleton, quat.continuous(q), t, rate, scales, loop, stepped, speed, _events(ours)))
+        clips.append(
+            Clip(name, skeleton, quat.continuous(q), t, rate, scales, loop, stepped, speed, _events(ours), tracks)
+        )
     layout = UsdLayout(stage.GetRootLayer().ExportToString(), where, tuple(tokens[i] for i in order), animations)
     generator = str(stage.GetRootLayer().documentation or "")
     fmt = "usda" if path.suffix.lower() == ".usda" else "usdc"
@@ -264,8 +267,8 @@ def _animations(stage: Any, skeleton: Any, pxr: Any) -> list[Any]:
 
 def _motion(
     prim: Any, tokens: list[str], raw: Skeleton, path: Path, warnings: list[str], pxr: Any
-) -> tuple[Array, Array, Array | None, float, dict[str, Any]] | None:
-    """Rotations, translations, scales per frame, rate, and our own notes; None where nothing in it moves a joint."""
+) -> tuple[Array, Array, Array | None, float, dict[str, Any], tuple[Track, ...]] | None:
+    """Rotations, translations, scales per frame, rate, our own notes, and tracks; None where nothing in it moves a joint."""
     animation = pxr.UsdSkel.Animation(prim)
     driven = [str(t) for t in animation.GetJointsAttr().Get() or []]
     index = {t: i for i, t in enumerate(tokens)}
@@ -275,7 +278,8 @@ def _motion(
         warnings.append(f"{prim.GetPath()} moves no joint of the skeleton.")
         return None
     attributes = (animation.GetRotationsAttr(), animation.GetTranslationsAttr(), animation.GetScalesAttr())
-    times = sorted({float(t) for a in attributes for t in a.GetTimeSamples()})
+    weights = animation.GetBlendShapeWeightsAttr()
+    times = sorted({float(t) for a in (*attributes, weights) for t in a.GetTimeSamples()})
     ours = dict(prim.GetCustomDataByKey(OURS) or {})
     codes = float(prim.GetStage().GetTimeCodesPerSecond()) or 24.0
     start, rate, count = 0.0, codes, 1
@@ -301,7 +305,8 @@ def _motion(
     if not all(np.isfinite(a).all() for a in (q, t, s)):
         raise ReadError("holds values that are no numbers", path, str(prim.GetPath()))
     moved = s if np.abs(s - 1).max() > 1e-4 else None
-    return quat.normalise(q), t, moved, rate, ours
+    tracks = read_tracks(animation, (start + f * codes / rate for f in range(count)), pxr)
+    return quat.normalise(q), t, moved, rate, ours, tracks
 
 
 def _plain(value: Any, width: int) -> Array:

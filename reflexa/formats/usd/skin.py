@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 from numpy.typing import NDArray
 
+from reflexa.formats.usd.blend_shapes import read_shapes
 from reflexa.motion.arrays import Array
 from reflexa.rig.mesh import Mesh, vertex_normals
 
@@ -74,7 +75,16 @@ def _mesh(prim: Any, binding: Any, skel: Any, tokens: list[str], scale: Array, p
     bind[:, :3] *= scale[:, None, None]
     triangles = _fans(counts, corners)
     normals = vertex_normals(positions, triangles)
-    return Mesh(positions, normals, triangles, table[joints].astype(np.uint16), weights, bind, _colours(mesh, n))
+    return Mesh(
+        positions,
+        normals,
+        triangles,
+        table[joints].astype(np.uint16),
+        weights,
+        bind,
+        _colours(mesh, n),
+        read_shapes(prim, n, pxr),
+    )
 
 
 def _fans(counts: NDArray[np.int64], corners: NDArray[np.int64]) -> NDArray[np.uint32]:

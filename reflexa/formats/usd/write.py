@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from reflexa.errors import WriteError
 from reflexa.formats import frame as frames
 from reflexa.formats.imported import Imported
+from reflexa.formats.usd.blend_shapes import write_shapes, write_tracks
 from reflexa.formats.usd.read import OURS, UsdLayout, usd
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
@@ -142,6 +143,8 @@ def _set_motion(stage: Any, path: str, motion: _Motion, pxr: Any, alone: bool) -
             attributes[2].Set(vt.Vec3hArray.FromNumpy(s[f]), time)
     if still:
         attributes[2].Set(vt.Vec3hArray.FromNumpy(s[0]))
+    if clip.tracks:
+        write_tracks(animation, clip, step, pxr)
     ours: dict[str, Any] = {
         "name": clip.name,
         "rate": clip.rate,
@@ -200,3 +203,5 @@ def _add_mesh(stage: Any, path: str, mesh: Mesh, skel: Any, pxr: Any) -> None:
     binding.CreateJointWeightsPrimvar(False, 4).Set(
         vt.FloatArray.FromNumpy(mesh.weights.astype(np.float32).reshape(-1))
     )
+    if mesh.shapes:
+        write_shapes(prim, mesh.shapes, pxr)

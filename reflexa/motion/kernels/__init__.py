@@ -12,12 +12,13 @@ if TYPE_CHECKING:
     from reflexa.motion.kernels import compiling as compiling
     from reflexa.motion.kernels import feet as feet
     from reflexa.motion.kernels import limbs as limbs
+    from reflexa.motion.kernels import moments as moments
     from reflexa.motion.kernels import oscillators as oscillators
     from reflexa.motion.kernels import rows as rows
     from reflexa.motion.kernels import spans as spans
     from reflexa.motion.kernels import text as text
 
-__all__ = ["blocks", "chains", "compiling", "feet", "limbs", "oscillators", "rows", "spans", "text"]
+__all__ = ["blocks", "chains", "compiling", "feet", "limbs", "moments", "oscillators", "rows", "spans", "text"]
 
 
 def at_hand(name: str) -> bool:

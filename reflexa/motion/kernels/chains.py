@@ -9,7 +9,8 @@ from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import kernel
-from reflexa.motion.kernels.turns import add, inv, mul, q_at, q_of, rot, slerp, sub, unit, v_at, v_of
+from reflexa.motion.kernels.parts import Model
+from reflexa.motion.kernels.turns import add, inv, mul, q_at, q_of, rot, sub, unit, v_at, v_of
 
 Parents = NDArray[np.intp]
 Bools = NDArray[np.bool_]
@@ -67,9 +68,10 @@ def hang(parents: Parents, rest: Array, offsets: Array, given: Bools, turned: Ar
 
 
 @kernel(shared=3, out=2, in_order=True)
-def carried(joint: int, turn: Array, offset: Array, turned: Array, placed: Array, q: Array, p: Array) -> None:
+def carried(joint: int, turn: Array, offset: Array, model: Model, q: Array, p: Array) -> None:
     """Where something goes that a joint carries along, at a turn ``(4,)`` and an offset ``(3,)`` in its own axes: rotations
     ``(frames, 4)`` and places ``(frames, 3)``."""
+    turned, placed = model
     by, to = (turn[0], turn[1], turn[2], turn[3]), (offset[0], offset[1], offset[2])
     for f in range(len(turned)):
         at = q_at(turned, f, joint)
@@ -78,8 +80,9 @@ def carried(joint: int, turn: Array, offset: Array, turned: Array, placed: Array
 
 
 @kernel(shared=1, out=2, in_order=True)
-def against(parent: int, turned: Array, placed: Array, turn: Array, place: Array, q: Array, p: Array) -> None:
+def against(parent: int, model: Model, turn: Array, place: Array, q: Array, p: Array) -> None:
     """Turns ``(frames, 4)`` and places ``(frames, 3)`` in model space, as they stand to a parent."""
+    turned, placed = model
     for f in range(len(turned)):
         back = inv(q_at(turned, f, parent))
         q[f, 0], q[f, 1], q[f, 2], q[f, 3] = mul(back, q_of(turn, f))
@@ -109,22 +112,6 @@ def put(joints: Parents, at: Parents, local: Array, rotations: Array) -> None:
             if x * a + y * b + z * c + w * d < 0.0:
                 x, y, z, w = -x, -y, -z, -w
             rotations[f, j, 0], rotations[f, j, 1], rotations[f, j, 2], rotations[f, j, 3] = x, y, z, w
-
-
-@kernel(shared=1, out=1, in_order=True)
-def sampled(rotations: Array, at: Array, out: Array) -> None:
-    """Rotations ``(frames, joints, 4)`` at moments ``(n,)`` between their frames, inside the clip: by slerp on the short arc, on
-    one hemisphere from frame to frame."""
-    for f in range(len(at)):
-        i = int(at[f])
-        after = min(i + 1, len(rotations) - 1)
-        for j in range(rotations.shape[1]):
-            x, y, z, w = slerp(q_at(rotations, i, j), q_at(rotations, after, j), at[f] - i)
-            if f > 0:
-                p, q, r, s = q_at(out, f - 1, j)
-                if x * p + y * q + z * r + w * s < 0.0:
-                    x, y, z, w = -x, -y, -z, -w
-            out[f, j, 0], out[f, j, 1], out[f, j, 2], out[f, j, 3] = x, y, z, w
 
 
 @kernel(shared=0, out=2, in_order=True)

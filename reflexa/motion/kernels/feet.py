@@ -204,9 +204,9 @@ def _to_ball(held: Held, i: int, f: int, ways: Turns) -> V:
     return v_of(ways.ball, f)
 
 
-@kernel(shared=2, out=1, in_order=True)
-def places(held: Held, ankle: int, ways: Turns, model: Model, out: Array) -> None:
-    """Where the ball of a planted foot stands in each plant ``(n, 3)``."""
+@kernel(shared=1, out=1, in_order=True)
+def places(held: Held, ankle: Array, ways: Turns, out: Array) -> None:
+    """Where the ball of a planted foot stands in each plant ``(n, 3)``; ankle ``(frames, 3)``: where that is."""
     for i in range(len(held.frames)):
         first, last = held.frames[i, 0], held.frames[i, 1]
         if held.hold == FIRST:
@@ -215,14 +215,12 @@ def places(held: Held, ankle: int, ways: Turns, model: Model, out: Array) -> Non
             first = last
         at = (0.0, 0.0, 0.0)
         for f in range(first, last + 1):
-            at = add(at, add(v_at(model.placed, f, ankle), _to_ball(held, i, f, ways)))
+            at = add(at, add(v_of(ankle, f), _to_ball(held, i, f, ways)))
         out[i, 0], out[i, 1], out[i, 2] = times(at, 1.0 / (last - first + 1))
 
 
-@kernel(shared=3, out=2, in_order=True)
-def goals(
-    held: Held, ankle: int, stood: Array, ways: Turns, model: Model, offset: Array, down: NDArray[np.bool_]
-) -> None:
+@kernel(shared=2, out=2, in_order=True)
+def goals(held: Held, stood: Array, ankle: Array, ways: Turns, offset: Array, down: NDArray[np.bool_]) -> None:
     """How far the ankle moves ``(frames, 3)`` so that the ball stands at ``stood`` ``(n, 3)`` in each plant; when it is in
     one."""
     wanted = np.empty((len(offset), 3))
@@ -231,7 +229,7 @@ def goals(
         down[f] = False
     for i in range(len(held.frames)):
         for f in range(held.frames[i, 0], held.frames[i, 1] + 1):
-            by = sub(sub(v_of(stood, i), _to_ball(held, i, f, ways)), v_at(model.placed, f, ankle))
+            by = sub(sub(v_of(stood, i), _to_ball(held, i, f, ways)), v_of(ankle, f))
             wanted[f, 0], wanted[f, 1], wanted[f, 2] = by
             down[f] = True
     lead(held.ease_in, held.ease_out, wanted, offset)

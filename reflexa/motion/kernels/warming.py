@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from reflexa.motion import contacts, eases, kernels, kinematics, limbs, mixing, resample, springs
+from reflexa.motion import contacts, eases, kernels, keying, kinematics, limbs, mixing, resample, springs
 from reflexa.motion.clip import Clip
 from reflexa.motion.kernels.parts import Blocks, Model
 from reflexa.motion.limb import Way, limb
@@ -41,10 +41,12 @@ def warm() -> None:
     clip = resample.at_frames(
         Clip("warm", skeleton, rotations, np.tile(skeleton.rest_translations, (2, 1, 1)), 30.0), [0.5, 1.0]
     )
+    resample.at_frames(clip, [0.5], smooth=True)
+    keying.thinned(resample.at_frames(clip, [0.0, 0.5, 1.0]), 1.0, 1.0)
     mixing.mixed(clip, clip.with_motion(clip.rotations[::-1], clip.translations), np.full((2, 3), 0.5))
     q, p = np.empty((2, 4)), np.empty((2, 3))
-    kernels.chains.carried(0, skeleton.rest_rotations[0], np.zeros(3), *model, q, p)
-    kernels.chains.against(0, *model, q.copy(), p.copy(), q, p)
+    kernels.chains.carried(0, skeleton.rest_rotations[0], np.zeros(3), Model(*model), q, p)
+    kernels.chains.against(0, Model(*model), q.copy(), p.copy(), q, p)
     limbs.turn_about(posed, joints, p, q)
     limbs.posed_clip(clip, posed, np.arange(2))
     posed.loose.add(0)
@@ -70,5 +72,6 @@ def _warm_feet(model: Model) -> None:
     ways = kernels.feet.Turns(*(np.empty((2, k)) for k in (4, 4, 3, 3, 3)))
     kernels.feet.turns(foot, held, True, model, ways)
     places, offset, down = np.empty((1, 3)), np.empty((2, 3)), np.empty(2, dtype=bool)
-    kernels.feet.places(held, 2, ways, model, places)
-    kernels.feet.goals(held, 2, places, ways, model, offset, down)
+    ankle = np.array(model.placed[:, 2])
+    kernels.feet.places(held, ankle, ways, places)
+    kernels.feet.goals(held, places, ankle, ways, offset, down)

@@ -105,19 +105,20 @@ def _foot(ground: Ground, l: Limb, sole: Sole, plants: list[Plant], s: PlantsSet
 
     # The place: that of whichever bears, from the one place at which the foot stands.
     places = np.empty((len(plants), 3))
-    kernels.feet.places(held, sole.ankle, ways, model, places)
+    ankle = placed[:, sole.ankle]
+    kernels.feet.places(held, ankle, ways, places)
     for i, p in enumerate(plants):
         if p.place is not None:
             places[i] = p.place
     if below:
         places[:, 1] = surface_under(stage, ground.on_stage, places, frames=ground.frames[middle]).height
     offset, down = np.empty((clip.frames, 3)), np.empty(clip.frames, dtype=bool)
-    kernels.feet.goals(held, sole.ankle, places, ways, model, offset, down)
+    kernels.feet.goals(held, places, ankle, ways, offset, down)
     moved = np.any(offset != 0, axis=1) | _differ(ways.foot, turned[:, sole.ankle])
     if sole.toes >= 0:
         moved |= _differ(ways.toes, turned[:, sole.toes])
     toes = None if sole.toes < 0 else ways.toes
-    return LimbChange(l, plants[0].limb, placed[:, sole.ankle] + offset, ways.foot, toes, down, moved)
+    return LimbChange(l, plants[0].limb, ankle + offset, ways.foot, toes, down, moved)
 
 
 def _differ(a: Array, b: Array) -> NDArray[np.bool_]:

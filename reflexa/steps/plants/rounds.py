@@ -26,9 +26,9 @@ def unrolled(clip: Clip, rig: Rig, plants: Plants) -> tuple[Clip, Plants, NDArra
     for limb in dict.fromkeys(p.limb for p in plants):
         for k in (-1, 0, 1):
             for p in sorted((p for p in plants if p.limb == limb), key=lambda p: p.first):
-                new = _later(clip, rig, p, k)
+                new = later(clip, rig, p, (k + 1) * period, k)
                 if out and out[-1].limb == limb and new.first <= out[-1].last:
-                    out[-1] = _as_one(out[-1], new)
+                    out[-1] = as_one(out[-1], new)
                 else:
                     out.append(new)
     frames = np.concatenate([np.arange(period), np.arange(period), np.arange(period + 1)])
@@ -36,9 +36,8 @@ def unrolled(clip: Clip, rig: Rig, plants: Plants) -> tuple[Clip, Plants, NDArra
     return cycle.three(clip, rig.travel_joint), tuple(out), frames
 
 
-def _later(clip: Clip, rig: Rig, p: Plant, rounds: int) -> Plant:
-    """A plant some cycles later, by its frame among all three."""
-    by = (rounds + 1) * (clip.frames - 1)
+def later(clip: Clip, rig: Rig, p: Plant, by: int, rounds: int = 0) -> Plant:
+    """A plant some frames later; rounds: whose place is that of so many cycles later."""
     place = p.place if p.place is None else cycle.carried(clip, rig.travel_joint, np.array(p.place), rounds)
     phases = {k: None if v is None else v + by for k, v in (("ball_down", p.ball_down), ("heel_up", p.heel_up))}
     return msgspec.structs.replace(
@@ -47,7 +46,7 @@ def _later(clip: Clip, rig: Rig, p: Plant, rounds: int) -> Plant:
     )  # fmt: skip
 
 
-def _as_one(a: Plant, b: Plant) -> Plant:
+def as_one(a: Plant, b: Plant) -> Plant:
     """A plant before a seam and the one after it, which share the frame on it."""
     ball_down = a.ball_from if a.ball_from <= a.last else b.ball_from
     heel_up = b.heel_to if b.heel_to >= b.first else a.heel_to

@@ -1,0 +1,184 @@
+"""Close loop: the end of a clip made to meet its start, in pose and velocity; its travel goes on, standing feet keep standing."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Annotated
+
+import numpy as np
+from msgspec import Meta
+
+from reflexa.errors import RecipeError
+from reflexa.motion import cycle, loops, quat, seams
+from reflexa.motion.arrays import Array, owned
+from reflexa.motion.clip import Clip
+from reflexa.motion.loops import Matches
+from reflexa.motion.resample import seen_at
+from reflexa.rig import Rig
+from reflexa.rig.soles import soles
+from reflexa.stage import EMPTY
+from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
+from reflexa.steps.plants.find import Plants, found
+from reflexa.steps.plants.rounds import as_one, later
+from reflexa.steps.plants.settings import Plant, PlantsSettings
+from reflexa.steps.plants.step import held
+from reflexa.steps.root_motion.track import travel_of
+
+# A loop lasts this long at least, seconds.
+_LEAST = 0.4
+
+
+class CloseLoopSettings(Settings, frozen=True):
+    find: Annotated[
+        bool,
+        Meta(title="Find the frames", description="Keep the part between the two frames that match best, and close that."),
+    ] = False  # fmt: skip
+    first: Annotated[
+        int,
+        Meta(title="First frame", ge=0, description="Where the loop begins.", extra={"unit": "frame", "when": {"find": False}}),
+    ] = 0  # fmt: skip
+    last: Annotated[
+        int,
+        Meta(title="Last frame", ge=-1, description="Where it ends, in the pose of the first; -1: the clip's last.",
+             extra={"unit": "frame", "zero": "the clip's last", "when": {"find": False}}),
+    ] = -1  # fmt: skip
+    over: Annotated[
+        int,
+        Meta(title="Spread over", ge=0, le=100_000, description="Over how many frames about the seam what differs is spread.",
+             extra={"unit": "frames", "zero": "the whole clip"}),
+    ] = 0  # fmt: skip
+    feet: Annotated[
+        bool, Meta(title="Feet keep standing", description="Feet that stand are held where they stand, also over the seam.")
+    ] = True  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class CloseLoopReport:
+    """The frames of the clip before that the loop is made of; by how much it failed to close and does now, each in metres,
+    radians and as a share of the fastest; and how its frames match."""
+
+    first: int
+    last: int
+    was: tuple[float, float, float]
+    now: tuple[float, float, float]
+    matches: Matches
+
+
+# The joints that tell how a figure stands: fingers and helpers add nothing but time.
+_TELLING = ("pelvis", "spine", "neck", "head") + tuple(
+    f"{side} {part}"
+    for side in ("left", "right")
+    for part in ("upper arm", "forearm", "hand", "thigh", "shin", "foot", "toes")
+)
+
+
+def _seen(clip: Clip, rig: Rig) -> tuple[loops.Seen, list[int]]:
+    joints = sorted({j for part in _TELLING for j in [rig.joint(part)] if j >= 0}) or list(range(len(rig.skeleton)))
+    feet = [joints.index(j) for s in ("left", "right") if (j := rig.joint(f"{s} foot")) in joints]
+    return loops.seen(clip, rig.travel_joint, travel_of(clip, rig).heading, joints), feet
+
+
+def matched(clip: Clip, rig: Rig) -> Matches:
+    """How well frames of a clip match as first and last of a loop."""
+    least = max(4, round(_LEAST * clip.rate))
+    return loops.matches(clip, *_seen(clip, rig), min(least, clip.frames - 1))
+
+
+def span(clip: Clip, rig: Rig, s: CloseLoopSettings) -> tuple[int, int]:
+    """First and last frame of the loop. Raises RecipeError."""
+    if clip.frames < 4:
+        raise RecipeError(f"{clip.frames} frames make no loop", advice="Give it a clip of at least 4.")
+    if s.find:
+        pairs = matched(clip, rig).pairs
+        return (pairs[0].first, pairs[0].last) if pairs else (0, clip.frames - 1)
+    last = clip.frames - 1 if s.last < 0 else s.last
+    if not 0 <= s.first <= last - 3 or last > clip.frames - 1:
+        raise RecipeError(
+            f"frames {s.first} to {last} make no loop", place="first",
+            advice=f"Give at least 4 frames, from 0 to {clip.frames - 1}.",
+        )  # fmt: skip
+    return s.first, last
+
+
+def close(clip: Clip, rig: Rig, s: CloseLoopSettings) -> tuple[Clip, Array]:
+    """The clip as a loop, and which frame of it each of the loop's is ``(frames,)``. An exact loop is left bit for bit. Raises
+    RecipeError."""
+    if not s.find and s.first == 0 and s.last < 0 and clip.frames >= 4 and seams.closes(clip, rig.travel_joint):
+        return (clip if clip.loop else replace(clip, loop=True)), np.arange(clip.frames, dtype=np.float64)
+    first, last = span(clip, rig, s)
+    times = np.arange(first, last + 1, dtype=np.float64)
+    part = seen_at(clip, times)
+    if seams.closes(part, rig.travel_joint):
+        return replace(part, loop=True), times
+    out = seams.closed(part, rig.travel_joint, s.over)
+    if s.feet and any(rig.limb(f"{side} foot") for side in ("left", "right")):
+        out = _standing(part, out, rig)
+    return out, times
+
+
+# A foot that is not moved by more than this while it stands, metres, keeps standing as it is.
+_STILL = 4e-4
+
+
+def _standing(before: Clip, after: Clip, rig: Rig) -> Clip:
+    """The loop with those feet held that stood before and were moved by its closing."""
+    settings = PlantsSettings(surface="own height", level=False)
+    there = found(replace(before, loop=True), rig, settings, EMPTY, here=False)
+    moved = {}
+    for limb in {p.limb for p in there}:
+        points = [soles(rig)[limb.split()[0]].underside(*c.model) for c in (before, after)]
+        moved[limb] = points[1] - points[0]
+    touched = tuple(p for p in there if np.ptp(moved[p.limb][:, p.first : p.last + 1], axis=1).max() > _STILL)
+    return _held_at_seam(after, rig, touched, settings) if touched else after
+
+
+def _held_at_seam(clip: Clip, rig: Rig, plants: Plants, settings: PlantsSettings) -> Clip:
+    """A loop with plants held. In a long one only the frames about the seam are looked at, where they are."""
+    end = clip.frames - 1
+    reach = max(p.last if p.first <= end - p.last else end - p.first for p in plants) + 2 * sum(
+        settings.eases(clip.rate)
+    )
+    if 4 * reach >= end:
+        return held(Given(clip, rig), plants, settings, EMPTY)
+    window = cycle.at_moments(clip, rig.travel_joint, np.arange(-reach, reach + 1, dtype=np.float64))
+    own: list[Plant] = []
+    for p in sorted(plants, key=lambda p: (p.limb, p.first <= end - p.last)):
+        late = later(clip, rig, p, reach - end if p.first > end - p.last else reach)
+        if own and own[-1].limb == p.limb and late.first <= own[-1].last:
+            own[-1] = as_one(own[-1], late)
+        else:
+            own.append(late)
+    done = held(Given(replace(window, loop=False), rig), tuple(own), settings, EMPTY)
+    # What lies before the seam is a cycle further on in the clip.
+    ends = cycle.moved_over_ground(done.cut(0, reach), *cycle.seam(clip, rig.travel_joint))
+    rotations, translations = np.array(clip.rotations), np.array(clip.translations)
+    rotations[: reach + 1], translations[: reach + 1] = done.rotations[reach:], done.translations[reach:]
+    rotations[end - reach :] = quat.shortest(ends.rotations, rotations[end - reach :])
+    translations[end - reach :] = ends.translations
+    return clip.with_motion(quat.continuous(rotations), owned(translations))
+
+
+def _run(given: Given, settings: CloseLoopSettings, context: Context) -> Outcome:
+    before, rig = given.clip, given.rig
+    out, times = close(before, rig, settings)
+
+    def report(now: Clip) -> CloseLoopReport:
+        first, last = int(times[0]), int(times[-1])
+        was = seams.gap(before.cut(first, last), rig.travel_joint)
+        return CloseLoopReport(first, last, was, seams.gap(now, rig.travel_joint), matched(before, rig))
+
+    return Outcome(out, rig, times, report)
+
+
+KIND = StepKind(
+    "close-loop",
+    "Close loop",
+    "Make the end of a clip meet its start, in pose and velocity, so that it can be played on and on.",
+    CloseLoopSettings,
+    _run,
+    place=240,
+    changes_time=True,
+    weighed=False,
+    upgraded=lambda plain: {k: v for k, v in plain.items() if v is not None},
+    summary=lambda s: "found" if s.find else f"over {s.over} frames" if s.over else "over the whole clip",
+)

@@ -1,0 +1,101 @@
+"""Events: named marks in time, put in by hand, or where feet strike and lift."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Annotated, Any
+
+import numpy as np
+from msgspec import Meta, field
+
+from reflexa.errors import RecipeError
+from reflexa.motion import contacts
+from reflexa.motion.clip import Clip, Event
+from reflexa.rig import Rig
+from reflexa.stage.footing import footing
+from reflexa.steps.model import Beginning, Context, Given, Outcome, Settings, StepKind
+
+STRIKE, LIFT = "strike", "lift"
+
+
+class EventsSettings(Settings, frozen=True):
+    events: Annotated[
+        tuple[tuple[float, str], ...], Meta(title="Events", description="[frame, name] each.", extra={"unit": "frame"})
+    ] = ()  # fmt: skip
+    keep: Annotated[
+        bool, Meta(title="Keep those of the clip", description="Off: only those that are written here.")
+    ] = True  # fmt: skip
+    rename: Annotated[
+        dict[str, str], Meta(title="Names", description="Old name to new one; an empty one removes the events of that name.")
+    ] = field(default_factory=dict)  # fmt: skip
+    from_plants: Annotated[
+        bool, Meta(title="From plants", description="A strike and a lift of each foot, where it comes to stand and leaves.")
+    ] = False  # fmt: skip
+
+
+@dataclass(frozen=True)
+class EventsReport:
+    """The events that stand after the step."""
+
+    events: tuple[Event, ...]
+
+
+def of_feet(clip: Clip, rig: Rig) -> tuple[Event, ...]:
+    """``left strike`` where the left foot comes to stand, ``left lift`` at the last frame that it stands; likewise right. What
+    begins or ends with the clip is neither; in a loop what runs over its seam is one stance."""
+    out = []
+    for side, f in footing(clip, rig).items():
+        spans = contacts.spans(f.stands)
+        end = clip.frames - 1
+        for a, b in spans:
+            goes_over = clip.loop and f.stands[0] and f.stands[end]
+            if a > 0 or (clip.loop and not goes_over):
+                out.append(Event(float(a), f"{side} {STRIKE}"))
+            if b < end or (clip.loop and not goes_over):
+                out.append(Event(float(b), f"{side} {LIFT}"))
+    return tuple(sorted(out, key=lambda e: (e.frame, e.name)))
+
+
+def with_events(clip: Clip, rig: Rig, s: EventsSettings) -> Clip:
+    """The clip with its events as the settings say. Raises RecipeError for one outside the clip, or that has no name."""
+    own = [replace(e, name=s.rename.get(e.name, e.name)) for e in clip.events] if s.keep else []
+    for i, (frame, name) in enumerate(s.events):
+        if not name.strip():
+            raise RecipeError("an event has no name", place=f"events[{i}]", advice="Give it one.")
+        if not (np.isfinite(frame) and 0 <= frame <= clip.frames - 1):
+            raise RecipeError(
+                f"{name!r} at frame {frame:g} lies outside the clip", place=f"events[{i}]",
+                advice=f"Its frames are 0 to {clip.frames - 1}.",
+            )  # fmt: skip
+        own.append(Event(float(frame), name))
+    if s.from_plants:
+        own += of_feet(clip, rig)
+    events = sorted((e for e in dict.fromkeys(own) if e.name), key=lambda e: e.frame)
+    return replace(clip, events=tuple(events))
+
+
+def _run(given: Given, settings: EventsSettings, context: Context) -> Outcome:
+    out = with_events(given.clip, given.rig, settings)
+    return given.changed(out, lambda now: EventsReport(now.events))
+
+
+def _begin(at: Beginning) -> dict[str, Any]:
+    """All that there are, to be dragged, renamed and removed."""
+    if at.given is None:
+        return {}
+    return {"events": [[e.frame, e.name] for e in at.given.clip.events], "keep": False}
+
+
+KIND = StepKind(
+    "events",
+    "Events",
+    "Put named marks in time, move, rename and remove them; or make strikes and lifts of the feet.",
+    EventsSettings,
+    _run,
+    place=270,
+    weighed=False,
+    begin=_begin,
+    summary=lambda s: (
+        ", ".join([f"{len(s.events)} events"] * bool(s.events) + ["from plants"] * s.from_plants) or "as they are"
+    ),
+)

@@ -1,0 +1,145 @@
+"""Retime: faster or slower, to a length, to a rate, by a curve; or the play rate made into frames."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from typing import Annotated, Literal
+
+import numpy as np
+from msgspec import Meta
+
+from reflexa.errors import RecipeError
+from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
+from reflexa.motion.curves import monotone
+from reflexa.motion.resample import seen_at
+from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
+
+# No clip becomes longer than this, frames.
+_MOST = 200_000
+
+
+def _for(*how: str) -> dict[str, object]:
+    return {"when": {"how": how[0] if len(how) == 1 else list(how)}}
+
+
+class RetimeSettings(Settings, frozen=True):
+    how: Annotated[
+        Literal["speed", "length", "rate", "curve", "play rate"],
+        Meta(
+            title="How",
+            description="speed: so many times as fast. length: to so many frames, both ends kept. rate: as long in seconds, at "
+            "another number of frames a second. curve: from new frames to old ones, as drawn. play rate: as fast as the clip "
+            "asks to be played, which it then no longer asks.",
+        ),
+    ] = "speed"
+    speed: Annotated[
+        float, Meta(title="Speed", ge=0.01, le=100, description="2: in half the time.", extra={"unit": "×", **_for("speed")})
+    ] = 1.0  # fmt: skip
+    frames: Annotated[
+        int, Meta(title="Frames", ge=0, le=_MOST, description="Length of the result.",
+                  extra={"unit": "frames", "zero": "as it is", **_for("length")})
+    ] = 0  # fmt: skip
+    rate: Annotated[
+        float, Meta(title="Rate", gt=0, le=1000, description="Frames a second.", extra={"unit": "fps", **_for("rate")})
+    ] = 30.0  # fmt: skip
+    curve: Annotated[
+        tuple[tuple[float, float], ...],
+        Meta(title="Curve", description="Points (old frame, new frame): what was at the old one comes at the new one.",
+             extra=_for("curve")),
+    ] = ()  # fmt: skip
+    backwards: Annotated[
+        bool, Meta(title="May go backwards", description="Off: time never runs back.", extra=_for("curve"))
+    ] = False  # fmt: skip
+
+
+@dataclass(frozen=True, eq=False)
+class RetimeReport:
+    """Frames and seconds before and after, and how fast it goes at each new frame ``(frames,)``, times the old speed."""
+
+    before: int
+    after: int
+    seconds: tuple[float, float]
+    speed: Array
+
+
+def times_of(clip: Clip, s: RetimeSettings) -> Array:
+    """Which frame (any number) stands at each frame of the result ``(frames,)``. Raises RecipeError."""
+    end = clip.frames - 1
+    if s.how == "curve":
+        return _drawn(end, s)
+    if s.how == "length":
+        return np.linspace(0.0, end, s.frames or clip.frames)
+    ratio = {"speed": s.speed, "rate": clip.rate / s.rate, "play rate": clip.play_rate}[s.how]
+    count = end / ratio
+    if count + 1 > _MOST:
+        raise RecipeError(f"{count + 1:,.0f} frames are too many", place=s.how, advice=f"Up to {_MOST:,}.")
+    if clip.loop:  # which has to close again, so the last frame is kept
+        return np.linspace(0.0, end, max(round(count), 1) + 1)
+    return np.asarray(np.minimum(np.arange(int(np.floor(count + 1e-6)) + 1) * ratio, end))
+
+
+def _drawn(end: int, s: RetimeSettings) -> Array:
+    if len(s.curve) < 2:
+        raise RecipeError("a curve needs two points", place="curve", advice="Give [[old frame, new frame], …].")
+    old, new = np.array(sorted(s.curve, key=lambda p: p[1]), dtype=np.float64).T
+    if not np.isfinite([old, new]).all() or np.any(np.diff(new) <= 0):
+        raise RecipeError(
+            "two points of the curve stand at one new frame", place="curve", advice="Take one of them out."
+        )
+    if np.any(np.diff(old) < 0) and not s.backwards:
+        at = int(np.argmax(np.diff(old) < 0))
+        raise RecipeError(
+            f"the curve goes backwards from old frame {old[at]:g} to {old[at + 1]:g}", place=f"curve[{at + 1}]",
+            advice="Let it rise, or switch 'May go backwards' on.",
+        )  # fmt: skip
+    if new[-1] - new[0] + 1 > _MOST:
+        raise RecipeError(f"{new[-1] - new[0] + 1:,.0f} frames are too many", place="curve", advice=f"Up to {_MOST:,}.")
+    frames = np.arange(np.ceil(new[0] - 1e-9), np.floor(new[-1] + 1e-9) + 1)
+    return np.asarray(np.clip(monotone(new, old, frames), 0.0, end))
+
+
+def retime(clip: Clip, settings: RetimeSettings) -> tuple[Clip, Array]:
+    """The clip by another clock, and which frame of it stands at each of the result's ``(frames,)``. Raises RecipeError."""
+    times = times_of(clip, settings)
+    if len(times) == clip.frames and settings.how != "rate" and np.array_equal(times, np.arange(clip.frames)):
+        return (replace(clip, play_rate=1.0) if settings.how == "play rate" else clip), times
+    out = replace(seen_at(clip, times), loop=clip.loop and (settings.how != "curve" or _whole(times, clip)))
+    if settings.how == "rate":
+        out = replace(out, rate=settings.rate)
+    return (replace(out, play_rate=1.0) if settings.how == "play rate" else out), times
+
+
+def _whole(times: Array, clip: Clip) -> bool:
+    return bool(times[0] == 0 and times[-1] == clip.frames - 1)
+
+
+def _run(given: Given, settings: RetimeSettings, context: Context) -> Outcome:
+    before = given.clip
+    out, times = retime(before, settings)
+
+    def report(now: Clip) -> RetimeReport:
+        speed = np.gradient(times) * now.rate / before.rate if len(times) > 1 else np.ones(1)
+        return RetimeReport(before.frames, now.frames, (before.duration, now.duration), speed)
+
+    return Outcome(out, given.rig, times, report)
+
+
+def _summary(s: RetimeSettings) -> str:
+    return {
+        "speed": f"× {s.speed:g}", "length": f"{s.frames} frames", "rate": f"{s.rate:g} fps", "curve": "as drawn",
+        "play rate": "play rate into frames",
+    }[s.how]  # fmt: skip
+
+
+KIND = StepKind(
+    "retime",
+    "Retime",
+    "Faster or slower, to a length or a rate, or by a drawn curve; poses, events and tracks go along.",
+    RetimeSettings,
+    _run,
+    place=210,
+    changes_time=True,
+    weighed=False,
+    summary=_summary,
+)
