@@ -17,13 +17,16 @@ from reflexa.names import file_name
 from reflexa.rig.sides import swap_in_text
 from reflexa.stage import EMPTY, Stage
 from reflexa.steps import Step
-from reflexa.take import Source, Surroundings, Take, evaluate
+from reflexa.take import Range, Source, Surroundings, Take, evaluate
+from reflexa.take.evaluate import ranged
 
 
 @dataclass(frozen=True)
 class How:
     """What is done to every file: the steps, format (None: as the source's), pattern for names and what they come from, how
-    files are read and written, rigs and other clips that steps may draw on, the stage, and how often a loop is written."""
+    files are read and written, rigs and other clips that steps may draw on, the stage, how often a loop is written, the
+    ranges that are written as clips of their own (in files apart or in one), and whether clips are loops (None: as their
+    files say)."""
 
     steps: tuple[Step, ...]
     format: str | None
@@ -36,6 +39,9 @@ class How:
     others: tuple[Path, ...] = ()
     stage: Stage = EMPTY
     cycles: int = 1
+    ranges: tuple[Range, ...] = ()
+    apart: bool = False
+    loop: bool | None = None
 
 
 @dataclass(frozen=True)
@@ -67,6 +73,7 @@ def run_one(job: FileJob) -> Done:
         rig = given.known(document.rig)
         proofs = []
         for clip in document.clips:
+            clip = clip if how.loop is None else replace(clip, loop=how.loop)
             take = Take(clip.name, Source(job.path.name, clip.name), how.steps, stage=how.stage)
             name = out_name(how.pattern, job.path.stem, clip.name, how.recipe, len(document.clips) > 1)
             evaluation = evaluate(take, clip, rig, Surroundings(given.rigs, clips_of(how.others, how.rigs)))
@@ -81,8 +88,12 @@ def run_one(job: FileJob) -> Done:
                 result = repeated(result, on.travel_joint, how.cycles)
             # The clip keeps its name inside the file where it goes back into its source's kind.
             result = replace(result, name=clip.name)
-            target = Target(job.out / f"{file_name(name)}{kind.suffix}", kind.name, how.write, how.overwrite)
-            proofs.append(write([result], on, target, Origin(document, how.steps, model)))
+            parts = ranged(result, how.ranges) if how.ranges else [result]
+            together = [parts] if len(parts) == 1 or (kind.several_clips and not how.apart) else [[p] for p in parts]
+            for clips in together:
+                own = name if len(together) == 1 else f"{name} {clips[0].name}"
+                target = Target(job.out / f"{file_name(own)}{kind.suffix}", kind.name, how.write, how.overwrite)
+                proofs.append(write(clips, on, target, Origin(document, how.steps, model)))
         return Done(job.path, tuple(proofs))
     except ReflexaError as e:
         return Done(job.path, error=e)

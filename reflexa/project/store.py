@@ -26,7 +26,7 @@ from reflexa.progress import Progress, quiet
 from reflexa.project.text import pretty
 from reflexa.stage.store import stage_from_plain, stage_plain
 from reflexa.steps import steps_from_plain, to_plain
-from reflexa.take import Export, Source, Take
+from reflexa.take import Export, Range, Segment, Source, Take
 
 VERSION = 1
 # 2: steps have ids, and refer to each other by them.
@@ -83,12 +83,30 @@ def take_plain(take: Take) -> dict[str, Any]:
         "reflexa": "take",
         "version": TAKE_VERSION,
         "name": take.name,
-        "source": {"file": take.source.file, "clip": take.source.clip},
+        "source": _source_plain(take.source),
         "steps": [to_plain(s) for s in take.steps],
         "export": {k: v for k, v in export.items() if v != getattr(default, k)},
+        **(
+            {"ranges": [_told(r, Range("", 0, 0), ("name", "first", "last")) for r in take.ranges]}
+            if take.ranges
+            else {}
+        ),
         **({"stage": stage_plain(take.stage)} if take.stage.props else {}),
         **take.unknown,
     }
+
+
+def _source_plain(source: Source) -> dict[str, Any]:
+    out: dict[str, Any] = {"file": source.file, "clip": source.clip}
+    if source.segments:
+        out["segments"] = [_told(s, Segment("", ""), ("file", "clip")) for s in source.segments]
+    return out
+
+
+def _told(value: Any, default: Any, always: tuple[str, ...]) -> dict[str, Any]:
+    """The fields of a value that are not as they are by default."""
+    fields = {k: getattr(value, k) for k in value.__dataclass_fields__}
+    return {k: v for k, v in fields.items() if k in always or v != getattr(default, k)}
 
 
 def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
@@ -98,10 +116,13 @@ def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
         export = msgspec.convert(data.get("export", {}), Export)
         # Takes of version 1 have no ids: their steps are numbered, and what named a step by its name names its id.
         steps = steps_from_plain(data.get("steps", []))
-        known = {"reflexa", "version", "name", "source", "steps", "export", "stage"}
+        known = {"reflexa", "version", "name", "source", "steps", "export", "stage", "ranges"}
         unknown = {k: v for k, v in data.items() if k not in known}
         stage = stage_from_plain(data.get("stage", {}), path, "stage")
-        return Take(str(data["name"]), Source(str(source["file"]), str(source["clip"])), steps, export, unknown, stage)
+        segments = msgspec.convert(source.get("segments", []), tuple[Segment, ...])
+        ranges = msgspec.convert(data.get("ranges", []), tuple[Range, ...])
+        made = Source(str(source["file"]), str(source["clip"]), segments)
+        return Take(str(data["name"]), made, steps, export, unknown, stage, ranges)
     except ReflexaError as e:
         raise ReadError(e.reason, path, e.place, e.advice) from None
     except (KeyError, TypeError, msgspec.ValidationError) as e:

@@ -72,7 +72,8 @@ _TELLING = ("pelvis", "spine", "neck", "head") + tuple(
 )
 
 
-def _seen(clip: Clip, rig: Rig) -> tuple[loops.Seen, list[int]]:
+def looked_at(clip: Clip, rig: Rig) -> tuple[loops.Seen, list[int]]:
+    """The figure from where it stands, by the joints that tell, and which of those are its feet."""
     joints = sorted({j for part in _TELLING for j in [rig.joint(part)] if j >= 0}) or list(range(len(rig.skeleton)))
     feet = [joints.index(j) for s in ("left", "right") if (j := rig.joint(f"{s} foot")) in joints]
     return loops.seen(clip, rig.travel_joint, travel_of(clip, rig).heading, joints), feet
@@ -81,7 +82,7 @@ def _seen(clip: Clip, rig: Rig) -> tuple[loops.Seen, list[int]]:
 def matched(clip: Clip, rig: Rig) -> Matches:
     """How well frames of a clip match as first and last of a loop."""
     least = max(4, round(_LEAST * clip.rate))
-    return loops.matches(clip, *_seen(clip, rig), min(least, clip.frames - 1))
+    return loops.matches(clip, *looked_at(clip, rig), min(least, clip.frames - 1))
 
 
 def span(clip: Clip, rig: Rig, s: CloseLoopSettings) -> tuple[int, int]:

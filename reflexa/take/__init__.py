@@ -11,7 +11,7 @@ from reflexa.take.evaluate import (
     exported,
     recipe_digest,
 )
-from reflexa.take.model import Export, Source, Take
+from reflexa.take.model import Export, Range, Segment, Source, Take
 
 __all__ = [
     "Alone",
@@ -19,6 +19,8 @@ __all__ = [
     "Cancelled",
     "Evaluation",
     "Export",
+    "Range",
+    "Segment",
     "Source",
     "Surroundings",
     "Take",

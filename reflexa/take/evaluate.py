@@ -21,7 +21,7 @@ from reflexa.motion.resample import to_rate
 from reflexa.rig import Rig
 from reflexa.steps import NOTHING, SOURCE, Context, Given, Outcome, Point, Step, kind_of, outcome, to_plain
 from reflexa.take import edits
-from reflexa.take.model import Export, Take
+from reflexa.take.model import Export, Range, Take
 
 
 class Cancelled(Exception):
@@ -227,4 +227,21 @@ def exported(line: Evaluation, export: Export) -> Clip:
     if export.rate is not None:
         out = to_rate(out, export.rate)
     loop = out.loop if export.loop is None else export.loop
-    return replace(out, name=export.name or out.name, loop=loop)
+    play = out.play_rate if export.play_rate is None else export.play_rate
+    return replace(out, name=export.name or out.name, loop=loop, play_rate=play)
+
+
+def ranged(clip: Clip, ranges: tuple[Range, ...]) -> list[Clip]:
+    """The parts of a clip that ranges name, each a clip. Raises RecipeError for one that lies outside it, or two of one name."""
+    out: list[Clip] = []
+    for i, r in enumerate(ranges):
+        if not r.name.strip() or r.name in [c.name for c in out]:
+            said = f"two are called {r.name!r}" if r.name.strip() else "has no name"
+            raise RecipeError(said, place=f"ranges[{i}]", advice="Give each a name of its own.")
+        if not 0 <= r.first <= r.last < clip.frames:
+            raise RecipeError(
+                f"{r.name!r}, frames {r.first} to {r.last}, lies outside the clip", place=f"ranges[{i}]",
+                advice=f"Its frames are 0 to {clip.frames - 1}.",
+            )  # fmt: skip
+        out.append(replace(clip.cut(r.first, r.last), name=r.name, loop=r.loop))
+    return out

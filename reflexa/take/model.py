@@ -11,17 +11,47 @@ from reflexa.steps import Step
 
 
 @dataclass(frozen=True)
-class Source:
-    """A clip in a project: the file's name in the project's sources folder, and which clip of it."""
+class Segment:
+    """A part of a sequence: a clip of a file, from first to last frame (None: its last), so many times as fast, reversed,
+    mirrored; it fades in over the end of the one before over ``crossfade`` frames. in_place: it stands where it is in its file;
+    else place and heading carry on."""
 
     file: str
     clip: str
+    first: int = 0
+    last: int | None = None
+    speed: float = 1.0
+    reversed: bool = False
+    mirrored: bool = False
+    crossfade: int = 0
+    in_place: bool = False
+
+
+@dataclass(frozen=True)
+class Source:
+    """A clip in a project: the file's name in the project's sources folder, and which clip of it. segments: it is these in a
+    row, under that name; then the file is that of the rig."""
+
+    file: str
+    clip: str
+    segments: tuple[Segment, ...] = ()
+
+
+@dataclass(frozen=True)
+class Range:
+    """A part of a take's result that is handed over as a clip of its own: first and last frame, and whether it is a loop."""
+
+    name: str
+    first: int
+    last: int
+    loop: bool = False
 
 
 @dataclass(frozen=True)
 class Export:
     """What is handed to the engine. first, last: the frames (None: to the clip's end); rate None: as the source's.
-    cycles: how many times over a loop is written, its travel carried on."""
+    cycles: how many times over a loop is written, its travel carried on. play_rate: how fast it asks to be played (None: as it
+    did)."""
 
     name: str = ""
     first: int = 0
@@ -31,11 +61,12 @@ class Export:
     format: str = STANDARD
     frame: str = "source"
     cycles: int = 1
+    play_rate: float | None = None
 
 
 @dataclass(frozen=True)
 class Take:
-    """Source, steps and stage. ``unknown`` keeps fields of a saved take that this version does not know."""
+    """Source, steps, stage, ranges of the result. ``unknown`` keeps fields of a saved take that this version does not know."""
 
     name: str
     source: Source
@@ -43,6 +74,7 @@ class Take:
     export: Export = Export()
     unknown: dict[str, Any] = field(default_factory=dict)
     stage: Stage = EMPTY
+    ranges: tuple[Range, ...] = ()
 
     def index(self, step_id: str) -> int:
         """The place of a step on the line, or -1."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 import os
+import re
 import sys
 from dataclasses import dataclass
 from pathlib import Path
@@ -21,6 +22,7 @@ from reflexa.formats import writable
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
 from reflexa.steps import Step, settled
+from reflexa.take import Range
 from reflexa.take.recipe import read_recipe, step_from_text
 
 
@@ -50,6 +52,9 @@ class _Choices:
     cycles: int
     pattern: str
     jobs: int
+    ranges: tuple[str, ...]
+    apart: bool
+    loop: bool | None
     stage_file: Path | None
 
 
@@ -72,8 +77,24 @@ _OPTIONS = (
     click.option(
         "--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, show_default="all cores", help="Files at a time."
     ),
+    click.option(
+        "--ranges", "ranges", multiple=True, metavar="NAME=FIRST-LAST[,…]",
+        help="Write parts of each result as clips of their own; a + behind the last frame says that it is a loop.",
+    ),
+    click.option("--apart", is_flag=True, help="Ranges in files of their own, also where one file holds several clips."),
+    click.option("--loop/--no-loop", "loop", default=None, help="Clips are loops (or none), whatever their files say."),
     staged,
 )  # fmt: skip
+
+
+def _ranges(said: tuple[str, ...]) -> tuple[Range, ...]:
+    out = []
+    for text in ",".join(said).split(",") if said else []:
+        found = re.fullmatch(r"\s*(.+?)\s*=\s*(\d+)\s*-\s*(\d+)\s*(\+?)\s*", text)
+        if found is None:
+            raise click.UsageError(f"{text!r} is no range: give NAME=FIRST-LAST, such as wind-up=0-24.")
+        out.append(Range(found[1], int(found[2]), int(found[3]), bool(found[4])))
+    return tuple(out)
 
 
 def _steps(said: tuple[str, ...]) -> tuple[str, tuple[Step, ...]]:
@@ -113,8 +134,8 @@ def COMMAND(
 ) -> None:
     """Run steps over clips, in the order given. Never touches a source; refuses to overwrite without --force."""
     title, steps = _steps(choices.said)
-    if not steps and not source.rigs:
-        raise click.UsageError("Give at least one --recipe or --step (or a --rig to write for).")
+    if not steps and not source.rigs and not choices.ranges:
+        raise click.UsageError("Give at least one --recipe or --step (or a --rig to write for, or --ranges).")
     stage = read_stage(choices.stage_file) if choices.stage_file is not None else EMPTY
     # What all files need is read once here, so that what is wrong with it is said once.
     load(source.rigs)
@@ -122,7 +143,7 @@ def COMMAND(
     _fits(choices.pattern)
     how = How(
         steps, choices.fmt, choices.pattern, title, source.options, target.options, target.force, source.rigs,
-        choices.others, stage, choices.cycles,
+        choices.others, stage, choices.cycles, _ranges(choices.ranges), choices.apart, choices.loop,
     )  # fmt: skip
     results = _run([FileJob(p, out, how) for p in clips], choices.jobs, talk)
     if talk.as_json:

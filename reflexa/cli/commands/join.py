@@ -1,0 +1,99 @@
+"""``reflexa join``: clips in a row."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import click
+import msgspec
+
+from reflexa.batch.export import Origin, Target, write
+from reflexa.batch.rigs import load
+from reflexa.cli.options import Reading, Talk, Writing, reading, stops, talking_json, writing
+from reflexa.errors import ReadError, RecipeError
+from reflexa.formats import Imported, by_suffix, read, writable
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+from reflexa.take import Segment
+from reflexa.take.sequence import placed
+
+_FLAGS = {"reversed": "reversed", "mirrored": "mirrored", "in-place": "in_place"}
+_VALUES = ("first", "last", "speed", "crossfade")
+
+
+def segment_from_text(text: str) -> Segment:
+    """A segment as the command line names it: ``FILE[#CLIP][,first=N][,last=N][,speed=X][,reversed][,mirrored][,crossfade=N]
+    [,in-place]``. Raises RecipeError."""
+    file, *said = text.split(",")
+    path, _, clip = file.partition("#")
+    given: dict[str, object] = {"file": path.strip(), "clip": clip.strip()}
+    for part in said:
+        key, equals, value = (p.strip() for p in part.partition("="))
+        if key in _FLAGS and not equals:
+            given[_FLAGS[key]] = True
+        elif key in _VALUES and equals:
+            try:
+                given[key] = json.loads(value)
+            except ValueError:
+                raise RecipeError(f"{value!r} is no number", place=text) from None
+        else:
+            known = ", ".join([*(f"{v}=" for v in _VALUES), *_FLAGS])
+            raise RecipeError(f"{part!r} says nothing of a segment", place=text, advice=f"Known: {known}.")
+    try:
+        return msgspec.convert(given, Segment)
+    except msgspec.ValidationError as e:
+        raise RecipeError(str(e).partition(" - at ")[0].lower(), place=text) from None
+
+
+@click.command("join")
+@click.argument("segments", nargs=-1, required=True, metavar="SEGMENT…")
+@click.option(
+    "--out", required=True, type=click.Path(path_type=Path), help="File to write; its suffix says which format."
+)
+@click.option("--name", "name", default="", help="Name of the clip; else the file's.")
+@reading
+@writing
+@talking_json
+@stops
+def COMMAND(segments: tuple[str, ...], out: Path, name: str, source: Reading, target: Writing, talk: Talk) -> None:
+    """Clips one after the other, as one. A segment is FILE[#CLIP][,first=N][,last=N][,speed=X][,reversed][,mirrored]
+    [,crossfade=N][,in-place]: it fades in over the end of the one before over crossfade frames; place and heading carry on."""
+    kind = by_suffix(out)
+    if kind is None or kind.encode is None:
+        raise click.UsageError(f"{out.name}: the suffix must be one of {', '.join(f.suffix for f in writable())}.")
+    chosen = [segment_from_text(s) for s in segments]
+    given = load(source.rigs)
+    files: dict[str, Imported] = {}
+
+    def known(file: str, clip: str) -> tuple[Clip, Rig]:
+        if file not in files:
+            document = read(Path(file), source.options)
+            files[file] = replace(document, rig=given.known(document.rig))
+        return _clip(files[file], clip), files[file].rig
+
+    clip, rig, seams = placed(chosen, known, name or out.stem)
+    first = files[chosen[0].file]
+    to = Target(out, kind.name, target.options, target.force)
+    proof = write([clip], rig, to, Origin(first, (), first))
+    said = f"{proof.path}: {proof.frames} frames at {proof.rate:g} a second, reads back within {proof.error_mm:.4f} mm"
+    if talk.as_json:
+        plain = {
+            "file": str(proof.path), "manifest": str(proof.manifest), "frames": proof.frames, "rate": proof.rate,
+            "seams": [{"first": s.first, "last": s.last} for s in seams], "read_back_error_mm": proof.error_mm,
+        }  # fmt: skip
+        click.echo(json.dumps(plain, indent=2))
+    elif not talk.quiet:
+        click.echo(said, err=True)
+
+
+def _clip(document: Imported, name: str) -> Clip:
+    if not document.clips:
+        raise ReadError("holds a rig and no clip", document.path)
+    found = [c for c in document.clips if c.name == name] if name else list(document.clips)
+    if len(found) != 1:
+        names = ", ".join(c.name for c in document.clips)
+        what = f"has no clip {name!r}" if name else "has several clips"
+        raise ReadError(what, document.path, advice=f"Say which, as {document.path.name}#CLIP: {names}.")
+    return found[0]

@@ -1,0 +1,129 @@
+"""Clips one after the other: the next lines up with where the last one ended, and fades in over some frames."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+
+import numpy as np
+
+from reflexa.motion import cycle, quat
+from reflexa.motion.arrays import Array, owned
+from reflexa.motion.clip import Clip, Event, Track
+from reflexa.motion.curves import smoothstep
+from reflexa.motion.mixing import mixed
+from reflexa.motion.resample import at_frames
+
+# Ends that are no further apart than this are one frame, metres and radians: a loop's end is its beginning.
+_SAME, _SAME_TURN = 1e-3, np.radians(0.1)
+# Which joint of two clips stands at a frame of each, if any: (clip, frame, clip, frame) → joint or -1.
+Standing = Callable[[Clip, int, Clip, int], int]
+
+
+@dataclass(frozen=True, eq=False)
+class Part:
+    """A clip in a row: over how many frames it fades in over the end of the one before; carries: place and heading go on from
+    there, else it stands where it is."""
+
+    clip: Clip
+    crossfade: int = 0
+    carries: bool = True
+
+
+@dataclass(frozen=True)
+class Seam:
+    """Where one part meets the next: first and last frame of both at once (none: last is before first)."""
+
+    first: int
+    last: int
+
+
+def none_stands(a: Clip, at_a: int, b: Clip, at_b: int) -> int:
+    return -1
+
+
+def joined(parts: list[Part], travel: int, stands: Standing = none_stands) -> tuple[Clip, tuple[Seam, ...]]:
+    """Parts of one skeleton and rate in a row, and their seams. travel: the joint that carries the figure. Two that end and
+    begin in the same pose share that frame. A crossfade longer than a part is cut to it."""
+    out = parts[0].clip
+    seams: list[Seam] = []
+    for part in parts[1:]:
+        b = part.clip
+        n = max(min(part.crossfade, out.frames - 1, b.frames - 1), 0)
+        moved = _after(out, b, n, travel, stands) if part.carries else b
+        if n == 0 and _meet(out, moved if not part.carries else _on(out, b, travel)):
+            n = 1
+            moved = _on(out, b, travel) if part.carries else b
+        seams.append(Seam(out.frames - n, out.frames - 1))
+        out = _crossfaded(out, moved, n)
+    return out, tuple(seams)
+
+
+def _on(a: Clip, b: Clip, travel: int) -> Clip:
+    """Clip b moved so that its first frame stands where the last of a does."""
+    return cycle.moved_over_ground(b, *cycle.lined_up(a, a.frames - 1, b, 0, travel))
+
+
+def _after(a: Clip, b: Clip, n: int, travel: int, stands: Standing) -> Clip:
+    """Clip b moved to where it goes on from a, with n frames of both at once."""
+    if n == 0:
+        turn, move = cycle.lined_up(a, a.frames - 1, b, 0, travel)
+        # One step further on: as far as the last of a and the first of b go on the mean.
+        steps = []
+        for c, at in ((a, a.frames - 2), (b, 0)):
+            if c.frames > 1:
+                p = c.cut(at, at + 1).model[1][:, travel]
+                steps.append((p[1] - p[0]) if c is a else quat.rotate(turn, p[1] - p[0]))
+        step = np.mean(steps, axis=0) if steps else np.zeros(3)
+        return cycle.moved_over_ground(b, turn, move + step * [1.0, 0.0, 1.0])
+    half = (n - 1) // 2
+    at_a, at_b = a.frames - n + half, half
+    turn, move = cycle.lined_up(a, at_a, b, at_b, travel)
+    foot = stands(a, at_a, b, at_b)
+    if foot >= 0:  # who stands in both stays where it stands
+        there, here = a.cut(at_a, at_a).model[1][0, foot], b.cut(at_b, at_b).model[1][0, foot]
+        move = (there - quat.rotate(turn, here)) * [1.0, 0.0, 1.0]
+    return cycle.moved_over_ground(b, turn, move)
+
+
+def _meet(a: Clip, b: Clip) -> bool:
+    """Does b begin as a ends?"""
+    (qa, pa), (qb, pb) = a.cut(a.frames - 1, a.frames - 1).model, b.cut(0, 0).model
+    turn = quat.angle(quat.multiply(quat.conjugate(qa), qb)).max()
+    return bool(np.linalg.norm(pa - pb, axis=-1).max() < _SAME and turn < _SAME_TURN)
+
+
+def _crossfaded(a: Clip, b: Clip, n: int) -> Clip:
+    """Two clips with the last n frames of one and the first n of the other as one."""
+    a, b = _alike(a, b), _alike(b, a)
+    head, tail = a.frames - n, np.arange(a.frames - n, a.frames)
+    parts = [at_frames(a, np.arange(head))] if head else []
+    if n:
+        share = smoothstep(np.arange(1, n + 1) / (n + 1))
+        both = mixed(
+            at_frames(a, tail), at_frames(b, np.arange(n)), np.repeat(share[:, None], len(a.skeleton), axis=1), share
+        )
+        parts.append(both)
+    parts.append(at_frames(b, np.arange(n, b.frames)))
+    rotations = quat.continuous(np.concatenate([p.rotations for p in parts]))
+    scales = None if a.scales is None else np.concatenate([p.scales for p in parts if p.scales is not None])
+    tracks = tuple(Track(t.name, np.concatenate([p.tracks[i].values for p in parts])) for i, t in enumerate(a.tracks))
+    middle = head + (n - 1) / 2
+    events = [e for e in a.events if e.frame <= middle]
+    events += [Event(e.frame + head, e.name) for e in b.events if e.frame + head >= middle]
+    return replace(
+        a, rotations=owned(rotations), translations=owned(np.concatenate([p.translations for p in parts])), scales=scales,
+        tracks=tracks, events=tuple(dict.fromkeys(sorted(events, key=lambda e: e.frame))), loop=False,
+        stepped=a.stepped and b.stepped,
+    )  # fmt: skip
+
+
+def _alike(a: Clip, b: Clip) -> Clip:
+    """Clip a with scales and tracks where b has some: at rest."""
+    tracks = {t.name: t for t in a.tracks}
+    names = sorted(tracks.keys() | {t.name for t in b.tracks})
+    rest: Array = np.zeros(a.frames)
+    scales = a.scales
+    if scales is None and b.scales is not None:
+        scales = np.ones((a.frames, len(a.skeleton), 3))
+    return replace(a, scales=scales, tracks=tuple(tracks.get(n, Track(n, rest)) for n in names))

@@ -1,0 +1,147 @@
+"""A source made of several: segments of clips one after the other, cut, turned round, mirrored, faster or slower."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import replace
+
+import numpy as np
+
+from reflexa.errors import RecipeError
+from reflexa.motion import contacts, loops, seams
+from reflexa.motion.clip import Clip
+from reflexa.motion.joining import Part, Seam, joined
+from reflexa.motion.resample import seen_at, to_rate
+from reflexa.rig import Rig
+from reflexa.stage import EMPTY
+from reflexa.stage.footing import footing
+from reflexa.steps.close_loop import looked_at
+from reflexa.steps.mirror import reflected
+from reflexa.steps.model import Given
+from reflexa.steps.plants.settings import Plant, PlantsSettings
+from reflexa.steps.plants.step import held
+from reflexa.take.model import Segment
+
+_SLOWEST, _FASTEST, _MOST = 0.01, 100.0, 200_000
+# A foot that stands through a crossfade is held where it else would slide by more than this, metres.
+_SLIDES = 5e-4
+Known = Callable[[str, str], tuple[Clip, Rig]]
+
+
+def segment_clip(clip: Clip, rig: Rig, segment: Segment, place: str = "segment") -> Clip:
+    """What a segment is of its clip. Raises RecipeError."""
+    last = clip.frames - 1 if segment.last is None else segment.last
+    if not 0 <= segment.first <= last < clip.frames:
+        raise RecipeError(
+            f"frames {segment.first} to {last} are not inside {clip.name!r}", place=place,
+            advice=f"Its frames are 0 to {clip.frames - 1}.",
+        )  # fmt: skip
+    if not _SLOWEST <= segment.speed <= _FASTEST:
+        raise RecipeError(f"a speed of {segment.speed:g}", place=place, advice=f"Give {_SLOWEST:g} to {_FASTEST:g}.")
+    if segment.crossfade < 0:
+        raise RecipeError(f"a crossfade of {segment.crossfade} frames", place=place, advice="Give 0 or more.")
+    count = (last - segment.first) / segment.speed
+    if count > _MOST:
+        raise RecipeError(f"{count:,.0f} frames are too many", place=place, advice=f"Up to {_MOST:,}.")
+    times = segment.first + np.minimum(np.arange(int(np.floor(count + 1e-6)) + 1) * segment.speed, last - segment.first)
+    out = seen_at(clip, times[::-1] if segment.reversed else times)
+    return reflected(out, rig, "own start") if segment.mirrored else out
+
+
+def sequence(segments: Iterable[Segment], known: Known, name: str) -> tuple[Clip, Rig]:
+    """The clip that segments make in a row, and its rig, which is the first one's. known(file, clip): clip and rig. Raises
+    RecipeError for segments that make no sense or are on another rig."""
+    return placed(segments, known, name)[:2]
+
+
+def placed(segments: Iterable[Segment], known: Known, name: str) -> tuple[Clip, Rig, tuple[Seam, ...]]:
+    """The same with the seams between the segments."""
+    parts: list[Part] = []
+    rig: Rig | None = None
+    first: Clip | None = None
+    for i, segment in enumerate(segments):
+        place = f"segments[{i}]"
+        clip, own = known(segment.file, segment.clip)
+        if rig is None or first is None:
+            rig, first = own, clip
+        clip = _onto(clip, first, segment, place)
+        speed = segment.speed * clip.play_rate / first.play_rate
+        made = segment_clip(clip, rig, replace(segment, speed=speed), place)
+        parts.append(Part(to_rate(made, first.rate), segment.crossfade, not segment.in_place))
+    if rig is None or first is None:
+        raise RecipeError("there is no segment", advice="Give at least one clip.")
+    known_rig = rig
+    feet = {f"{s} foot": known_rig.joint(f"{s} foot") for s in ("left", "right") if known_rig.joint(f"{s} foot") >= 0}
+    stances = {id(p.clip): footing(p.clip, known_rig) for p in parts} if feet else {}
+
+    def stands(a: Clip, at_a: int, b: Clip, at_b: int) -> int:
+        """The foot that stands in both, for the longer time if both do."""
+        last = next(p for p in parts if p.clip is b)
+        before = footing(a, known_rig)
+        best, longest = -1, 0
+        for limb, joint in feet.items():
+            side = limb.split()[0]
+            both = [before[side].stands, stances[id(last.clip)][side].stands]
+            if both[0][at_a] and both[1][at_b]:
+                long = _span_at(both[0], at_a)[1] - at_a + at_b - _span_at(both[1], at_b)[0] + 1
+                if long > longest:
+                    best, longest = joint, long
+        return best
+
+    out, at = joined(parts, rig.travel_joint, stands)
+    out = replace(out, name=name, play_rate=first.play_rate)
+    out = _held(out, rig, parts, at) if feet else out
+    loop = (
+        len(parts) > 0 and all(known(s.file, s.clip)[0].loop for s in segments) and seams.closes(out, rig.travel_joint)
+    )
+    return replace(out, loop=loop), rig, at
+
+
+def _onto(clip: Clip, first: Clip, segment: Segment, place: str) -> Clip:
+    """The clip on the joints of the first one, in their order."""
+    names = first.skeleton.names
+    if clip.skeleton.names == names:
+        return clip if clip.skeleton is first.skeleton else replace(clip, skeleton=first.skeleton)
+    if set(clip.skeleton.names) == set(names):
+        order = [clip.skeleton.index[n] for n in names]
+        return replace(
+            clip, skeleton=first.skeleton, rotations=clip.rotations[:, order], translations=clip.translations[:, order],
+            scales=None if clip.scales is None else clip.scales[:, order],
+        )  # fmt: skip
+    raise RecipeError(
+        f"{clip.name!r} of {segment.file} is on another rig than {first.name!r}", place=place,
+        advice="Retarget it in a take of its own, or rename its joints, and join that.",
+    )  # fmt: skip
+
+
+def _span_at(stands: np.ndarray, at: int) -> tuple[int, int]:
+    return next((a, b) for a, b in contacts.spans(stands) if a <= at <= b)
+
+
+def _held(clip: Clip, rig: Rig, parts: list[Part], at: tuple[Seam, ...]) -> Clip:
+    """Feet that stand all through a crossfade held where they would slide in it."""
+    feet = footing(clip, rig)
+    plants: list[Plant] = []
+    for seam in at:
+        if seam.last - seam.first < 1:
+            continue
+        for side, f in feet.items():
+            for a, b in contacts.spans(f.stands):
+                if a <= seam.first and b >= seam.last:
+                    track = np.where(f.ball_stands[a : b + 1, None], f.ball[a : b + 1], f.heel[a : b + 1])
+                    inside = track[max(seam.first - a, 0) : seam.last - a + 1]
+                    if np.ptp(inside[:, [0, 2]], axis=0).max() > _SLIDES:
+                        plants.append(Plant(f"{side} foot", a, b))  # type: ignore[arg-type]
+    settings = PlantsSettings(surface="own height", level=False)
+    return held(Given(clip, rig), tuple(plants), settings, EMPTY) if plants else clip
+
+
+def best_seam(a: Clip, b: Clip, rig: Rig, within: int) -> tuple[int, int, float]:
+    """Which frame of the end of a (its last so many) and of the beginning of b (its first) are nearest in pose and velocity, and
+    how near, cm."""
+    (seen_a, feet), (seen_b, _) = looked_at(a, rig), looked_at(b, rig)
+    at_a = np.arange(max(a.frames - within, 0), a.frames)
+    at_b = np.arange(min(within, b.frames))
+    off = loops.distances(seen_a, seen_b, at_a, at_b, feet)
+    i, j = np.unravel_index(int(np.argmin(off)), off.shape)
+    return int(at_a[i]), int(at_b[j]), float(off[i, j])

@@ -1,0 +1,170 @@
+"""Clips in a row: place and heading carry on, poses meet, standing feet stay, nothing is lost."""
+
+from __future__ import annotations
+
+import json
+from dataclasses import replace
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from reflexa.errors import RecipeError
+from reflexa.formats import read
+from reflexa.motion import quat
+from reflexa.motion.clip import Clip, Event, Track
+from reflexa.rig import Rig
+from reflexa.stage.footing import footing
+from reflexa.take import Segment
+from reflexa.take.sequence import best_seam, placed, sequence
+from tests.helpers.commands import run
+
+DATA = Path(__file__).parents[1] / "data"
+
+
+def pops(clip: Clip) -> tuple[float, float]:
+    """The largest turn of a joint in the world from frame to frame, degrees, and second difference of any joint's way, m."""
+    turned, placed_ = clip.model
+    by = quat.angle(quat.multiply(quat.conjugate(turned[:-1]), turned[1:])).max()
+    return float(np.degrees(by)), float(np.linalg.norm(np.diff(placed_, n=2, axis=0), axis=-1).max())
+
+
+@pytest.fixture
+def known(deckhand_clips, deckhand_rig):
+    return lambda file, clip: (deckhand_clips[clip], deckhand_rig)
+
+
+def test_walk_and_walk_joined_are_one_walk(known, deckhand_clips, deckhand_rig) -> None:
+    walk = deckhand_clips["walk"]
+    out, _, seams = placed([Segment("f", "walk"), Segment("f", "walk")], known, "both")
+    assert out.frames == 65 and (seams[0].first, seams[0].last) == (32, 32), (
+        "a loop's last frame is the next one's first"
+    )
+    assert out.loop and pops(out)[0] <= pops(walk)[0] + 1e-6 and pops(out)[1] < 1.3 * pops(walk)[1]
+    way = out.model[1][:, deckhand_rig.travel_joint]
+    assert np.allclose(np.diff(way[:, 2]), np.diff(way[:, 2])[0], atol=1e-9), "it goes on as it went"
+    assert [e.frame for e in out.events] == [0, 16, 32, 48]
+
+
+def test_cut_and_crossfaded_where_feet_stand_they_stay(known, deckhand_clips, deckhand_rig) -> None:
+    segments = [Segment("f", "walk to the landing", last=110), Segment("f", "walk", first=7, crossfade=10)]
+    out, rig, (seam,) = placed(segments, known, "x")
+    assert out.frames == 111 + 26 - 10
+    source = max(pops(deckhand_clips[n])[0] for n in ("walk", "walk to the landing"))
+    assert pops(out)[0] <= 1.6 * source + 8
+    inside = np.s_[seam.first : seam.last + 1]
+    stood = 0
+    for f in footing(out, rig).values():
+        if f.ball_stands[inside].all():
+            stood += 1
+            assert np.ptp(f.ball[inside][:, [0, 2]], axis=0).max() < 2e-3
+    assert stood, "the other foot swings"
+
+
+@pytest.mark.parametrize("crossfade", [0, 6])
+def test_captures_meet_without_a_pop(crossfade: int) -> None:
+    files = {n: read(DATA / n) for n in ("humanoid3d_walk.bvh", "humanoid3d_run.bvh")}
+    known = lambda file, clip: (files[file].clips[0], files[file].rig)  # noqa: E731
+    segments = [Segment(n, "", crossfade=crossfade or 8) for n in files]
+    out, rig, (seam,) = placed(segments, known, "walk, run")
+    alone = max(pops(f.clips[0])[0] for f in files.values())
+    assert pops(out)[0] <= 1.6 * alone + 8
+    way = out.model[1][:, rig.travel_joint][:, [0, 2]]
+    step = np.linalg.norm(np.diff(way, axis=0), axis=1)
+    assert step.max() < 1.3 * max(
+        np.linalg.norm(np.diff(f.clips[0].model[1][:, f.rig.travel_joint][:, [0, 2]], axis=0), axis=1).max()
+        for f in files.values()
+    )
+    a, b, near = best_seam(files[segments[0].file].clips[0], files[segments[1].file].clips[0], rig, 20)
+    assert a <= seam.last and b >= 0 and near > 0
+
+
+def test_there_and_back_and_mirrored_ends_where_it_began(known, deckhand_clips, deckhand_rig) -> None:
+    """Common practice, no source: forward then reversed ends where it began."""
+    out, _ = sequence([Segment("f", "step up"), Segment("f", "step up", reversed=True)], known, "there and back")
+    step = deckhand_clips["step up"]
+    assert out.frames == 2 * step.frames - 1, "no frame twice at the turn"
+    for k in (0, 1):
+        assert np.abs(np.abs(out.model[k][-1]) - np.abs(out.model[k][0])).max() < 1e-6
+    four = [Segment("f", "step up", reversed=r, mirrored=m, crossfade=4) for m in (False, True) for r in (False, True)]
+    assert sequence(four, known, "four")[0].frames == 4 * step.frames - 3 * 4
+
+
+def test_in_place_a_segment_stays_where_it_is(known, deckhand_clips, deckhand_rig) -> None:
+    out, rig = sequence([Segment("f", "walk"), Segment("f", "walk", in_place=True, crossfade=4)], known, "x")
+    end = out.model[1][-1, rig.travel_joint]
+    assert np.allclose(end, deckhand_clips["walk"].model[1][-1, rig.travel_joint], atol=1e-9)
+
+
+def test_rates_play_rates_tracks_and_events_go_along(deckhand_clips, deckhand_rig) -> None:
+    walk = deckhand_clips["walk"]
+    slow = replace(walk, rate=60.0, play_rate=0.5, tracks=(Track("smile", np.ones(33)),), events=(Event(8.0, "blow"),))
+    clips = {"walk": walk, "slow": slow}
+    known = lambda file, clip: (clips[clip], deckhand_rig)  # noqa: E731
+    out, _ = sequence([Segment("f", "walk"), Segment("f", "slow", crossfade=1)], known, "x")
+    assert out.rate == 30.0 and out.frames == 33 + 33 - 1, "half the play rate at twice the rate: as long as it was"
+    assert out.tracks[0].values[0] == 0 and out.tracks[0].values[-1] == 1
+    assert [e.frame for e in out.events if e.name == "blow"] == [40.0]
+
+
+BAD = [
+    (Segment("f", "walk", first=40), "not inside"),
+    (Segment("f", "walk", first=9, last=4), "not inside"),
+    (Segment("f", "walk", speed=0.0), "a speed of 0"),
+    (Segment("f", "walk", speed=1000.0), "a speed of 1000"),
+    (Segment("f", "walk", crossfade=-1), "a crossfade of -1"),
+]
+
+
+@pytest.mark.parametrize(("segment", "says"), BAD, ids=[s for _, s in BAD])
+def test_a_segment_that_makes_no_sense_is_said(segment, says, known) -> None:
+    with pytest.raises(RecipeError, match=says):
+        sequence([Segment("f", "walk"), segment], known, "x")
+
+
+@pytest.mark.parametrize("crossfade", [1, 5, 500])
+def test_segments_of_one_frame_and_crossfades_longer_than_a_segment(crossfade: int, known) -> None:
+    out, _ = sequence([Segment("f", "walk"), Segment("f", "walk", first=4, last=4, crossfade=crossfade)], known, "x")
+    assert np.isfinite(out.rotations).all() and out.frames in (33, 34)
+
+
+def test_another_rig_is_refused_with_what_to_do(deckhand_clips, deckhand_rig: Rig) -> None:
+    document = read(DATA / "humanoid3d_walk.bvh")
+    both = {"deck": (deckhand_clips["walk"], deckhand_rig), "other": (document.clips[0], document.rig)}
+    with pytest.raises(RecipeError, match="another rig") as e:
+        sequence([Segment("", "deck"), Segment("", "other")], lambda _, clip: both[clip], "x")
+    assert "Retarget" in e.value.advice
+
+
+# From the command line ------------------------------------------------------------------------------------------
+
+
+def test_join_writes_one_clip_and_says_where_the_seams_are(tmp_path: Path) -> None:
+    walk = DATA / "humanoid3d_walk.bvh"
+    out = tmp_path / "two.bvh"
+    status, said, _ = run("join", f"{walk},last=25", f"{walk},first=3,crossfade=6,mirrored", "--out", out, "--json")
+    plain = json.loads(said)
+    assert status == 0 and plain["seams"] == [{"first": 20, "last": 25}]
+    assert read(out).clips[0].frames == plain["frames"] == 26 + read(walk).clips[0].frames - 3 - 6
+    assert run("join", walk, walk, "--out", out)[0] == 4, "never written over unasked"
+    for bad in (f"{walk},speed=0", f"{walk},sideways", f"{walk}#none", f"{walk},first=x"):
+        status, _, said = run("join", bad, "--out", tmp_path / "bad.bvh")
+        assert status in (2, 3) and "Traceback" not in said and not (tmp_path / "bad.bvh").exists()
+
+
+def test_ranges_are_clips_of_one_file_or_files_apart(tmp_path: Path, deckhand_clips, deckhand_rig) -> None:
+    from reflexa.formats.gltf.write import write
+
+    source = tmp_path / "walk.glb"
+    source.write_bytes(write([deckhand_clips["walk to the landing"]], deckhand_rig))
+    ranges = ("--ranges", "wind up=0-32+,strike=33-64")
+    status, *_ = run("apply", source, "--step", "trim:first=10", *ranges, "--out", tmp_path / "one")
+    clips = read(tmp_path / "one" / "walk.glb").clips
+    assert status == 0 and [(c.name, c.frames, c.loop) for c in clips] == [("wind up", 33, True), ("strike", 32, False)]
+    whole = deckhand_clips["walk to the landing"]
+    order = [clips[1].skeleton.index[n] for n in whole.skeleton.names]
+    assert np.allclose(clips[1].model[1][0, order], whole.model[1][43], atol=1e-4)
+    status, *_ = run("apply", source, *ranges, "--apart", "--out", tmp_path / "two")
+    assert status == 0 and {p.name for p in (tmp_path / "two").glob("*.glb")} == {"walk wind up.glb", "walk strike.glb"}
+    status, _, said = run("apply", source, "--ranges", "late=100-200", "--out", tmp_path / "bad")
+    assert status == 2 and "lies outside" in said
