@@ -18,12 +18,14 @@ from reflexa.formats.files import write_bytes
 from reflexa.formats.imported import FACINGS, UNITS
 from reflexa.formats.registry import as_source
 from reflexa.motion.clip import Clip
+from reflexa.motion.resample import to_rate
 from reflexa.names import file_name
 from reflexa.progress import Progress, quiet
 from reflexa.project.text import pretty
 from reflexa.rig import Rig
 from reflexa.steps import Step, kind_of
 from reflexa.take import Evaluation, Export, exported, recipe_digest
+from reflexa.take.evaluate import ranged
 from reflexa.take.recipe import recipe_plain
 
 
@@ -58,7 +60,8 @@ NOWHERE = Origin()
 
 @dataclass(frozen=True)
 class Proof:
-    """What was written and how well it read back: largest position error in mm over all frames and joints."""
+    """What was written and how well it read back: largest position error in mm over all frames and joints. others: files
+    that were written beside it."""
 
     path: Path
     manifest: Path
@@ -66,6 +69,7 @@ class Proof:
     rate: float
     error_mm: float
     warnings: tuple[str, ...]
+    others: tuple[Path, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -80,7 +84,8 @@ def export_take(
     line: Evaluation, export: Export, source: Imported, documents: Iterable[Imported], into: Into,
     progress: Progress = quiet,
 ) -> Proof:  # fmt: skip
-    """Write the result of an evaluated take as its export settings say, and prove it.
+    """Write the result of an evaluated take as its export settings say, its ranges as clips of their own, and prove it; of
+    several files the proof of the first, which names the others.
 
     documents: files, one of which may be of the rig that the result is on. Raises RecipeError where a step could not be
     run, WriteError as ``export`` does, ValueError where the range lies outside the clip.
@@ -90,12 +95,22 @@ def export_take(
         raise RecipeError(said, advice="Set the step up, or switch it off: a clip without it is not written.")
     name = export.name or line.take.name
     clip = exported(line, replace(export, name=name))
-    path = into.folder / f"{file_name(name)}{FORMATS[export.format].suffix}"
-    target = Target(path, export.format, WriteOptions(export.frame), into.overwrite)
     key = line.rig.key
     model = source if source.rig.key == key else next((d for d in documents if d.rig.key == key), None)
     steps = tuple(s for s in line.take.steps if s.on)
-    return write([clip], line.rig, target, Origin(source, steps, model), progress)
+    ranges = line.take.ranges if export.ranges != "whole" else ()
+    whole = replace(line.result, play_rate=clip.play_rate)
+    parts = [to_rate(c, clip.rate) for c in ranged(whole, ranges)] if ranges else [clip]
+    several = FORMATS[export.format].several_clips and export.ranges != "apart"
+    files = {name: parts} if len(parts) == 1 or several else {f"{name} {p.name}": [p] for p in parts}
+    if len(parts) == 1 and ranges:
+        files = {f"{name} {parts[0].name}": parts}
+    proofs: list[Proof] = []
+    for own, clips in files.items():
+        path = into.folder / f"{file_name(own)}{FORMATS[export.format].suffix}"
+        target = Target(path, export.format, WriteOptions(export.frame), into.overwrite)
+        proofs.append(write(clips, line.rig, target, Origin(source, steps, model), progress))
+    return replace(proofs[0], others=tuple(p.path for p in proofs[1:]))
 
 
 def write(clips: list[Clip], rig: Rig, target: Target, origin: Origin = NOWHERE, progress: Progress = quiet) -> Proof:
@@ -225,6 +240,8 @@ def _manifest(clip: Clip, rig: Rig, target: Target, origin: Origin, error: float
         },
         **({"notes": notes} if notes else {}),
         "events": [{"frame": e.frame, "name": e.name} for e in clip.events],
+        **({"play_rate": clip.play_rate} if clip.play_rate != 1 else {}),
+        **({"tracks": {t.name: np.round(t.values, 6).tolist() for t in clip.tracks}} if clip.tracks else {}),
         "rig": rest.hexdigest(),
         "source": {"file": source.path.name, "sha256": source.sha256} if source else None,
         "recipe": recipe_plain(clip.name, origin.steps),

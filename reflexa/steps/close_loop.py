@@ -17,6 +17,7 @@ from reflexa.motion.resample import seen_at
 from reflexa.rig import Rig
 from reflexa.rig.soles import soles
 from reflexa.stage import EMPTY
+from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 from reflexa.steps.plants.find import Plants, found
 from reflexa.steps.plants.rounds import as_one, later
@@ -35,12 +36,12 @@ class CloseLoopSettings(Settings, frozen=True):
     ] = False  # fmt: skip
     first: Annotated[
         int,
-        Meta(title="First frame", ge=0, description="Where the loop begins.", extra={"unit": "frame", "when": {"find": False}}),
+        Meta(title="First frame", ge=0, description="Where the loop begins.", extra={"when": {"find": False}}),
     ] = 0  # fmt: skip
     last: Annotated[
         int,
         Meta(title="Last frame", ge=-1, description="Where it ends, in the pose of the first; -1: the clip's last.",
-             extra={"unit": "frame", "zero": "the clip's last", "when": {"find": False}}),
+             extra={"zero": "the clip's last", "when": {"find": False}}),
     ] = -1  # fmt: skip
     over: Annotated[
         int,
@@ -114,7 +115,7 @@ def close(clip: Clip, rig: Rig, s: CloseLoopSettings) -> tuple[Clip, Array]:
     out = seams.closed(part, rig.travel_joint, s.over)
     if s.feet and any(rig.limb(f"{side} foot") for side in ("left", "right")):
         out = _standing(part, out, rig)
-    return out, times
+    return kept_on_rules([part], out, rig), times
 
 
 # A foot that is not moved by more than this while it stands, metres, keeps standing as it is.

@@ -24,8 +24,7 @@ _MOST = 200_000
 class CycleSettings(Settings, frozen=True):
     start: Annotated[
         int | str,
-        Meta(title="Begins at", description="A frame, the name of an event, or 'left strike' or 'right strike'.",
-             extra={"unit": "frame"}),
+        Meta(title="Begins at", description="A frame, the name of an event, or 'left strike' or 'right strike'."),
     ] = 0  # fmt: skip
     times: Annotated[
         int, Meta(title="Times over", ge=1, le=1000, description="So many cycles, travel carried on.", extra={"unit": "×"})

@@ -20,7 +20,7 @@ STRIKE, LIFT = "strike", "lift"
 
 class EventsSettings(Settings, frozen=True):
     events: Annotated[
-        tuple[tuple[float, str], ...], Meta(title="Events", description="[frame, name] each.", extra={"unit": "frame"})
+        tuple[tuple[float, str], ...], Meta(title="Events", description="[frame, name] each.")
     ] = ()  # fmt: skip
     keep: Annotated[
         bool, Meta(title="Keep those of the clip", description="Off: only those that are written here.")

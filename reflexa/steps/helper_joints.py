@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Annotated
 
@@ -76,6 +77,24 @@ def follow(before: Clip, after: Clip, rig: Rig) -> Clip:
     rotations, translations = np.array(out.rotations), np.array(out.translations)
     rotations[same], translations[same] = before.rotations[same], before.translations[same]
     return out.with_motion(rotations, translations)
+
+
+def kept_on_rules(before: Iterable[Clip], after: Clip, rig: Rig) -> Clip:
+    """A clip made of others with those helper joints on their rules that were on them in all of these: what lies between frames,
+    or is spread over a seam, takes them off."""
+    names = set(rig.helpers)
+    for clip in before:
+        away = distances(rig.neutral, rig.helpers, *clip.model)
+        names &= {n for n, (d, _) in away.items() if d.max() < _ON_RULE}
+    if not names:
+        return after
+    out = snapped(after, rig, tuple(n for n in rig.helpers if n in names))
+    # What is on its rule but for rounding stays as it is, bit for bit.
+    motion = [
+        np.where(np.abs(new - old).max(axis=-1, keepdims=True) < 1e-9, old, new)
+        for new, old in ((out.rotations, after.rotations), (out.translations, after.translations))
+    ]
+    return after.with_motion(owned(motion[0]), owned(motion[1]))
 
 
 def _report(before: Clip, after: Clip, rig: Rig) -> tuple[OffRule, ...]:

@@ -11,12 +11,13 @@ from msgspec import Meta
 from reflexa.errors import RecipeError
 from reflexa.motion.arrays import Array
 from reflexa.motion.resample import seen_at
+from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.model import Beginning, Context, Given, Outcome, Settings, StepKind
 
 
 class HoldSettings(Settings, frozen=True):
     frame: Annotated[
-        int, Meta(title="At frame", ge=0, description="The frame that is held.", extra={"unit": "frame"})
+        int, Meta(title="At frame", ge=0, description="The frame that is held.")
     ] = 0  # fmt: skip
     frames: Annotated[
         int, Meta(title="Held for", ge=0, le=100_000, description="How much longer the clip becomes.", extra={"unit": "frames"})
@@ -51,7 +52,8 @@ def _run(given: Given, settings: HoldSettings, context: Context) -> Outcome:
     times = times_of(given.clip.frames, settings)
     if settings.frames == 0:
         return Outcome(given.clip, given.rig, times)
-    return Outcome(replace(seen_at(given.clip, times), loop=given.clip.loop), given.rig, times)
+    out = replace(seen_at(given.clip, times), loop=given.clip.loop)
+    return Outcome(kept_on_rules([given.clip], out, given.rig) if np.any(times % 1) else out, given.rig, times)
 
 
 def _begin(at: Beginning) -> dict[str, Any]:

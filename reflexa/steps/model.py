@@ -14,6 +14,7 @@ from numpy.typing import ArrayLike
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.motion.resample import seen_at
 from reflexa.rig import Rig
 from reflexa.rig.bodymap import joints_of
 from reflexa.stage import EMPTY, Stage
@@ -133,12 +134,22 @@ class Given:
 
 @dataclass(frozen=True, eq=False)
 class Point:
-    """A point of the line: what stands after the step of that id (or ``SOURCE``)."""
+    """A point of the line: what stands after the step of that id (or ``SOURCE``). through: what steps since have done to time,
+    each as ``Outcome.times``."""
 
     id: str
     name: str
-    clip: Clip
+    stood: Clip
     rig: Rig
+    through: tuple[Array, ...] = ()
+
+    @cached_property
+    def clip(self) -> Clip:
+        """The clip that stood there, by the time of whoever asks."""
+        out = self.stood
+        for times in self.through:
+            out = seen_at(out, np.clip(times, 0, out.frames - 1))
+        return out
 
 
 @dataclass(frozen=True, eq=False)

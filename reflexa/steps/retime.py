@@ -13,6 +13,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import monotone
 from reflexa.motion.resample import seen_at
+from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 
 # No clip becomes longer than this, frames.
@@ -117,6 +118,8 @@ def _whole(times: Array, clip: Clip) -> bool:
 def _run(given: Given, settings: RetimeSettings, context: Context) -> Outcome:
     before = given.clip
     out, times = retime(before, settings)
+    if np.any(times % 1):
+        out = kept_on_rules([before], out, given.rig)
 
     def report(now: Clip) -> RetimeReport:
         speed = np.gradient(times) * now.rate / before.rate if len(times) > 1 else np.ones(1)

@@ -10,6 +10,7 @@ from msgspec import Meta
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.resample import seen_at
+from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 
 
@@ -44,7 +45,8 @@ def times_of(frames: int, s: ReverseSettings) -> Array:
 
 def _run(given: Given, settings: ReverseSettings, context: Context) -> Outcome:
     times = times_of(given.clip.frames, settings)
-    return Outcome(replace(seen_at(given.clip, times), loop=given.clip.loop), given.rig, times)
+    out = replace(seen_at(given.clip, times), loop=given.clip.loop)
+    return Outcome(kept_on_rules([given.clip], out, given.rig) if np.any(times % 1) else out, given.rig, times)
 
 
 KIND = StepKind(

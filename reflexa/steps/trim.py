@@ -14,17 +14,18 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.resample import seen_at
 from reflexa.rig import Rig
 from reflexa.rig.rest_ends import rest_ends
+from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.model import Beginning, Context, Given, Outcome, Settings, StepKind
 
 
 class TrimSettings(Settings, frozen=True):
     first: Annotated[
-        int, Meta(title="First frame", ge=0, description="The first that is kept.", extra={"unit": "frame"})
+        int, Meta(title="First frame", ge=0, description="The first that is kept.")
     ] = 0  # fmt: skip
     last: Annotated[
         int,
         Meta(title="Last frame", ge=-1, description="The last that is kept; -1: the clip's last.",
-             extra={"unit": "frame", "zero": "the clip's last"}),
+             extra={"zero": "the clip's last"}),
     ] = -1  # fmt: skip
     cut: Annotated[
         tuple[tuple[int, int], ...],
@@ -92,6 +93,7 @@ def trim(clip: Clip, rig: Rig, settings: TrimSettings) -> tuple[Clip, np.ndarray
         out = out.with_motion(rotations, translations)
     for k in at:
         out = seams.healed(out, k, settings.blend)
+    out = kept_on_rules([clip], out, rig) if at else out
     whole_cycle = clip.loop and len(spans) == 1 and spans[0] == (0, clip.frames - 1)
     return replace(out, loop=whole_cycle), times
 

@@ -9,6 +9,7 @@ from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.take.evaluate import Cache, Surroundings, evaluate
 from reflexa.take.model import Take
+from reflexa.take.sequence import source_of
 
 TAKE = "take:"
 
@@ -43,11 +44,15 @@ class ClipsByName(Mapping[str, tuple[Clip, Rig]]):
         if take.name in self._under_way:
             line = " → ".join((*self._under_way, take.name))
             raise RecipeError(f"takes draw on each other in a circle: {line}", advice="Break it.")
-        source = self._clips.get(f"{take.source.file}/{take.source.clip}")
-        if source is None:
-            raise RecipeError(f"the source of {take.name!r} is missing")
-        done = evaluate(take, *source, self.within(take.name).surroundings)
+        done = evaluate(take, *source_of(take.source, self.source), self.within(take.name).surroundings)
         return done.result, done.rig
+
+    def source(self, file: str, clip: str) -> tuple[Clip, Rig]:
+        """A clip of a source file. Raises RecipeError where it is missing."""
+        found = self._clips.get(f"{file}/{clip}")
+        if found is None:
+            raise RecipeError(f"the source {clip!r} of {file} is missing")
+        return found
 
     def __iter__(self) -> Iterator[str]:
         yield from self._clips

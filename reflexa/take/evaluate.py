@@ -59,6 +59,20 @@ class _Line:
         at = self.take.index(step_id)
         return 0 if step_id == SOURCE else at + 1 if at >= 0 else len(self.outcomes) - 1
 
+    def same_time(self, a: int, b: int) -> bool:
+        """Do two outcomes have one axis of time?"""
+        low, high = min(a, b), max(a, b)
+        return all(o.times is None for o in self.outcomes[low + 1 : high + 1])
+
+    def moment(self, frame: int, a: int, b: int) -> int:
+        """The frame of outcome b at which stands what outcome a has at a frame, or what is nearest to it in time."""
+        at = float(min(max(frame, 0), self.clips[a].frames - 1))
+        for o in reversed(self.outcomes[b + 1 : a + 1]):
+            at = at if o.times is None else float(np.interp(at, np.arange(len(o.times)), o.times))
+        for o in self.outcomes[a + 1 : b + 1]:
+            at = at if o.times is None else float(np.argmin(np.abs(o.times - at)))
+        return int(min(max(round(at), 0), self.clips[b].frames - 1))
+
     @cached_property
     def ribbons(self) -> tuple[Array, ...]:
         """Per step, how much it changes the pose at each frame: mean joint turn in degrees plus move in cm, ``(frames,)``."""
@@ -172,8 +186,16 @@ def _run(
                 if kept is None and within.cache is not None:
                     within.cache.put(key, out)
         made.append(out)
+        points = _by_time_of(points, out)
         points.append(Point(step.id, step.name, out.clip, out.rig))
     return tuple(made), MappingProxyType(refused)
+
+
+def _by_time_of(points: list[Point], out: Outcome) -> list[Point]:
+    """Points of the line seen by the time that a step has made."""
+    if out.times is None:
+        return points
+    return [Point(p.id, p.name, p.stood, p.rig, (*p.through, out.times)) for p in points]
 
 
 def context_at(line: Evaluation, step_id: str, within: Surroundings = NOWHERE) -> tuple[Given, Context]:
@@ -181,11 +203,11 @@ def context_at(line: Evaluation, step_id: str, within: Surroundings = NOWHERE) -
     at = line.take.index(step_id)
     ids = [SOURCE, *(s.id for s in line.take.steps)]
     names = ["the source", *(s.name for s in line.take.steps)]
-    points = tuple(
-        Point(i, n, o.clip, o.rig) for i, n, o in zip(ids, names, line.outcomes, strict=True)
-    )  # fmt: skip
+    points: list[Point] = []
+    for id_, name, o in list(zip(ids, names, line.outcomes, strict=True))[: at + 1]:
+        points = [*_by_time_of(points, o), Point(id_, name, o.clip, o.rig)]
     below = line.outcomes[at]
-    return Given(below.clip, below.rig), Context(within.rigs, within.clips, line.take.stage, points[: at + 1])
+    return Given(below.clip, below.rig), Context(within.rigs, within.clips, line.take.stage, tuple(points))
 
 
 def _digest(before: str, step: Step, context: Context = NOTHING) -> str:

@@ -51,7 +51,7 @@ class Range:
 class Export:
     """What is handed to the engine. first, last: the frames (None: to the clip's end); rate None: as the source's.
     cycles: how many times over a loop is written, its travel carried on. play_rate: how fast it asks to be played (None: as it
-    did)."""
+    did). ranges: those of the take are written ``together`` in one file, ``apart``, or not (``whole``: the result alone)."""
 
     name: str = ""
     first: int = 0
@@ -62,6 +62,7 @@ class Export:
     frame: str = "source"
     cycles: int = 1
     play_rate: float | None = None
+    ranges: str = "together"
 
 
 @dataclass(frozen=True)

@@ -16,11 +16,12 @@ from reflexa.rig import Rig
 from reflexa.stage import EMPTY
 from reflexa.stage.footing import footing
 from reflexa.steps.close_loop import looked_at
+from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.mirror import reflected
 from reflexa.steps.model import Given
 from reflexa.steps.plants.settings import Plant, PlantsSettings
 from reflexa.steps.plants.step import held
-from reflexa.take.model import Segment
+from reflexa.take.model import Segment, Source
 
 _SLOWEST, _FASTEST, _MOST = 0.01, 100.0, 200_000
 # A foot that stands through a crossfade is held where it else would slide by more than this, metres.
@@ -52,6 +53,14 @@ def sequence(segments: Iterable[Segment], known: Known, name: str) -> tuple[Clip
     """The clip that segments make in a row, and its rig, which is the first one's. known(file, clip): clip and rig. Raises
     RecipeError for segments that make no sense or are on another rig."""
     return placed(segments, known, name)[:2]
+
+
+def source_of(source: Source, known: Known) -> tuple[Clip, Rig]:
+    """The clip that a take begins with, and its rig: one of a file, or several in a row. known(file, clip): clip and rig, or
+    raises RecipeError, as this does."""
+    if source.segments:
+        return sequence(source.segments, known, source.clip)
+    return known(source.file, source.clip)
 
 
 def placed(segments: Iterable[Segment], known: Known, name: str) -> tuple[Clip, Rig, tuple[Seam, ...]]:
@@ -91,6 +100,8 @@ def placed(segments: Iterable[Segment], known: Known, name: str) -> tuple[Clip, 
     out, at = joined(parts, rig.travel_joint, stands)
     out = replace(out, name=name, play_rate=first.play_rate)
     out = _held(out, rig, parts, at) if feet else out
+    if any(s.last >= s.first for s in at):
+        out = kept_on_rules([p.clip for p in parts], out, rig)
     loop = (
         len(parts) > 0 and all(known(s.file, s.clip)[0].loop for s in segments) and seams.closes(out, rig.travel_joint)
     )

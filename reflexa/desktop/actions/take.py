@@ -46,6 +46,10 @@ def _is_not_last(d: Desk) -> str:
     return needs.step(d) or ("" if take and d.session.index < len(take.steps) - 1 else "it is the last step")
 
 
+def _are_several(d: Desk) -> str:
+    return "" if len(d.library.chosen()) > 1 else "select two clips or more in Clips"
+
+
 def _is_alone(d: Desk) -> bool:
     return d.session.step is not None and d.session.selection.solo == d.session.step.id
 
@@ -55,6 +59,11 @@ def commands() -> tuple[Command, ...]:
     return (
         Command("rename_take", "Rename take…", "Take/1", lambda d: d.library.rename_take(d.session.selection.take), "F2",
                 needs.take),
+        Command("duplicate_take", "Duplicate take", "Take/1", lambda d: takes.duplicate(d.session, d.session.selection.take),
+                "Ctrl+Alt+D", needs.take),
+        Command("duplicate_bare", "Duplicate take without its steps", "Take/1",
+                lambda d: takes.duplicate(d.session, d.session.selection.take, steps=False), "", needs.take),
+        Command("join", "Join the selected clips", "Take/1", lambda d: d.library.join(), "", _are_several),
         Command("delete_take", "Delete take", "Take/1", lambda d: takes.delete(d.session, d.session.selection.take), "",
                 needs.take),
         *(Command(f"add_{k.kind}", f"Add {k.title.lower()}", "Take/2", partial(_add, k.kind), view_of(k.kind).shortcut,

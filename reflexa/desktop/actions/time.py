@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from functools import partial
 
+from PySide6.QtWidgets import QInputDialog
+
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
-from reflexa.desktop.session import line
+from reflexa.desktop.session import events, line, ranges
 from reflexa.desktop.time.curve_values import VIEWS
 
 
@@ -30,6 +32,20 @@ def _whole_range(d: Desk) -> None:
     line.set_range(d.session, first=0, last=d.session.frames - 1)
 
 
+def _keep_range(d: Desk) -> None:
+    first, last = d.session.range
+    name, good = QInputDialog.getText(d.time, "Keep the range as a clip", f"Name of frames {first} to {last}")
+    if good and name.strip():
+        ranges.add(d.session, name)
+
+
+def _events_of_plants(d: Desk) -> None:
+    count = events.from_plants(d.session)
+    d.session.said.emit(
+        f"{count} events of feet added." if count else "No foot strikes or lifts that has no event yet."
+    )
+
+
 def _show(page: str, d: Desk) -> None:
     d.time.show_page(page)
 
@@ -45,6 +61,16 @@ COMMANDS = (
     Command("range_first", "Begin the range here", "Time/2", _begin_range, "[", needs.result),
     Command("range_last", "End the range here", "Time/2", _end_range, "]", needs.result),
     Command("range_all", "Range: the whole clip", "Time/2", _whole_range, "", needs.result),
+    Command("keep_range", "Keep the range as a clip…", "Time/2", _keep_range, "", needs.result),
+    Command(
+        "add_event",
+        "Add event…",
+        "Time/2",
+        lambda d: d.time.ruler.add_event(d.session.player.frame),
+        "Ctrl+Alt+E",
+        needs.result,
+    ),
+    Command("events_of_plants", "Events from plants", "Time/2", _events_of_plants, "", needs.result),
     Command(
         "zoom_time", "Show the whole clip's time", "Time/3", lambda d: d.time.time.show_all(), "Shift+F5", needs.result
     ),

@@ -97,6 +97,22 @@ class ExportDialog(QDialog):
         self.cycles = QSpinBox(minimum=1, maximum=1000, value=chosen.cycles, suffix=" times")
         self.cycles.setToolTip("A loop is written so many times over, its travel carried on from cycle to cycle")
         form.addRow("Cycle", self.cycles)
+        self.play_rate = QDoubleSpinBox(minimum=0.01, maximum=100, decimals=3, value=chosen.play_rate or clip.play_rate)
+        self.play_rate.setSuffix(" × as fast")
+        self.play_rate.setToolTip(
+            "A note for the engine: how fast the clip asks to be played. A step Retime makes it frames"
+        )
+        form.addRow("Play rate", self.play_rate)
+        self.ranges = QComboBox()
+        count = len(self._take.ranges)
+        how = (f"{count} ranges as clips of one file", f"{count} ranges, a file each", "The frames above alone")
+        for text, value in zip(how, ("together", "apart", "whole"), strict=True):
+            self.ranges.addItem(text, value)
+        self.ranges.setCurrentIndex(max(self.ranges.findData(chosen.ranges), 0))
+        form.addRow("Ranges", self.ranges)
+        form.setRowVisible(self.ranges, count > 0)
+        tracks = ", ".join(t.name for t in clip.tracks) or "none"
+        form.addRow("Goes out", labels.text(_goes_out(clip, tracks)))
         self.place = FolderRow(self, folder)
         form.addRow("Folder", self.place)
         self.overwrite = QCheckBox("Write over files that are there")
@@ -127,6 +143,8 @@ class ExportDialog(QDialog):
             format=self.format.currentData(),
             frame=self.frame.currentData(),
             cycles=self.cycles.value(),
+            play_rate=None if abs(self.play_rate.value() - clip.play_rate) < 5e-4 else self.play_rate.value(),
+            ranges=self.ranges.currentData(),
         )
 
     def start(self) -> None:
@@ -162,7 +180,8 @@ class ExportDialog(QDialog):
         self._end()
         self._say(
             f"Written: {proof.path}\n{proof.frames} frames at {proof.rate:g} a second. Read back: largest error "
-            f"{proof.error_mm:.4f} mm.\nManifest: {proof.manifest.name}",
+            f"{proof.error_mm:.4f} mm.\nManifest: {proof.manifest.name}"
+            + (f"\nBeside it: {', '.join(p.name for p in proof.others)}" if proof.others else ""),
             "",
         )
 
@@ -181,3 +200,8 @@ class ExportDialog(QDialog):
         self.said.setText(text)
         self.said.show()
         self.adjustSize()
+
+
+def _goes_out(clip: Clip, tracks: str) -> str:
+    keys = "keys only where they are needed" if clip.thinned else "every frame"
+    return f"{len(clip.skeleton)} joints, {keys}; tracks: {tracks}; {len(clip.events)} events."

@@ -24,6 +24,7 @@ from reflexa.desktop.widgets import labels
 from reflexa.desktop.work import Job
 from reflexa.errors import ReadError
 from reflexa.take import Take, evaluate
+from reflexa.take.sequence import source_of
 
 
 class ExportTakesDialog(QDialog):
@@ -90,15 +91,15 @@ class ExportTakesDialog(QDialog):
             self._finish("")
             return
         row, take = self._waiting.pop(0)
-        sources, project = self.session.sources, self.session.project
+        sources = self.session.sources
         documents, clips = dict(sources.documents), self.session.clips.within(take.name)
-        rig, into = sources.rig_of(take.source.file, project), Into(self.place.folder, self.overwrite.isChecked())
+        into = Into(self.place.folder, self.overwrite.isChecked())
 
         def call(job: Job[Proof]) -> Proof:
             document = documents.get(take.source.file)
-            clip = document.clip(take.source.clip) if document is not None else None
-            if document is None or rig is None or clip is None:
+            if document is None:
                 raise ReadError("the source is missing", take.source.file)
+            clip, rig = source_of(take.source, clips.source)
             line = evaluate(take, clip, rig, clips.surroundings, lambda: job.cancelled)
             return export_take(line, take.export, document, documents.values(), into, job.tell)
 

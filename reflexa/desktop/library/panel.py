@@ -18,13 +18,14 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from reflexa.desktop.kinds import VIEWS, Offer
+from reflexa.desktop.library.clip_list import ClipList
 from reflexa.desktop.library.delegate import LINES, THING, ItemDelegate
 from reflexa.desktop.library.previews import Previews, Thing
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, takes
 from reflexa.desktop.widgets import labels
 from reflexa.steps import make
-from reflexa.take import Source, Take
+from reflexa.take import Segment, Source, Take
 
 
 class LibraryPanel(QWidget):
@@ -47,6 +48,7 @@ class LibraryPanel(QWidget):
         self.takes = self._list("Takes")
         self.clips = self._list("Clips")
         self.clips.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
+        self.clips.setDragEnabled(True)
         self.takes_heading, self.clips_heading = labels.section("Takes"), labels.section("Clips")
         column.addWidget(self.takes_heading)
         column.addWidget(self.takes, 3)
@@ -71,7 +73,7 @@ class LibraryPanel(QWidget):
         self.refresh()
 
     def _list(self, name: str) -> QListWidget:
-        out = QListWidget()
+        out = ClipList()
         out.setAccessibleName(name)
         out.setItemDelegate(ItemDelegate(self.previews, out))
         out.setMouseTracking(True)
@@ -99,7 +101,7 @@ class LibraryPanel(QWidget):
         words, session = self.search.text().lower().split(), self.session
         kept = {item.data(THING) for item in self.clips.selectedItems()}
         self.takes.clear()
-        for take in session.project.takes:
+        for take in _by_source(session.project.takes):
             lines = _lines(take)
             if _fits(words, take.name, take.source.clip, take.source.file, lines[1]):
                 self._add(self.takes, take.name, Thing(take=take.name), lines)
@@ -156,6 +158,13 @@ class LibraryPanel(QWidget):
         """A take of each selected clip, without steps."""
         takes.make(self.session, self.chosen())
 
+    def join(self) -> None:
+        """One take of the selected clips in a row."""
+        chosen = self.chosen()
+        if len(chosen) > 1:
+            segments = [Segment(s.file, s.clip, crossfade=6 if i else 0) for i, s in enumerate(chosen)]
+            takes.join(self.session, segments, ", ".join(s.clip for s in chosen[:3]))
+
     def make_with(self, kind: str, offer: Offer) -> None:
         """A take of each selected clip that it can be done to, with a step in it."""
         rigs = self.session.rigs
@@ -181,6 +190,8 @@ class LibraryPanel(QWidget):
             menu.addAction("Compare the open take with this one", lambda: self.compare_wanted.emit(name))
         menu.addAction("Compare with the source again", lambda: self.compare_wanted.emit(""))
         menu.addSeparator()
+        menu.addAction("Duplicate", lambda: takes.duplicate(self.session, name))
+        menu.addAction("Duplicate without its steps", lambda: takes.duplicate(self.session, name, steps=False))
         menu.addAction("Rename…", lambda: self.rename_take(name))
         menu.addAction(theme.icon("delete"), "Delete", lambda: takes.delete(self.session, name))
 
@@ -189,6 +200,21 @@ class LibraryPanel(QWidget):
         count = len(chosen)
         what = f"{count} clips" if count > 1 else "clip"
         menu.addAction("Make takes" if count > 1 else "Make take", self.make_take)
+        if count > 1:
+            menu.addAction("Join into one take", self.join)
+        else:
+            one = chosen[0]
+            menu.addAction(
+                "There and back",
+                lambda: takes.join(self.session, takes.there_and_back(one), f"{one.clip}, there and back"),
+            )
+            menu.addAction(
+                "Forward, back, mirrored forward, mirrored back",
+                lambda: takes.join(self.session, takes.all_four_ways(one), f"{one.clip}, four ways"),
+            )
+            behind = menu.addAction("Put behind the open take's source", lambda: takes.append(self.session, [one]))
+            behind.setEnabled(self.session.take is not None)
+        menu.addSeparator()
         for view in VIEWS.values():
             offers = [view.offer] if view.offer is not None else []
             offers += view.offers(self.session) if view.offers is not None else []
@@ -208,6 +234,12 @@ class LibraryPanel(QWidget):
         text, good = QInputDialog.getText(self, "Rename take", "Name", text=name)
         if good:
             takes.rename(self.session, name, text)
+
+
+def _by_source(given: tuple[Take, ...]) -> list[Take]:
+    """Takes of one source stand together, in the order of the first of each."""
+    order = {source: i for i, source in reversed(list(enumerate(t.source for t in given)))}
+    return sorted(given, key=lambda t: order[t.source])
 
 
 def _lines(take: Take) -> tuple[str, str]:

@@ -116,6 +116,8 @@ class Previews(QObject):
         take = session.project.take(thing.take)
         source = take.source if take is not None else thing.source
         document = session.sources.documents.get(source.file) if source is not None else None
+        if source is not None and source.segments:  # several in a row: the first of them for the while
+            source = Source(source.segments[0].file, source.segments[0].clip)
         clip = document.clip(source.clip) if document is not None and source is not None else None
         if document is None or clip is None:
             return None
@@ -126,7 +128,7 @@ class Previews(QObject):
             kept = self._results.get(take.name)
             if kept is not None and kept[0] is take:
                 return kept[1], kept[2]
-            if take.steps and take.name != session.selection.take:
+            if (take.steps or take.source.segments) and take.name != session.selection.take:
                 self._compute(take)
         return document.rig, clip
 

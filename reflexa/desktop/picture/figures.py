@@ -59,12 +59,15 @@ def _before(session: Session, look: Look) -> PosedFigure | None:
     if line is None:
         return None
     clip, rig, name = line.clips[0], line.rigs[0], "Before"
-    at = line.take.index(session.selection.card)
+    at, tap = line.take.index(session.selection.card), line.after(session.selection.tap)
+    frame = line.moment(session.player.frame, tap, 0)
     if look.step_held and at >= 0:
         clip, rig, name = line.clips[at], line.rigs[at], "Before the step"
+        frame = line.moment(session.player.frame, tap, at)
     elif other is not None:
         clip, rig, name = other.clip, other.rig, other.name
-    posed = _posed(session, "before", clip, rig, min(session.player.frame, clip.frames - 1), name)
+        frame = session.player.frame
+    posed = _posed(session, "before", clip, rig, min(frame, clip.frames - 1), name)
     return replace(posed, offset=_offset(look, clip, rig, posed.placed))
 
 

@@ -12,11 +12,13 @@ from reflexa.checks import Finding, findings
 from reflexa.desktop.work import Job, Work
 from reflexa.errors import RecipeError
 from reflexa.motion.clip import Clip
+from reflexa.motion.joining import Seam
 from reflexa.rig import Rig
 from reflexa.steps import Step, apply_at, kind_of, outcome
 from reflexa.take import Alone, Evaluation, Surroundings, Take, evaluate, evaluate_alone
 from reflexa.take.clips import TAKE, ClipsByName
 from reflexa.take.evaluate import context_at
+from reflexa.take.sequence import Known, placed
 
 # What takes longer than this is told, milliseconds.
 _TOLD_AFTER = 200
@@ -24,10 +26,11 @@ _TOLD_AFTER = 200
 
 @dataclass(frozen=True, eq=False)
 class Request:
-    """A take, what it is computed from, and the step that is shown alone beside it (its id, or an empty text)."""
+    """A take, what it is computed from (known: clips of files and their rigs; rig: the take's own), and the step that is shown
+    alone beside it (its id, or an empty text)."""
 
     take: Take
-    clip: Clip
+    known: Known
     rig: Rig
     within: Surroundings
     solo: str = ""
@@ -49,6 +52,9 @@ class _Report:
     value: Any
 
 
+_Made = tuple[Evaluation, Alone | None, list[Finding], tuple[Seam, ...]]
+
+
 class Evaluator(QObject):
     """``done``: there is another evaluation (or none). ``reported``: there is a report of the selected step. ``waiting``:
     another word about what is under way. ``previewed``: one frame of a changed step is there to be looked at."""
@@ -65,6 +71,8 @@ class Evaluator(QObject):
         # One step without the others, where that is what is looked at. Nothing but the picture reads it.
         self.alone: Alone | None = None
         self.findings: list[Finding] = []
+        # Where the segments of the source meet, if it is made of several.
+        self.seams: tuple[Seam, ...] = ()
         self.preview: Clip | None = None
         self.other: Compared | None = None
         self.computing = ""
@@ -97,24 +105,29 @@ class Evaluator(QObject):
         self._report = None
         self.done.emit()
 
-    def _run(self, r: Request, job: Job[Any]) -> tuple[Evaluation, Alone | None, list[Finding]]:
+    def _run(self, r: Request, job: Job[Any]) -> _Made:
         def stop() -> bool:
             self._at_step += 1  # asked before every step
             return job.cancelled
 
-        line = evaluate(r.take, r.clip, r.rig, r.within, stop, lenient=True)
+        seams: tuple[Seam, ...] = ()
+        if r.take.source.segments:
+            clip, rig, seams = placed(r.take.source.segments, r.known, r.take.source.clip)
+        else:
+            clip, rig = r.known(r.take.source.file, r.take.source.clip)
+        line = evaluate(r.take, clip, rig, r.within, stop, lenient=True)
         alone = None
         if r.take.step(r.solo) is not None:
-            alone = evaluate_alone(r.take, r.solo, r.clip, r.rig, r.within, stop)
+            alone = evaluate_alone(r.take, r.solo, clip, rig, r.within, stop)
         for clip in (*line.clips, *(alone.clips if alone is not None else ())):
             job.tell()
             _ = clip.model
         _ = line.ribbons
         job.tell()
-        return line, alone, findings(line.result, line.rig, r.take.stage, r.take.steps)
+        return line, alone, findings(line.result, line.rig, r.take.stage, r.take.steps), seams
 
-    def _done(self, made: tuple[Evaluation, Alone | None, list[Finding]]) -> None:
-        self.evaluation, self.alone, self.findings = made
+    def _done(self, made: _Made) -> None:
+        self.evaluation, self.alone, self.findings, self.seams = made
         self.preview = None
         self.done.emit()
 

@@ -57,7 +57,12 @@ def begun_with(session: Session, kind: str, at: int) -> dict[str, Any]:
     given = Given(line.clips[at], session.as_said(line.rigs[at])) if line is not None and known else None
     context = Context(session.rigs, {}, take.stage)
     selected = session.selection
-    return begin(Beginning(given, context, take.steps[:at], selected.joint, selected.prop, session.player.frame))
+    frame = (
+        session.player.frame
+        if line is None or not known
+        else line.moment(session.player.frame, line.after(selected.tap), at)
+    )
+    return begin(Beginning(given, context, take.steps[:at], selected.joint, selected.prop, frame))
 
 
 def put_instead(session: Session, kind: str, **settings: Any) -> None:
@@ -194,6 +199,9 @@ def set_range(session: Session, first: int | None = None, last: int | None = Non
     """Set one or both ends of what is played and exported, inside the clip and in order."""
     take = session.take
     if take is None:
+        return
+    if not session.by_result:
+        session.said.emit("The range is of the result: look at the result to set it.")
         return
     a, b = session.range
     end = session.frames - 1

@@ -48,11 +48,12 @@ class Session(QObject):
         self._cache = Cache()
         self.work.failed.connect(self.failed)
         self.history.changed.connect(self._on_edit)
-        self.selection.changed.connect(self._want_report)
+        self.selection.changed.connect(self._on_selected)
         self.selection.looked.connect(self._on_looked)
         self.evaluator.done.connect(self._on_evaluated)
         self.player.moved.connect(self._on_moved)
         self._solo = ""
+        self._tap = RESULT
 
     # What is open -------------------------------------------------------------------------------------------
 
@@ -77,8 +78,12 @@ class Session(QObject):
 
     @property
     def source_clip(self) -> Clip | None:
-        take, document = self.take, self.document
-        return document.clip(take.source.clip) if take is not None and document is not None else None
+        take, document, line = self.take, self.document, self.evaluation
+        if take is None or document is None:
+            return None
+        if take.source.segments:  # several in a row: as they were put together last
+            return line.clips[0] if line is not None and line.take.source == take.source else None
+        return document.clip(take.source.clip)
 
     @property
     def source_rig(self) -> Rig | None:
@@ -224,15 +229,28 @@ class Session(QObject):
 
     @property
     def frames(self) -> int:
-        clip = self.result or self.source_clip
+        """How many frames the clip has that is looked at: a step may have made them more or fewer."""
+        clip = self.shown or self.source_clip
         return clip.frames if clip else 1
+
+    @property
+    def by_result(self) -> bool:
+        """Is what is looked at of the same frames as the result? Else it stands before a step that changes time."""
+        line = self.evaluation
+        return line is None or line.same_time(line.after(self.selection.tap), len(line.outcomes) - 1)
+
+    def frame_at(self, step_id: str) -> int:
+        """The playhead's frame in the time of the clip after a card."""
+        line = self.evaluation
+        frame = self.player.frame
+        return frame if line is None else line.moment(frame, line.after(self.selection.tap), line.after(step_id))
 
     @property
     def range(self) -> tuple[int, int]:
         """First and last frame that are played and exported."""
         take = self.take
         last = self.frames - 1
-        if take is None:
+        if take is None or not self.by_result:
             return 0, last
         first = min(take.export.first, last)
         return first, max(first, last if take.export.last is None else min(take.export.last, last))
@@ -336,12 +354,13 @@ class Session(QObject):
 
     def evaluate(self) -> None:
         """Compute the open take; the newest request wins."""
-        take, clip, rig = self.take, self.source_clip, self.source_rig
+        take, rig = self.take, self.source_rig
         self._solo = self.selection.solo
-        if take is None or clip is None or rig is None:
+        if take is None or rig is None or (not take.source.segments and self.source_clip is None):
             self.evaluator.request(None)
         else:
-            self.evaluator.request(Request(take, clip, rig, self.within, self.selection.solo))
+            clips = self.clips
+            self.evaluator.request(Request(take, clips.source, rig, clips.surroundings, self.selection.solo))
 
     def _forget(self) -> None:
         if self.evaluation is not None:
@@ -355,6 +374,7 @@ class Session(QObject):
         self.evaluate()
 
     def _on_evaluated(self) -> None:
+        self._look_in_its_time()
         self._fit()
         self._want_report()
 
@@ -362,18 +382,41 @@ class Session(QObject):
         """Tell the player what there is to be played."""
         clip = self.result
         first, last = self.range
-        rate = clip.rate * clip.play_rate if clip is not None else 30.0
+        seen = self.shown or clip
+        rate = seen.rate * seen.play_rate if seen is not None else 30.0
         self.player.fit(Playable(self.frames, first, last, rate, clip is not None))
 
     def _want_report(self) -> None:
         self.evaluator.want_report(self.step, self.within if self.step is not None else Surroundings())
 
+    def _on_selected(self) -> None:
+        """What is worked on is looked at in its own time: a card on the other side of a step that changes time is shown."""
+        self._look_in_its_time()
+        self._want_report()
+
+    def _look_in_its_time(self) -> None:
+        line, card = self.evaluation, self.selection.card
+        if line is not None and not line.same_time(line.after(card), line.after(self.selection.tap)):
+            self.selection.set_tap(card)
+
     def _on_looked(self) -> None:
+        self._keep_moment()
         if self.selection.rest_shown:
             self.player.pause()
         self.evaluator.preview = None
         if self.selection.solo != self._solo:
             self.evaluate()
+
+    def _keep_moment(self) -> None:
+        """The playhead keeps its moment where what is looked at has another time."""
+        line, before = self.evaluation, self._tap
+        self._tap = self.selection.tap
+        if line is not None and self._tap != before:
+            a, b = line.after(before), line.after(self._tap)
+            if not line.same_time(a, b):
+                self.player.frame = line.moment(self.player.frame, a, b)
+                self._fit()
+                self.player.moved.emit()
 
     def _on_moved(self) -> None:
         self.evaluator.preview = None

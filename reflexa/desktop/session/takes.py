@@ -13,7 +13,7 @@ from reflexa.project.store import SourceFile
 from reflexa.rig.sides import swap_in_text
 from reflexa.steps import Step, new_id
 from reflexa.steps.references import follow
-from reflexa.take import Source, Take
+from reflexa.take import Export, Segment, Source, Take
 from reflexa.take.clips import TAKE
 
 
@@ -41,6 +41,63 @@ def make(
 
 def _fresh(step: Step) -> Step:
     return with_fields(step, id=new_id())
+
+
+def duplicate(session: Session, name: str, steps: bool = True) -> str:
+    """A copy of a take behind it, with its steps or as its source is; it is opened. Its name."""
+    take = session.project.take(name)
+    if take is None:
+        return ""
+    copy = replace(take, name=free_name(take.name, (t.name for t in session.project.takes)))
+    if not steps:
+        copy = replace(copy, steps=(), ranges=(), export=Export())
+    takes = list(session.project.takes)
+    takes.insert(takes.index(take) + 1, copy)
+    session.edit(f"duplicate take {name}", replace(session.project, takes=tuple(takes)), place=Place(copy.name))
+    return copy.name
+
+
+def join(session: Session, segments: list[Segment], name: str) -> str:
+    """A take of clips in a row; it is opened. Its name."""
+    own = free_name(name, (t.name for t in session.project.takes))
+    take = Take(own, Source(segments[0].file, own, tuple(segments)))
+    session.player.set_frame(0)
+    session.edit(f"make take {own}", replace(session.project, takes=(*session.project.takes, take)), place=Place(own))
+    return own
+
+
+def there_and_back(source: Source) -> list[Segment]:
+    """A clip forward, then backwards."""
+    one = Segment(source.file, source.clip)
+    return [one, replace(one, reversed=True)]
+
+
+def all_four_ways(source: Source) -> list[Segment]:
+    """A clip forward and back, then its mirror image forward and back."""
+    pair = there_and_back(source)
+    return [*pair, *(replace(s, mirrored=True, crossfade=6 if not s.reversed else 0) for s in pair)]
+
+
+def set_segments(session: Session, segments: tuple[Segment, ...], label: str, merge: str = "") -> None:
+    """Other segments for the open take's source. One that is its whole clip alone is that clip again."""
+    take = session.take
+    if take is None or not segments:
+        return
+    only = segments[0]
+    plain = len(segments) == 1 and replace(only, crossfade=0) == Segment(only.file, only.clip)
+    source = Source(only.file, only.clip) if plain else Source(only.file, take.source.clip, segments)
+    session.edit_take(label, replace(take, source=source), merge)
+
+
+def append(session: Session, sources: list[Source]) -> None:
+    """More clips behind those that the open take begins with."""
+    take = session.take
+    if take is not None:
+        given = take.source.segments or (Segment(take.source.file, take.source.clip),)
+        names = ", ".join(s.clip for s in sources)
+        own = take.source.clip if take.source.segments else f"{take.source.clip}, {names}"
+        segments = (*given, *(Segment(s.file, s.clip, crossfade=6) for s in sources))
+        session.edit_take(f"join {names}", replace(take, source=Source(given[0].file, own, segments)))
 
 
 def delete(session: Session, name: str) -> None:

@@ -22,7 +22,15 @@ class SourcePage(StepPanel):
         assert take is not None
         file = take.source.file
         self.column.addWidget(labels.heading("Source"))
-        self.column.addWidget(labels.text(f"{take.source.clip} in {file}. It is never changed."))
+        if take.source.segments:
+            said = ", ".join(dict.fromkeys(f"{s.clip} in {s.file}" for s in take.source.segments))
+            self.column.addWidget(
+                labels.text(f"{len(take.source.segments)} segments in a row, of {said}. None is changed.")
+            )
+            self.column.addWidget(labels.text("Drag them below the ruler: their ends, over one another, elsewhere."))
+        else:
+            self.column.addWidget(labels.text(f"{take.source.clip} in {file}. It is never changed."))
+            self.column.addWidget(labels.text("Drop another clip on the card Source to play both in a row."))
         if document is None:
             self.column.addWidget(labels.warning(session.sources.missing.get(file, "The file is missing.")))
             return

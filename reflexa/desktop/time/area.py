@@ -6,12 +6,14 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QFrame, QScrollArea, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
 from reflexa.desktop.kinds import view_of
-from reflexa.desktop.session import Session
+from reflexa.desktop.session import SOURCE, Session
 from reflexa.desktop.time.curve_values import VIEWS
 from reflexa.desktop.time.curves import CurveView
 from reflexa.desktop.time.envelope import EnvelopeLane
 from reflexa.desktop.time.key_sheet import KeySheet
+from reflexa.desktop.time.ranges import RangeLane
 from reflexa.desktop.time.ruler import Ruler
+from reflexa.desktop.time.sequence_lane import SequenceLane
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.time.transport import Transport
 from reflexa.desktop.widgets.dress import dressed
@@ -38,6 +40,8 @@ class TimeArea(QFrame):
         column.setContentsMargins(6, 5, 6, 4)
         column.setSpacing(2)
         column.addWidget(self.transport)
+        self.ranges = RangeLane(session, self.time)
+        column.addWidget(self.ranges)
         column.addWidget(self.ruler)
         sheet = QWidget()
         below = QVBoxLayout(sheet)
@@ -53,7 +57,7 @@ class TimeArea(QFrame):
         self._add_page_choice()
         self._lanes_of = ""
         self._length = -1
-        for signal in (session.evaluator.done, session.take_changed):
+        for signal in (session.evaluator.done, session.take_changed, session.selection.looked):
             signal.connect(self._fit)
         for signal in (session.selection.changed, session.take_changed):
             signal.connect(self._on_selection)
@@ -92,12 +96,17 @@ class TimeArea(QFrame):
         """Lanes of the selected step's kind stand in the keys' place."""
         step, kind = self.session.step, self.session.kind
         self.envelope.setVisible(kind is not None and kind.weighed)
-        if (step.kind if step is not None else "") != self._lanes_of:
-            self._lanes_of = step.kind if step is not None else ""
-            view = view_of(self._lanes_of)
+        take = self.session.take
+        in_a_row = self.session.selection.card == SOURCE and take is not None and bool(take.source.segments)
+        now = step.kind if step is not None else SOURCE if in_a_row else ""
+        if now != self._lanes_of:
+            self._lanes_of = now
+            view = view_of(now)
             self.lanes = view.lanes(self.session, self.time) if view.lanes is not None else None
+            if in_a_row:
+                self.lanes = SequenceLane(self.session, self.time)
             self._lanes_area.setWidget(self.lanes or QWidget())
-            self.page.setItemText(0, view.lanes_title)
+            self.page.setItemText(0, "Segments" if in_a_row else view.lanes_title)
         if not self.page.currentData():
             self.pages.setCurrentIndex(_KEYS if self.lanes is None else _LANES)
 

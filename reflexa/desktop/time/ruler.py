@@ -2,12 +2,23 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen, QPolygonF, QResizeEvent, QWheelEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import (
+    QContextMenuEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QPolygonF,
+    QResizeEvent,
+    QWheelEvent,
+)
+from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, line
+from reflexa.desktop.session import Session, events, line
 from reflexa.desktop.time.time_map import GUTTER, TimeMap, tick_step
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -15,7 +26,7 @@ _HEIGHT, _TOP = 50, 20  # below the top lie the frames, above it the events
 
 
 class Ruler(QWidget):
-    """Drag moves the playhead, or an end of the range."""
+    """Drag moves the playhead, an end of the range, or an event; a double-click over the frames adds an event."""
 
     def __init__(self, session: Session, time: TimeMap) -> None:
         super().__init__()
@@ -23,9 +34,9 @@ class Ruler(QWidget):
         self.setFixedHeight(_HEIGHT)
         self.setMouseTracking(True)
         self.setAccessibleName("Time ruler")
-        self._grab = ""
+        self._grab, self._event = "", -1
         time.changed.connect(self.update)
-        for signal in (session.player.moved, session.take_changed, session.evaluator.done):
+        for signal in (session.player.moved, session.take_changed, session.evaluator.done, session.selection.looked):
             signal.connect(self.update)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
@@ -73,13 +84,16 @@ class Ruler(QWidget):
                 p.drawLine(QPointF(x, 46), QPointF(x, _HEIGHT))
 
     def _paint_events(self, p: QPainter) -> None:
-        t, clip = theme.current(), self.session.result
+        t, clip = theme.current(), self.session.shown
+        free = 0.0  # names that would stand over one another are left to the tool tip
         for event in clip.events if clip is not None else ():
             x = self.time.x(event.frame)
             p.setPen(t.colour("ink"))
             p.setBrush(t.colour("good"))
             p.drawPolygon(QPolygonF([QPointF(x, 19), QPointF(x - 4, 12), QPointF(x + 4, 12)]))
-            p.drawText(QRectF(x + 6, 3, 110, 16), _LEFT, event.name)
+            if x + 6 >= free:
+                p.drawText(QRectF(x + 6, 3, 160, 16), _LEFT, event.name)
+                free = x + 10 + p.fontMetrics().horizontalAdvance(event.name)
 
     def _paint_playhead(self, p: QPainter) -> None:
         t, frame = theme.current(), self.session.player.frame
@@ -93,6 +107,13 @@ class Ruler(QWidget):
         p.setPen(t.colour("card"))
         p.drawText(QRectF(x - w / 2, 22, w, 18), Qt.AlignmentFlag.AlignCenter, str(frame))
 
+    def event_at(self, x: float, y: float) -> int:
+        """Number of the event under a pixel, or -1."""
+        if y >= _TOP:
+            return -1
+        near = [(abs(self.time.x(e.frame) - x), i) for i, e in enumerate(events.seen(self.session))]
+        return min(near)[1] if near and min(near)[0] < 8 else -1
+
     def _what(self, x: float, y: float) -> str:
         first, last = self.session.range
         if y >= _TOP - 2:
@@ -104,22 +125,77 @@ class Ruler(QWidget):
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         if event.button() == Qt.MouseButton.LeftButton:
-            self._grab = self._what(event.position().x(), event.position().y())
-            self.mouseMoveEvent(event)
+            x, y = event.position().x(), event.position().y()
+            self._event = self.event_at(x, y)
+            self._grab = "event" if self._event >= 0 else self._what(x, y) if y >= _TOP - 2 else ""
+            if self._grab != "event":
+                self.mouseMoveEvent(event)
 
     def mouseMoveEvent(self, event: QMouseEvent) -> None:
         x = event.position().x()
         if not self._grab:
+            over = self.event_at(x, event.position().y())
+            found = events.seen(self.session)
+            self.setToolTip(f"{found[over].name} at frame {found[over].frame:g}" if over >= 0 else "")
             edge = self._what(x, event.position().y()) != "playhead"
             self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
             return
         frame = round(self.time.frame(x))
-        if self._grab == "playhead":
+        if self._grab == "event":
+            self._move_event(frame)
+        elif self._grab == "playhead":
             self.session.player.set_frame(frame)
         elif self._grab == "first":
             line.set_range(self.session, first=frame)
         else:
             line.set_range(self.session, last=frame)
+
+    def _move_event(self, frame: int) -> None:
+        before = events.seen(self.session)
+        if not 0 <= self._event < len(before) or before[self._event].frame == frame or self.session.settled is None:
+            return
+        moved = before[self._event]
+        events.move(self.session, self._event, frame)
+        # They stand in order of time: it may have passed another.
+        self._event = sum(
+            e.frame < frame or (e.frame == frame and e.name < moved.name) for e in before if e is not moved
+        )
+
+    def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
+        x, y = event.position().x(), event.position().y()
+        at = self.event_at(x, y)
+        if at >= 0:
+            self.rename_event(at)
+        elif y < _TOP and x >= GUTTER - 8:
+            self.add_event(round(self.time.frame(x)))
+
+    def add_event(self, frame: int) -> None:
+        """Ask for the name of an event, and put it at a frame."""
+        name, good = QInputDialog.getItem(
+            self, "Add event", f"Name, at frame {frame}", events.known_names(self.session) or [""]
+        )
+        if good and name.strip():
+            events.add(self.session, name.strip(), min(max(frame, 0), self.session.frames - 1))
+
+    def rename_event(self, at: int) -> None:
+        """Ask for another name of an event."""
+        names, now = events.known_names(self.session), events.seen(self.session)[at].name
+        name, good = QInputDialog.getItem(self, "Rename event", "Name", names, names.index(now))
+        if good and name.strip():
+            events.rename(self.session, at, name.strip())
+
+    def contextMenuEvent(self, event: QContextMenuEvent) -> None:
+        session, menu = self.session, QMenu(self)
+        at, frame = self.event_at(event.pos().x(), event.pos().y()), round(self.time.frame(event.pos().x()))
+        if at >= 0:
+            menu.addAction("Rename event…", partial(self.rename_event, at))
+            menu.addAction(theme.icon("delete"), "Remove event", partial(events.rename, session, at, ""))
+        menu.addAction(f"Add event at frame {frame}…", partial(self.add_event, frame))
+        menu.addAction("Strikes and lifts from plants", partial(events.from_plants, session))
+        menu.addSeparator()
+        menu.addAction("Begin the range here", partial(line.set_range, session, first=frame))
+        menu.addAction("End the range here", partial(line.set_range, session, last=frame))
+        menu.exec(event.globalPos())
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._grab = ""

@@ -53,7 +53,13 @@ class Transport(QWidget):
         self.last_field.valueChanged.connect(lambda v: line.set_range(session, last=v))
         self.length = QLabel()
         self._row.addWidget(self.length)
-        for signal in (player.moved, player.changed, session.take_changed, session.evaluator.done):
+        for signal in (
+            player.moved,
+            player.changed,
+            session.take_changed,
+            session.evaluator.done,
+            session.selection.looked,
+        ):
             signal.connect(self.refresh)
         self.refresh_icons()
         self.refresh()
@@ -92,7 +98,7 @@ class Transport(QWidget):
                 field.setRange(low, high)
                 field.setValue(value)
                 field.blockSignals(False)
-        clip = session.result
+        clip = session.shown
         rate = clip.rate if clip else 30.0
         self.clock.setText(f"  {player.frame / rate:.2f} s of {end / rate:.2f} s, {rate:g} frames a second")
         self.length.setText(f"  {last - first + 1} frames, {(last - first) / rate:.2f} s")

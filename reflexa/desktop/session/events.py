@@ -1,0 +1,77 @@
+"""Edits of events: of the step that writes them down, which is added where there is none to edit."""
+
+from __future__ import annotations
+
+from dataclasses import replace as with_fields
+
+from msgspec.structs import replace
+
+from reflexa.desktop.session import line
+from reflexa.desktop.session.session import Session
+from reflexa.motion.clip import Event
+from reflexa.steps import make
+from reflexa.steps.events import KIND, EventsSettings, of_feet
+from reflexa.take import edits
+
+
+def seen(session: Session) -> tuple[Event, ...]:
+    """The events of the clip that is looked at."""
+    return session.shown.events if session.shown is not None else ()
+
+
+def known_names(session: Session) -> list[str]:
+    """Names of events in the project, those of the open take first."""
+    clips = [d.or_rest for d in session.sources.documents.values()]
+    names = [e.name for e in seen(session)] + [e.name for c in clips for clip in c for e in clip.events]
+    return list(dict.fromkeys(names))
+
+
+def put(session: Session, label: str, events: list[Event], merge: str = "") -> None:
+    """Have these events stand at what is looked at: those of its step, or of a new one behind it."""
+    take, evaluation = session.take, session.evaluation
+    if take is None or evaluation is None:
+        return
+    written = tuple((e.frame, e.name) for e in sorted(events, key=lambda e: e.frame))
+    tap = evaluation.after(session.selection.tap)
+    for at in range(tap - 1, -1, -1):
+        step = take.steps[at]
+        if isinstance(step.settings, EventsSettings) and step.acts and not step.settings.from_plants:
+            settings = replace(step.settings, events=written, keep=False, rename={})
+            line.edit(session, label, replace(step, settings=settings), merge)
+            return
+        if step.acts and evaluation.outcomes[at + 1].times is not None:
+            break
+    step = edits.named_step(take, make(KIND.kind, events=[list(e) for e in written], keep=False))
+    session.edit_take(label, edits.insert_step(take, tap, step), merge)
+
+
+def add(session: Session, name: str, frame: int) -> None:
+    """An event at a frame."""
+    put(session, f"add event {name}", [*seen(session), Event(float(frame), name)])
+
+
+def move(session: Session, index: int, frame: float) -> None:
+    """One of the events that are seen to another frame."""
+    events = list(seen(session))
+    if 0 <= index < len(events) and events[index].frame != frame:
+        moved = with_fields(events[index], frame=float(min(max(round(frame), 0), session.frames - 1)))
+        put(session, f"move event {moved.name}", [*events[:index], moved, *events[index + 1 :]], merge="move event")
+
+
+def rename(session: Session, index: int, name: str) -> None:
+    """Another name for one of the events that are seen; an empty one takes it out."""
+    events = list(seen(session))
+    if 0 <= index < len(events):
+        kept = [*events[:index], *([with_fields(events[index], name=name)] if name else []), *events[index + 1 :]]
+        put(session, f"rename event {events[index].name}" if name else f"remove event {events[index].name}", kept)
+
+
+def from_plants(session: Session) -> int:
+    """A strike and a lift of each foot added to the events that are seen; how many there are."""
+    clip, rig = session.shown, session.rig
+    if clip is None or rig is None:
+        return 0
+    found = [e for e in of_feet(clip, rig) if e not in clip.events]
+    if found:
+        put(session, "events from plants", [*clip.events, *found])
+    return len(found)

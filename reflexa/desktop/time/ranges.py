@@ -1,0 +1,146 @@
+"""The ranges of a take over the ruler: each a bar with its name."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from functools import partial
+
+from PySide6.QtCore import QPointF, QRectF, Qt
+from PySide6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
+
+from reflexa.desktop.look import theme
+from reflexa.desktop.session import Session, line, ranges
+from reflexa.desktop.time.time_map import GUTTER, TimeMap
+from reflexa.take import Range
+
+_ROW, _NEAR = 18, 6.0
+
+
+class RangeLane(QWidget):
+    """Double-click plays one; its ends and itself can be dragged; a right-click offers the rest. Gone where there is none."""
+
+    def __init__(self, session: Session, time: TimeMap) -> None:
+        super().__init__()
+        self.session, self.time = session, time
+        self.setAccessibleName("Ranges")
+        self.setMouseTracking(True)
+        self._grab: tuple[Range, str, int] | None = None
+        time.changed.connect(self.update)
+        for signal in (session.take_changed, session.evaluator.done, session.selection.looked):
+            signal.connect(self.refresh)
+        self.refresh()
+
+    def refresh(self) -> None:
+        """As high as it needs to be."""
+        rows = self.rows()
+        self.setVisible(bool(rows) and self.session.by_result)
+        self.setFixedHeight(_ROW * (1 + max((row for _, row in rows), default=0)) + 2)
+        self.update()
+
+    def rows(self) -> list[tuple[Range, int]]:
+        """Every range and the row it stands in, so that none covers another."""
+        out: list[tuple[Range, int]] = []
+        ends: list[int] = []
+        for r in self.session.take.ranges if self.session.take is not None else ():
+            row = next((i for i, end in enumerate(ends) if r.first > end), len(ends))
+            ends[row : row + 1] = [r.last]
+            out.append((r, row))
+        return out
+
+    def rect_of(self, r: Range, row: int) -> QRectF:
+        """Where a range is drawn."""
+        x = self.time.x(r.first)
+        return QRectF(x, row * _ROW + 1, max(self.time.x(r.last) - x, 4.0), _ROW - 3)
+
+    def paintEvent(self, event: QPaintEvent) -> None:
+        t = theme.current()
+        p = QPainter(self)
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(t.colour("quiet"))
+        p.drawText(QRectF(10, 0, GUTTER - 14, _ROW), Qt.AlignmentFlag.AlignVCenter, "Ranges")
+        p.setClipRect(QRectF(GUTTER - 8, 0, self.width() - GUTTER + 8, self.height()))
+        for r, row in self.rows():
+            rect = self.rect_of(r, row)
+            p.setPen(QPen(t.colour("accent"), 1.2))
+            p.setBrush(t.colour("soft"))
+            p.drawRoundedRect(rect, 4, 4)
+            p.setPen(t.colour("ink"))
+            text = f"{r.name} ⟳" if r.loop else r.name
+            said = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(rect.width() - 8))
+            p.drawText(rect.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, said)
+        p.end()
+
+    def _at(self, at: QPointF) -> tuple[Range, str] | None:
+        for r, row in self.rows():
+            rect = self.rect_of(r, row)
+            if rect.adjusted(-_NEAR, 0, _NEAR, 0).contains(at):
+                if abs(at.x() - rect.left()) < _NEAR:
+                    return r, "first"
+                return r, "last" if abs(at.x() - rect.right()) < _NEAR else "whole"
+        return None
+
+    def mousePressEvent(self, e: QMouseEvent) -> None:
+        found = self._at(e.position()) if e.button() == Qt.MouseButton.LeftButton else None
+        self._grab = (*found, round(self.time.frame(e.position().x()))) if found is not None else None
+
+    def mouseMoveEvent(self, e: QMouseEvent) -> None:
+        found = self._at(e.position())
+        if self._grab is None:
+            edge = found is not None and found[1] != "whole"
+            self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
+            self.setToolTip(_tip(found[0]) if found is not None else "")
+            return
+        old, what, start = self._grab
+        frame = round(self.time.frame(e.position().x()))
+        if what == "whole":
+            by = max(min(frame - start, self.session.frames - 1 - old.last), -old.first)
+            new = replace(old, first=old.first + by, last=old.last + by)
+        elif what == "first":
+            new = replace(old, first=min(frame, old.last))
+        else:
+            new = replace(old, last=max(frame, old.first))
+        take = self.session.take
+        now = next((r for r in take.ranges if r.name == old.name), None) if take is not None else None
+        if now is not None and now != new:
+            ranges.change(self.session, now, new, merge="drag range")
+
+    def mouseReleaseEvent(self, _: QMouseEvent) -> None:
+        self._grab = None
+        self.session.history.end_merge()
+
+    def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
+        found = self._at(e.position())
+        if found is not None:
+            play(self.session, found[0])
+
+    def contextMenuEvent(self, e: QContextMenuEvent) -> None:
+        found = self._at(QPointF(e.pos()))
+        if found is None:
+            return
+        r, menu = found[0], QMenu(self)
+        menu.addAction("Play it", partial(play, self.session, r))
+        menu.addAction("Rename…", partial(self._rename, r))
+        loop = menu.addAction("Is a loop", partial(ranges.change, self.session, r, replace(r, loop=not r.loop)))
+        loop.setCheckable(True)
+        loop.setChecked(r.loop)
+        menu.addSeparator()
+        menu.addAction(theme.icon("delete"), "Remove", partial(ranges.remove, self.session, r))
+        menu.exec(e.globalPos())
+
+    def _rename(self, r: Range) -> None:
+        name, good = QInputDialog.getText(self, "Rename range", "Name", text=r.name)
+        if good and name.strip():
+            ranges.change(self.session, r, replace(r, name=name.strip()))
+
+
+def play(session: Session, r: Range) -> None:
+    """Play a range: it becomes what is played."""
+    line.set_range(session, first=0, last=session.frames - 1)
+    line.set_range(session, first=r.first, last=r.last)
+    session.player.set_frame(r.first)
+    session.player.play()
+
+
+def _tip(r: Range) -> str:
+    return f"{r.name}: frames {r.first} to {r.last}, {r.last - r.first + 1} of them{', a loop' if r.loop else ''}"
