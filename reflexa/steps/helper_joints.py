@@ -37,6 +37,9 @@ class OffRule:
     frame: int
 
 
+_ROUNDING = 1e-9
+
+
 def snapped(clip: Clip, rig: Rig, only: tuple[str, ...] = ()) -> Clip:
     """The clip with helper joints on their rules (those in ``only``; all where it is empty); all other joints keep their
     place. Names without a rule are passed over."""
@@ -51,7 +54,11 @@ def snapped(clip: Clip, rig: Rig, only: tuple[str, ...] = ()) -> Clip:
         q, p = by_rule(skeleton, j, rig.helpers[name], turned, placed)
         turned[:, j], placed[:, j] = q, p
         q, p = kinematics.to_local(skeleton.parents, (turned, placed), j, q, p)
-        rotations[:, j], translations[:, j] = quat.shortest(q, rotations[:, j]), p
+        q = quat.shortest(q, rotations[:, j])
+        # What is on its rule but for rounding stays as it is, bit for bit.
+        off = np.abs(q - rotations[:, j]).max(axis=-1) + np.abs(p - translations[:, j]).max(axis=-1)
+        at = np.flatnonzero(off > _ROUNDING)
+        rotations[at, j], translations[at, j] = q[at], p[at]
     carries = any(skeleton.children[skeleton.index[n]] for n in names)
     known = None if carries else (owned(turned), owned(placed))
     return clip.with_motion(owned(rotations), owned(translations), known_model=known)
@@ -86,15 +93,7 @@ def kept_on_rules(before: Iterable[Clip], after: Clip, rig: Rig) -> Clip:
     for clip in before:
         away = distances(rig.neutral, rig.helpers, *clip.model)
         names &= {n for n, (d, _) in away.items() if d.max() < _ON_RULE}
-    if not names:
-        return after
-    out = snapped(after, rig, tuple(n for n in rig.helpers if n in names))
-    # What is on its rule but for rounding stays as it is, bit for bit.
-    motion = [
-        np.where(np.abs(new - old).max(axis=-1, keepdims=True) < 1e-9, old, new)
-        for new, old in ((out.rotations, after.rotations), (out.translations, after.translations))
-    ]
-    return after.with_motion(owned(motion[0]), owned(motion[1]))
+    return snapped(after, rig, tuple(n for n in rig.helpers if n in names)) if names else after
 
 
 def _report(before: Clip, after: Clip, rig: Rig) -> tuple[OffRule, ...]:

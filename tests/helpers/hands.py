@@ -73,3 +73,15 @@ def choose(panel: QWidget, name: str, text: str) -> None:
 def said(panel: QWidget) -> str:
     """Everything that its labels say."""
     return " ".join(label.text() for label in panel.findChildren(QLabel))
+
+
+def dropped_clips(widget: QWidget, clips: list[tuple[str, str]]) -> None:
+    """Clips of the list, (file, clip) each, are let go over a widget."""
+    import msgspec
+
+    from reflexa.desktop.library.clip_list import MIME
+
+    mime = QMimeData()
+    mime.setData(MIME, msgspec.json.encode(clips))
+    event = QDropEvent(QPointF(20, 20), Qt.DropAction.CopyAction, mime, LEFT, NONE)
+    widget.dropEvent(event)

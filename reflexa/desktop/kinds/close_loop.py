@@ -6,7 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QImage, QKeyEvent, QMouseEvent, QPainter, QPen
-from PySide6.QtWidgets import QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QLabel, QPushButton
 
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.kinds.time_lanes import Ends, TimeLanes
@@ -14,6 +14,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.joint_table import JointTable, Row
 from reflexa.desktop.settings.step_panel import StepPanel
+from reflexa.desktop.widgets.own_keys import ARROWS, OwnKeys
 from reflexa.motion.loops import Matches
 from reflexa.steps.close_loop import CloseLoopReport, CloseLoopSettings
 
@@ -31,7 +32,7 @@ def choose(session: Session, first: int, last: int) -> None:
         )
 
 
-class MatchPicture(QWidget):
+class MatchPicture(OwnKeys):
     """Last frames across, first frames down: the darker, the nearer in pose and velocity. A click, a drag, or the arrow keys
     choose a pair."""
 
@@ -118,6 +119,9 @@ class MatchPicture(QWidget):
 
     def mouseReleaseEvent(self, _: QMouseEvent) -> None:
         self.session.history.end_merge()
+
+    def wants(self, key: Qt.Key) -> bool:
+        return self._matches is not None and key in ARROWS
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
         by = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (-1, 0), Qt.Key.Key_Down: (1, 0)}

@@ -6,13 +6,14 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
-from PySide6.QtWidgets import QLabel, QWidget
+from PySide6.QtWidgets import QLabel
 
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.kinds.time_lanes import TimeLanes
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.step_panel import StepPanel
+from reflexa.desktop.widgets.own_keys import ARROWS, OwnKeys
 from reflexa.motion.arrays import Array
 from reflexa.steps.retime import RetimeReport, RetimeSettings
 
@@ -20,7 +21,7 @@ _DOT = 5.0
 Point = tuple[float, float]
 
 
-class CurvePicture(QWidget):
+class CurvePicture(OwnKeys):
     """Old frames over new ones. Drag a point, or step the one clicked last with the arrow keys; double-click puts one in or
     takes one out."""
 
@@ -140,6 +141,9 @@ class CurvePicture(QWidget):
             if new[1] not in [q[1] for q in points]:
                 self._set(sorted([*points, new], key=lambda q: q[1]))
                 self._hot = self.points().index(new) if new in self.points() else -1
+
+    def wants(self, key: Qt.Key) -> bool:
+        return self._hot >= 0 and key in ARROWS
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
         by = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (1, 0), Qt.Key.Key_Down: (-1, 0)}

@@ -204,6 +204,9 @@ class TimeLanes(Lanes):
         self.session.history.end_merge()
         self.update()
 
+    def wants(self, key: Qt.Key) -> bool:
+        return self.hot >= 0 and key in (Qt.Key.Key_Left, Qt.Key.Key_Right)
+
     def keyPressEvent(self, e: QKeyEvent) -> None:
         handles = self.handles()
         by = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}.get(Qt.Key(e.key()), 0)

@@ -8,10 +8,10 @@ from PySide6.QtCore import QPoint, QSize, Qt, Signal
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QWidget
 
 from reflexa.desktop.kinds import view_of
-from reflexa.desktop.library.clip_list import TakesClips
 from reflexa.desktop.line.card import Card, StepCard
+from reflexa.desktop.line.source_card import SourceCard
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import RESULT, SOURCE, Session, line, takes
+from reflexa.desktop.session import RESULT, SOURCE, Session, line
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import dressed
 from reflexa.steps import KINDS
@@ -100,14 +100,13 @@ class RevisionLine(QScrollArea):
         self._row.addStretch(1)
 
     def _add_source(self, take: Take) -> None:
-        card = Card(SOURCE, "Source", "Source", "source")
+        card = SourceCard(self.session)
         clip = labels.Eliding(take.source.clip)
         clip.setToolTip(f"{take.source.clip} in {take.source.file}")
         card.body.addWidget(clip)
         self._source_facts = labels.quiet()
         card.body.addWidget(self._source_facts)
         card.body.addStretch(1)
-        TakesClips(card, lambda sources: takes.append(self.session, sources))
         self._add_card(card)
         self._add_tap(SOURCE, "the source")
 

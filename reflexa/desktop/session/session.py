@@ -22,7 +22,7 @@ from reflexa.rig import Rig
 from reflexa.stage import EMPTY, Stage
 from reflexa.steps import Step, StepKind, kind_of
 from reflexa.steps.correction import CorrectionSettings, all_keys, layer_of
-from reflexa.take import Alone, Cache, Evaluation, Surroundings, Take
+from reflexa.take import Alone, Cache, Evaluation, Source, Surroundings, Take
 from reflexa.take.clips import ClipsByName
 from reflexa.take.edits import LockedError
 
@@ -82,7 +82,7 @@ class Session(QObject):
         if take is None or document is None:
             return None
         if take.source.segments:  # several in a row: as they were put together last
-            return line.clips[0] if line is not None and line.take.source == take.source else None
+            return line.clips[0] if line is not None and _alike(line.take.source, take.source) else None
         return document.clip(take.source.clip)
 
     @property
@@ -297,7 +297,7 @@ class Session(QObject):
             self.selection.solo = ""
         read_anew(self.sources, now, self.work, self._on_read)
         switched = place.take != self.selection.take and (take is None or old_take is None or take != old_take)
-        if take is None or old_take is None or take.source != old_take.source:
+        if take is None or old_take is None or not _alike(take.source, old_take.source):
             self._forget()
         self.selection.go(place)
         if _listed(before) != _listed(now):
@@ -435,6 +435,12 @@ def _inside(place: Place, take: Take) -> Place:
         known = all_keys(layer) if layer is not None else set()
         place = replace(place, keys=place.keys & known)
     return place
+
+
+def _alike(a: Source, b: Source) -> bool:
+    """Is what was computed of one source still worth looking at while another is computed? Of segments that are being edited
+    it is."""
+    return a == b or (a.file == b.file and bool(a.segments) and bool(b.segments))
 
 
 def _listed(project: Project) -> tuple[object, ...]:

@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
-from PySide6.QtWidgets import QWidget
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session
 from reflexa.desktop.time.time_map import TimeMap
+from reflexa.desktop.widgets.own_keys import OwnKeys
 
 _MORE = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
 
@@ -18,7 +18,7 @@ def adds(event: QMouseEvent) -> bool:
     return bool(event.modifiers() & _MORE)
 
 
-class Lanes(QWidget):
+class Lanes(OwnKeys):
     """A widget under the time axis."""
 
     def __init__(self, session: Session, time: TimeMap, name: str) -> None:

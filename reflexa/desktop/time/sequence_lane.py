@@ -105,7 +105,7 @@ class SequenceLane(Lanes):
 
     def mouseReleaseEvent(self, e: QMouseEvent) -> None:
         grab, self._grab = self._grab, None
-        if grab is not None and grab[0] == "whole":
+        if grab is not None and grab[0] == "whole" and self.hot < len(sequence.spans(self.session)):
             others = [i for i in range(len(sequence.spans(self.session))) if i != self.hot]
             to = sum(self.rect_of(i).center().x() < e.position().x() for i in others)
             if abs(e.position().x() - grab[1]) > 1.2 * self.rect_of(self.hot).width() and to != self.hot:
@@ -113,6 +113,9 @@ class SequenceLane(Lanes):
                 sequence.move(self.session, self.hot, to)
                 self.hot = to
         self.session.history.end_merge()
+
+    def wants(self, key: Qt.Key) -> bool:
+        return self.hot >= 0 and key in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Delete)
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
         if e.key() == Qt.Key.Key_Delete and self.hot >= 0:

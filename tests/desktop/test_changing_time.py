@@ -1,0 +1,245 @@
+"""Steps that change time, sequences, events, ranges and variants, by hand in the window."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QApplication, QInputDialog
+
+from reflexa.desktop.dialogs.export import ExportDialog
+from reflexa.desktop.kinds.close_loop import CloseLoopPanel
+from reflexa.desktop.kinds.retime import CurvePicture
+from reflexa.desktop.kinds.time_lanes import TimeLanes
+from reflexa.desktop.kinds.trim import TrimPanel
+from reflexa.desktop.session import RESULT, SOURCE, events, line, takes
+from reflexa.desktop.time.sequence_lane import SequenceLane
+from reflexa.formats import read
+from reflexa.take import Segment, Source
+from tests.helpers.hands import button, click, double_click, drag, dropped_clips
+from tests.helpers.windows import dialog_of, new_take, ready, saved, select_step
+
+LANDING = ("deckhand.glb", "walk to the landing")
+
+
+def lanes_of(window) -> TimeLanes:
+    found = window.time_area.lanes
+    assert isinstance(found, TimeLanes)
+    return found
+
+
+def bar(lanes: TimeLanes, frame: int) -> QPoint:
+    return QPoint(round(lanes.old_x(frame)), 14)
+
+
+def test_frames_are_trimmed_and_cut_out_by_drawing(demo, qtbot) -> None:
+    session = demo.session
+    new_take(demo, qtbot, *LANDING)
+    demo.commands.run("add_trim")
+    ready(qtbot, demo)
+    lanes = lanes_of(demo)
+    drag(lanes, bar(lanes, 128), bar(lanes, 110))
+    ready(qtbot, demo)
+    assert abs(session.step.settings.last - 110) <= 1 and session.result.frames == session.step.settings.last + 1
+    drag(lanes, bar(lanes, 40), bar(lanes, 55))
+    ready(qtbot, demo)
+    ((a, b),) = session.step.settings.cut
+    assert abs(a - 40) <= 1 and abs(b - 55) <= 1
+    assert session.result.frames == session.step.settings.last + 1 - (b - a + 1)
+    lanes.setFocus()
+    click(lanes, bar(lanes, 0))
+    QTest.keyClick(lanes, Qt.Key.Key_Right)
+    ready(qtbot, demo)
+    assert session.step.settings.first == 1, "the handle clicked last, by the arrow keys"
+    click(button(demo.settings.findChild(TrimPanel), "Cut nothing out"))
+    ready(qtbot, demo)
+    assert session.step.settings.cut == ()
+    session.undo()
+    assert session.step.settings.cut == ((a, b),)
+
+
+def test_the_time_area_shows_the_time_of_what_is_looked_at_and_the_playhead_keeps_its_moment(demo, qtbot) -> None:
+    session = demo.session
+    new_take(demo, qtbot, *LANDING)
+    demo.commands.run("add_correction")
+    ready(qtbot, demo)
+    line.add(session, "retime", speed=0.5)
+    ready(qtbot, demo)
+    assert session.frames == 257 and session.selection.tap == RESULT
+    session.player.set_frame(120)
+    select_step(demo, 0)
+    assert session.frames == 129 and session.player.frame == 60, "a layer before it is keyed in its own time"
+    click(demo.revision_line.cards[RESULT])
+    assert session.frames == 257 and session.player.frame == 120
+    drag(
+        demo.time_area.ruler,
+        QPoint(round(demo.time_area.time.x(256)) + 3, 40),
+        QPoint(round(demo.time_area.time.x(200)), 40),
+    )
+    assert abs(session.range[1] - 200) <= 1
+    click(demo.revision_line.taps[SOURCE])
+    assert session.range == (0, 128), "the range is of the result"
+
+
+def test_a_curve_of_time_is_drawn(demo, qtbot) -> None:
+    session = demo.session
+    new_take(demo, qtbot, *LANDING)
+    line.add(session, "retime", how="curve", curve=[[0, 0], [128, 128]])
+    ready(qtbot, demo)
+    picture = demo.settings.findChild(CurvePicture)
+    double_click(picture, picture.pixel((64.0, 40.0)).toPoint())
+    ready(qtbot, demo)
+    assert len(session.step.settings.curve) == 3
+    drag(picture, picture.pixel(picture.points()[1]).toPoint(), picture.pixel((64.0, 80.0)).toPoint())
+    ready(qtbot, demo)
+    old, new = session.step.settings.curve[1]
+    assert abs(old - 64) <= 2 and abs(new - 80) <= 2 and session.result.frames == 129
+    picture.setFocus()
+    QTest.keyClick(picture, Qt.Key.Key_Up)
+    assert session.step.settings.curve[1][0] == old + 1
+    double_click(picture, picture.pixel(picture.points()[1]).toPoint())
+    assert len(session.step.settings.curve) == 2
+
+
+def test_a_loop_is_found_in_the_picture_and_closed(demo, qtbot) -> None:
+    session = demo.session
+    new_take(demo, qtbot, *LANDING)
+    demo.commands.run("add_close-loop")
+    ready(qtbot, demo)
+    panel = demo.settings.findChild(CloseLoopPanel)
+    qtbot.waitUntil(lambda: panel.table.rowCount() > 0, timeout=10_000)
+    line.edit_settings(session, "x", type(session.step.settings)(first=3, last=70))
+    ready(qtbot, demo)
+    qtbot.waitUntil(lambda: "open by" in panel.said.text() and "Frames 3 to 70" in panel.said.text(), timeout=10_000)
+    best = session.report.matches.pairs[0]
+    click(panel.picture, panel.picture.pixel(best.first, best.last).toPoint())
+    ready(qtbot, demo)
+    s = session.step.settings
+    assert (s.first, s.last if s.last >= 0 else 128) == (best.first, best.last) and session.result.loop
+    QTest.keyClick(panel.picture, Qt.Key.Key_Down)
+    assert session.step.settings.first == best.first + 1
+    click(panel.finds)
+    ready(qtbot, demo)
+    assert session.step.settings.first == best.first
+
+
+def test_events_are_added_dragged_renamed_and_made_of_plants(demo, qtbot, monkeypatch) -> None:
+    session, ruler, time = demo.session, demo.time_area.ruler, demo.time_area.time
+    new_take(demo, qtbot, *LANDING)
+    monkeypatch.setattr(QInputDialog, "getItem", lambda *_: ("whistle", True))
+    double_click(ruler, QPoint(round(time.x(24)), 8))
+    ready(qtbot, demo)
+    assert [s.kind for s in session.take.steps] == ["events"]
+    at = [e.name for e in events.seen(session)].index("whistle")
+    drag(ruler, QPoint(round(time.x(24)), 15), QPoint(round(time.x(27)), 15), steps=1)
+    ready(qtbot, demo)
+    assert (27.0, "whistle") in [(e.frame, e.name) for e in events.seen(session)]
+    events.rename(session, at, "")
+    ready(qtbot, demo)
+    assert "whistle" not in [e.name for e in events.seen(session)]
+    demo.commands.run("events_of_plants")
+    ready(qtbot, demo)
+    assert {"left strike", "right lift"} <= {e.name for e in events.seen(session)}
+    assert len(session.take.steps) == 1, "one step holds them all"
+
+
+def test_ranges_are_kept_dragged_played_and_exported(demo, qtbot, monkeypatch, tmp_path: Path) -> None:
+    session, area = demo.session, demo.time_area
+    new_take(demo, qtbot, *LANDING)
+    line.set_range(session, first=0, last=32)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("stride", True))
+    demo.commands.run("keep_range")
+    line.set_range(session, first=33, last=60)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("rest", True))
+    demo.commands.run("keep_range")
+    lane = area.ranges
+    QApplication.processEvents()
+    assert lane.isVisible() and [r.name for r in session.take.ranges] == ["stride", "rest"]
+    rest = session.take.ranges[1]
+    rect = lane.rect_of(*lane.rows()[1])
+    drag(
+        lane,
+        QPoint(round(rect.right()), round(rect.center().y())),
+        QPoint(round(area.time.x(90)), round(rect.center().y())),
+    )
+    assert abs(session.take.ranges[1].last - 90) <= 1 and session.take.ranges[1].first == rest.first
+    rect = lane.rect_of(*lane.rows()[0])
+    double_click(lane, rect.center().toPoint())
+    assert session.range == (0, 32) and session.player.playing
+    session.player.pause()
+    assert '"stride"' in saved(demo)["walk to the landing.take.json"].decode()
+    demo.commands.run("export")
+    dialog = dialog_of(qtbot, demo, ExportDialog)
+    dialog.place.field.setText(str(tmp_path))
+    click(dialog.go)
+    qtbot.waitUntil(lambda: dialog.proof is not None, timeout=30_000)
+    clips = read(dialog.proof.path).clips
+    assert [(c.name, c.frames) for c in clips] == [("stride", 33), ("rest", session.take.ranges[1].last - rest.first + 1)]
+    dialog.reject()
+
+
+def test_clips_in_a_row_are_dragged_trimmed_and_turned(demo, qtbot) -> None:
+    session = demo.session
+    new_take(demo, qtbot, "deckhand.glb", "walk")
+    dropped_clips(demo.revision_line.cards[SOURCE], [("deckhand.glb", "step up")])
+    ready(qtbot, demo)
+    assert len(session.take.source.segments) == 2 and session.result.frames == 33 + 76 - 6
+    demo.session.selection.select_card(SOURCE)
+    lane = demo.time_area.lanes
+    assert isinstance(lane, SequenceLane)
+    QApplication.processEvents()
+    rect = lane.rect_of(1)
+    drag(
+        lane,
+        QPointF(rect.right(), rect.center().y()).toPoint(),
+        QPointF(rect.right() - 60, rect.center().y()).toPoint(),
+    )
+    ready(qtbot, demo)
+    assert session.take.source.segments[1].last is not None and session.result.frames < 100
+    crossfade = session.take.source.segments[1].crossfade
+    rect = lane.rect_of(1)
+    middle = rect.center().toPoint()
+    drag(lane, middle, middle - QPoint(round(4 * demo.time_area.time.frame_width()), 0))
+    ready(qtbot, demo)
+    assert session.take.source.segments[1].crossfade > crossfade
+    QTest.keyClick(lane, Qt.Key.Key_Left)
+    ready(qtbot, demo)
+    assert session.take.source.segments[0].clip == "step up", "the chosen one goes before the other"
+    QTest.keyClick(lane, Qt.Key.Key_Delete)
+    ready(qtbot, demo)
+    assert len(session.take.source.segments) == 1
+    while session.take.source.segments:
+        session.undo()
+    ready(qtbot, demo)
+    assert session.result.frames == 33
+
+
+def test_clips_of_another_rig_are_refused_in_words(demo, qtbot) -> None:
+    session = demo.session
+    said: list[str] = []
+    session.failed.connect(said.append)
+    takes.join(session, [Segment(*LANDING), Segment("ferrykeeper.glb", "calling out")], "both")
+    qtbot.waitUntil(lambda: bool(said) or bool(session.problem), timeout=10_000)
+    assert "another rig" in " ".join([*said, session.problem])
+
+
+def test_there_and_back_in_one_gesture_and_variants_of_a_take(demo, qtbot) -> None:
+    session = demo.session
+    name = takes.join(session, takes.there_and_back(Source("deckhand.glb", "step up")), "there and back")
+    ready(qtbot, demo)
+    assert session.result.frames == 2 * 76 - 1
+    assert np.abs(np.abs(session.result.rotations[0]) - np.abs(session.result.rotations[-1])).max() < 1e-6
+    demo.commands.run("add_mirror")
+    ready(qtbot, demo)
+    demo.commands.run("duplicate_take")
+    ready(qtbot, demo)
+    assert session.take.name == f"{name} 2" and len(session.take.steps) == 1
+    session.open_take(name)
+    demo.commands.run("duplicate_bare")
+    ready(qtbot, demo)
+    assert session.take.steps == () and session.take.source.segments
+    listed = [demo.library.takes.item(i).text() for i in range(demo.library.takes.count())]
+    first = listed.index(name)
+    assert set(listed[first : first + 3]) == {name, f"{name} 2", f"{name} 3"}, "takes of one source stand together"
