@@ -37,7 +37,7 @@ def main() -> None:
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
     QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, tempfile.mkdtemp())
     from reflexa.desktop import app as application
-    from reflexa.desktop.session import RESULT, Session, line, rigs
+    from reflexa.desktop.session import RESULT, SOURCE, Session, line
     from reflexa.desktop.window import MainWindow
     from reflexa.steps.correction import set_key
 
@@ -110,14 +110,26 @@ def main() -> None:
     window.viewport.buttons["trail"].click()
     window.time_area.show_page("")
 
-    open_take("Walk with the lantern")
-    session.selection.select_card(session.take.steps[0].id)
+    open_take("Ashore, and look round")
+    session.selection.select_card(SOURCE)
+    session.player.set_frame(106)
     window.viewport.frame_figure()
-    session.selection.select_joint("upper_arm_left")
-    session.selection.set_painting(True)
     settle(at_least=1.2)
-    take("mask")
-    session.selection.set_painting(False)
+    take("sequence")
+
+    open_take("Walk, loop closed")
+    session.selection.select_card(session.take.steps[0].id)
+    session.player.set_frame(14)
+    window.viewport.frame_figure()
+    settle(lambda: session.report is not None, at_least=1.6)
+    take("loop")
+
+    open_take("Haul, wind-up slowed")
+    session.selection.select_card(session.take.steps[0].id)
+    session.player.set_frame(36)
+    window.viewport.frame_figure()
+    settle(at_least=1.2)
+    take("retime")
 
     open_take("Haul, port side")
     line.add(session, "correction")
@@ -218,17 +230,6 @@ def main() -> None:
     window.viewport.buttons["trail"].click()
     window.viewport.buttons["joints"].click()
 
-    open_take("Strut, other leg first")
-    session.selection.select_joint("tail_1")
-    rigs.unpair(session)
-    settle(ready)
-    session.selection.select_card(session.take.steps[0].id)
-    session.player.set_frame(20)
-    settle()
-    take("creature")
-    session.undo()
-    window.tabs.setCurrentIndex(0)
-
     open_take("Haul, port side")
     window.commands.run("export")
     dialog = window.desk.dialog
@@ -241,15 +242,6 @@ def main() -> None:
         settle()
         take("export", dialog)
         dialog.close()
-
-    from reflexa.desktop.dialogs.import_report import ImportReport
-    from reflexa.formats import read
-
-    report = ImportReport([read(Path(__file__).parents[1] / "tests/data/humanoid3d_walk.bvh")], [], window)
-    report.show()
-    settle()
-    take("import", report)
-    report.close()
 
     open_take("Step up, right foot first")
     session.selection.select_card(session.take.steps[1].id)

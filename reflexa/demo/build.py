@@ -17,9 +17,11 @@ from reflexa.demo import (
     ground,
     heron,
     heron_look,
+    time_clips,
 )  # fmt: skip
 from reflexa.formats import encode, read
 from reflexa.formats.files import write_bytes
+from reflexa.motion.clip import Clip
 from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
 from reflexa.rig import analyse
@@ -93,9 +95,9 @@ def build(folder: Path = FOLDER) -> None:
     keeper = analyse(ferrykeeper.skeleton(), meshes=ferrykeeper_look.meshes(ferrykeeper.skeleton()))
     bird = analyse(heron.skeleton(), meshes=heron_look.meshes(heron.skeleton()))
     for file, rig, made in (
-        (DECKHAND, deck, clips.all_clips(deck.skeleton)),
+        (DECKHAND, deck, _with_faults(clips.all_clips(deck.skeleton))),
         (KEEPER, keeper, ferry_clips.all_clips(deck, keeper)),
-        (HERON, bird, [heron.strut(bird.skeleton)]),
+        (HERON, bird, [heron.strut(bird.skeleton), time_clips.calling(heron.strut(bird.skeleton))]),
     ):
         write_bytes(folder / store.SOURCES / file, encode(made, rig, "glb"), overwrite=True)
         document = read(folder / store.SOURCES / file)
@@ -104,8 +106,14 @@ def build(folder: Path = FOLDER) -> None:
     keeper_file = read(folder / store.SOURCES / KEEPER)
     winch = next(c for c in keeper_file.clips if c.name == "turning the winch")
     mended = ground.takes(DECKHAND, KEEPER, HERON, winch, keeper_file.rig)
-    all_takes = tuple(_numbered(t) for t in (*takes(DECKHAND), *takes_of_others(), *mended))
+    all_takes = tuple(
+        _numbered(t) for t in (*takes(DECKHAND), *takes_of_others(), *mended, *time_clips.takes(DECKHAND, HERON))
+    )
     store.save(Project("Saltmarsh Ferry", sources, all_takes), folder)
+
+
+def _with_faults(made: list[Clip]) -> list[Clip]:
+    return [*made, *time_clips.delivered({c.name: c for c in made})]
 
 
 def _numbered(take: Take) -> Take:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from reflexa.demo.figure import SIDES
@@ -69,7 +71,27 @@ def meshes(skeleton: Skeleton) -> tuple[Mesh, ...]:
     place = {n: skeleton.rest_model[1][i] for n, i in skeleton.index.items()}
     parts = _parts(place)
     thin = [max(p.ra, p.rb) < 0.0175 for p in parts]
+    fine = skinned(skeleton, [p for p, t in zip(parts, thin, strict=True) if t], 0.0058, 0.0018, 0.008)
     return (
         skinned(skeleton, [p for p, t in zip(parts, thin, strict=True) if not t], 0.0115, 0.005, 0.018),
-        skinned(skeleton, [p for p, t in zip(parts, thin, strict=True) if t], 0.0058, 0.0018, 0.008),
+        replace(fine, shapes=((BEAK_OPEN, _opened(fine, skeleton)),)),
     )
+
+
+BEAK_OPEN = "beak_open"
+
+
+def _opened(mesh: Mesh, skeleton: Skeleton) -> Array:
+    """What opening the beak adds to the vertices ``(n, 3)``: its lower half turns down about where it begins."""
+    beak = skeleton.index["beak"]
+    root = skeleton.rest_model[1][beak] + np.array([0.0, -0.004, -0.02])
+    away = mesh.positions - root
+    own = (mesh.weights * (mesh.joints == beak)).sum(axis=1)
+    # The middle of the beak falls a little towards its tip.
+    below = own * np.clip((-0.07 * away[:, 2] - away[:, 1]) / 0.002 + 0.5, 0.0, 1.0)
+    angle = np.radians(24.0) * np.clip(away[:, 2] / 0.02, 0.0, 1.0)
+    y, z = away[:, 1], away[:, 2]
+    turned = np.stack(
+        [away[:, 0], y * np.cos(angle) - z * np.sin(angle), y * np.sin(angle) + z * np.cos(angle)], axis=1
+    )
+    return np.asarray((turned - away) * below[:, None])

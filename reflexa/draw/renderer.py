@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass
 from typing import Any
 
@@ -50,6 +51,8 @@ class Renderer:
         self._square = ctx.buffer(_SQUARE.tobytes())
         self._sky_quad = ctx.vertex_array(self._sky, [(self._square, "2f", "corner")])
         self._meshes: dict[int, tuple[Mesh, Any, Any]] = {}
+        # Of meshes with shapes: where their vertices are, and by which weights they stand now.
+        self._bent: dict[int, tuple[Any, tuple[float, ...]]] = {}
         self._size: tuple[int, int] = (0, 0)
         self._target: Any = None
         self._resolved: Any = None
@@ -140,7 +143,20 @@ class Renderer:
         lit = ctx.vertex_array(self._skin, parts, index)
         flat = ctx.vertex_array(self._shadow, parts, index, skip_errors=True)
         self._meshes[id(mesh)] = (mesh, lit, flat)
+        if mesh.shapes:
+            self._bent[id(mesh)] = (parts[0][0], (0.0,) * len(mesh.shapes))
         return lit, flat
+
+    def _bend(self, mesh: Mesh, shapes: Mapping[str, float]) -> None:
+        """Put the vertices of a mesh where its shapes want them, unless they are there."""
+        if not mesh.shapes:
+            return
+        buffer, now = self._bent[id(mesh)]
+        wanted = tuple(shapes.get(name, 0.0) for name, _ in mesh.shapes)
+        if wanted != now:
+            positions = mesh.positions + sum(w * a for w, (_, a) in zip(wanted, mesh.shapes, strict=True))
+            buffer.write(np.ascontiguousarray(positions, dtype="f4").tobytes())
+            self._bent[id(mesh)] = (buffer, wanted)
 
     def _draw_figure(self, figure: Figure, matrix: Array, camera: Camera, scene: Scene, shadow: bool) -> None:
         ctx = self.ctx
@@ -163,6 +179,7 @@ class Renderer:
             texture = ctx.texture((len(bound) * 3, 1), 4, bound.tobytes(), dtype="f4")
             texture.use(0)
             lit, flat = self._mesh(mesh)
+            self._bend(mesh, figure.shapes)
             (flat if shadow else lit).render()
             texture.release()
 

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 
 import numpy as np
@@ -20,7 +21,8 @@ RING, DIAMOND, BAR, CROSS, DOT = range(5)
 
 @dataclass(frozen=True, eq=False)
 class Figure:
-    """Meshes in one pose. matrices ``(joints, 3, 4)`` from each joint's own space to the world."""
+    """Meshes in one pose. matrices ``(joints, 3, 4)`` from each joint's own space to the world; shapes: how far the meshes are
+    bent to each of their shapes, by name."""
 
     meshes: tuple[Mesh, ...]
     matrices: Array
@@ -28,6 +30,7 @@ class Figure:
     tint_share: float = 0.0
     alpha: float = 1.0
     shadow: bool = True
+    shapes: Mapping[str, float] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,6 +65,11 @@ class Scene:
     figures: tuple[Figure, ...] = ()
     lines: tuple[Lines, ...] = ()
     marks: tuple[Marks, ...] = field(default=())
+
+
+def shapes_at(clip: Clip, frame: int) -> dict[str, float]:
+    """The weights of shapes at one frame of a clip."""
+    return {t.name: float(t.values[frame]) for t in clip.tracks}
 
 
 def matrices_at(clip: Clip, frame: int) -> Array:

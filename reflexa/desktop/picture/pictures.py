@@ -13,7 +13,7 @@ from reflexa.desktop.picture import colours
 from reflexa.desktop.picture.gl import drawing
 from reflexa.draw import Camera, Figure, Scene
 from reflexa.draw import figure as drawn
-from reflexa.draw.scene import Lines, Marks, ground_grid, matrices_at
+from reflexa.draw.scene import Lines, Marks, ground_grid, matrices_at, shapes_at
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
@@ -73,5 +73,6 @@ def preview(rig: Rig, clip: Clip, frame: int, width: int, height: int) -> QImage
     c = colours.by_side(rig)
     # Bones are for rigs without a skin: on a thumbnail both would be mud.
     lines = () if rig.meshes else (drawn.bones(rig, clip, frame, c, 0.95),)
-    scene = Scene(t.sky, t.floor, t.shadow, None, (Figure(rig.meshes, matrices_at(clip, frame)),), lines)
+    figure = Figure(rig.meshes, matrices_at(clip, frame), shapes=shapes_at(clip, frame))
+    scene = Scene(t.sky, t.floor, t.shadow, None, (figure,), lines)
     return render(scene, camera, width, height)

@@ -14,7 +14,7 @@ from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.snapshot import Snapshot
 from reflexa.draw import Figure, Scene
 from reflexa.draw import figure as drawn
-from reflexa.draw.scene import Colour, Lines, matrices_at
+from reflexa.draw.scene import Colour, Lines, matrices_at, shapes_at
 from reflexa.motion.arrays import Array
 
 GHOST = 4  # frames from ghost to ghost
@@ -48,7 +48,9 @@ def _figure(f: PosedFigure, seen: Snapshot) -> Overlay:
     t, look = theme.current(), seen.look
     skin = f.rig.meshes if look.mesh and not f.bare else ()
     tinted, alpha = 0.0 if f.role == "after" else 0.55, 0.42 if f.role == "pale" else 1.0
-    figure = Figure(skin, matrices_at(f.clip, f.frame), t.before, tinted, alpha, shadow=f.role != "pale")
+    figure = Figure(
+        skin, matrices_at(f.clip, f.frame), t.before, tinted, alpha, f.role != "pale", shapes_at(f.clip, f.frame)
+    )
     out = Overlay((pictures.moved(figure, f.offset),))
     if not look.joints and skin:
         return out

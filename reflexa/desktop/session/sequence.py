@@ -32,8 +32,8 @@ def spans(session: Session) -> list[tuple[int, int]]:
 
 
 def seams_said(session: Session) -> list[tuple[int, str]]:
-    """Where each seam is, and how far the pose turns across it beside what is usual, in words."""
-    line, found = session.evaluation, []
+    """Where each seam is, and how far joints jerk across it beside what they do elsewhere, in words."""
+    line, found = session.evaluation, list[tuple[int, float]]()
     if line is None or not spans(session):
         return []
     clip = line.clips[0]
@@ -41,10 +41,13 @@ def seams_said(session: Session) -> list[tuple[int, str]]:
     if clip.frames < 4:
         return []
     steps = np.linalg.norm(np.diff(placed, n=2, axis=0), axis=-1).max(axis=1) * 100
+    inside = np.zeros(len(steps), dtype=bool)
     for seam in session.evaluator.seams:
         a, b = max(seam.first - 2, 0), min(max(seam.last, seam.first) + 1, len(steps))
-        found.append((seam.first, f"jerks by {steps[a:b].max():.1f} cm, usual {np.median(steps):.1f}"))
-    return found
+        inside[a:b] = True
+        found.append((seam.first, float(steps[a:b].max())))
+    elsewhere = float(steps[~inside].max(initial=0.0))
+    return [(frame, f"jerks by {size:.1f} cm, elsewhere {elsewhere:.1f}") for frame, size in found]
 
 
 def change(session: Session, at: int, new: Segment, merge: str = "") -> None:

@@ -10,8 +10,9 @@ from PySide6.QtCore import QObject, Signal
 
 from reflexa.desktop.session.evaluator import Evaluator, Request
 from reflexa.desktop.session.history import History
+from reflexa.desktop.session.places import alike, inside, listed, moment, range_in, same_time
 from reflexa.desktop.session.player import Playable, Player
-from reflexa.desktop.session.selection import RESULT, SOURCE, Place, Selection
+from reflexa.desktop.session.selection import RESULT, Place, Selection
 from reflexa.desktop.session.sources import Sources, opened, read_anew
 from reflexa.desktop.work import Work
 from reflexa.formats import Imported
@@ -21,8 +22,8 @@ from reflexa.project.store import Project
 from reflexa.rig import Rig
 from reflexa.stage import EMPTY, Stage
 from reflexa.steps import Step, StepKind, kind_of
-from reflexa.steps.correction import CorrectionSettings, all_keys, layer_of
-from reflexa.take import Alone, Cache, Evaluation, Source, Surroundings, Take
+from reflexa.steps.correction import CorrectionSettings, layer_of
+from reflexa.take import Alone, Cache, Evaluation, Surroundings, Take
 from reflexa.take.clips import ClipsByName
 from reflexa.take.edits import LockedError
 
@@ -82,7 +83,7 @@ class Session(QObject):
         if take is None or document is None:
             return None
         if take.source.segments:  # several in a row: as they were put together last
-            return line.clips[0] if line is not None and _alike(line.take.source, take.source) else None
+            return line.clips[0] if line is not None and alike(line.take.source, take.source) else None
         return document.clip(take.source.clip)
 
     @property
@@ -230,30 +231,17 @@ class Session(QObject):
     @property
     def frames(self) -> int:
         """How many frames the clip has that is looked at: a step may have made them more or fewer."""
-        clip = self.shown or self.source_clip
-        return clip.frames if clip else 1
+        return clip.frames if (clip := self.shown or self.source_clip) else 1
 
     @property
     def by_result(self) -> bool:
-        """Is what is looked at of the same frames as the result? Else it stands before a step that changes time."""
-        line = self.evaluation
-        return line is None or line.same_time(line.after(self.selection.tap), len(line.outcomes) - 1)
-
-    def frame_at(self, step_id: str) -> int:
-        """The playhead's frame in the time of the clip after a card."""
-        line = self.evaluation
-        frame = self.player.frame
-        return frame if line is None else line.moment(frame, line.after(self.selection.tap), line.after(step_id))
+        """Has what is looked at the time of the result? Else a step behind it changes time."""
+        return same_time(self.evaluation, self.selection.tap, RESULT)
 
     @property
     def range(self) -> tuple[int, int]:
         """First and last frame that are played and exported."""
-        take = self.take
-        last = self.frames - 1
-        if take is None or not self.by_result:
-            return 0, last
-        first = min(take.export.first, last)
-        return first, max(first, last if take.export.last is None else min(take.export.last, last))
+        return range_in(self.take if self.by_result else None, self.frames)
 
     # Edits --------------------------------------------------------------------------------------------------
 
@@ -286,30 +274,25 @@ class Session(QObject):
         self.history.redo(self.selection.place)
 
     def _on_edit(self, before: Project, place: Place) -> None:
-        now, old_take = self.project, self.take_of(before)
+        now, old_take = self.project, before.take(self.selection.take)
         if now.take(place.take) is None:
             place = Place(now.takes[0].name if now.takes else "")
         take = now.take(place.take)
         if take is not None:
-            place = _inside(place, take)
-        solo_gone = self.selection.solo and (take is None or take.step(self.selection.solo) is None)
-        if solo_gone:
+            place = inside(place, take)
+        if self.selection.solo and (take is None or take.step(self.selection.solo) is None):
             self.selection.solo = ""
         read_anew(self.sources, now, self.work, self._on_read)
         switched = place.take != self.selection.take and (take is None or old_take is None or take != old_take)
-        if take is None or old_take is None or not _alike(take.source, old_take.source):
+        if take is None or old_take is None or not alike(take.source, old_take.source):
             self._forget()
         self.selection.go(place)
-        if _listed(before) != _listed(now):
+        if listed(before) != listed(now):
             self.project_changed.emit()
         if take is not old_take or switched:
             self._fit()
             self.take_changed.emit()
         self.evaluate()
-
-    def take_of(self, project: Project) -> Take | None:
-        """The open take in another value of the project."""
-        return project.take(self.selection.take)
 
     # Opening, saving ----------------------------------------------------------------------------------------
 
@@ -382,22 +365,20 @@ class Session(QObject):
         """Tell the player what there is to be played."""
         clip = self.result
         first, last = self.range
-        seen = self.shown or clip
-        rate = seen.rate * seen.play_rate if seen is not None else 30.0
+        rate = seen.rate * seen.play_rate if (seen := self.shown or clip) is not None else 30.0
         self.player.fit(Playable(self.frames, first, last, rate, clip is not None))
 
     def _want_report(self) -> None:
         self.evaluator.want_report(self.step, self.within if self.step is not None else Surroundings())
 
     def _on_selected(self) -> None:
-        """What is worked on is looked at in its own time: a card on the other side of a step that changes time is shown."""
         self._look_in_its_time()
         self._want_report()
 
     def _look_in_its_time(self) -> None:
-        line, card = self.evaluation, self.selection.card
-        if line is not None and not line.same_time(line.after(card), line.after(self.selection.tap)):
-            self.selection.set_tap(card)
+        """What is worked on is looked at in its own time: a card on the other side of a step that changes time is shown."""
+        if not same_time(self.evaluation, self.selection.card, self.selection.tap):
+            self.selection.set_tap(self.selection.card)
 
     def _on_looked(self) -> None:
         self._keep_moment()
@@ -409,39 +390,11 @@ class Session(QObject):
 
     def _keep_moment(self) -> None:
         """The playhead keeps its moment where what is looked at has another time."""
-        line, before = self.evaluation, self._tap
-        self._tap = self.selection.tap
-        if line is not None and self._tap != before:
-            a, b = line.after(before), line.after(self._tap)
-            if not line.same_time(a, b):
-                self.player.frame = line.moment(self.player.frame, a, b)
-                self._fit()
-                self.player.moved.emit()
+        before, self._tap = self._tap, self.selection.tap
+        if not same_time(self.evaluation, before, self._tap):
+            self.player.frame = moment(self.evaluation, self.player.frame, before, self._tap)
+            self._fit()
+            self.player.moved.emit()
 
     def _on_moved(self) -> None:
         self.evaluator.preview = None
-
-
-def _inside(place: Place, take: Take) -> Place:
-    """A place without what the take has not (any more)."""
-    if place.card not in (SOURCE, RESULT) and take.step(place.card) is None:
-        place = replace(place, card=RESULT, keys=frozenset())
-    if place.tap not in (SOURCE, RESULT) and take.step(place.tap) is None:
-        place = replace(place, tap=RESULT)
-    if place.prop and take.stage.prop(place.prop) is None:
-        place = replace(place, prop="")
-    if place.keys:
-        layer = layer_of(take.step(place.card))
-        known = all_keys(layer) if layer is not None else set()
-        place = replace(place, keys=place.keys & known)
-    return place
-
-
-def _alike(a: Source, b: Source) -> bool:
-    """Is what was computed of one source still worth looking at while another is computed? Of segments that are being edited
-    it is."""
-    return a == b or (a.file == b.file and bool(a.segments) and bool(b.segments))
-
-
-def _listed(project: Project) -> tuple[object, ...]:
-    return project.takes, project.sources, project.name, project.rigs

@@ -1,0 +1,55 @@
+"""Where one looks when a take becomes another, and what else follows from an edit."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from reflexa.desktop.session.selection import RESULT, SOURCE, Place
+from reflexa.project.store import Project
+from reflexa.steps.correction import all_keys, layer_of
+from reflexa.take import Evaluation, Source, Take
+
+
+def inside(place: Place, take: Take) -> Place:
+    """A place without what the take has not (any more)."""
+    if place.card not in (SOURCE, RESULT) and take.step(place.card) is None:
+        place = replace(place, card=RESULT, keys=frozenset())
+    if place.tap not in (SOURCE, RESULT) and take.step(place.tap) is None:
+        place = replace(place, tap=RESULT)
+    if place.prop and take.stage.prop(place.prop) is None:
+        place = replace(place, prop="")
+    if place.keys:
+        layer = layer_of(take.step(place.card))
+        known = all_keys(layer) if layer is not None else set()
+        place = replace(place, keys=place.keys & known)
+    return place
+
+
+def alike(a: Source, b: Source) -> bool:
+    """Is what was computed of one source still worth looking at while another is computed? Of segments that are being edited
+    it is."""
+    return a == b or (a.file == b.file and bool(a.segments) and bool(b.segments))
+
+
+def listed(project: Project) -> tuple[object, ...]:
+    """What lists of the project show."""
+    return project.takes, project.sources, project.name, project.rigs
+
+
+def moment(line: Evaluation | None, frame: int, before: str, now: str) -> int:
+    """The frame that stands after one card for what a frame is after another: the same moment."""
+    return frame if line is None else line.moment(frame, line.after(before), line.after(now))
+
+
+def same_time(line: Evaluation | None, a: str, b: str) -> bool:
+    """Have two cards one axis of time?"""
+    return line is None or line.same_time(line.after(a), line.after(b))
+
+
+def range_in(take: Take | None, frames: int) -> tuple[int, int]:
+    """First and last frame of what a take hands over, inside so many frames; all of them where there is no take."""
+    last = frames - 1
+    if take is None:
+        return 0, last
+    first = min(take.export.first, last)
+    return first, max(first, last if take.export.last is None else min(take.export.last, last))
