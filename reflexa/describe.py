@@ -10,6 +10,7 @@ from reflexa.formats import Imported
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.problems import problems
+from reflexa.rig.rest_ends import rest_ends
 
 
 def _rounded(values: Any, digits: int = 6) -> list[float]:
@@ -96,6 +97,9 @@ def plain(document: Imported) -> dict[str, Any]:
                 "duration": round(c.duration, 6),
                 "loop": c.loop,
                 "events": [{"frame": e.frame, "name": e.name} for e in c.events],
+                "tracks": [t.name for t in c.tracks],
+                "play_rate": c.play_rate,
+                "rest_ends": list(rest_ends(c, document.rig)),
                 "travel": travel(c, document.rig),
             }
             for c in document.clips
@@ -117,7 +121,14 @@ def lines(document: Imported) -> list[str]:
         out.append(
             f"Clip {c.name}: {c.frames} frames at {c.rate:g} a second, {c.duration:.2f} s, "
             f"travels {way['distance_m']:.2f} m"
+            + (f"; plays at {c.play_rate:g} times that speed" if c.play_rate != 1 else "")
         )
+        if c.tracks:
+            out.append(f"Tracks of {c.name}: {', '.join(t.name for t in c.tracks)}")
+        for count, where in zip(rest_ends(c, rig), ("head", "tail"), strict=True):
+            if count:
+                frames = "1 frame" if count == 1 else f"{count} frames"
+                out.append(f"Note: {c.name} has {frames} of rest pose at the {where}: Trim leaves them out.")
     if not document.clips:
         out.append("No clip: a rig in its rest pose")
     worst = max(rig.pairs, key=lambda p: p.residual_mm, default=None)

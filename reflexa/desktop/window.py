@@ -12,6 +12,7 @@ from reflexa.desktop.actions import files
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.figure import RIG_MENU
 from reflexa.desktop.actions.menus import commands_for
+from reflexa.desktop.dialogs.differences import Differences
 from reflexa.desktop.figure.panel import FigurePanel
 from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
@@ -22,6 +23,8 @@ from reflexa.desktop.stage.panel import StagePanel
 from reflexa.desktop.time.area import TimeArea
 from reflexa.desktop.widgets.dress import named
 from reflexa.formats import suffixes
+from reflexa.motion.compare import compare
+from reflexa.take.clips import TAKE
 
 
 class MainWindow(QMainWindow):
@@ -56,6 +59,7 @@ class MainWindow(QMainWindow):
         self.settings.export_wanted.connect(lambda: run("export"))
         self.library.import_wanted.connect(lambda: run("import"))
         self.library.compare_wanted.connect(self.compare_with)
+        self.library.numbers_wanted.connect(self.compare_in_numbers)
         self.library.clips.itemSelectionChanged.connect(self.commands.refresh)
         self.figure.menu_wanted.connect(self._show_rig_menu)
         session.said.connect(self.desk.say)
@@ -127,6 +131,18 @@ class MainWindow(QMainWindow):
         self.session.evaluator.compare_with(take, self.session.clips)
         if take and self.viewport.look.compare == "After":
             self.viewport.set_compare("Side by side")
+
+    def compare_in_numbers(self, take: str) -> None:
+        """Say joint by joint how the open take differs from another one (an empty text: from its source)."""
+        session, clips = self.session, self.session.clips
+        line = session.evaluation
+        if line is None:
+            return
+        other = self.desk.wait(
+            "Comparing", lambda _: compare(line.result, clips[f"{TAKE}{take}"][0] if take else line.clips[0])
+        )
+        if other is not None:
+            self.desk.show(Differences(session, (session.selection.take, take or "the source"), other, self))
 
     def _show_rig_menu(self, button: QWidget) -> None:
         menu = QMenu(self)

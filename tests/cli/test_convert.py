@@ -25,3 +25,17 @@ def test_names_of_any_case_and_told_units(tmp_path: Path, name: str, unit: str, 
     assert np.abs(back.model[1] - source.model[1]).max() < 1e-5
     manifest = json.loads((tmp_path / f"{name}.clip.json").read_text())
     assert manifest["unit"] == unit
+
+
+def test_two_clips_are_compared_in_numbers(tmp_path: Path) -> None:
+    walk = DATA / "humanoid3d_walk.bvh"
+    assert run("diff", walk, walk)[0] == 0
+    status, *_ = run("apply", walk, "--step", "trim:last=20", "--out", tmp_path)
+    assert status == 0
+    status, said, _ = run("diff", walk, tmp_path / "humanoid3d_walk.bvh", "--json")
+    plain = json.loads(said)
+    assert status == 1 and plain["frames"] == [39, 21] and plain["differs"]
+    assert max(j["move"] for j in plain["joints"]) < 0.1, "frames that both have are the same"
+    status, *_ = run("apply", walk, "--step", "mirror", "--out", tmp_path / "m")
+    status, said, _ = run("diff", walk, tmp_path / "m" / "humanoid3d_walk.bvh")
+    assert status == 1 and "at frame" in said

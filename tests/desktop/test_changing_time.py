@@ -9,13 +9,17 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QInputDialog
 
+from reflexa.desktop.dialogs.differences import Differences
 from reflexa.desktop.dialogs.export import ExportDialog
 from reflexa.desktop.kinds.close_loop import CloseLoopPanel
 from reflexa.desktop.kinds.retime import CurvePicture
 from reflexa.desktop.kinds.time_lanes import TimeLanes
 from reflexa.desktop.kinds.trim import TrimPanel
+from reflexa.desktop.picture.pictures import render
 from reflexa.desktop.session import RESULT, SOURCE, events, line, takes
 from reflexa.desktop.time.sequence_lane import SequenceLane
+from reflexa.draw import Camera
+from reflexa.draw.scene import Figure, Scene, matrices_at, shapes_at
 from reflexa.formats import read
 from reflexa.take import Segment, Source
 from tests.helpers.hands import button, click, double_click, drag, dropped_clips
@@ -176,7 +180,10 @@ def test_ranges_are_kept_dragged_played_and_exported(demo, qtbot, monkeypatch, t
     click(dialog.go)
     qtbot.waitUntil(lambda: dialog.proof is not None, timeout=30_000)
     clips = read(dialog.proof.path).clips
-    assert [(c.name, c.frames) for c in clips] == [("stride", 33), ("rest", session.take.ranges[1].last - rest.first + 1)]
+    assert [(c.name, c.frames) for c in clips] == [
+        ("stride", 33),
+        ("rest", session.take.ranges[1].last - rest.first + 1),
+    ]
     dialog.reject()
 
 
@@ -243,3 +250,50 @@ def test_there_and_back_in_one_gesture_and_variants_of_a_take(demo, qtbot) -> No
     listed = [demo.library.takes.item(i).text() for i in range(demo.library.takes.count())]
     first = listed.index(name)
     assert set(listed[first : first + 3]) == {name, f"{name} 2", f"{name} 3"}, "takes of one source stand together"
+
+
+def test_rest_pose_in_the_result_goes_with_one_click(demo, qtbot) -> None:
+    session = demo.session
+    new_take(demo, qtbot, "deckhand.glb", "haul, rest pose at the tail")
+    session.selection.select_card(RESULT)
+    assert any("4 frames of rest pose at the tail" in f.text for f in session.evaluator.findings)
+    click(button(demo.settings, "Trim the rest pose"))
+    ready(qtbot, demo)
+    assert session.result.frames == 73 and session.step.kind == "trim"
+    assert not any(f.kind == "rest-pose" for f in session.evaluator.findings)
+
+
+def test_two_takes_are_compared_in_numbers(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Walk, chin up")
+    ready(qtbot, demo)
+    demo.library.numbers_wanted.emit("")
+    dialog = dialog_of(qtbot, demo, Differences)
+    names = {dialog.table.item(r, 0).text() for r in range(dialog.table.rowCount())}
+    assert {"head", "chest"} <= names and "foot_left" not in names
+    dialog.table.selectRow(0)
+    assert session.selection.joint in names
+    dialog.reject()
+
+
+def test_a_beak_opens_as_its_track_says(demo, qtbot) -> None:
+    session = demo.session
+    session.open_take("Strut and call, twice as fast")
+    ready(qtbot, demo)
+    (track,) = session.result.tracks
+    assert np.array_equal(track.values, session.source_clip.tracks[0].values[::2])
+    open_, closed = int(np.argmax(track.values)), int(np.argmin(track.values))
+    demo.viewport.buttons["joints"].click()
+    pictures = []
+    for frame in (open_, closed):
+        figure = Figure(session.rig.meshes, matrices_at(session.result, open_), shapes=shapes_at(session.result, frame))
+        pictures.append(shot(figure))
+    assert (np.abs(pictures[0].astype(int) - pictures[1]) > 40).any(axis=-1).sum() > 60, "the same pose, another beak"
+
+
+def shot(figure: Figure) -> np.ndarray:
+    """A picture of a bird's head ``(height, width, 3)``."""
+    image = render(
+        Scene(figures=(figure,)), Camera(target=(0.0, 0.92, 0.25), yaw=80.0, pitch=2.0, distance=0.9), 240, 240
+    )
+    return np.frombuffer(image.constBits(), dtype=np.uint8).reshape(240, 240, 4)[..., :3].copy()

@@ -71,7 +71,7 @@ def COMMAND(segments: tuple[str, ...], out: Path, name: str, source: Reading, ta
         if file not in files:
             document = read(Path(file), source.options)
             files[file] = replace(document, rig=given.known(document.rig))
-        return _clip(files[file], clip), files[file].rig
+        return clip_of(files[file], clip), files[file].rig
 
     clip, rig, seams = placed(chosen, known, name or out.stem)
     first = files[chosen[0].file]
@@ -88,7 +88,8 @@ def COMMAND(segments: tuple[str, ...], out: Path, name: str, source: Reading, ta
         click.echo(said, err=True)
 
 
-def _clip(document: Imported, name: str) -> Clip:
+def clip_of(document: Imported, name: str) -> Clip:
+    """The clip of that name, or the only one. Raises ReadError with the names that there are."""
     if not document.clips:
         raise ReadError("holds a rig and no clip", document.path)
     found = [c for c in document.clips if c.name == name] if name else list(document.clips)

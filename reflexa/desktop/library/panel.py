@@ -33,6 +33,7 @@ class LibraryPanel(QWidget):
 
     import_wanted = Signal()
     compare_wanted = Signal(str)
+    numbers_wanted = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -188,6 +189,8 @@ class LibraryPanel(QWidget):
     def _fill_for_take(self, menu: QMenu, name: str) -> None:
         if name != self.session.selection.take:
             menu.addAction("Compare the open take with this one", lambda: self.compare_wanted.emit(name))
+            menu.addAction("Differences to the open take in numbers", lambda: self.numbers_wanted.emit(name))
+        menu.addAction("Differences to the source in numbers", lambda: self.numbers_wanted.emit(""))
         menu.addAction("Compare with the source again", lambda: self.compare_wanted.emit(""))
         menu.addSeparator()
         menu.addAction("Duplicate", lambda: takes.duplicate(self.session, name))

@@ -1,0 +1,60 @@
+"""``reflexa diff``: two clips in numbers."""
+
+from __future__ import annotations
+
+import json
+import sys
+from dataclasses import asdict
+from pathlib import Path
+
+import click
+
+from reflexa.cli.commands.join import clip_of
+from reflexa.cli.options import Reading, Talk, reading, stops, talking_json
+from reflexa.formats import read
+from reflexa.motion.compare import compare
+
+# As many joints are printed.
+_MOST = 20
+
+
+@click.command("diff")
+@click.argument("first", metavar="A")
+@click.argument("second", metavar="B")
+@click.option("--degrees", type=click.FloatRange(0), default=0.01, show_default=True, help="Turns up to this are none.")
+@click.option("--mm", type=click.FloatRange(0), default=0.1, show_default=True, help="Moves up to this are none.")
+@reading
+@talking_json
+@stops
+def COMMAND(first: str, second: str, degrees: float, mm: float, source: Reading, talk: Talk) -> None:
+    """Two clips (FILE or FILE#CLIP), joint by joint: largest and mean turn and move, and at which frames. Ends with 1 where they
+    differ."""
+    clips = []
+    for text in (first, second):
+        path, _, name = text.partition("#")
+        clips.append(clip_of(read(Path(path), source.options), name))
+    found = compare(*clips)
+    differs = found.differs(degrees, mm)
+    if talk.as_json:
+        plain = {
+            "differs": differs, "frames": list(found.frames), "only_in_a": list(found.only[0]), "only_in_b": list(found.only[1]),
+            "joints": [{k: round(v, 6) if isinstance(v, float) else v for k, v in asdict(d).items()} for d in found.joints],
+        }  # fmt: skip
+        click.echo(json.dumps(plain, indent=2))
+    elif not talk.quiet:
+        if found.frames[0] != found.frames[1]:
+            click.echo(f"{found.frames[0]} frames against {found.frames[1]}")
+        for which, names in zip("AB", found.only, strict=True):
+            if names:
+                click.echo(f"only in {which}: {', '.join(names)}")
+        off = [d for d in found.joints if d.turn > degrees or d.move > mm]
+        for d in off[:_MOST]:
+            click.echo(
+                f"{d.joint}: turns {d.turn:.2f}° at frame {d.turn_frame} (mean {d.mean_turn:.2f}°), "
+                f"moves {d.move:.1f} mm at frame {d.move_frame} (mean {d.mean_move:.1f} mm)"
+            )
+        if len(off) > _MOST:
+            click.echo(f"and {len(off) - _MOST} more joints")
+        if not differs:
+            click.echo("no difference")
+    sys.exit(1 if differs else 0)
