@@ -297,3 +297,25 @@ def shot(figure: Figure) -> np.ndarray:
         Scene(figures=(figure,)), Camera(target=(0.0, 0.92, 0.25), yaw=80.0, pitch=2.0, distance=0.9), 240, 240
     )
     return np.frombuffer(image.constBits(), dtype=np.uint8).reshape(240, 240, 4)[..., :3].copy()
+
+
+def test_a_track_is_keyed_by_hand(demo, qtbot) -> None:
+    session = demo.session
+    new_take(demo, qtbot, "heron.glb", "strut and call")
+    demo.commands.run("add_track")
+    ready(qtbot, demo)
+    lane, time = demo.time_area.lanes, demo.time_area.time
+    QApplication.processEvents()
+    assert session.step.settings.track == "beak_open"
+    double_click(lane, QPoint(round(time.x(40)), round(lane.level(0.6))))
+    ready(qtbot, demo)
+    ((frame, value),) = session.step.settings.keys
+    assert frame == 40 and abs(value - 0.6) < 0.05
+    assert session.result.tracks[0].values[40] == session.source_clip.tracks[0].values[40] + value
+    drag(lane, lane.place((frame, value)).toPoint(), QPoint(round(time.x(44)), round(lane.level(0.3))))
+    ready(qtbot, demo)
+    assert session.step.settings.keys[0][0] == 44 and abs(session.step.settings.keys[0][1] - 0.3) < 0.06
+    QTest.keyClick(lane, Qt.Key.Key_Left)
+    assert session.step.settings.keys[0][0] == 43, "the key that was clicked last, not the playhead"
+    QTest.keyClick(lane, Qt.Key.Key_Delete)
+    assert session.step.settings.keys == ()

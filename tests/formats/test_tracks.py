@@ -2,18 +2,22 @@
 
 from __future__ import annotations
 
+import json
 from dataclasses import replace
 from pathlib import Path
 
+import msgspec
 import numpy as np
 import pytest
 
+from reflexa.errors import RecipeError
 from reflexa.formats import read
 from reflexa.formats.gltf.write import write as write_gltf
 from reflexa.formats.usd.write import write as write_usd
 from reflexa.motion.clip import Clip, Track
 from reflexa.rig import Mesh, Rig
 from reflexa.steps import apply, make
+from tests.formats.test_gltf import needs_node, node
 from tests.helpers import rigs
 
 
@@ -99,3 +103,29 @@ def test_sides_of_tracks_change_in_the_mirror(deckhand_clips, deckhand_rig) -> N
     )
     out = {t.name: t.values[0] for t in apply(make("mirror"), walk, deckhand_rig).tracks}
     assert out == {"lid_left": 0.0, "lid_right": 1.0, "brow_left": 0.5}
+
+
+@needs_node
+def test_a_webgl_player_shapes_the_mesh_as_the_tracks_say_and_the_validator_is_content(tmp_path: Path) -> None:
+    clip, rig = with_face()
+    path = tmp_path / "call.glb"
+    path.write_bytes(write_gltf([apply(make("trim", first=5, last=24), clip, rig)], rig))
+    frames = (0, 7, 19)
+    said = node("play.mjs", path, 0, json.dumps([f / clip.rate for f in frames]), "weights")
+    for weights, f in zip(said, frames, strict=True):
+        assert weights == pytest.approx([t.values[5 + f] for t in clip.tracks], abs=1e-5)
+    issues = node("validate.mjs", path)[str(path)]
+    assert issues["numErrors"] == 0 and issues["numWarnings"] == 0, issues["messages"]
+
+
+def test_a_track_is_shaped_by_keys() -> None:
+    clip, rig = with_face()
+    out = apply(make("track", track="beak", how="replace", keys=[[0, 0.0], [10, 1.0], [20, 1.0], [29, 0.2]]), clip, rig)
+    values = out.tracks[0].values
+    assert values[[0, 10, 15, 29]] == pytest.approx([0, 1, 1, 0.2]) and values.max() <= 1.0
+    more = apply(make("track", track="brow", keys=[[5, 0.5]]), clip, rig)
+    assert more.tracks[-1].name == "brow" and np.all(more.tracks[-1].values == 0.5)
+    half = apply(msgspec.structs.replace(make("track", track="beak", keys=[[0, 1.0]]), weight=0.5), clip, rig)
+    assert np.allclose(half.tracks[0].values, clip.tracks[0].values + 0.5)
+    with pytest.raises(RecipeError, match="no track is chosen"):
+        apply(make("track"), clip, rig)

@@ -67,7 +67,15 @@ def _steps(session: Session) -> list[Choice]:
     return [("the step just before", ""), ("the source", SOURCE), *((f"before {s.name}", s.id) for s in before)]
 
 
+def _tracks(session: Session) -> list[Choice]:
+    below = session.below
+    names = [t.name for t in below.tracks] if below is not None else []
+    meshes = session.step_rig.meshes if session.step_rig is not None else ()
+    names += [name for mesh in meshes for name, _ in mesh.shapes]
+    return [("choose…" if names else "the clip and its model have none", ""), *((n, n) for n in dict.fromkeys(names))]
+
+
 CHOICES: dict[str, Callable[[Session], list[Choice]]] = {
     "rig": _rigs, "clip": _clips, "limb": _limbs, "chain": _chains, "prop": _props, "grip": _grips, "joint": _joints,
-    "step": _steps,
+    "step": _steps, "track": _tracks,
 }  # fmt: skip
