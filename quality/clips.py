@@ -54,7 +54,7 @@ def _of(path: Path) -> Iterator[tuple[str, Figure]]:
 def made_ones() -> Iterator[tuple[str, Figure]]:
     deckhand = demo_rigs()["deckhand"]
     s = deckhand.rig.skeleton
-    clips = [made.crawl(s), made.cartwheel(s), made.stiff(deckhand.clip, s)]
+    clips = [made.crawl(s), made.cartwheel(s), made.stiff(deckhand.clip, s), made.joined(deckhand)]
     for clip in clips:
         yield f"made: {clip.name}", Figure(clip, deckhand.rig)
     for clip in (deckhand.clip, clips[0], clips[2]):

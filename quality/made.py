@@ -8,11 +8,15 @@ import numpy as np
 from scipy.ndimage import gaussian_filter1d
 from scipy.spatial.transform import Rotation
 
+from quality.figure import Figure
 from reflexa.demo.pose import RATE, Controls, build, degrees, hanging_arm, turn
 from reflexa.motion import kinematics, quat
 from reflexa.motion.clip import Clip
+from reflexa.motion.cycle import repeated
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig, analyse
+from reflexa.take import Segment
+from reflexa.take.sequence import sequence
 
 TAU = 2 * np.pi
 
@@ -115,3 +119,11 @@ def odd(clip: Clip, rig: Rig, seed: int = 3) -> tuple[Clip, Rig]:
     rq, rt = kinematics.inverse(s.parents, quat.multiply(rest_q, axes)[None], rest_p[None])
     skeleton = Skeleton(s.names, s.parents, rq[0], rt[0])
     return Clip(f"{clip.name}, odd axes", skeleton, quat.continuous(q), t, clip.rate, loop=clip.loop), analyse(skeleton)
+
+
+def joined(walk: Figure) -> Clip:
+    """Two walks in a row, cut where a foot strikes and crossfaded there: as one."""
+    long = repeated(walk.clip, walk.rig.travel_joint, 2)
+    known = lambda file, clip: (long, walk.rig)  # noqa: E731
+    segments = [Segment("", "", last=38), Segment("", "", first=13, crossfade=8)]
+    return replace(sequence(segments, known, "two walks joined")[0], loop=False)

@@ -17,7 +17,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.cycle import repeated
-from reflexa.motion.resample import to_rate
+from reflexa.motion.resample import at_frames, to_rate
 from reflexa.rig import Rig
 from reflexa.steps import NOTHING, SOURCE, Context, Given, Outcome, Point, Step, kind_of, outcome, to_plain
 from reflexa.take import edits
@@ -248,6 +248,11 @@ def exported(line: Evaluation, export: Export) -> Clip:
         out = repeated(out, line.rig.travel_joint, export.cycles)
     if export.rate is not None:
         out = to_rate(out, export.rate)
+    before, after = export.held
+    if before or after:
+        at = np.clip(np.arange(-before, out.frames + after), 0, out.frames - 1).astype(np.float64)
+        events = tuple(replace(e, frame=e.frame + before) for e in out.events)
+        out = replace(at_frames(out, at), events=events)
     loop = out.loop if export.loop is None else export.loop
     play = out.play_rate if export.play_rate is None else export.play_rate
     return replace(out, name=export.name or out.name, loop=loop, play_rate=play)

@@ -49,9 +49,10 @@ class Range:
 
 @dataclass(frozen=True)
 class Export:
-    """What is handed to the engine. first, last: the frames (None: to the clip's end); rate None: as the source's.
-    cycles: how many times over a loop is written, its travel carried on. play_rate: how fast it asks to be played (None: as it
-    did). ranges: those of the take are written ``together`` in one file, ``apart``, or not (``whole``: the result alone)."""
+    """What is handed to the engine. first, last: the frames (None: to the clip's end); rate None: as the source's. cycles: how
+    many times over a loop is written, its travel carried on. play_rate: how fast it asks to be played (None: as it did).
+    ranges: those of the take are written ``together`` in one file, ``apart``, or not (``whole``: the result alone). held: so
+    many frames more of the first pose before it, and of the last behind it."""
 
     name: str = ""
     first: int = 0
@@ -63,6 +64,7 @@ class Export:
     cycles: int = 1
     play_rate: float | None = None
     ranges: str = "together"
+    held: tuple[int, int] = (0, 0)
 
 
 @dataclass(frozen=True)

@@ -18,6 +18,7 @@ from reflexa.motion import quat
 from reflexa.project import store
 from reflexa.take import evaluate
 from reflexa.take.clips import ClipsByName
+from reflexa.take.sequence import source_of
 
 PROJECT = Path(str(files("reflexa.demo").joinpath("project")))
 
@@ -98,10 +99,8 @@ def test_the_shipped_project_is_whole_and_what_the_builder_builds(tmp_path: Path
     assert 55 <= len(document.rig.skeleton) <= 65 and len(document.clips) >= 4 and not document.warnings
     assert document.rig.height == pytest.approx(deckhand.STATURE, abs=0.08)
     for take in project.takes:
-        source = documents[take.source.file]
-        clip = next(c for c in source.clips if c.name == take.source.clip)
-        known = ClipsByName({n: (d.clips, d.rig) for n, d in documents.items()}, project.takes)
-        result = evaluate(take, clip, source.rig, known.within(take.name).surroundings)
+        known = ClipsByName({n: (d.clips, d.rig) for n, d in documents.items()}, project.takes).within(take.name)
+        result = evaluate(take, *source_of(take.source, known.source), known.surroundings)
         assert np.isfinite(result.result.model[1]).all()
         if take.steps and take.steps[-1].kind in ("retarget", "helper-joints"):
             assert not CHECKS["helper joint"].run(Subject(result.result, result.rig)), (

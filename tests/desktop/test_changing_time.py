@@ -147,6 +147,11 @@ def test_events_are_added_dragged_renamed_and_made_of_plants(demo, qtbot, monkey
     ready(qtbot, demo)
     assert {"left strike", "right lift"} <= {e.name for e in events.seen(session)}
     assert len(session.take.steps) == 1, "one step holds them all"
+    copied = events.as_text(session)
+    new_take(demo, qtbot, "deckhand.glb", "walk on the spot")
+    assert events.paste(session, copied) > 0 and events.paste(session, "no events") == 0
+    ready(qtbot, demo)
+    assert all(e.frame <= 32 for e in session.result.events) and "left lift" in {e.name for e in session.result.events}
 
 
 def test_ranges_are_kept_dragged_played_and_exported(demo, qtbot, monkeypatch, tmp_path: Path) -> None:

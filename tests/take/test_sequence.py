@@ -168,3 +168,15 @@ def test_ranges_are_clips_of_one_file_or_files_apart(tmp_path: Path, deckhand_cl
     assert status == 0 and {p.name for p in (tmp_path / "two").glob("*.glb")} == {"walk wind up.glb", "walk strike.glb"}
     status, _, said = run("apply", source, "--ranges", "late=100-200", "--out", tmp_path / "bad")
     assert status == 2 and "lies outside" in said
+
+
+def test_frames_are_held_before_and_behind_what_is_exported(deckhand_clips, deckhand_rig) -> None:
+    from reflexa.take import Export, Source, Take, evaluate, exported
+
+    walk = deckhand_clips["walk to the landing"]
+    line = evaluate(Take("t", Source("f", "c")), walk, deckhand_rig)
+    out = exported(line, Export(first=10, last=40, held=(3, 5), play_rate=0.5))
+    assert out.frames == 31 + 8 and out.play_rate == 0.5
+    assert np.array_equal(out.rotations[:4], np.repeat(walk.rotations[10:11], 4, axis=0))
+    assert np.array_equal(out.rotations[-6:], np.repeat(walk.rotations[40:41], 6, axis=0))
+    assert [e.frame for e in out.events] == [9.0, 25.0], "events go along"

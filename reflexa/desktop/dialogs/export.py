@@ -103,6 +103,13 @@ class ExportDialog(QDialog):
             "A note for the engine: how fast the clip asks to be played. A step Retime makes it frames"
         )
         form.addRow("Play rate", self.play_rate)
+        held = QHBoxLayout()
+        self.held = [QSpinBox(minimum=0, maximum=10_000, value=n, suffix=" frames") for n in chosen.held]
+        for box, tip in zip(self.held, ("before: the first pose", "after: the last pose"), strict=True):
+            box.setToolTip(f"Frames held {tip}")
+            box.setAccessibleName(f"Frames held {tip}")
+            held.addWidget(box)
+        form.addRow("Held before, after", held)
         self.ranges = QComboBox()
         count = len(self._take.ranges)
         how = (f"{count} ranges as clips of one file", f"{count} ranges, a file each", "The frames above alone")
@@ -145,6 +152,7 @@ class ExportDialog(QDialog):
             cycles=self.cycles.value(),
             play_rate=None if abs(self.play_rate.value() - clip.play_rate) < 5e-4 else self.play_rate.value(),
             ranges=self.ranges.currentData(),
+            held=(self.held[0].value(), self.held[1].value()),
         )
 
     def start(self) -> None:

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from dataclasses import replace as with_fields
+from typing import Literal
 
+import msgspec
 from msgspec.structs import replace
 
 from reflexa.desktop.session import line
@@ -64,6 +66,29 @@ def rename(session: Session, index: int, name: str) -> None:
     if 0 <= index < len(events):
         kept = [*events[:index], *([with_fields(events[index], name=name)] if name else []), *events[index + 1 :]]
         put(session, f"rename event {events[index].name}" if name else f"remove event {events[index].name}", kept)
+
+
+def as_text(session: Session) -> str:
+    """The events that are seen, to be pasted to another clip."""
+    return msgspec.json.encode({"reflexa": "events", "events": [(e.frame, e.name) for e in seen(session)]}).decode()
+
+
+def paste(session: Session, text: str) -> int:
+    """Add events that were copied from another clip, those that lie inside this one; how many they are."""
+    try:
+        data = msgspec.json.decode(text.encode(), type=_Copied)
+    except msgspec.MsgspecError:
+        return 0
+    inside = [Event(f, n) for f, n in data.events if n.strip() and 0 <= f <= session.frames - 1]
+    new = [e for e in inside if e not in seen(session)]
+    if new:
+        put(session, "paste events", [*seen(session), *new])
+    return len(new)
+
+
+class _Copied(msgspec.Struct):
+    reflexa: Literal["events"]
+    events: tuple[tuple[float, str], ...]
 
 
 def from_plants(session: Session) -> int:

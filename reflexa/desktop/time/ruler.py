@@ -15,7 +15,7 @@ from PySide6.QtGui import (
     QResizeEvent,
     QWheelEvent,
 )
-from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
+from PySide6.QtWidgets import QApplication, QInputDialog, QMenu, QWidget
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, events, line
@@ -192,6 +192,10 @@ class Ruler(QWidget):
             menu.addAction(theme.icon("delete"), "Remove event", partial(events.rename, session, at, ""))
         menu.addAction(f"Add event at frame {frame}…", partial(self.add_event, frame))
         menu.addAction("Strikes and lifts from plants", partial(events.from_plants, session))
+        clipboard = QApplication.clipboard()
+        copy = menu.addAction("Copy the events", lambda: clipboard.setText(events.as_text(session)))
+        copy.setEnabled(bool(events.seen(session)))
+        menu.addAction("Paste events", lambda: events.paste(session, clipboard.text()))
         menu.addSeparator()
         menu.addAction("Begin the range here", partial(line.set_range, session, first=frame))
         menu.addAction("End the range here", partial(line.set_range, session, last=frame))
