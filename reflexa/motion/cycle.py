@@ -145,7 +145,7 @@ def at_moments(clip: Clip, travel: int, at: Array, turning: bool = True) -> Clip
         return at_frames(clip, np.zeros_like(at))
     rounds = np.floor(at / period)
     last = float(rounds.max(initial=0.0))
-    ends = (at - last * period < 1e-9) & (rounds == last) & (last > 0)
+    ends = (rounds == last) & (last > 0) & bool(at.max(initial=0.0) - last * period < 1e-9)
     rounds = np.where(ends, last - 1, rounds)
     out = at_frames(clip, np.clip(at - rounds * period, 0, period))
     turn, move = seam(clip, travel)

@@ -104,7 +104,8 @@ def _crossfaded(a: Clip, b: Clip, n: int) -> Clip:
             at_frames(a, tail), at_frames(b, np.arange(n)), np.repeat(share[:, None], len(a.skeleton), axis=1), share
         )
         parts.append(both)
-    parts.append(at_frames(b, np.arange(n, b.frames)))
+    if b.frames > n:
+        parts.append(at_frames(b, np.arange(n, b.frames)))
     rotations = quat.continuous(np.concatenate([p.rotations for p in parts]))
     scales = None if a.scales is None else np.concatenate([p.scales for p in parts if p.scales is not None])
     tracks = tuple(Track(t.name, np.concatenate([p.tracks[i].values for p in parts])) for i, t in enumerate(a.tracks))

@@ -104,5 +104,6 @@ def to_rate(clip: Clip, rate: float) -> Clip:
     ratio = clip.rate / rate
     count = int(np.floor((clip.frames - 1) / ratio + 1e-6)) + 1
     out = at_frames(clip, np.arange(count) * ratio, smooth=ratio < _SLOWED and not clip.stepped)
-    events = tuple(replace(e, frame=e.frame / ratio) for e in clip.events)
+    # What lies behind the last sample stands at it.
+    events = tuple(replace(e, frame=min(e.frame / ratio, count - 1.0)) for e in clip.events)
     return replace(out, rate=rate, events=events)
