@@ -32,10 +32,13 @@ class Part:
 
 @dataclass(frozen=True)
 class Seam:
-    """Where one part meets the next: first and last frame of both at once (none: last is before first)."""
+    """Where one part meets the next: first and last frame of both at once (none: last is before first); in their middle, how far
+    the parts differ: joints' mean distance in cm, and mean difference in velocity in cm/s."""
 
     first: int
     last: int
+    pose: float = 0.0
+    velocity: float = 0.0
 
 
 def none_stands(a: Clip, at_a: int, b: Clip, at_b: int) -> int:

@@ -64,12 +64,8 @@ def seen(clip: Clip, joint: int, heading: Array, joints: list[int]) -> Seen:
     return Seen(places, quat.rotate(away, steps))
 
 
-def pair(clip: Clip, s: Seen, first: int, last: int, feet: list[int]) -> Pair:
-    """How far two frames differ."""
-    return _measured(s, s, first, last, feet)
-
-
-def _measured(a: Seen, b: Seen, i: int, j: int, feet: list[int]) -> Pair:
+def measured(a: Seen, b: Seen, i: int, j: int, feet: list[int]) -> Pair:
+    """How far frame i of one figure and frame j of another differ; feet: which of the joints that are seen."""
     off = np.linalg.norm(a.places[i] - b.places[j], axis=-1)
     moving = np.linalg.norm(a.moving[i] - b.moving[j], axis=-1)
     own = float(off[feet].mean()) if feet else 0.0
@@ -118,4 +114,4 @@ def _nearby(a: Seen, b: Seen, near: tuple[int, int], step: int, feet: list[int],
     off = distances(a, b, at_a, at_b, feet)
     off[np.subtract.outer(-at_a, -at_b) < least] = np.inf
     i, j = np.unravel_index(int(np.argmin(off)), off.shape)
-    return _measured(a, b, int(at_a[i]), int(at_b[j]), feet)
+    return measured(a, b, int(at_a[i]), int(at_b[j]), feet)

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Annotated
 
+import msgspec
 import numpy as np
 from msgspec import Meta
 
@@ -17,7 +18,7 @@ from reflexa.rig import Rig
 from reflexa.rig.limbs import hinges, limb_of
 from reflexa.steps.helper_joints import follow
 from reflexa.steps.model import SOURCE, Context, Given, Outcome, Point, Settings, StepKind
-from reflexa.steps.reaches import Reach, weight_of
+from reflexa.steps.reaches import Reach, later, weight_of
 
 
 class KeepSettings(Settings, frozen=True):
@@ -143,4 +144,5 @@ KIND = StepKind(
     place=90,
     weighs_itself=True,
     reads=lambda settings, context: [before(settings, context).clip.digest],
+    shifted=lambda s, by: msgspec.structs.replace(s, reaches=later(s.reaches, by)),
 )

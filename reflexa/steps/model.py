@@ -57,10 +57,18 @@ def new_id() -> str:
     return secrets.token_hex(4)
 
 
+class Tie(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """To which event of the clip a step is tied, and where that event was when its frames were set: where the event is elsewhere,
+    so are they."""
+
+    event: str
+    frame: float
+
+
 class Step(msgspec.Struct, frozen=True):
     """One revision. weight 0 to 1; envelope: (frame, weight) points, linear between, held outside; no mask: all joints.
-    locked: hands off in the window until it is unlocked. id: what selections and other steps know it by; it never changes,
-    whatever the step is called and wherever it is moved."""
+    locked: hands off in the window until it is unlocked. tied: its envelope and the frames of its settings go with an event.
+    id: what selections and other steps know it by; it never changes, whatever the step is called and wherever it is moved."""
 
     kind: str
     settings: Settings
@@ -70,6 +78,7 @@ class Step(msgspec.Struct, frozen=True):
     envelope: tuple[tuple[float, float], ...] = ()
     mask: Mask | None = None
     locked: bool = False
+    tied: Tie | None = None
     id: str = msgspec.field(default_factory=new_id)
 
     @property
@@ -223,6 +232,7 @@ class StepKind:
     slides(settings): does it make feet slide that stood? Then later steps may look for where they stood before it.
     summary(settings): one line for its card. overrules(settings, later): does a later step of the kind take over?
     unmet(step, later, result): what the result lacks of what the step asks for; later: the steps behind it that are on.
+    shifted(settings, by): with the frames that they speak of so much later, for steps that are tied to an event.
     notes(settings): entries that go into the manifest of an exported clip, by what they are about.
     """
 
@@ -246,6 +256,7 @@ class StepKind:
     summary: Callable[[Any], str] | None = None
     overrules: Callable[[Any, Any], bool] | None = None
     unmet: Callable[[Step, tuple[Step, ...], Result], list[Unmet]] | None = None
+    shifted: Callable[[Any, int], Settings] | None = None
     notes: Callable[[Any], dict[str, str]] | None = None
 
 

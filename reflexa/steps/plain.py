@@ -11,7 +11,7 @@ from msgspec.structs import replace
 from reflexa.errors import RecipeError
 from reflexa.rig.bodymap import PARTS, PRESETS
 from reflexa.steps import references
-from reflexa.steps.model import SOURCE, Mask, Settings, Step, StepKind
+from reflexa.steps.model import SOURCE, Mask, Settings, Step, StepKind, Tie
 from reflexa.steps.registry import kind_of
 
 _LONGEST_ID = 64
@@ -53,13 +53,15 @@ def to_plain(step: Step, identity: bool = True) -> dict[str, Any]:
         out["envelope"] = [list(p) for p in step.envelope]
     if step.mask is not None:
         out["mask"] = msgspec.to_builtins(step.mask)
+    if step.tied is not None:
+        out["tied"] = msgspec.to_builtins(step.tied)
     if step.locked and identity:
         out["locked"] = True
     out["settings"] = msgspec.to_builtins(step.settings)
     return out
 
 
-_FIELDS = {"id", "kind", "name", "on", "weight", "envelope", "mask", "locked", "settings"}
+_FIELDS = {"id", "kind", "name", "on", "weight", "envelope", "mask", "locked", "tied", "settings"}
 
 
 def from_plain(data: Any, place: str = "step") -> Step:
@@ -98,6 +100,7 @@ def from_plain(data: Any, place: str = "step") -> Step:
         weight, envelope,
         None if mask is None else _mask(_convert(mask, Mask, f"{place}.mask"), f"{place}.mask"),
         _convert(data.get("locked", False), bool, f"{place}.locked"),
+        _convert(data.get("tied"), Tie | None, f"{place}.tied"),  # type: ignore[arg-type]
         own_id,
     )  # fmt: skip
 

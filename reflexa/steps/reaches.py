@@ -40,6 +40,11 @@ def weight_of(reaches: tuple[Reach, ...], frames: int) -> Array:
     return np.asarray(out)
 
 
+def later(reaches: tuple[Reach, ...], by: int) -> tuple[Reach, ...]:
+    """The same so many frames later."""
+    return tuple(Reach(r.start + by, r.at + by, r.until + by, r.end + by) for r in reaches)
+
+
 # Edits: each gives the next reaches -----------------------------------------------------------------------------
 
 PARTS = ("start", "at", "until", "end")

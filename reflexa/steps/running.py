@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 import numpy as np
+from msgspec.structs import replace as with_fields
 
 from reflexa.errors import RecipeError
 from reflexa.motion.arrays import Array
@@ -35,6 +36,7 @@ def outcome(step: Step, given: Given, context: Context = NOTHING) -> Outcome:
     if not step.acts:
         return Outcome(clip, rig)
     kind = kind_of(step.kind)
+    step = at_its_event(step, clip)
     if not kind.weighed and (step.weight != 1 or step.envelope or step.mask is not None):
         what = "takes the clip to another rig" if kind.changes_rig else "changes the clip as a whole"
         raise RecipeError(
@@ -57,6 +59,24 @@ def outcome(step: Step, given: Given, context: Context = NOTHING) -> Outcome:
     reaches_face = step.mask is None or "head" not in rig.body_map or step.mask.weights(rig)[rig.joint("head")] > 0
     tracks = np.clip(_over_time(step, given.first, clip.frames), 0.0, 1.0) * reaches_face
     return replace(out, clip=mixed(clip, out.clip, weights, tracks))
+
+
+def at_its_event(step: Step, clip: Clip) -> Step:
+    """A step that is tied to an event, with its frames where the event has them now. Raises RecipeError where there is none."""
+    if step.tied is None:
+        return step
+    at = [e.frame for e in clip.events if e.name == step.tied.event]
+    if not at:
+        known = ", ".join(dict.fromkeys(e.name for e in clip.events))
+        raise RecipeError(
+            f"{step.name!r} is tied to the event {step.tied.event!r}, which the clip has not",
+            advice=f"Known: {known}." if known else "Untie it, or put the event in.",
+        )
+    # Of several of one name it is the one that is nearest to where it was.
+    by = round(min(at, key=lambda f: abs(f - step.tied.frame)) - step.tied.frame)  # type: ignore[union-attr]
+    shifted = kind_of(step.kind).shifted
+    settings = step.settings if shifted is None or not by else shifted(step.settings, by)
+    return with_fields(step, envelope=tuple((f + by, w) for f, w in step.envelope), settings=settings)
 
 
 def step_weights(step: Step, rig: Rig, first: int, frames: int) -> Array | None:

@@ -100,6 +100,13 @@ def schema() -> dict[str, Any]:
                 "additionalProperties": False,
             },
             "locked": {"type": "boolean", "default": False},
+            "tied": {
+                "type": "object",
+                "description": "The event that its frames go with, and where that was when they were set.",
+                "properties": {"event": {"type": "string"}, "frame": {"type": "number"}},
+                "required": ["event", "frame"],
+                "additionalProperties": False,
+            },
             "settings": {"type": "object"},
         },
         "additionalProperties": False,

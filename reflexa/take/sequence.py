@@ -98,6 +98,7 @@ def placed(segments: Iterable[Segment], known: Known, name: str) -> tuple[Clip, 
         return best
 
     out, at = joined(parts, rig.travel_joint, stands)
+    at = tuple(_measured(s, a.clip, b.clip, rig) for s, a, b in zip(at, parts, parts[1:], strict=False))
     out = replace(out, name=name, play_rate=first.play_rate)
     out = _held(out, rig, parts, at) if feet else out
     if any(s.last >= s.first for s in at):
@@ -106,6 +107,15 @@ def placed(segments: Iterable[Segment], known: Known, name: str) -> tuple[Clip, 
         len(parts) > 0 and all(known(s.file, s.clip)[0].loop for s in segments) and seams.closes(out, rig.travel_joint)
     )
     return replace(out, loop=loop), rig, at
+
+
+def _measured(seam: Seam, a: Clip, b: Clip, rig: Rig) -> Seam:
+    """A seam with how far both parts differ there."""
+    n = seam.last - seam.first + 1
+    half = max(n - 1, 0) // 2
+    (seen_a, feet), (seen_b, _) = looked_at(a, rig), looked_at(b, rig)
+    off = loops.measured(seen_a, seen_b, max(a.frames - max(n, 1) + half, 0), min(half, b.frames - 1), feet)
+    return replace(seam, pose=off.pose, velocity=off.velocity)
 
 
 def _onto(clip: Clip, first: Clip, segment: Segment, place: str) -> Clip:

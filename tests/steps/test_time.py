@@ -302,3 +302,24 @@ def test_time_steps_take_no_weight(landing, deckhand_rig) -> None:
     half = msgspec.structs.replace(make("reverse"), weight=0.5)
     with pytest.raises(RecipeError, match="no weight"):
         outcome(half, Given(landing, deckhand_rig))
+
+
+def test_what_is_tied_to_an_event_goes_with_it(landing, deckhand_rig) -> None:
+    import msgspec
+
+    from reflexa.steps.model import Tie
+    from reflexa.steps.plain import from_plain, to_plain
+
+    clip = replace(landing, events=(Event(40.0, "whistle"),))
+    lift = make(
+        "goal", limb="right hand", point=[0.3, 1.2, 0.4], reaches=[{"start": 32, "at": 40, "until": 44, "end": 50}]
+    )
+    tied = msgspec.structs.replace(lift, tied=Tie("whistle", 40.0), envelope=((30.0, 0.0), (40.0, 1.0)))
+    there = outcome(tied, Given(clip, deckhand_rig)).clip
+    late = replace(landing, events=(Event(60.0, "whistle"),))
+    moved = outcome(tied, Given(late, deckhand_rig)).clip
+    changed = [np.flatnonzero((c.rotations != landing.rotations).any(axis=(1, 2))) for c in (there, moved)]
+    assert changed[0].min() >= 32 and changed[0].max() <= 50 and changed[1].tolist() == (changed[0] + 20).tolist()
+    assert from_plain(to_plain(tied)) == tied
+    with pytest.raises(RecipeError, match="tied to the event"):
+        outcome(tied, Given(landing, deckhand_rig))

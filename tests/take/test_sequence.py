@@ -37,6 +37,7 @@ def known(deckhand_clips, deckhand_rig):
 def test_walk_and_walk_joined_are_one_walk(known, deckhand_clips, deckhand_rig) -> None:
     walk = deckhand_clips["walk"]
     out, _, seams = placed([Segment("f", "walk"), Segment("f", "walk")], known, "both")
+    assert seams[0].pose < 1e-6 and seams[0].velocity < 30
     assert out.frames == 65 and (seams[0].first, seams[0].last) == (32, 32), (
         "a loop's last frame is the next one's first"
     )
@@ -144,7 +145,8 @@ def test_join_writes_one_clip_and_says_where_the_seams_are(tmp_path: Path) -> No
     out = tmp_path / "two.bvh"
     status, said, _ = run("join", f"{walk},last=25", f"{walk},first=3,crossfade=6,mirrored", "--out", out, "--json")
     plain = json.loads(said)
-    assert status == 0 and plain["seams"] == [{"first": 20, "last": 25}]
+    assert status == 0 and [(s["first"], s["last"]) for s in plain["seams"]] == [(20, 25)]
+    assert 0 < plain["seams"][0]["pose_cm"] < 60 and plain["seams"][0]["velocity_cm_s"] > 0
     assert read(out).clips[0].frames == plain["frames"] == 26 + read(walk).clips[0].frames - 3 - 6
     assert run("join", walk, walk, "--out", out)[0] == 4, "never written over unasked"
     for bad in (f"{walk},speed=0", f"{walk},sideways", f"{walk}#none", f"{walk},first=x"):

@@ -15,6 +15,7 @@ from reflexa.cli.options import Reading, Talk, Writing, reading, stops, talking_
 from reflexa.errors import ReadError, RecipeError
 from reflexa.formats import Imported, by_suffix, read, writable
 from reflexa.motion.clip import Clip
+from reflexa.motion.joining import Seam
 from reflexa.rig import Rig
 from reflexa.take import Segment
 from reflexa.take.sequence import placed
@@ -81,11 +82,15 @@ def COMMAND(segments: tuple[str, ...], out: Path, name: str, source: Reading, ta
     if talk.as_json:
         plain = {
             "file": str(proof.path), "manifest": str(proof.manifest), "frames": proof.frames, "rate": proof.rate,
-            "seams": [{"first": s.first, "last": s.last} for s in seams], "read_back_error_mm": proof.error_mm,
+            "seams": [_seam(s) for s in seams], "read_back_error_mm": proof.error_mm,
         }  # fmt: skip
         click.echo(json.dumps(plain, indent=2))
     elif not talk.quiet:
         click.echo(said, err=True)
+
+
+def _seam(s: Seam) -> dict[str, float]:
+    return {"first": s.first, "last": s.last, "pose_cm": round(s.pose, 3), "velocity_cm_s": round(s.velocity, 2)}
 
 
 def clip_of(document: Imported, name: str) -> Clip:

@@ -14,7 +14,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.session import RESULT, SOURCE, Session, line
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import dressed
-from reflexa.steps import KINDS
+from reflexa.steps import KINDS, Step
 from reflexa.take import Take
 
 
@@ -221,12 +221,21 @@ class RevisionLine(QScrollArea):
         solo = menu.addAction("Show it alone", lambda: line.toggle_solo(session, id_))
         solo.setCheckable(True)
         solo.setChecked(session.selection.solo == id_)
+        self._add_ties(menu.addMenu("Tied to"), step)
         lock = menu.addAction("Lock", lambda: line.set_locked(session, id_, not step.locked))
         lock.setCheckable(True)
         lock.setChecked(step.locked)
         menu.addSeparator()
         menu.addAction(theme.icon("delete"), "Remove", lambda: line.remove(session, id_))
         menu.exec(at)
+
+    def _add_ties(self, menu: QMenu, step: Step) -> None:
+        """Events that the step's envelope and reaches can go with."""
+        given = dict.fromkeys(e.name for e in (self.session.below.events if self.session.below is not None else ()))
+        for title, event in [("No event", ""), *((name, name) for name in given)]:
+            entry = menu.addAction(title, partial(line.tie, self.session, step.id, event))
+            entry.setCheckable(True)
+            entry.setChecked(event == (step.tied.event if step.tied is not None else ""))
 
     def rename(self, id_: str) -> None:
         """Edit the name of a step in its place."""

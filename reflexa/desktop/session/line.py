@@ -12,6 +12,7 @@ from reflexa.desktop.session.selection import RESULT
 from reflexa.desktop.session.session import Session
 from reflexa.steps import SOURCE, Beginning, Context, Given, Settings, Step, kind_of, make
 from reflexa.steps.correction import CorrectionSettings, Track, pose_key, with_track
+from reflexa.steps.model import Tie
 from reflexa.take import Take, edits
 from reflexa.take.edits import LockedError
 
@@ -115,6 +116,16 @@ def weigh(session: Session, step_id: str, weight: float) -> None:
     step = session.take.step(step_id) if session.take is not None else None
     if step is not None:
         edit(session, f"weigh {step.name}", replace(step, weight=weight), f"weight {step_id}")
+
+
+def tie(session: Session, step_id: str, event: str) -> None:
+    """Have a step's frames go with an event of the clip that it is laid on, from where that is now; an empty name: with none."""
+    step, below = session.take.step(step_id) if session.take is not None else None, session.below
+    if step is None or below is None:
+        return
+    frame = next((e.frame for e in below.events if e.name == event), None)
+    new = None if frame is None else Tie(event, frame)
+    edit(session, f"tie {step.name} to {event}" if new else f"untie {step.name}", replace(step, tied=new))
 
 
 def set_locked(session: Session, step_id: str, locked: bool) -> None:

@@ -9,6 +9,7 @@ import numpy as np
 from reflexa.desktop.session import takes
 from reflexa.desktop.session.session import Session
 from reflexa.errors import RecipeError
+from reflexa.motion.joining import Seam
 from reflexa.take import Segment
 from reflexa.take.sequence import best_seam, segment_clip
 
@@ -32,8 +33,8 @@ def spans(session: Session) -> list[tuple[int, int]]:
 
 
 def seams_said(session: Session) -> list[tuple[int, str]]:
-    """Where each seam is, and how far joints jerk across it beside what they do elsewhere, in words."""
-    line, found = session.evaluation, list[tuple[int, float]]()
+    """Where each seam is, how far both sides differ there, and how far joints jerk across it beside what they do elsewhere."""
+    line, found = session.evaluation, list[tuple[Seam, float]]()
     if line is None or not spans(session):
         return []
     clip = line.clips[0]
@@ -45,9 +46,15 @@ def seams_said(session: Session) -> list[tuple[int, str]]:
     for seam in session.evaluator.seams:
         a, b = max(seam.first - 2, 0), min(max(seam.last, seam.first) + 1, len(steps))
         inside[a:b] = True
-        found.append((seam.first, float(steps[a:b].max())))
+        found.append((seam, float(steps[a:b].max())))
     elsewhere = float(steps[~inside].max(initial=0.0))
-    return [(frame, f"jerks by {size:.1f} cm, elsewhere {elsewhere:.1f}") for frame, size in found]
+    return [
+        (
+            s.first,
+            f"{s.pose:.1f} cm and {s.velocity:.0f} cm/s apart, jerks by {size:.1f} cm (elsewhere {elsewhere:.1f})",
+        )
+        for s, size in found
+    ]
 
 
 def change(session: Session, at: int, new: Segment, merge: str = "") -> None:

@@ -6,6 +6,7 @@ import contextlib
 from dataclasses import dataclass
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from reflexa.errors import RecipeError
@@ -19,6 +20,7 @@ from reflexa.steps.goal.settings import GoalSettings
 from reflexa.steps.goal.step import goal
 from reflexa.steps.goal.target import distance, meets_with
 from reflexa.steps.model import Beginning, Context, Given, Outcome, Result, Step, StepKind, Unmet
+from reflexa.steps.reaches import later
 
 _ENDS = ("right hand", "left hand", "right foot", "left foot", "head")
 # A hand this far from what it holds is seen to miss it (common practice, no source).
@@ -130,4 +132,5 @@ KIND = StepKind(
     summary=_summary,
     overrules=_overrules,
     unmet=_unmet,
+    shifted=lambda s, by: msgspec.structs.replace(s, reaches=later(s.reaches, by)),
 )
