@@ -53,7 +53,9 @@ def of_feet(clip: Clip, rig: Rig) -> tuple[Event, ...]:
                 out.append(Event(float(a), f"{side} {STRIKE}"))
             if b < end or (clip.loop and not goes_over):
                 out.append(Event(float(b), f"{side} {LIFT}"))
-    return tuple(sorted(out, key=lambda e: (e.frame, e.name)))
+    if clip.loop:  # whose last frame is its first
+        out = [replace(e, frame=e.frame % (clip.frames - 1)) if clip.frames > 1 else e for e in out]
+    return tuple(sorted(dict.fromkeys(out), key=lambda e: (e.frame, e.name)))
 
 
 def with_events(clip: Clip, rig: Rig, s: EventsSettings) -> Clip:

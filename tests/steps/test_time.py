@@ -237,6 +237,13 @@ def test_events_are_added_renamed_removed_and_made_of_plants(deckhand_clips, dec
     assert [e.name for e in done.events] == ["left", "whistle"]
     feet = run("events", walk, deckhand_rig, keep=False, from_plants=True).clip.events
     assert sorted(e.name for e in feet) == ["left lift", "left strike", "right lift", "right strike"]
+    begun = run("cycle", walk, deckhand_rig, start="left strike", times=2).clip
+    strikes = [
+        e
+        for e in run("events", begun, deckhand_rig, keep=False, from_plants=True).clip.events
+        if e.name == "left strike"
+    ]
+    assert [e.frame for e in strikes] == [0.0, 32.0], "at the first frame of a cycle, not at the last"
     mirrored = run("mirror", replace(walk, events=feet), deckhand_rig).clip
     assert {(e.frame, e.name) for e in mirrored.events} == {(e.frame, _other(e.name)) for e in feet}
     with pytest.raises(RecipeError, match="outside the clip"):
