@@ -15,7 +15,8 @@ from reflexa.desktop.widgets.dress import named
 from reflexa.steps import kind_of
 
 _NOTHING_FOUND = (
-    "Feet stand still and on the ground, goals are met, helper joints are in place, and every joint has a partner."
+    "Feet stand still and on the ground, nothing pops or freezes, loops close, goals are met, helper joints are in place, and "
+    "every joint has a partner."
 )
 
 
