@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from typing import Annotated
 
+import msgspec
 import numpy as np
 from msgspec import Meta
 
@@ -114,7 +115,7 @@ def close(clip: Clip, rig: Rig, s: CloseLoopSettings) -> tuple[Clip, Array]:
         return replace(part, loop=True), times
     out = seams.closed(part, rig.travel_joint, s.over)
     if s.feet and any(rig.limb(f"{side} foot") for side in ("left", "right")):
-        out = _standing(part, out, rig)
+        out = _standing(part, out, rig, s.over)
     return kept_on_rules([part], out, rig), times
 
 
@@ -122,30 +123,45 @@ def close(clip: Clip, rig: Rig, s: CloseLoopSettings) -> tuple[Clip, Array]:
 _STILL = 4e-4
 
 
-def _standing(before: Clip, after: Clip, rig: Rig) -> Clip:
-    """The loop with those feet held that stood before and were moved by its closing."""
+def _standing(before: Clip, after: Clip, rig: Rig, over: int) -> Clip:
+    """The loop with those feet held that stood before and were moved by its closing, as far as it was changed."""
     settings = PlantsSettings(surface="own height", level=False)
     there = found(replace(before, loop=True), rig, settings, EMPTY, here=False)
-    moved = {}
+    moved, balls = {}, {}
     for limb in {p.limb for p in there}:
-        points = [soles(rig)[limb.split()[0]].underside(*c.model) for c in (before, after)]
-        moved[limb] = points[1] - points[0]
-    touched = tuple(p for p in there if np.ptp(moved[p.limb][:, p.first : p.last + 1], axis=1).max() > _STILL)
-    return _held_at_seam(after, rig, touched, settings) if touched else after
+        was, now = (soles(rig)[limb.split()[0]].underside(*c.model) for c in (before, after))
+        moved[limb], balls[limb] = now - was, was[1]
+    touched = (p for p in there if np.ptp(moved[p.limb][:, p.first : p.last + 1], axis=1).max() > _STILL)
+    half = before.frames if over <= 0 else max(2, over // 2)
+    plants = tuple(q for p in touched for q in _near_seam(p, balls[p.limb], half + sum(settings.eases(before.rate))))
+    return _held_at_seam(after, rig, plants, settings) if plants else after
+
+
+def _near_seam(p: Plant, ball: Array, reach: int) -> list[Plant]:
+    """What of a plant lies within so many frames of a loop's seam; where it was cut it stands as it stood there, ball
+    ``(frames, 3)``."""
+    end, out = len(ball) - 1, []
+    for low, high, inner in ((0, reach, min(reach, p.last)), (end - reach, end, max(end - reach, p.first))):
+        first, last = max(p.first, low), min(p.last, high)
+        if first > last:
+            continue
+        if (first, last) == (p.first, p.last):
+            return [p]
+        place = (float(ball[inner, 0]), float(ball[inner, 1]), float(ball[inner, 2]))
+        out.append(msgspec.structs.replace(p, first=first, last=last, place=place))
+    return out
 
 
 def _held_at_seam(clip: Clip, rig: Rig, plants: Plants, settings: PlantsSettings) -> Clip:
     """A loop with plants held. In a long one only the frames about the seam are looked at, where they are."""
-    end = clip.frames - 1
-    reach = max(p.last if p.first <= end - p.last else end - p.first for p in plants) + 2 * sum(
-        settings.eases(clip.rate)
-    )
+    end, ease = clip.frames - 1, sum(settings.eases(clip.rate))
+    reach = max(p.last if p.first <= end - p.last else end - p.first for p in plants) + 2 * ease
     if 4 * reach >= end:
         return held(Given(clip, rig), plants, settings, EMPTY)
     window = cycle.at_moments(clip, rig.travel_joint, np.arange(-reach, reach + 1, dtype=np.float64))
     own: list[Plant] = []
-    for p in sorted(plants, key=lambda p: (p.limb, p.first <= end - p.last)):
-        late = later(clip, rig, p, reach - end if p.first > end - p.last else reach)
+    for p in sorted(plants, key=lambda p: (p.limb, p.first <= end - p.last, p.first)):
+        late = later(clip, rig, p, reach - end, -1) if p.first > end - p.last else later(clip, rig, p, reach)
         if own and own[-1].limb == p.limb and late.first <= own[-1].last:
             own[-1] = as_one(own[-1], late)
         else:
