@@ -21,6 +21,8 @@ Bools = NDArray[np.bool_]
 _STRIKE, _LEAVE = 0.12, 0.18
 # A foot that gets less far back under the body in a stance than this share of the leg takes no step.
 _STEP = 0.3
+# Toes that have risen by more than this share of the leg are off the ground, wherever they are.
+_RISE = 0.03
 
 
 def refined(stands: list[Bools], points: list[Array], body: Array, leg: float, rate: float) -> list[Bools]:
@@ -29,7 +31,7 @@ def refined(stands: list[Bools], points: list[Array], body: Array, leg: float, r
     points: their tracks, body: the pelvis's, ``(frames, 3)``; leg: its length, metres. A stance that is no step of a walk stays
     as it is, and so does one that begins or ends with the clip.
     """
-    steps = kernels.spans.Steps(_STEP * leg, round(_STRIKE * rate), round(_LEAVE * rate))
+    steps = kernels.spans.Steps(_STEP * leg, round(_STRIKE * rate), round(_LEAVE * rate), _RISE * leg)
     out = np.empty((len(stands), len(body)), dtype=bool)
     kernels.spans.refined(steps, np.array(stands), np.array(points), body, out)
     return list(out)

@@ -177,7 +177,7 @@ class RevisionLine(QScrollArea):
         if session.take is None or RESULT not in self.cards:
             return
         clip, result, evaluation = session.source_clip, session.result, session.evaluation
-        self._source_facts.setText(f"{clip.frames} frames, {clip.rate:g} a second" if clip is not None else "missing")
+        self._source_facts.setText(f"{clip.frames} frames, {clip.rate:g} fps" if clip is not None else "missing")
         for id_, card in self.steps.items():
             card.show_problem(session.problem_of(id_))
             at = evaluation.take.index(id_) if evaluation is not None else -1

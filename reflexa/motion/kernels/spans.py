@@ -102,11 +102,12 @@ def as_held(mostly: float, least: int, stands: Bools, exactly: Bools, out: Bools
 
 class Steps(NamedTuple):
     """What tells a step of a walk: the way that a foot gets back under the body at least, metres; how many frames on its strike
-    and its leaving are looked for."""
+    and its leaving are looked for; how high its tip rises at most and is still there, metres."""
 
     least: float
     strike: int
     leave: int
+    rise: float
 
 
 @kernel(shared=4, out=1, in_order=True)
@@ -136,6 +137,8 @@ def refined(steps: Steps, stands: Bools, points: Array, body: Array, out: Bools)
                 out[0, k] = out[1, k] = out[2, k] = False
         if last < n - 1:
             for k in range(last, _turning(points[2], body, (-back[0], -back[1]), last, min(last + steps.leave, n - 1))):
+                if points[2, k, 1] > points[2, last, 1] + steps.rise:
+                    break
                 out[2, k] = True
 
 

@@ -61,7 +61,7 @@ def _warm_spans() -> None:
     stands = [contacts.standing(speed, speed, 1.0, 1.0)] * 3
     contacts.as_held([track] * 3, stands, 2)
     eases.eased(track, 1, 1)
-    steps, out = kernels.spans.Steps(1.0, 2, 2), np.empty((3, 4), dtype=bool)
+    steps, out = kernels.spans.Steps(1.0, 2, 2, 0.1), np.empty((3, 4), dtype=bool)
     kernels.spans.refined(steps, np.array(stands), np.array([track] * 3), track, out)
 
 
