@@ -18,14 +18,12 @@ from reflexa.formats.files import write_bytes
 from reflexa.formats.imported import FACINGS, UNITS
 from reflexa.formats.registry import as_source
 from reflexa.motion.clip import Clip
-from reflexa.motion.resample import to_rate
 from reflexa.names import file_name
 from reflexa.progress import Progress, quiet
 from reflexa.project.text import pretty
 from reflexa.rig import Rig
 from reflexa.steps import Step, kind_of
-from reflexa.take import Evaluation, Export, exported, recipe_digest
-from reflexa.take.evaluate import ranged
+from reflexa.take import Evaluation, Export, exported_clips, recipe_digest
 from reflexa.take.recipe import recipe_plain
 
 
@@ -60,8 +58,8 @@ NOWHERE = Origin()
 
 @dataclass(frozen=True)
 class Proof:
-    """What was written and how well it read back: largest position error in mm over all frames and joints. others: files
-    that were written beside it."""
+    """What was written and how well it read back: largest position error in mm over all frames and joints. warnings: what the
+    file does not hold, or was noticed on reading it back. others: files that were written beside it."""
 
     path: Path
     manifest: Path
@@ -70,6 +68,12 @@ class Proof:
     error_mm: float
     warnings: tuple[str, ...]
     others: tuple[Path, ...] = ()
+
+    @property
+    def said(self) -> str:
+        """For people, without the place."""
+        first = f"{self.frames} frames at {self.rate:g} a second, reads back within {self.error_mm:.4f} mm"
+        return "; ".join((first, *self.warnings))
 
 
 @dataclass(frozen=True)
@@ -94,23 +98,24 @@ def export_take(
         said = "  ".join(f"{s.name}: {line.refused[s.id]}" for s in line.take.steps if s.id in line.refused)
         raise RecipeError(said, advice="Set the step up, or switch it off: a clip without it is not written.")
     name = export.name or line.take.name
-    clip = exported(line, replace(export, name=name))
+    clips = exported_clips(line, replace(export, name=name))
     key = line.rig.key
     model = source if source.rig.key == key else next((d for d in documents if d.rig.key == key), None)
     steps = tuple(s for s in line.take.steps if s.on)
-    ranges = line.take.ranges if export.ranges != "whole" else ()
-    whole = replace(line.result, play_rate=clip.play_rate)
-    parts = [to_rate(c, clip.rate) for c in ranged(whole, ranges)] if ranges else [clip]
-    several = FORMATS[export.format].several_clips and export.ranges != "apart"
-    files = {name: parts} if len(parts) == 1 or several else {f"{name} {p.name}": [p] for p in parts}
-    if len(parts) == 1 and ranges:
-        files = {f"{name} {parts[0].name}": parts}
+    format, apart = FORMATS[export.format], bool(line.take.ranges) and export.ranges == "apart"
     proofs: list[Proof] = []
-    for own, clips in files.items():
-        path = into.folder / f"{file_name(own)}{FORMATS[export.format].suffix}"
-        target = Target(path, export.format, WriteOptions(export.frame), into.overwrite)
-        proofs.append(write(clips, line.rig, target, Origin(source, steps, model), progress))
-    return replace(proofs[0], others=tuple(p.path for p in proofs[1:]))
+    for own, together in files_of(name, clips, format, apart).items():
+        target = Target(into.folder / own, export.format, WriteOptions(export.frame), into.overwrite)
+        proofs.append(write(together, line.rig, target, Origin(source, steps, model), progress))
+    warnings = tuple(dict.fromkeys(w for p in proofs for w in p.warnings))
+    return replace(proofs[0], others=tuple(p.path for p in proofs[1:]), warnings=warnings)
+
+
+def files_of(name: str, clips: list[Clip], format: Format, apart: bool) -> dict[str, list[Clip]]:
+    """Which clips go into which file: all into one, or one each, beside whose name their own then stands."""
+    if not apart and (format.several_clips or len(clips) == 1):
+        return {f"{file_name(name)}{format.suffix}": clips}
+    return {f"{file_name(f'{name} {c.name}')}{format.suffix}": [c] for c in clips}
 
 
 def write(clips: list[Clip], rig: Rig, target: Target, origin: Origin = NOWHERE, progress: Progress = quiet) -> Proof:
@@ -203,7 +208,10 @@ def _read_back(
     limit = 1e-4 * max(rig.height, float(np.abs(clips[0].model[1]).max()), 0.01)
     if largest > limit:
         raise WriteError(f"reads back {largest * 1000:.2f} mm off", path, advice="Nothing was written.")
-    return largest * 1000, back.warnings
+    held = {t.name for c in back.clips for t in c.tracks}
+    lost = dict.fromkeys(t.name for c in clips for t in c.tracks if t.name not in held)
+    said = (f"nothing in the file moves by {', '.join(lost)}: only the manifest has them",) if lost else ()
+    return largest * 1000, (*back.warnings, *said)
 
 
 def _noted(steps: tuple[Step, ...]) -> dict[str, str]:

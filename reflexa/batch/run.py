@@ -8,12 +8,11 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from reflexa.batch.export import Origin, Proof, Target, write
+from reflexa.batch.export import Origin, Proof, Target, files_of, write
 from reflexa.batch.rigs import clips_of, fitted, load, model_of
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, ReadOptions, WriteOptions, read, writable
 from reflexa.motion.cycle import repeated
-from reflexa.names import file_name
 from reflexa.rig.sides import swap_in_text
 from reflexa.stage import EMPTY, Stage
 from reflexa.steps import Step
@@ -89,10 +88,8 @@ def run_one(job: FileJob) -> Done:
             # The clip keeps its name inside the file where it goes back into its source's kind.
             result = replace(result, name=clip.name)
             parts = ranged(result, how.ranges) if how.ranges else [result]
-            together = [parts] if len(parts) == 1 or (kind.several_clips and not how.apart) else [[p] for p in parts]
-            for clips in together:
-                own = name if len(together) == 1 else f"{name} {clips[0].name}"
-                target = Target(job.out / f"{file_name(own)}{kind.suffix}", kind.name, how.write, how.overwrite)
+            for own, clips in files_of(name, parts, kind, bool(how.ranges) and how.apart).items():
+                target = Target(job.out / own, kind.name, how.write, how.overwrite)
                 proofs.append(write(clips, on, target, Origin(document, how.steps, model)))
         return Done(job.path, tuple(proofs))
     except ReflexaError as e:

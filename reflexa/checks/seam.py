@@ -18,10 +18,8 @@ def _run(subject: Subject) -> list[Finding]:
     clip, joint = subject.clip, subject.rig.travel_joint
     if not clip.loop or clip.frames < 4:
         return []
-    turn, move = cycle.seam(clip, joint)
-    turned, placed = clip.model
-    away = 100 * np.linalg.norm(placed[-1] - quat.rotate(turn, placed[0]) - move, axis=-1)
-    angle = np.degrees(quat.angle(quat.multiply(quat.conjugate(quat.multiply(turn, turned[0])), turned[-1])))
+    open_m, open_turn = cycle.openings(clip, joint)
+    away, angle = 100 * open_m, np.degrees(open_turn)
     names, last = clip.skeleton.names, clip.frames - 1
     worst = int(np.argmax(away / JUMP_CM + angle / JUMP_DEG))
     if away[worst] > JUMP_CM:
@@ -30,7 +28,8 @@ def _run(subject: Subject) -> list[Finding]:
     if angle[worst] > JUMP_DEG:
         text = f"the loop jumps: {names[worst]} turns by {angle[worst]:.1f}°"
         return [Finding("seam", names[worst], text, (0, last), last, float(angle[worst]), JUMP_DEG, "°", CLOSE)]
-    steps = np.diff(placed, axis=0) * (100 * clip.rate / 30)
+    turn, _ = cycle.seam(clip, joint)
+    steps = np.diff(clip.model[1], axis=0) * (100 * clip.rate / 30)
     kick = np.linalg.norm(quat.rotate(turn, steps[0]) - steps[-1], axis=-1)
     usual = np.linalg.norm(np.diff(steps, axis=0), axis=-1).max(axis=0)
     over = kick - np.maximum(_TIMES * usual, _KICK_CM)

@@ -62,13 +62,12 @@ def seam(clip: Clip, joint: int) -> tuple[Array, Array]:
     return _on_ground((ends[0][:, joint], ends[1][:, joint]), 0, 1)
 
 
-def opening(clip: Clip, joint: int) -> tuple[float, float]:
-    """By how much a clip fails to close as a loop, travel taken out: metres and radians, of the joint that does the most."""
-    turn, move = seam(clip, joint)
+def openings(clip: Clip, joint: int) -> tuple[Array, Array]:
+    """By how much each joint of a clip fails to close as a loop, travel taken out: metres and radians ``(joints,)``."""
     turned, placed = at_frames(clip, np.array([0.0, clip.frames - 1.0])).model
-    away = np.linalg.norm(placed[-1] - quat.rotate(turn, placed[0]) - move, axis=-1)
-    change = quat.angle(quat.multiply(quat.conjugate(quat.multiply(turn, turned[0])), turned[-1]))
-    return float(away.max()), float(change.max())
+    turn, move = _on_ground((turned[:, joint], placed[:, joint]), 0, 1)
+    away = np.linalg.norm(placed[1] - quat.rotate(turn, placed[0]) - move, axis=-1)
+    return away, quat.angle(quat.multiply(quat.conjugate(quat.multiply(turn, turned[0])), turned[1]))
 
 
 def continued(places: Array, turn: Array, move: Array, frames: int) -> Array:

@@ -33,12 +33,15 @@ class Part:
 @dataclass(frozen=True)
 class Seam:
     """Where one part meets the next: first and last frame of both at once (none: last is before first); in their middle, how far
-    the parts differ: joints' mean distance in cm, and mean difference in velocity in cm/s."""
+    the parts differ: joints' mean distance in cm, and mean difference in velocity in cm/s. jerk: by how much a joint's velocity
+    changes at most from frame to frame there, and elsewhere in the whole, cm a frame."""
 
     first: int
     last: int
     pose: float = 0.0
     velocity: float = 0.0
+    jerk: float = 0.0
+    elsewhere: float = 0.0
 
 
 def none_stands(a: Clip, at_a: int, b: Clip, at_b: int) -> int:
@@ -60,6 +63,21 @@ def joined(parts: list[Part], travel: int, stands: Standing = none_stands) -> tu
         seams.append(Seam(out.frames - n, out.frames - 1))
         out = _crossfaded(out, moved, n)
     return out, tuple(seams)
+
+
+def jerks(clip: Clip, seams: tuple[Seam, ...]) -> tuple[Seam, ...]:
+    """Seams with how much the joints' velocity changes there in the clip that was made."""
+    if clip.frames < 3 or not seams:
+        return seams
+    kicks = 100 * np.linalg.norm(np.diff(clip.model[1], n=2, axis=0), axis=-1).max(axis=1)
+    spans = [slice(max(s.first - 2, 0), max(s.last, s.first) + 1) for s in seams]
+    elsewhere = np.array(kicks)
+    for span in spans:
+        elsewhere[span] = 0.0
+    most = float(elsewhere.max())
+    return tuple(
+        replace(s, jerk=float(kicks[at].max(initial=0.0)), elsewhere=most) for s, at in zip(seams, spans, strict=True)
+    )
 
 
 def _on(a: Clip, b: Clip, travel: int) -> Clip:

@@ -17,28 +17,21 @@ _STRAIGHT, _STRAIGHT_M = 2e-6, 1e-7
 _ROUNDS = 8
 
 
-def turn_keys(rotations: Array, within: Array) -> Bools:
-    """At which frames each joint needs a key ``(joints, frames)`` so that slerp between them stays within radians
-    ``(joints,)``; rotations ``(frames, joints, 4)``."""
-    keep = np.empty((rotations.shape[1], len(rotations)), dtype=bool)
-    kernels.moments.needed(rotations, within, np.arange(rotations.shape[1]), keep)
-    return keep
-
-
-def place_keys(translations: Array, within: Array) -> Bools:
-    """The same for translations ``(frames, joints, 3)`` and metres ``(joints,)``."""
-    keep = np.empty((translations.shape[1], len(translations)), dtype=bool)
-    kernels.moments.needed_values(translations, within, np.arange(translations.shape[1]), keep)
+def needed(values: Array, within: Array) -> Bools:
+    """At which frames each joint needs a key ``(joints, frames)``, so that slerp between rotations ``(frames, joints, 4)`` stays
+    within radians ``(joints,)``, or straight lines between points ``(frames, joints, 3)`` within metres."""
+    keep = np.empty((values.shape[1], len(values)), dtype=bool)
+    kernels.moments.needed(values, within, np.arange(values.shape[1]), keep)
     return keep
 
 
 def straight_keys(values: Array, rotation: bool) -> NDArray[np.intp]:
     """The frames that one channel ``(frames, 4 or fewer)`` cannot do without: all others lie on the way between them."""
     if rotation:
-        return np.flatnonzero(turn_keys(values[:, None], np.array([_STRAIGHT]))[0])
+        return np.flatnonzero(needed(values[:, None], np.array([_STRAIGHT]))[0])
     padded = np.zeros((len(values), 1, 3))
     padded[:, 0, : values.shape[1]] = values
-    return np.flatnonzero(place_keys(padded, np.array([_STRAIGHT_M]))[0])
+    return np.flatnonzero(needed(padded, np.array([_STRAIGHT_M]))[0])
 
 
 @dataclass(frozen=True, eq=False)
@@ -62,8 +55,8 @@ def thinned(clip: Clip, degrees: float, mm: float) -> Thinned:
     turned, placed = clip.model
     share = 0.6
     for _ in range(_ROUNDS):
-        by_turn = turn_keys(clip.rotations, np.full(n, np.radians(degrees) * share))
-        by_place = place_keys(clip.translations, np.full(n, mm / 1000 * share))
+        by_turn = needed(clip.rotations, np.full(n, np.radians(degrees) * share))
+        by_place = needed(clip.translations, np.full(n, mm / 1000 * share))
         rotations = np.empty((n, frames, 4))
         kernels.moments.between_keys(clip.rotations, np.arange(n), by_turn, rotations)
         out = clip.with_motion(

@@ -37,7 +37,7 @@ def at_frames(clip: Clip, frames: ArrayLike, smooth: bool = False) -> Clip:
     if smooth:
         turns, values = kernels.moments.smooth_turns, kernels.moments.smooth_values
     turns(clip.rotations, x, rotations)
-    kernels.moments.one_side(0, rotations)
+    kernels.moments.one_side(rotations)
 
     def over(a: Array) -> Array:
         out = np.empty((n, *a.shape[1:]))

@@ -80,7 +80,7 @@ def healed(clip: Clip, at: int, over: int) -> Clip:
     before, after, soon = q[at - 1 - a : at][::-1], q[at : at + b + 1], _soon(clip.rate)
     _fade_to(end, to_end, before, t[at - 1 - a : at][::-1], (a, min(a, soon)))
     _fade_to(start, to_start, after, t[at : at + b + 1], (b, min(b, soon)))
-    kernels.moments.one_side(0, q)
+    kernels.moments.one_side(q)
     return clip.with_motion(owned(q), owned(t))
 
 
@@ -91,7 +91,7 @@ _CLOSED, _CLOSED_TURN, _CLOSED_SPEED = 1e-4, np.radians(0.01), 0.01
 def gap(clip: Clip, travel: int) -> tuple[float, float, float]:
     """By how much a clip fails to close, travel taken out: metres and radians of the joint that does the most, and velocity as
     a share of the largest in the clip."""
-    away, turned = cycle.opening(clip, travel)
+    away, turned = (float(x.max()) for x in cycle.openings(clip, travel))
     if clip.frames < 3:
         return away, turned, 0.0
     turn, _ = cycle.seam(clip, travel)
@@ -128,7 +128,7 @@ def closed(clip: Clip, travel: int, over: int = 0) -> Clip:
     _carry(to_start, roots, back, -quat.rotate(back, move))
     _fade_to(end, to_end, q[n - 1 - half :][::-1], t[n - 1 - half :][::-1], over_)
     _fade_to(_Side(q[:2].copy(), t[:2].copy()), to_start, q[: half + 1], t[: half + 1], over_)
-    kernels.moments.one_side(0, q)
+    kernels.moments.one_side(q)
     return clip.with_motion(owned(q), owned(t), loop=True)
 
 

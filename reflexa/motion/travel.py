@@ -9,6 +9,7 @@ from numpy.typing import ArrayLike, NDArray
 
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
+from reflexa.motion.curves import monotone
 from reflexa.motion.smoothing import fitted_between, gaussian
 
 Line = Literal["exact", "smoothed", "straight"]
@@ -145,10 +146,7 @@ def distances(length: float, frames: int, profile: ArrayLike, rate: float) -> tu
     if len(points) < 2 or not np.any(points[:, 1] > 0):
         pace = np.ones(frames)
     else:
-        u = np.clip(t, points[0, 0], points[-1, 0])
-        from scipy.interpolate import PchipInterpolator
-
-        pace = np.maximum(PchipInterpolator(points[:, 0], points[:, 1])(u), 0.0)
+        pace = np.maximum(monotone(points[:, 0], points[:, 1], t), 0.0)
     walked = np.concatenate([[0.0], np.cumsum((pace[1:] + pace[:-1]) / 2)])
     total = walked[-1] if frames > 1 and walked[-1] > 1e-12 else 1.0
     s = walked / total * length

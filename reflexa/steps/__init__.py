@@ -17,7 +17,7 @@ from reflexa.steps.model import (
 )
 from reflexa.steps.plain import from_plain, make, settled, steps_from_plain, to_plain
 from reflexa.steps.registry import KINDS, describe, kind_of, register
-from reflexa.steps.running import apply, apply_at, outcome
+from reflexa.steps.running import apply, apply_at, outcome, where_it_acts
 
 __all__ = [
     "KINDS",
@@ -45,4 +45,5 @@ __all__ = [
     "settled",
     "steps_from_plain",
     "to_plain",
+    "where_it_acts",
 ]

@@ -60,6 +60,16 @@ def start_of(clip: Clip, rig: Rig, start: int | str) -> float:
     )  # fmt: skip
 
 
+def must_close(clip: Clip, rig: Rig, so: str, advice: str) -> None:
+    """Raises RecipeError for a clip that is no loop, by far, and says what follows from it and what to do."""
+    away, turned = (float(x.max()) for x in cycles.openings(clip, rig.travel_joint))
+    if away > _CLOSES or turned > _CLOSES_TURN:
+        raise RecipeError(
+            f"{clip.name!r} does not close: its end is {100 * away:.0f} cm and {np.degrees(turned):.0f}° from its start{so}",
+            advice=advice,
+        )
+
+
 def recycled(clip: Clip, rig: Rig, s: CycleSettings) -> tuple[Clip, Array]:
     """The loop begun elsewhere and repeated, and which frame of it stands where ``(frames,)``. Raises RecipeError."""
     at = start_of(clip, rig, s.start)
@@ -68,12 +78,8 @@ def recycled(clip: Clip, rig: Rig, s: CycleSettings) -> tuple[Clip, Array]:
         raise RecipeError(f"{clip.frames} frames make no loop", advice="Give it a clip of at least 3.")
     if period * s.times + 1 > _MOST:
         raise RecipeError(f"{period * s.times + 1:,} frames are too many", place="times", advice=f"Up to {_MOST:,}.")
-    away, turned = cycles.opening(clip, rig.travel_joint)
-    if (at % period or s.times > 1) and (away > _CLOSES or turned > _CLOSES_TURN):
-        raise RecipeError(
-            f"{clip.name!r} does not close: its end is {100 * away:.0f} cm and {np.degrees(turned):.0f}° from its start",
-            advice="Put a step Close loop before this one.",
-        )
+    if at % period or s.times > 1:
+        must_close(clip, rig, "", "Put a step Close loop before this one.")
     out = cycles.shifted(clip, rig.travel_joint, at) if at % period else clip
     out = cycles.repeated(out, rig.travel_joint, s.times)
     frames = np.arange(out.frames, dtype=np.float64) + at

@@ -68,12 +68,18 @@ def snapped(clip: Clip, rig: Rig, only: tuple[str, ...] = ()) -> Clip:
 _ON_RULE = 0.001
 
 
+def on_rules(clips: Iterable[Clip], rig: Rig, within: float = _ON_RULE, turned: float = np.inf) -> tuple[str, ...]:
+    """The helper joints that are on their rules all through these clips, within so many metres and radians."""
+    names = tuple(rig.helpers)
+    for clip in clips if names else ():
+        away = distances(rig.neutral, rig.helpers, *clip.model)
+        names = tuple(n for n in names if away[n][0].max() < within and away[n][1].max() < turned)
+    return names
+
+
 def follow(before: Clip, after: Clip, rig: Rig) -> Clip:
     """A changed clip with those helper joints back on their rules that were on them before the change."""
-    if not rig.helpers:
-        return after
-    away = distances(rig.neutral, rig.helpers, *before.model)
-    kept = tuple(n for n, (d, _) in away.items() if d.max() < _ON_RULE)
+    kept = on_rules([before], rig)
     if not kept:
         return after
     out = snapped(after, rig, kept)
@@ -89,11 +95,8 @@ def follow(before: Clip, after: Clip, rig: Rig) -> Clip:
 def kept_on_rules(before: Iterable[Clip], after: Clip, rig: Rig) -> Clip:
     """A clip made of others with those helper joints on their rules that were on them in all of these: what lies between frames,
     or is spread over a seam, takes them off."""
-    names = set(rig.helpers)
-    for clip in before:
-        away = distances(rig.neutral, rig.helpers, *clip.model)
-        names &= {n for n, (d, _) in away.items() if d.max() < _ON_RULE}
-    return snapped(after, rig, tuple(n for n in rig.helpers if n in names)) if names else after
+    names = on_rules(before, rig)
+    return snapped(after, rig, names) if names else after
 
 
 def _report(before: Clip, after: Clip, rig: Rig) -> tuple[OffRule, ...]:

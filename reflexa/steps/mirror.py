@@ -9,23 +9,20 @@ import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
-from reflexa.errors import RecipeError
 from reflexa.motion import cycle, kernels, kinematics, quat, travel
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip, Track
 from reflexa.rig import Rig
-from reflexa.rig.helpers import distances
 from reflexa.rig.rig import UP
 from reflexa.rig.sides import swap_in_text
-from reflexa.steps.helper_joints import snapped
+from reflexa.steps.cycle import must_close
+from reflexa.steps.helper_joints import on_rules, snapped
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 
 Plane = Literal["own start", "world"]
 Sides = Literal["swap", "left onto right", "right onto left"]
 # A helper joint this close to its rule all through a clip is on it, and is put back on it afterwards.
 _ON_RULE, _ON_RULE_TURN = 1e-4, 1e-3
-# A clip closes, and can be begun elsewhere, when its end is no further than this from its start, metres and radians.
-_CLOSES, _CLOSES_TURN = 0.06, np.radians(20)
 
 
 class MirrorSettings(Settings, frozen=True):
@@ -98,20 +95,11 @@ def mirror(clip: Clip, rig: Rig, settings: MirrorSettings) -> Clip:
         rotations[:, taking], translations[:, taking] = out.rotations[:, taking], out.translations[:, taking]
         out = clip.with_motion(quat.continuous(rotations), translations)
     if settings.half_cycle and out.frames > 2:
-        gap, turned = cycle.opening(clip, rig.travel_joint)
-        if gap > _CLOSES or turned > _CLOSES_TURN:
-            raise RecipeError(
-                f"{clip.name!r} does not close: its end is {100 * gap:.0f} cm and {np.degrees(turned):.0f}° from its start, so "
-                "it cannot be shifted by half a cycle",
-                advice="Switch 'Shift by half a cycle' off, or give it a clip that is a loop.",
-            )
+        advice = "Switch 'Shift by half a cycle' off, or give it a clip that is a loop."
+        must_close(clip, rig, ", so it cannot be shifted by half a cycle", advice)
         out = cycle.shifted(out, rig.travel_joint, (out.frames - 1) / 2)
-    if settings.helpers and rig.helpers:
-        away = distances(rig.neutral, rig.helpers, *clip.model)
-        good = tuple(n for n, (d, a) in away.items() if d.max() < _ON_RULE and a.max() < _ON_RULE_TURN)
-        if good:
-            out = snapped(out, rig, good)
-    return out
+    good = on_rules([clip], rig, _ON_RULE, _ON_RULE_TURN) if settings.helpers else ()
+    return snapped(out, rig, good) if good else out
 
 
 def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:

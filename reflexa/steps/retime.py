@@ -91,7 +91,7 @@ def _drawn(end: int, s: RetimeSettings) -> Array:
     if np.any(np.diff(old) < 0) and not s.backwards:
         at = int(np.argmax(np.diff(old) < 0))
         raise RecipeError(
-            f"the curve goes backwards from old frame {old[at]:g} to {old[at + 1]:g}", place=f"curve[{at + 1}]",
+            f"the curve goes backwards from old frame {old[at]:g} to {old[at + 1]:g}", place="curve",
             advice="Let it rise, or switch 'May go backwards' on.",
         )  # fmt: skip
     if new[-1] - new[0] + 1 > _MOST:

@@ -36,7 +36,7 @@ def outcome(step: Step, given: Given, context: Context = NOTHING) -> Outcome:
     if not step.acts:
         return Outcome(clip, rig)
     kind = kind_of(step.kind)
-    step = at_its_event(step, clip)
+    step = at_its_event(step, given.whole or clip)
     if not kind.weighed and (step.weight != 1 or step.envelope or step.mask is not None):
         what = "takes the clip to another rig" if kind.changes_rig else "changes the clip as a whole"
         raise RecipeError(
@@ -62,21 +62,32 @@ def outcome(step: Step, given: Given, context: Context = NOTHING) -> Outcome:
 
 
 def at_its_event(step: Step, clip: Clip) -> Step:
-    """A step that is tied to an event, with its frames where the event has them now. Raises RecipeError where there is none."""
-    if step.tied is None:
+    """A step that is tied to an event, with its frames, and what the tie knows, where the event has them now: it means the same.
+    Raises RecipeError where there is none."""
+    tied = step.tied
+    if tied is None:
         return step
-    at = [e.frame for e in clip.events if e.name == step.tied.event]
+    at = [e.frame for e in clip.events if e.name == tied.event]
     if not at:
         known = ", ".join(dict.fromkeys(e.name for e in clip.events))
         raise RecipeError(
-            f"{step.name!r} is tied to the event {step.tied.event!r}, which the clip has not",
+            f"{step.name!r} is tied to the event {tied.event!r}, which the clip has not",
             advice=f"Known: {known}." if known else "Untie it, or put the event in.",
         )
     # Of several of one name it is the one that is nearest to where it was.
-    by = round(min(at, key=lambda f: abs(f - step.tied.frame)) - step.tied.frame)  # type: ignore[union-attr]
+    by = round(min(at, key=lambda f: abs(f - tied.frame)) - tied.frame)
     shifted = kind_of(step.kind).shifted
     settings = step.settings if shifted is None or not by else shifted(step.settings, by)
-    return with_fields(step, envelope=tuple((f + by, w) for f, w in step.envelope), settings=settings)
+    envelope = tuple((f + by, w) for f, w in step.envelope)
+    return with_fields(step, envelope=envelope, settings=settings, tied=with_fields(tied, frame=tied.frame + by))
+
+
+def where_it_acts(step: Step, clip: Clip) -> Step:
+    """The same for whom a step is shown: as it is written where there is no such event."""
+    try:
+        return at_its_event(step, clip)
+    except RecipeError:
+        return step
 
 
 def step_weights(step: Step, rig: Rig, first: int, frames: int) -> Array | None:

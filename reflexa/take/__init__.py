@@ -9,6 +9,7 @@ from reflexa.take.evaluate import (
     evaluate,
     evaluate_alone,
     exported,
+    exported_clips,
     recipe_digest,
 )
 from reflexa.take.model import Export, Range, Segment, Source, Take
@@ -27,5 +28,6 @@ __all__ = [
     "evaluate",
     "evaluate_alone",
     "exported",
+    "exported_clips",
     "recipe_digest",
 ]

@@ -258,17 +258,39 @@ def exported(line: Evaluation, export: Export) -> Clip:
     return replace(out, name=export.name or out.name, loop=loop, play_rate=play)
 
 
+def exported_clips(line: Evaluation, export: Export) -> list[Clip]:
+    """The clips that are handed over: each range of the take as ``exported`` has its frames, a looping one as often as asked; or
+    the one of the export's own frames. Raises RecipeError as ``ranged`` does."""
+    ranges = line.take.ranges if export.ranges != "whole" else ()
+    if not ranges:
+        return [exported(line, export)]
+    _check(ranges, line.result.frames)
+    return [
+        exported(
+            line,
+            replace(
+                export, name=r.name, first=r.first, last=r.last, loop=r.loop, cycles=export.cycles if r.loop else 1
+            ),
+        )
+        for r in ranges
+    ]
+
+
 def ranged(clip: Clip, ranges: tuple[Range, ...]) -> list[Clip]:
     """The parts of a clip that ranges name, each a clip. Raises RecipeError for one that lies outside it, or two of one name."""
-    out: list[Clip] = []
+    _check(ranges, clip.frames)
+    return [replace(clip.cut(r.first, r.last), name=r.name, loop=r.loop) for r in ranges]
+
+
+def _check(ranges: tuple[Range, ...], frames: int) -> None:
+    names: list[str] = []
     for i, r in enumerate(ranges):
-        if not r.name.strip() or r.name in [c.name for c in out]:
+        if not r.name.strip() or r.name in names:
             said = f"two are called {r.name!r}" if r.name.strip() else "has no name"
             raise RecipeError(said, place=f"ranges[{i}]", advice="Give each a name of its own.")
-        if not 0 <= r.first <= r.last < clip.frames:
+        if not 0 <= r.first <= r.last < frames:
             raise RecipeError(
                 f"{r.name!r}, frames {r.first} to {r.last}, lies outside the clip", place=f"ranges[{i}]",
-                advice=f"Its frames are 0 to {clip.frames - 1}.",
+                advice=f"Its frames are 0 to {frames - 1}.",
             )  # fmt: skip
-        out.append(replace(clip.cut(r.first, r.last), name=r.name, loop=r.loop))
-    return out
+        names.append(r.name)

@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Annotated, Any, Literal
+
+from msgspec import Meta
 
 from reflexa.formats import STANDARD
 from reflexa.stage import EMPTY, Stage
 from reflexa.steps import Step
+
+Frames = Annotated[int, Meta(ge=0, le=100_000)]
 
 
 @dataclass(frozen=True)
@@ -52,7 +56,7 @@ class Export:
     """What is handed to the engine. first, last: the frames (None: to the clip's end); rate None: as the source's. cycles: how
     many times over a loop is written, its travel carried on. play_rate: how fast it asks to be played (None: as it did).
     ranges: those of the take are written ``together`` in one file, ``apart``, or not (``whole``: the result alone). held: so
-    many frames more of the first pose before it, and of the last behind it."""
+    many frames more of the first pose before each clip, and of the last behind it."""
 
     name: str = ""
     first: int = 0
@@ -63,8 +67,8 @@ class Export:
     frame: str = "source"
     cycles: int = 1
     play_rate: float | None = None
-    ranges: str = "together"
-    held: tuple[int, int] = (0, 0)
+    ranges: Literal["together", "apart", "whole"] = "together"
+    held: tuple[Frames, Frames] = (0, 0)
 
 
 @dataclass(frozen=True)

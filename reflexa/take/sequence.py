@@ -10,7 +10,7 @@ import numpy as np
 from reflexa.errors import RecipeError
 from reflexa.motion import contacts, loops, seams
 from reflexa.motion.clip import Clip
-from reflexa.motion.joining import Part, Seam, joined
+from reflexa.motion.joining import Part, Seam, jerks, joined
 from reflexa.motion.resample import seen_at, to_rate
 from reflexa.rig import Rig
 from reflexa.stage import EMPTY
@@ -106,7 +106,8 @@ def placed(segments: Iterable[Segment], known: Known, name: str) -> tuple[Clip, 
     loop = (
         len(parts) > 0 and all(known(s.file, s.clip)[0].loop for s in segments) and seams.closes(out, rig.travel_joint)
     )
-    return replace(out, loop=loop), rig, at
+    out = replace(out, loop=loop)
+    return out, rig, jerks(out, at)
 
 
 def _measured(seam: Seam, a: Clip, b: Clip, rig: Rig) -> Seam:

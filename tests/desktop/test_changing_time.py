@@ -5,18 +5,20 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
+import pytest
 from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QInputDialog
+from PySide6.QtWidgets import QApplication, QInputDialog, QSpinBox
 
 from reflexa.desktop.dialogs.differences import Differences
 from reflexa.desktop.dialogs.export import ExportDialog
 from reflexa.desktop.kinds.close_loop import CloseLoopPanel
 from reflexa.desktop.kinds.retime import CurvePicture
-from reflexa.desktop.kinds.time_lanes import TimeLanes
+from reflexa.desktop.kinds.time_lanes import TimeLanes, jumps, still_there
 from reflexa.desktop.kinds.trim import TrimPanel
 from reflexa.desktop.picture.pictures import render
-from reflexa.desktop.session import RESULT, SOURCE, events, line, takes
+from reflexa.desktop.session import RESULT, SOURCE, events, line, sequence, takes
+from reflexa.desktop.settings.reach_rows import ReachRows
 from reflexa.desktop.time.sequence_lane import SequenceLane
 from reflexa.draw import Camera
 from reflexa.draw.scene import Figure, Scene, matrices_at, shapes_at
@@ -62,6 +64,26 @@ def test_frames_are_trimmed_and_cut_out_by_drawing(demo, qtbot) -> None:
     assert session.step.settings.cut == ()
     session.undo()
     assert session.step.settings.cut == ((a, b),)
+
+
+@pytest.mark.parametrize(
+    ("times", "gone", "seams"),
+    [
+        (np.arange(20.0), [], []),
+        (np.arange(20.0)[::-1], [], []),
+        (np.r_[0:8.0, 10:20.0], [8, 9], [7]),
+        (np.r_[0:8.0, 9, 11, 12:20.0], [8, 10], [7, 8]),
+        (np.linspace(0, 19, 100), [], []),
+        (np.linspace(0, 19, 5), [], []),
+        (np.r_[12:20.0, 1:13.0], [0], [7]),
+        (np.cumsum(np.r_[0.0, np.linspace(0.2, 1.8, 19)]), [], []),
+        (np.full(5, 7.0), [*range(7), *range(8, 20)], []),
+        (np.array([3.5]), [*range(3), *range(5, 20)], []),
+    ],
+)  # fmt: skip
+def test_what_falls_out_of_a_clip_and_where_time_jumps(times, gone, seams) -> None:
+    assert np.flatnonzero(~still_there(times, 20)).tolist() == gone
+    assert np.flatnonzero(jumps(times)).tolist() == seams
 
 
 def test_the_time_area_shows_the_time_of_what_is_looked_at_and_the_playhead_keeps_its_moment(demo, qtbot) -> None:
@@ -154,6 +176,40 @@ def test_events_are_added_dragged_renamed_and_made_of_plants(demo, qtbot, monkey
     assert all(e.frame <= 32 for e in session.result.events) and "left lift" in {e.name for e in session.result.events}
 
 
+def test_what_is_tied_to_an_event_is_shown_and_set_where_the_event_is(demo, qtbot) -> None:
+    session = demo.session
+    new_take(demo, qtbot, *LANDING)
+    events.add(session, "whistle", 40)
+    ready(qtbot, demo)
+    demo.commands.run("add_goal")
+    ready(qtbot, demo)
+    session.player.frame = 40
+    rows = demo.settings.findChild(ReachRows)
+    click(rows.add)
+    line.tie(session, session.step.id, "whistle")
+    ready(qtbot, demo)
+    at = session.step.settings.reaches[0].at
+    select_step(demo, 0)
+    events.move(session, [e.name for e in events.seen(session)].index("whistle"), 60)
+    ready(qtbot, demo)
+    select_step(demo, 1)
+    ready(qtbot, demo)
+    stored = session.take.steps[1]
+    assert stored.settings.reaches[0].at == at == 40 and stored.tied.frame == 40, (
+        "moving the event changes its step alone"
+    )
+    rows = demo.settings.findChild(ReachRows)
+    boxes = rows.findChildren(QSpinBox)
+    assert [b.value() for b in boxes[:2]] == [52, 60] and session.report is not None
+    boxes[0].setValue(50)
+    ready(qtbot, demo)
+    stored = session.take.steps[1]
+    assert (stored.settings.reaches[0].start, stored.settings.reaches[0].at, stored.tied.frame) == (50, 60, 60)
+    demo.commands.run("undo")
+    ready(qtbot, demo)
+    assert session.take.steps[1].settings.reaches[0].at == 40 and session.step.settings.reaches[0].start == 52
+
+
 def test_ranges_are_kept_dragged_played_and_exported(demo, qtbot, monkeypatch, tmp_path: Path) -> None:
     session, area = demo.session, demo.time_area
     new_take(demo, qtbot, *LANDING)
@@ -216,6 +272,15 @@ def test_clips_in_a_row_are_dragged_trimmed_and_turned(demo, qtbot) -> None:
     drag(lane, middle, middle - QPoint(round(4 * demo.time_area.time.frame_width()), 0))
     ready(qtbot, demo)
     assert session.take.source.segments[1].crossfade > crossfade
+    before = session.take.source.segments
+    sequence.best(session, 1)
+    qtbot.waitUntil(lambda: session.take.source.segments != before, timeout=10_000)
+    ready(qtbot, demo)
+    ((_, said),) = sequence.seams_said(session)
+    assert "cm/s apart" in said and "cm a frame (elsewhere" in said
+    session.undo()
+    ready(qtbot, demo)
+    assert session.take.source.segments == before, "one step back"
     QTest.keyClick(lane, Qt.Key.Key_Left)
     ready(qtbot, demo)
     assert session.take.source.segments[0].clip == "step up", "the chosen one goes before the other"
@@ -317,7 +382,7 @@ def test_a_track_is_keyed_by_hand(demo, qtbot) -> None:
     ((frame, value),) = session.step.settings.keys
     assert frame == 40 and abs(value - 0.6) < 0.05
     assert session.result.tracks[0].values[40] == session.source_clip.tracks[0].values[40] + value
-    drag(lane, lane.place((frame, value)).toPoint(), QPoint(round(time.x(44)), round(lane.level(0.3))))
+    drag(lane, lane.pixel((frame, value)).toPoint(), QPoint(round(time.x(44)), round(lane.level(0.3))))
     ready(qtbot, demo)
     assert session.step.settings.keys[0][0] == 44 and abs(session.step.settings.keys[0][1] - 0.3) < 0.06
     QTest.keyClick(lane, Qt.Key.Key_Left)

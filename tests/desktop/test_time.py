@@ -8,6 +8,7 @@ from PySide6.QtCore import QPoint, QPointF, Qt
 from PySide6.QtTest import QTest
 
 from reflexa.desktop.kinds.correction import CorrectionPanel
+from reflexa.desktop.kinds.retime import CurvePicture
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import line
 from reflexa.steps.correction import CorrectionSettings, Key, Track
@@ -40,7 +41,7 @@ def test_envelope_points_come_go_and_move(demo, qtbot) -> None:
     lanes = window.time_area.envelope
 
     def at(frame: float, weight: float) -> QPoint:
-        return lanes.place(frame, weight).toPoint()
+        return lanes.pixel((frame, weight)).toPoint()
 
     QTest.mouseDClick(lanes, LEFT, Qt.KeyboardModifier.NoModifier, at(10, 0.5))
     QTest.mouseDClick(lanes, LEFT, Qt.KeyboardModifier.NoModifier, at(40, 0.5))
@@ -51,6 +52,38 @@ def test_envelope_points_come_go_and_move(demo, qtbot) -> None:
     assert np.array_equal(session.result.rotations[:13], session.source_clip.rotations[:13])
     QTest.mouseDClick(lanes, LEFT, Qt.KeyboardModifier.NoModifier, at(40, 1.0))
     assert len(session.step.envelope) == 1
+
+
+def test_points_of_a_curve_are_set_without_a_mouse(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    click(card(window, 0).name)
+    lanes = window.time_area.envelope
+    lanes.setFocus()
+    for frame in (20, 60):
+        session.player.set_frame(frame)
+        QTest.keyClick(lanes, Qt.Key.Key_Insert)
+    assert session.step.envelope == ((20.0, 1.0), (60.0, 1.0)), "at the playhead, on the envelope as it is"
+    QTest.keyClick(lanes, Qt.Key.Key_PageUp)
+    for key in (Qt.Key.Key_Down, Qt.Key.Key_Down, Qt.Key.Key_Right, Qt.Key.Key_Up):
+        QTest.keyClick(lanes, key)
+    assert session.step.envelope == ((21.0, 0.95), (60.0, 1.0)) and session.player.frame == 60
+    QTest.keyClick(lanes, Qt.Key.Key_PageDown)
+    QTest.keyClick(lanes, Qt.Key.Key_Delete)
+    assert session.step.envelope == ((21.0, 0.95),)
+    window.commands.run("undo")
+    assert len(session.step.envelope) == 2
+    # The same hands set the curve of time and the pace of a path.
+    line.add(session, "retime", how="curve", curve=[[0, 0], [128, 128]])
+    ready(qtbot, window)
+    picture = window.settings.findChild(CurvePicture)
+    picture.setFocus()
+    QTest.keyClick(picture, Qt.Key.Key_Insert)
+    QTest.keyClick(picture, Qt.Key.Key_Left)
+    (_, first), (old, new), *_ = session.step.settings.curve
+    assert first == 0 and old > new
+    QTest.keyClick(picture, Qt.Key.Key_PageUp)
+    QTest.keyClick(picture, Qt.Key.Key_Delete)
+    assert len(session.step.settings.curve) == 3, "both ends stay"
 
 
 def test_playing_scrubbing_and_the_range(demo, qtbot) -> None:

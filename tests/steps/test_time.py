@@ -316,6 +316,7 @@ def test_what_is_tied_to_an_event_goes_with_it(landing, deckhand_rig) -> None:
 
     from reflexa.steps.model import Tie
     from reflexa.steps.plain import from_plain, to_plain
+    from reflexa.steps.running import apply_at
 
     clip = replace(landing, events=(Event(40.0, "whistle"),))
     lift = make(
@@ -328,5 +329,11 @@ def test_what_is_tied_to_an_event_goes_with_it(landing, deckhand_rig) -> None:
     changed = [np.flatnonzero((c.rotations != landing.rotations).any(axis=(1, 2))) for c in (there, moved)]
     assert changed[0].min() >= 32 and changed[0].max() <= 50 and changed[1].tolist() == (changed[0] + 20).tolist()
     assert from_plain(to_plain(tied)) == tied
+    # The one pose that is shown while a hand drags, cut from the clip without its events, is that of the whole.
+    bent = make("correction", tracks=[{"joint": "chest", "keys": [{"frame": 40, "rotate": [20, 0, 0]}]}])
+    bent = msgspec.structs.replace(bent, tied=tied.tied, envelope=tied.envelope)
+    whole = outcome(bent, Given(late, deckhand_rig)).clip
+    for f in (45, 56, 62):
+        np.testing.assert_allclose(apply_at(bent, late, deckhand_rig, f).rotations[0], whole.rotations[f], atol=1e-12)
     with pytest.raises(RecipeError, match="tied to the event"):
         outcome(tied, Given(landing, deckhand_rig))

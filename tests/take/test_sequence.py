@@ -20,6 +20,7 @@ from reflexa.take.sequence import best_seam, placed, sequence
 from tests.helpers.commands import run
 
 DATA = Path(__file__).parents[1] / "data"
+SOURCES = Path(__file__).parents[2] / "reflexa" / "demo" / "project" / "sources"
 
 
 def pops(clip: Clip) -> tuple[float, float]:
@@ -68,6 +69,8 @@ def test_captures_meet_without_a_pop(crossfade: int) -> None:
     known = lambda file, clip: (files[file].clips[0], files[file].rig)  # noqa: E731
     segments = [Segment(n, "", crossfade=crossfade or 8) for n in files]
     out, rig, (seam,) = placed(segments, known, "walk, run")
+    kicks = 100 * np.linalg.norm(np.diff(out.model[1], n=2, axis=0), axis=-1).max()
+    assert max(seam.jerk, seam.elsewhere) == pytest.approx(kicks) and seam.jerk < 1.3 * seam.elsewhere
     alone = max(pops(f.clips[0])[0] for f in files.values())
     assert pops(out)[0] <= 1.6 * alone + 8
     way = out.model[1][:, rig.travel_joint][:, [0, 2]]
@@ -182,3 +185,35 @@ def test_frames_are_held_before_and_behind_what_is_exported(deckhand_clips, deck
     assert np.array_equal(out.rotations[:4], np.repeat(walk.rotations[10:11], 4, axis=0))
     assert np.array_equal(out.rotations[-6:], np.repeat(walk.rotations[40:41], 6, axis=0))
     assert [e.frame for e in out.events] == [9.0, 25.0], "events go along"
+
+
+def test_each_range_is_held_and_repeated_as_asked(deckhand_clips, deckhand_rig) -> None:
+    from reflexa.take import Export, Range, Source, Take, evaluate, exported_clips
+
+    ranges = (Range("stride", 0, 32, loop=True), Range("halt", 100, 128))
+    line = evaluate(Take("t", Source("f", "c"), ranges=ranges), deckhand_clips["walk to the landing"], deckhand_rig)
+    stride, halt = exported_clips(line, Export(cycles=2, held=(3, 5), rate=60.0))
+    assert (stride.name, stride.frames, stride.loop) == ("stride", 2 * (2 * 32) + 1 + 8, True)
+    assert (halt.name, halt.frames, halt.loop) == ("halt", 2 * 28 + 1 + 8, False), (
+        "a range that is no loop is written once"
+    )
+    assert np.array_equal(halt.rotations[:4], np.repeat(line.result.rotations[100:101], 4, axis=0))
+    (whole,) = exported_clips(line, Export(ranges="whole"))
+    assert whole.frames == line.result.frames
+
+
+@pytest.mark.parametrize(("export", "says"), [({"ranges": "sideways"}, "ranges"), ({"held": [-3, 0]}, "held")])
+def test_an_export_that_makes_no_sense_in_a_take_file_is_said(export, says) -> None:
+    from reflexa.errors import ReadError
+    from reflexa.project.store import take_from_plain
+
+    plain = {"name": "t", "source": {"file": "f", "clip": "c"}, "export": export}
+    with pytest.raises(ReadError, match=says):
+        take_from_plain(plain, Path("t.take.json"))
+
+
+def test_a_track_that_a_file_cannot_hold_is_said(tmp_path: Path) -> None:
+    """BVH has joints and nothing else (common practice, no source)."""
+    heron = SOURCES / "heron.glb"
+    status, _, said = run("convert", heron, tmp_path / "heron.bvh", "--clip", "strut and call")
+    assert status == 0 and "beak_open" in said and "only the manifest" in said

@@ -164,10 +164,7 @@ def _run(jobs: list[FileJob], workers: int, talk: Talk) -> list[Done]:
                 tell(result.error)
             elif not talk.quiet:
                 for p in result.proofs:
-                    click.echo(
-                        f"{p.path}: {p.frames} frames at {p.rate:g} a second, reads back within {p.error_mm:.4f} mm",
-                        err=True,
-                    )
+                    click.echo(f"{p.path}: {p.said}", err=True)
     return results
 
 

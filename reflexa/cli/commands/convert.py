@@ -39,10 +39,7 @@ def COMMAND(
     to = Target(target_file, kind.name, target.options, target.force)
     proof = write([c for c, _ in moved], rig, to, Origin(document, (), model))
     if not talk.quiet:
-        click.echo(
-            f"{proof.path}: {proof.frames} frames at {proof.rate:g} a second, reads back within {proof.error_mm:.4f} mm",
-            err=True,
-        )
+        click.echo(f"{proof.path}: {proof.said}", err=True)
 
 
 def _chosen(document: Imported, name: str | None, many: bool) -> list[Clip]:

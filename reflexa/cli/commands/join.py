@@ -78,7 +78,6 @@ def COMMAND(segments: tuple[str, ...], out: Path, name: str, source: Reading, ta
     first = files[chosen[0].file]
     to = Target(out, kind.name, target.options, target.force)
     proof = write([clip], rig, to, Origin(first, (), first))
-    said = f"{proof.path}: {proof.frames} frames at {proof.rate:g} a second, reads back within {proof.error_mm:.4f} mm"
     if talk.as_json:
         plain = {
             "file": str(proof.path), "manifest": str(proof.manifest), "frames": proof.frames, "rate": proof.rate,
@@ -86,11 +85,14 @@ def COMMAND(segments: tuple[str, ...], out: Path, name: str, source: Reading, ta
         }  # fmt: skip
         click.echo(json.dumps(plain, indent=2))
     elif not talk.quiet:
-        click.echo(said, err=True)
+        click.echo(f"{proof.path}: {proof.said}", err=True)
 
 
 def _seam(s: Seam) -> dict[str, float]:
-    return {"first": s.first, "last": s.last, "pose_cm": round(s.pose, 3), "velocity_cm_s": round(s.velocity, 2)}
+    return {
+        "first": s.first, "last": s.last, "pose_cm": round(s.pose, 3), "velocity_cm_s": round(s.velocity, 2),
+        "jerk_cm_a_frame": round(s.jerk, 3), "elsewhere_cm_a_frame": round(s.elsewhere, 3),
+    }  # fmt: skip
 
 
 def clip_of(document: Imported, name: str) -> Clip:

@@ -39,13 +39,6 @@ def _keep_range(d: Desk) -> None:
         ranges.add(d.session, name)
 
 
-def _events_of_plants(d: Desk) -> None:
-    count = events.from_plants(d.session)
-    d.session.said.emit(
-        f"{count} events of feet added." if count else "No foot strikes or lifts that has no event yet."
-    )
-
-
 def _show(page: str, d: Desk) -> None:
     d.time.show_page(page)
 
@@ -70,7 +63,9 @@ COMMANDS = (
         "Ctrl+Alt+E",
         needs.result,
     ),
-    Command("events_of_plants", "Events from plants", "Time/2", _events_of_plants, "", needs.result),
+    Command(
+        "events_of_plants", "Events from plants", "Time/2", lambda d: events.from_plants(d.session), "", needs.result
+    ),
     Command(
         "zoom_time", "Show the whole clip's time", "Time/3", lambda d: d.time.time.show_all(), "Shift+F5", needs.result
     ),

@@ -112,7 +112,8 @@ class ExportDialog(QDialog):
         form.addRow("Held before, after", held)
         self.ranges = QComboBox()
         count = len(self._take.ranges)
-        how = (f"{count} ranges as clips of one file", f"{count} ranges, a file each", "The frames above alone")
+        ranges = "1 range" if count == 1 else f"{count} ranges"
+        how = (f"{ranges} in one file", f"{ranges}, a file each", "The frames above alone")
         for text, value in zip(how, ("together", "apart", "whole"), strict=True):
             self.ranges.addItem(text, value)
         self.ranges.setCurrentIndex(max(self.ranges.findData(chosen.ranges), 0))
@@ -190,6 +191,7 @@ class ExportDialog(QDialog):
         self._say(
             f"Written: {proof.path}\n{proof.frames} frames at {proof.rate:g} a second. Read back: largest error "
             f"{proof.error_mm:.4f} mm.\nManifest: {proof.manifest.name}"
+            + "".join(f"\nNote: {w}." for w in proof.warnings)
             + (f"\nBeside it: {', '.join(p.name for p in proof.others)}" if proof.others else ""),
             "",
         )

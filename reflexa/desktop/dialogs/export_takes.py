@@ -134,4 +134,4 @@ class ExportTakesDialog(QDialog):
 
 
 def _read_back(proof: Proof) -> str:
-    return f"{proof.path.name}: reads back within {proof.error_mm:.4f} mm"
+    return f"{proof.path.name}: {proof.said}"

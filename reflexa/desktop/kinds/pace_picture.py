@@ -5,29 +5,28 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPen
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import QPainter, QPainterPath, QPen
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
+from reflexa.desktop.widgets.points import HOW, Point, PointsByHand
 from reflexa.motion.arrays import Array
+from reflexa.motion.curves import monotone
 from reflexa.steps.root_motion import RootMotionSettings
 
-DOT = 5.0
-Point = tuple[float, float]
 
-
-class PacePicture(QWidget):
-    """The speed along the path over the clip's time: drag points up and down, double-click puts one in or takes one out."""
+class PacePicture(PointsByHand):
+    """The speed along the path over the clip's time, by points (share of the time, pace beside the others)."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.setFixedHeight(92)
+        self.setMouseTracking(True)
         self.setAccessibleName("Pace along the path")
-        self.setToolTip("Speed over the clip's time. Drag a point; double-click puts one in, or takes one out")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        self.setToolTip(f"Speed over the clip's time.\n{HOW}")
         self._speed = np.zeros(0)
-        self._drag = -1
 
     def sizeHint(self) -> QSize:
         return QSize(200, 92)
@@ -59,18 +58,14 @@ class PacePicture(QWidget):
         p.drawRoundedRect(QRectF(0, 0, self.width(), self.height()), 6, 6)
         points = self.points()
         xs = np.linspace(points[0][0], points[-1][0], 80)
-        from scipy.interpolate import PchipInterpolator
-
-        ys = PchipInterpolator([a for a, _ in points], [b for _, b in points])(xs)
+        ys = monotone(np.array([a for a, _ in points]), np.array([b for _, b in points]), xs)
         path = QPainterPath(self.pixel((float(xs[0]), float(ys[0]))))
         for x, y in zip(xs[1:], ys[1:], strict=True):
             path.lineTo(self.pixel((float(x), float(max(y, 0.0)))))
         p.setBrush(Qt.BrushStyle.NoBrush)
         p.setPen(QPen(t.colour("accent"), 2))
         p.drawPath(path)
-        for i, point in enumerate(points):
-            p.setBrush(t.colour("card"))
-            p.drawEllipse(self.pixel(point), DOT + (i == self._drag), DOT + (i == self._drag))
+        self.paint_points(p, 5.0)
         p.setPen(t.colour("quiet"))
         text = "pace"
         if len(self._speed):
@@ -82,41 +77,28 @@ class PacePicture(QWidget):
         p.drawLine(QPointF(x, 20), QPointF(x, self.height() - 4))
         p.end()
 
-    def _at(self, at: QPointF) -> int:
-        return next((i for i, q in enumerate(self.points()) if (self.pixel(q) - at).manhattanLength() < 13), -1)
-
-    def _value(self, at: QPointF) -> Point:
+    def value(self, at: QPointF) -> Point:
         w, h = self.width() - 16, self.height() - 30
         share = float(np.clip((at.x() - 8) / w, 0, 1))
         return round(share, 3), round(max((self.height() - 8 - at.y()) / h * self._most(), 0.0), 3)
 
-    def _set(self, points: list[Point], merge: str = "") -> None:
+    def stepped(self, point: Point, across: int, up: int) -> Point:
+        return round(point[0] + 0.01 * across, 3), round(max(point[1] + 0.05 * up, 0.0), 3)
+
+    def within(self, which: int, to: Point) -> Point:
+        points = self.points()
+        if self.stays(which):
+            return points[which][0], to[1]
+        return float(np.clip(to[0], points[which - 1][0] + 0.02, points[which + 1][0] - 0.02)), to[1]
+
+    def stays(self, which: int) -> bool:
+        return which in (0, len(self.points()) - 1)
+
+    def put(self, points: list[Point], merge: str) -> None:
         settings = self.session.step.settings if self.session.step is not None else None
         if isinstance(settings, RootMotionSettings):
-            line.edit_settings(self.session, "set the pace", replace(settings, pace=tuple(points)), merge)
+            new = replace(settings, pace=tuple(points))
+            line.edit_settings(self.session, "set the pace", new, merge and f"pace {merge}")
 
-    def mousePressEvent(self, e: QMouseEvent) -> None:
-        self._drag = self._at(e.position()) if e.button() == Qt.MouseButton.LeftButton else -1
-
-    def mouseMoveEvent(self, e: QMouseEvent) -> None:
-        if self._drag < 0:
-            return
-        points = self.points()
-        share, pace = self._value(e.position())
-        low = points[self._drag - 1][0] + 0.02 if self._drag else 0.0
-        high = points[self._drag + 1][0] - 0.02 if self._drag + 1 < len(points) else 1.0
-        ends = self._drag in (0, len(points) - 1)
-        points[self._drag] = (points[self._drag][0] if ends else float(np.clip(share, low, high)), pace)
-        self._set(points, merge="pace")
-
-    def mouseReleaseEvent(self, _: QMouseEvent) -> None:
-        self._drag = -1
+    def end_edit(self) -> None:
         self.session.history.end_merge()
-        self.update()
-
-    def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
-        points, at = self.points(), self._at(e.position())
-        if 0 < at < len(points) - 1:
-            self._set([q for i, q in enumerate(points) if i != at])
-        elif at < 0:
-            self._set(sorted([*points, self._value(e.position())]))

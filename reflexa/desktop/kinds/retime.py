@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QPainter, QPainterPath, QPen
 from PySide6.QtWidgets import QLabel
 
 from reflexa.desktop.kinds.model import StepView
@@ -13,32 +13,31 @@ from reflexa.desktop.kinds.time_lanes import TimeLanes
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.step_panel import StepPanel
-from reflexa.desktop.widgets.own_keys import ARROWS, OwnKeys
+from reflexa.desktop.widgets.points import HOW, Point, PointsByHand
 from reflexa.motion.arrays import Array
+from reflexa.motion.curves import monotone
 from reflexa.steps.retime import RetimeReport, RetimeSettings
 
-_DOT = 5.0
-Point = tuple[float, float]
 
-
-class CurvePicture(OwnKeys):
-    """Old frames over new ones. Drag a point, or step the one clicked last with the arrow keys; double-click puts one in or
-    takes one out."""
+class CurvePicture(PointsByHand):
+    """Old frames over new ones, by points (old, new)."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.setFixedHeight(190)
+        self.setMouseTracking(True)
         self.setAccessibleName("Time curve")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip(
-            "Which old frame stands at each new one. Drag a point; double-click puts one in, or takes one out"
-        )
-        self._hot = -1
-        self._dragged = False
+        self.setToolTip(f"Which old frame stands at each new one.\n{HOW}")
 
     def sizeHint(self) -> QSize:
         return QSize(220, 190)
+
+    @property
+    def _settings(self) -> RetimeSettings | None:
+        settings = self.session.step.settings if self.session.step is not None else None
+        return settings if isinstance(settings, RetimeSettings) else None
 
     @property
     def _old(self) -> int:
@@ -47,8 +46,7 @@ class CurvePicture(OwnKeys):
 
     def points(self) -> list[Point]:
         """(old frame, new frame), in order of new ones; straight through where nothing is drawn."""
-        settings = self.session.step.settings if self.session.step is not None else None
-        given = sorted(settings.curve, key=lambda p: p[1]) if isinstance(settings, RetimeSettings) else []
+        given = sorted(self._settings.curve, key=self.moment) if self._settings is not None else []
         return given if len(given) > 1 else [(0.0, 0.0), (float(self._old), float(self._old))]
 
     def _wide(self) -> float:
@@ -58,7 +56,7 @@ class CurvePicture(OwnKeys):
         w, h = self.width() - 20, self.height() - 40
         return QPointF(10 + point[1] / self._wide() * w, self.height() - 12 - point[0] / self._old * h)
 
-    def _value(self, at: QPointF) -> Point:
+    def value(self, at: QPointF) -> Point:
         w, h = self.width() - 20, self.height() - 40
         old = round(float(np.clip((self.height() - 12 - at.y()) / h, 0, 1)) * self._old)
         return float(old), float(max(round((at.x() - 10) / w * self._wide()), 0))
@@ -73,8 +71,6 @@ class CurvePicture(OwnKeys):
         # As fast as before, for comparison.
         p.setPen(QPen(t.colour("line"), 1, Qt.PenStyle.DashLine))
         p.drawLine(self.pixel((0.0, points[0][1])), self.pixel((float(self._old), points[0][1] + self._old)))
-        from reflexa.motion.curves import monotone
-
         old, new = np.array(points).T
         if np.all(np.diff(new) > 0):
             xs = np.linspace(new[0], new[-1], 90)
@@ -85,74 +81,40 @@ class CurvePicture(OwnKeys):
             p.setBrush(Qt.BrushStyle.NoBrush)
             p.setPen(QPen(t.colour("accent"), 2))
             p.drawPath(path)
-        p.setPen(QPen(t.colour("accent"), 1.6))
-        for i, point in enumerate(points):
-            p.setBrush(t.colour("ink" if i == self._hot else "card"))
-            p.drawEllipse(self.pixel(point), _DOT, _DOT)
+        self.paint_points(p, 5.0)
         p.setPen(t.colour("quiet"))
         p.drawText(QRectF(10, 3, self.width() - 20, 16), Qt.AlignmentFlag.AlignLeft, f"old frame, 0 to {self._old}")
         last = f"{points[-1][1]:g} new frames"
         p.drawText(QRectF(10, self.height() - 30, self.width() - 20, 16), Qt.AlignmentFlag.AlignRight, last)
-        if self._hot >= 0 and self._hot < len(points):
-            said = f"old {points[self._hot][0]:g} at new {points[self._hot][1]:g}"
+        if 0 <= self.hot < len(points):
+            said = f"old {points[self.hot][0]:g} at new {points[self.hot][1]:g}"
             p.drawText(QRectF(10, 3, self.width() - 20, 16), Qt.AlignmentFlag.AlignRight, said)
         p.end()
 
-    def _at(self, at: QPointF) -> int:
-        return next((i for i, q in enumerate(self.points()) if (self.pixel(q) - at).manhattanLength() < 13), -1)
+    def moment(self, point: Point) -> float:
+        return point[1]
 
-    def _set(self, points: list[Point], merge: str = "") -> None:
-        settings = self.session.step.settings if self.session.step is not None else None
-        if isinstance(settings, RetimeSettings):
-            new = replace(settings, how="curve", curve=tuple(points))
-            line.edit_settings(self.session, "draw the time curve", new, merge)
-        self.update()
+    def stepped(self, point: Point, across: int, up: int) -> Point:
+        return point[0] + up, point[1] + across
 
-    def _move(self, which: int, to: Point) -> None:
+    def within(self, which: int, to: Point) -> Point:
         points = self.points()
-        settings = self.session.step.settings if self.session.step is not None else None
-        back = isinstance(settings, RetimeSettings) and settings.backwards
+        back = self._settings is not None and self._settings.backwards
         before, after = (points[i] if 0 <= i < len(points) else None for i in (which - 1, which + 1))
         low, high = (before[1] + 1 if before else 0.0), (after[1] - 1 if after else 1e6)
         least, most = (0.0 if before is None or back else before[0]), (self._old if after is None or back else after[0])
-        points[which] = (float(np.clip(to[0], least, most)), float(np.clip(to[1], low, high)) if which else 0.0)
-        self._set(points, merge="time curve")
+        return float(np.clip(to[0], least, most)), float(np.clip(to[1], low, high)) if which else 0.0
 
-    def mousePressEvent(self, e: QMouseEvent) -> None:
-        self._hot = self._at(e.position()) if e.button() == Qt.MouseButton.LeftButton else -1
-        self._dragged = self._hot >= 0
-        self.update()
+    def stays(self, which: int) -> bool:
+        return which in (0, len(self.points()) - 1)
 
-    def mouseMoveEvent(self, e: QMouseEvent) -> None:
-        if self._dragged and self._hot >= 0:
-            self._move(self._hot, self._value(e.position()))
+    def put(self, points: list[Point], merge: str) -> None:
+        if self._settings is not None:
+            new = replace(self._settings, how="curve", curve=tuple(points))
+            line.edit_settings(self.session, "draw the time curve", new, merge)
 
-    def mouseReleaseEvent(self, _: QMouseEvent) -> None:
-        self._dragged = False
+    def end_edit(self) -> None:
         self.session.history.end_merge()
-        self.update()
-
-    def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
-        points, at = self.points(), self._at(e.position())
-        if 0 < at < len(points) - 1:
-            self._set([q for i, q in enumerate(points) if i != at])
-        elif at < 0:
-            new = self._value(e.position())
-            if new[1] not in [q[1] for q in points]:
-                self._set(sorted([*points, new], key=lambda q: q[1]))
-                self._hot = self.points().index(new) if new in self.points() else -1
-
-    def wants(self, key: Qt.Key) -> bool:
-        return self._hot >= 0 and key in ARROWS
-
-    def keyPressEvent(self, e: QKeyEvent) -> None:
-        by = {Qt.Key.Key_Left: (0, -1), Qt.Key.Key_Right: (0, 1), Qt.Key.Key_Up: (1, 0), Qt.Key.Key_Down: (-1, 0)}
-        points, step = self.points(), by.get(Qt.Key(e.key()))
-        if step is None or not 0 <= self._hot < len(points):
-            super().keyPressEvent(e)
-            return
-        old, new = points[self._hot]
-        self._move(self._hot, (old + step[0], new + step[1]))
 
 
 class RetimePanel(StepPanel):

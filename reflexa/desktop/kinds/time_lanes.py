@@ -7,14 +7,17 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
+from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPen
+from scipy.ndimage import median_filter
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
 from reflexa.desktop.time.lanes import Lanes
 from reflexa.desktop.time.time_map import TimeMap, tick_step
 from reflexa.motion.arrays import Array
+from reflexa.motion.contacts import spans
 from reflexa.steps import Settings
 
 _BEFORE, _AFTER, _BAR = 6, 52, 18
@@ -33,6 +36,25 @@ class Ends:
     swept: Callable[[Any, int, int], Settings] | None = None
 
 
+def jumps(times: Array) -> NDArray[np.bool_]:
+    """After which frames time does not go on as it does about there, but leaves some out or turns back: ``(frames - 1,)``."""
+    if len(times) < 2:
+        return np.zeros(0, dtype=bool)
+    steps = np.abs(np.diff(times))
+    return np.asarray(steps > 1.5 * np.maximum(median_filter(steps, 9, mode="nearest"), 1.0))
+
+
+def still_there(times: Array, count: int) -> NDArray[np.bool_]:
+    """Which of so many frames are seen at one of these times, or passed over from one to the next."""
+    low, high = np.floor(times).astype(int), np.ceil(times).astype(int)
+    on = ~jumps(times)
+    low[:-1][on], high[:-1][on] = np.minimum(low[:-1], low[1:])[on], np.maximum(high[:-1], high[1:])[on]
+    passed = np.zeros(count + 1, dtype=int)
+    np.add.at(passed, np.clip(low, 0, count), 1)
+    np.add.at(passed, np.clip(high + 1, 0, count), -1)
+    return np.asarray(np.cumsum(passed)[:-1] > 0)
+
+
 class TimeLanes(Lanes):
     """Drag a handle on the upper bar, or step it with the arrow keys once it was clicked; drag over frames to sweep them."""
 
@@ -48,17 +70,21 @@ class TimeLanes(Lanes):
             signal.connect(self.changed)
 
     @property
+    def _at(self) -> int:
+        """Where the step was in what was computed last, or -1."""
+        evaluation = self.session.evaluation
+        return evaluation.take.index(self.session.selection.card) if evaluation is not None else -1
+
+    @property
     def times(self) -> Array | None:
         """Which frame before the step stands at each frame after it; None while that is computed."""
-        evaluation, step = self.session.evaluation, self.session.step
-        at = evaluation.take.index(step.id) if evaluation is not None and step is not None else -1
+        evaluation, at = self.session.evaluation, self._at
         return evaluation.outcomes[at + 1].times if evaluation is not None and at >= 0 else None
 
     @property
     def count(self) -> int:
         """How many frames there were before the step."""
-        evaluation, step = self.session.evaluation, self.session.step
-        at = evaluation.take.index(step.id) if evaluation is not None and step is not None else -1
+        evaluation, at = self.session.evaluation, self._at
         return evaluation.clips[at].frames if evaluation is not None and at >= 0 else 1
 
     def old_x(self, frame: float) -> float:
@@ -92,20 +118,12 @@ class TimeLanes(Lanes):
     def _paint_kept(self, p: QPainter, times: Array) -> None:
         """Frames that are still there are filled, those that fall out hatched."""
         t = theme.current()
-        used = np.zeros(self.count, dtype=bool)
-        for a, b in zip(times, np.append(times[1:], times[-1]), strict=True):
-            low, high = sorted((a, b))
-            if high - low <= 4.0 + 1e-9 or high - low < 0.05 * self.count:
-                used[int(low) : int(np.ceil(high)) + 1] = True
-        edges = np.flatnonzero(np.diff(np.concatenate([[0], used.astype(np.int8), [0]])))
-        for a, b in zip(edges[::2], edges[1::2], strict=True):
-            p.fillRect(
-                QRectF(self.old_x(a), _BEFORE, max(self.old_x(b - 1) - self.old_x(a), 2.0), _BAR), t.colour("soft")
-            )
+        used = still_there(times, self.count)
+        for a, b in spans(used):
+            p.fillRect(QRectF(self.old_x(a), _BEFORE, max(self.old_x(b) - self.old_x(a), 2.0), _BAR), t.colour("soft"))
         gone = QBrush(t.colour("warn"), Qt.BrushStyle.BDiagPattern)
-        edges = np.flatnonzero(np.diff(np.concatenate([[0], (~used).astype(np.int8), [0]])))
-        for a, b in zip(edges[::2], edges[1::2], strict=True):
-            p.fillRect(QRectF(self.old_x(max(a - 0.5, 0)), _BEFORE, self.old_x(b - a) - self.old_x(0), _BAR), gone)
+        for a, b in spans(~used):
+            p.fillRect(QRectF(self.old_x(max(a - 0.5, 0)), _BEFORE, self.old_x(b - a + 1) - self.old_x(0), _BAR), gone)
 
     def _paint_ways(self, p: QPainter, times: Array) -> None:
         t = theme.current()
@@ -116,10 +134,8 @@ class TimeLanes(Lanes):
                 held = 0 < i < len(times) - 1 and abs(times[i + 1] - times[i - 1]) < 1e-9
                 p.setPen(QPen(t.colour("warn" if held else "line"), 1.6 if held else 1.0))
                 p.drawLine(QPointF(self.old_x(times[i]), _BEFORE + _BAR), QPointF(x, _AFTER))
-        # Where it does not go on from frame to frame: a seam.
-        usual = max(float(np.median(np.abs(np.diff(times)))) if len(times) > 1 else 1.0, 1.0)
         p.setPen(QPen(t.colour("accent"), 2.0))
-        for i in np.flatnonzero(np.abs(np.diff(times)) > 3 * usual).tolist():
+        for i in np.flatnonzero(jumps(times)).tolist():
             x = self.time.x(i + 0.5)
             p.drawLine(QPointF(x, _AFTER - 4), QPointF(x, _AFTER + _BAR + 4))
 

@@ -5,31 +5,28 @@ from __future__ import annotations
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPainterPath, QPen
+from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPen
 
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
-from reflexa.desktop.time.lanes import Lanes
+from reflexa.desktop.time.lanes import Lanes, between_neighbours
 from reflexa.desktop.time.time_map import TimeMap
-from reflexa.desktop.widgets.own_keys import ARROWS
+from reflexa.desktop.widgets.points import HOW, Point, PointsByHand
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.steps.track import TrackSettings
 
 _TOP, _FOOT = 8, 10
-Key = tuple[int, float]
 
 
-class TrackLane(Lanes):
-    """Drag a key (the arrow keys step the one clicked last); a double-click puts one in or takes one out."""
+class TrackLane(PointsByHand, Lanes):
+    """The track before and after, and its keys (frame, value)."""
 
     def __init__(self, session: Session, time: TimeMap) -> None:
         super().__init__(session, time, "Curve of the track")
         self.setMinimumHeight(78)
-        self.setToolTip("Drag a key; double-click puts one in, or takes one out; arrow keys step the one clicked last")
-        self.hot = -1
-        self._dragged = False
+        self.setToolTip(HOW)
         for signal in (session.evaluator.done, session.take_changed, session.selection.changed):
             signal.connect(self.changed)
 
@@ -56,19 +53,47 @@ class TrackLane(Lanes):
         low, high = self._span()
         return self.height() - _FOOT - (value - low) / (high - low) * (self.height() - _TOP - _FOOT)
 
-    def value(self, y: float) -> float:
-        low, high = self._span()
-        return low + (self.height() - _FOOT - y) / (self.height() - _TOP - _FOOT) * (high - low)
-
-    def place(self, key: Key) -> QPointF:
-        """Where a key is drawn: on the curve that it makes."""
+    def _base(self, frame: float) -> float:
+        """What a key's value is added to at a frame."""
         s, below = self.settings, self._values(self.session.below)
-        base = (
-            float(below[key[0]])
-            if s is not None and s.how == "add" and below is not None and key[0] < len(below)
-            else 0.0
-        )
-        return QPointF(self.time.x(key[0]), self.level(base + key[1]))
+        added = s is not None and s.how == "add" and below is not None and 0 <= frame < len(below)
+        return float(below[int(frame)]) if added and below is not None else 0.0
+
+    def points(self) -> list[Point]:
+        return [(f, v) for f, v in self.settings.keys] if self.settings is not None else []
+
+    def pixel(self, point: Point) -> QPointF:
+        """Where a key is drawn: on the curve that it makes."""
+        return QPointF(self.time.x(point[0]), self.level(self._base(point[0]) + point[1]))
+
+    def value(self, at: QPointF) -> Point:
+        """The key that makes the curve go through a place."""
+        frame = min(max(round(self.time.frame(at.x())), 0), self.session.frames - 1)
+        low, high = self._span()
+        level = low + (self.height() - _FOOT - at.y()) / (self.height() - _TOP - _FOOT) * (high - low)
+        return frame, round(level - self._base(frame), 3)
+
+    def stepped(self, point: Point, across: int, up: int) -> Point:
+        return point[0] + across, round(point[1] + 0.05 * up, 3)
+
+    def within(self, which: int, to: Point) -> Point:
+        return between_neighbours(self.points(), which, to, self.session.frames - 1)
+
+    def put(self, points: list[Point], merge: str) -> None:
+        if self.settings is not None:
+            new = replace(self.settings, keys=tuple((round(f), v) for f, v in points))
+            line.edit_settings(self.session, "key the track", new, merge and f"track {merge}")
+
+    def inserted(self) -> QPointF:
+        frame, values = self.session.player.frame, self._values(self.session.after_step)
+        known = values is not None and frame < len(values)
+        return QPointF(self.time.x(frame), self.level(float(values[frame]) if known and values is not None else 0.0))
+
+    def pressed_beside(self, at: QPointF) -> None:
+        self.session.player.set_frame(round(self.time.frame(at.x())))
+
+    def end_edit(self) -> None:
+        self.session.history.end_merge()
 
     def paint_still(self, p: QPainter) -> None:
         t, s = theme.current(), self.settings
@@ -95,93 +120,12 @@ class TrackLane(Lanes):
         p.setClipping(False)
 
     def paint_over(self, p: QPainter) -> None:
-        t, s = theme.current(), self.settings
         self.paint_playhead(p)
-        p.setPen(QPen(t.colour("accent"), 1.6))
-        for i, key in enumerate(s.keys if s is not None else ()):
-            p.setBrush(t.colour("ink" if i == self.hot else "card"))
-            p.drawEllipse(self.place(key), 4.5, 4.5)
-
-    def _at(self, at: QPointF) -> int:
-        keys = self.settings.keys if self.settings is not None else ()
-        return next((i for i, k in enumerate(keys) if (self.place(k) - at).manhattanLength() < 12), -1)
-
-    def _set(self, keys: list[Key], label: str, merge: str = "") -> None:
-        s = self.settings
-        if s is not None:
-            line.edit_settings(self.session, label, replace(s, keys=tuple(sorted(keys))), merge)
-
-    def _key_at(self, at: QPointF) -> Key:
-        """The key that makes the curve go through a place."""
-        s, below = self.settings, self._values(self.session.below)
-        frame = int(min(max(round(self.time.frame(at.x())), 0), self.session.frames - 1))
-        base = (
-            float(below[frame])
-            if s is not None and s.how == "add" and below is not None and frame < len(below)
-            else 0.0
-        )
-        return frame, round(self.value(at.y()) - base, 3)
-
-    def mousePressEvent(self, e: QMouseEvent) -> None:
-        if e.button() != Qt.MouseButton.LeftButton:
-            return
-        self.setFocus()
-        self.hot = self._at(e.position())
-        self._dragged = self.hot >= 0
-        if self.hot < 0:
-            self.session.player.set_frame(round(self.time.frame(e.position().x())))
-        self.update()
-
-    def mouseMoveEvent(self, e: QMouseEvent) -> None:
-        s = self.settings
-        if self._dragged and s is not None and 0 <= self.hot < len(s.keys):
-            self._move(self._key_at(e.position()))
-
-    def _move(self, to: Key) -> None:
-        s = self.settings
-        if s is not None and 0 <= self.hot < len(s.keys):
-            others = [k for i, k in enumerate(s.keys) if i != self.hot]
-            if to[0] not in [f for f, _ in others]:
-                self._set([*others, to], "move key", merge="track key")
-                self.hot = sorted([*others, to]).index(to)
-
-    def mouseReleaseEvent(self, _: QMouseEvent) -> None:
-        self._dragged = False
-        self.session.history.end_merge()
+        self.paint_points(p)
 
     def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
-        s, at = self.settings, self._at(e.position())
-        if s is None or e.position().x() < self.left:
-            return
-        if at >= 0:
-            self._set([k for i, k in enumerate(s.keys) if i != at], "remove key")
-            self.hot = -1
-        else:
-            new = self._key_at(e.position())
-            self._set([*(k for k in s.keys if k[0] != new[0]), new], "add key")
-
-    def wants(self, key: Qt.Key) -> bool:
-        return self.hot >= 0 and key in (*ARROWS, Qt.Key.Key_Delete)
-
-    def keyPressEvent(self, e: QKeyEvent) -> None:
-        s, key = self.settings, Qt.Key(e.key())
-        by = {
-            Qt.Key.Key_Left: (-1, 0.0),
-            Qt.Key.Key_Right: (1, 0.0),
-            Qt.Key.Key_Up: (0, 0.05),
-            Qt.Key.Key_Down: (0, -0.05),
-        }
-        if s is None or not 0 <= self.hot < len(s.keys):
-            super().keyPressEvent(e)
-        elif key == Qt.Key.Key_Delete:
-            self._set([k for i, k in enumerate(s.keys) if i != self.hot], "remove key")
-            self.hot = -1
-        elif key in by:
-            frame, value = s.keys[self.hot]
-            step, more = by[key]
-            self._move((min(max(frame + step, 0), self.session.frames - 1), round(value + more, 3)))
-        else:
-            super().keyPressEvent(e)
+        if e.position().x() >= self.left:
+            super().mouseDoubleClickEvent(e)
 
 
 VIEW = StepView("track", hidden=frozenset({"keys"}), lanes=TrackLane, lanes_title="Track")

@@ -215,17 +215,16 @@ class LibraryPanel(QWidget):
                 "Forward, back, mirrored forward, mirrored back",
                 lambda: takes.join(self.session, takes.all_four_ways(one), f"{one.clip}, four ways"),
             )
-            behind = menu.addAction("Put behind the open take's source", lambda: takes.append(self.session, [one]))
-            behind.setEnabled(self.session.take is not None)
+            if self.session.take is not None:
+                menu.addAction("Put behind the open take's source", lambda: takes.append(self.session, [one]))
         menu.addSeparator()
         for view in VIEWS.values():
             offers = [view.offer] if view.offer is not None else []
             offers += view.offers(self.session) if view.offers is not None else []
             usable = [o for o in offers if any(s.file in rigs and o.fits(rigs[s.file]) for s in chosen)]
             below: dict[str, QMenu] = {}
-            for under in dict.fromkeys(o.under for o in offers if o.under):
+            for under in dict.fromkeys(o.under for o in usable if o.under):
                 below[under] = menu.addMenu(under.format(what))
-                below[under].setEnabled(any(o.under == under for o in usable))
             for offer in usable:
                 title = offer.title if offer.under else offer.title.format(what)
                 (below[offer.under] if offer.under else menu).addAction(

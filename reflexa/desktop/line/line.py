@@ -14,7 +14,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.session import RESULT, SOURCE, Session, line
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import dressed
-from reflexa.steps import KINDS, Step
+from reflexa.steps import KINDS, Step, kind_of
 from reflexa.take import Take
 
 
@@ -215,13 +215,16 @@ class RevisionLine(QScrollArea):
         menu, place = QMenu(self), take.index(id_)
         menu.addAction("Rename", self.steps[id_].rename)
         menu.addAction("Duplicate", lambda: line.duplicate(session, id_))
-        menu.addAction("Earlier", lambda: line.move(session, id_, place - 1)).setEnabled(place > 0)
-        menu.addAction("Later", lambda: line.move(session, id_, place + 1)).setEnabled(place < len(take.steps) - 1)
+        if place > 0:
+            menu.addAction("Earlier", lambda: line.move(session, id_, place - 1))
+        if place < len(take.steps) - 1:
+            menu.addAction("Later", lambda: line.move(session, id_, place + 1))
         menu.addSeparator()
         solo = menu.addAction("Show it alone", lambda: line.toggle_solo(session, id_))
         solo.setCheckable(True)
         solo.setChecked(session.selection.solo == id_)
-        self._add_ties(menu.addMenu("Tied to"), step)
+        if (kind := kind_of(step.kind)).weighed or kind.shifted is not None:
+            self._add_ties(menu.addMenu("Tied to"), step)
         lock = menu.addAction("Lock", lambda: line.set_locked(session, id_, not step.locked))
         lock.setCheckable(True)
         lock.setChecked(step.locked)

@@ -74,15 +74,19 @@ def as_text(session: Session) -> str:
 
 
 def paste(session: Session, text: str) -> int:
-    """Add events that were copied from another clip, those that lie inside this one; how many they are."""
+    """Add events that were copied from another clip, those that lie inside this one; how many they are.
+    Says where none are."""
     try:
         data = msgspec.json.decode(text.encode(), type=_Copied)
     except msgspec.MsgspecError:
+        session.said.emit("What was copied is not events.")
         return 0
     inside = [Event(f, n) for f, n in data.events if n.strip() and 0 <= f <= session.frames - 1]
     new = [e for e in inside if e not in seen(session)]
     if new:
         put(session, "paste events", [*seen(session), *new])
+    else:
+        session.said.emit("Every event that was copied is there already, or lies outside the clip.")
     return len(new)
 
 
@@ -92,11 +96,13 @@ class _Copied(msgspec.Struct):
 
 
 def from_plants(session: Session) -> int:
-    """A strike and a lift of each foot added to the events that are seen; how many there are."""
+    """A strike and a lift of each foot added to the events that are seen; says and gives how many there are."""
     clip, rig = session.shown, session.rig
     if clip is None or rig is None:
         return 0
     found = [e for e in of_feet(clip, rig) if e not in clip.events]
     if found:
         put(session, "events from plants", [*clip.events, *found])
+    many = "1 event of a foot" if len(found) == 1 else f"{len(found)} events of feet"
+    session.said.emit(f"{many} added." if found else "No foot strikes or lifts that has no event yet.")
     return len(found)

@@ -6,6 +6,7 @@ from dataclasses import replace
 
 from reflexa.desktop.session.selection import RESULT, SOURCE, Place
 from reflexa.project.store import Project
+from reflexa.steps import Step, where_it_acts
 from reflexa.steps.correction import all_keys, layer_of
 from reflexa.take import Evaluation, Source, Take
 
@@ -39,6 +40,12 @@ def listed(project: Project) -> tuple[object, ...]:
 def moment(line: Evaluation | None, frame: int, before: str, now: str) -> int:
     """The frame that stands after one card for what a frame is after another: the same moment."""
     return frame if line is None else line.moment(frame, line.after(before), line.after(now))
+
+
+def acting(line: Evaluation | None, step: Step | None) -> Step | None:
+    """A step with its frames where it acts, which is elsewhere than written where the event is to which it is tied."""
+    at = line.take.index(step.id) if line is not None and step is not None else -1
+    return where_it_acts(step, line.clips[at]) if line is not None and step is not None and at >= 0 else step
 
 
 def same_time(line: Evaluation | None, a: str, b: str) -> bool:

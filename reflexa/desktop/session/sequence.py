@@ -4,12 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import numpy as np
-
 from reflexa.desktop.session import takes
 from reflexa.desktop.session.session import Session
-from reflexa.errors import RecipeError
-from reflexa.motion.joining import Seam
+from reflexa.desktop.work import Job
 from reflexa.take import Segment
 from reflexa.take.sequence import best_seam, segment_clip
 
@@ -34,26 +31,12 @@ def spans(session: Session) -> list[tuple[int, int]]:
 
 def seams_said(session: Session) -> list[tuple[int, str]]:
     """Where each seam is, how far both sides differ there, and how far joints jerk across it beside what they do elsewhere."""
-    line, found = session.evaluation, list[tuple[Seam, float]]()
-    if line is None or not spans(session):
-        return []
-    clip = line.clips[0]
-    placed = clip.model[1]
-    if clip.frames < 4:
-        return []
-    steps = np.linalg.norm(np.diff(placed, n=2, axis=0), axis=-1).max(axis=1) * 100
-    inside = np.zeros(len(steps), dtype=bool)
-    for seam in session.evaluator.seams:
-        a, b = max(seam.first - 2, 0), min(max(seam.last, seam.first) + 1, len(steps))
-        inside[a:b] = True
-        found.append((seam, float(steps[a:b].max())))
-    elsewhere = float(steps[~inside].max(initial=0.0))
     return [
         (
             s.first,
-            f"{s.pose:.1f} cm and {s.velocity:.0f} cm/s apart, jerks by {size:.1f} cm (elsewhere {elsewhere:.1f})",
+            f"{s.pose:.1f} cm and {s.velocity:.0f} cm/s apart, jerks by {s.jerk:.1f} cm a frame (elsewhere {s.elsewhere:.1f})",
         )
-        for s, size in found
+        for s in (session.evaluator.seams if spans(session) else ())
     ]
 
 
@@ -99,25 +82,30 @@ def remove(session: Session, at: int) -> None:
 
 
 def best(session: Session, at: int) -> None:
-    """Trim a segment and the one before it so that they meet where they are nearest in pose and velocity."""
+    """Trim a segment and the one before it so that they meet where they are nearest in pose and velocity; looked for off the
+    interface thread."""
     given, rig = segments(session), session.source_rig
     if not 0 < at < len(given) or rig is None:
         return
     a, b = given[at - 1], given[at]
     documents = [session.sources.documents.get(s.file) for s in (a, b)]
-    clips = [d.clip(s.clip) if d is not None else None for d, s in zip(documents, (a, b), strict=True)]
-    if clips[0] is None or clips[1] is None:
+    clips = [d.clip(s.clip) for d, s in zip(documents, (a, b), strict=True) if d is not None]
+    known = [c for c in clips if c is not None]
+    if len(known) < 2:
         return
-    try:
-        made = [segment_clip(c, rig, s) for c, s in zip(clips, (a, b), strict=True) if c is not None]
-    except RecipeError as e:
-        session.said.emit(str(e))
-        return
-    end, begin, near = best_seam(made[0], made[1], rig, max(2, round(_WITHIN * made[0].rate)))
-    new_a = _shortened(a, clips[0].frames, 0, made[0].frames - 1 - end)
-    new_b = _shortened(b, clips[1].frames, begin, 0)
-    takes.set_segments(session, (*given[: at - 1], new_a, new_b, *given[at + 1 :]), "best frames for the seam")
-    session.said.emit(f"They meet {near:.1f} cm apart, velocity counted in.")
+
+    def call(_: Job[tuple[Segment, Segment, float]]) -> tuple[Segment, Segment, float]:
+        one, two = (segment_clip(c, rig, s) for c, s in zip(known, (a, b), strict=True))
+        end, begin, near = best_seam(one, two, rig, max(2, round(_WITHIN * one.rate)))
+        return _shortened(a, known[0].frames, 0, one.frames - 1 - end), _shortened(b, known[1].frames, begin, 0), near
+
+    def done(found: tuple[Segment, Segment, float]) -> None:
+        if segments(session) == given:
+            new = (*given[: at - 1], *found[:2], *given[at + 1 :])
+            takes.set_segments(session, new, "best frames for the seam")
+            session.said.emit(f"They meet {found[2]:.1f} cm apart, velocity counted in.")
+
+    session.work.start(Job(call, done), "seam")
 
 
 def _shortened(s: Segment, frames: int, head: int, tail: int) -> Segment:

@@ -10,7 +10,7 @@ from PySide6.QtCore import QObject, Signal
 
 from reflexa.desktop.session.evaluator import Evaluator, Request
 from reflexa.desktop.session.history import History
-from reflexa.desktop.session.places import alike, inside, listed, moment, range_in, same_time
+from reflexa.desktop.session.places import acting, alike, inside, listed, moment, range_in, same_time
 from reflexa.desktop.session.player import Playable, Player
 from reflexa.desktop.session.selection import RESULT, Place, Selection
 from reflexa.desktop.session.sources import Sources, opened, read_anew
@@ -92,8 +92,8 @@ class Session(QObject):
 
     @property
     def step(self) -> Step | None:
-        """The selected step; None while another card is selected."""
-        return self.take.step(self.selection.card) if self.take else None
+        """The selected step, with its frames where it acts; None while another card is selected."""
+        return acting(self.evaluation, self.take.step(self.selection.card)) if self.take else None
 
     @property
     def kind(self) -> StepKind | None:
@@ -213,10 +213,8 @@ class Session(QObject):
     @property
     def problem(self) -> str:
         """What steps need before they can be run, or an empty text; they are passed over until then."""
-        line = self.evaluation
-        if line is None or self.take is None:
-            return ""
-        return "  ".join(f"{s.name}: {line.refused[s.id]}" for s in self.take.steps if s.id in line.refused)
+        steps = self.take.steps if self.take is not None else ()
+        return "  ".join(f"{s.name}: {said}" for s in steps if (said := self.problem_of(s.id)))
 
     def problem_of(self, step_id: str) -> str:
         """What a step needs before it can be run, or an empty text."""
@@ -369,7 +367,8 @@ class Session(QObject):
         self.player.fit(Playable(self.frames, first, last, rate, clip is not None))
 
     def _want_report(self) -> None:
-        self.evaluator.want_report(self.step, self.within if self.step is not None else Surroundings())
+        step = self.take.step(self.selection.card) if self.take else None
+        self.evaluator.want_report(step, self.within if step is not None else Surroundings())
 
     def _on_selected(self) -> None:
         self._look_in_its_time()

@@ -8,21 +8,21 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
-from reflexa.desktop.time.lanes import Lanes
+from reflexa.desktop.time.lanes import Lanes, between_neighbours
 from reflexa.desktop.time.time_map import TimeMap
+from reflexa.desktop.widgets.points import HOW, Point, PointsByHand
 from reflexa.steps import Step
 
 HEIGHT = 44
-Points = list[tuple[float, float]]
 
 
-class EnvelopeLane(Lanes):
-    """Drag points; double-click adds one, double-click on a point takes it away."""
+class EnvelopeLane(PointsByHand, Lanes):
+    """The envelope's points (frame, weight)."""
 
     def __init__(self, session: Session, time: TimeMap) -> None:
         super().__init__(session, time, "Envelope")
         self.setFixedHeight(HEIGHT)
-        self._point = -1
+        self.setToolTip(HOW)
         for signal in (session.take_changed, session.selection.changed):
             signal.connect(self.changed)
 
@@ -35,13 +35,13 @@ class EnvelopeLane(Lanes):
         kind = self.session.kind
         return self.session.step if kind is not None and kind.weighed else None
 
-    def place(self, frame: float, weight: float) -> QPointF:
+    def pixel(self, point: Point) -> QPointF:
         """Where a weight at a frame is painted."""
-        return QPointF(self.time.x(frame), HEIGHT - 5 - weight * (HEIGHT - 12))
+        return QPointF(self.time.x(point[0]), HEIGHT - 5 - point[1] * (HEIGHT - 12))
 
     def point_place(self, index: int) -> QPoint:
         """Where a point is painted (for hands and tests)."""
-        return self.place(*self.step.envelope[index]).toPoint() if self.step is not None else QPoint()
+        return self.pixel(self.points()[index]).toPoint() if self.points() else QPoint()
 
     def paint_still(self, p: QPainter) -> None:
         step, t, time, left = self.step, theme.current(), self.time, self.left
@@ -52,16 +52,13 @@ class EnvelopeLane(Lanes):
         points = list(step.envelope)
         right = time.frame(self.width())
         ends = (time.first, points[0][1] if points else 1.0), (right, points[-1][1] if points else 1.0)
-        top = [self.place(f, w) for f, w in (ends[0], *points, ends[1])]
+        top = [self.pixel(q) for q in (ends[0], *points, ends[1])]
         p.setClipRect(QRectF(left, 0, self.width() - left, HEIGHT))
         p.setPen(Qt.PenStyle.NoPen)
         p.setBrush(t.colour("accent", 42))
-        p.drawPolygon(QPolygonF([*top, self.place(right, 0), self.place(time.first, 0)]))
+        p.drawPolygon(QPolygonF([*top, self.pixel((right, 0)), self.pixel((time.first, 0))]))
         p.setPen(QPen(t.colour("accent"), 1.8))
         p.drawPolyline(QPolygonF(top))
-        p.setBrush(t.colour("card"))
-        for f, w in points:
-            p.drawEllipse(self.place(f, w), 4.5, 4.5)
         p.setClipping(False)
         if not points:
             p.setPen(t.colour("quiet"))
@@ -73,56 +70,41 @@ class EnvelopeLane(Lanes):
     def paint_over(self, p: QPainter) -> None:
         if self.step is not None:
             self.paint_playhead(p)
+            self.paint_points(p)
 
-    def _at(self, at: QPointF) -> int:
-        for i, point in enumerate(self.step.envelope if self.step is not None else ()):
-            off = self.place(*point) - at
-            if abs(off.x()) < 8 and abs(off.y()) < 9:
-                return i
-        return -1
+    def points(self) -> list[Point]:
+        return list(self.step.envelope) if self.step is not None else []
 
-    def mousePressEvent(self, event: QMouseEvent) -> None:
-        self.setFocus()
-        if event.button() == Qt.MouseButton.LeftButton:
-            self._point = self._at(event.position())
+    def value(self, at: QPointF) -> Point:
+        frame = float(min(max(round(self.time.frame(at.x())), 0), self.session.frames - 1))
+        return frame, round(min(max((HEIGHT - 5 - at.y()) / (HEIGHT - 12), 0.0), 1.0), 2)
 
-    def mouseMoveEvent(self, event: QMouseEvent) -> None:
-        if self._point >= 0 and event.buttons():
-            self._drag(event.position())
-            return
-        hot = self._at(event.position()) >= 0
-        self.setCursor(Qt.CursorShape.PointingHandCursor if hot else Qt.CursorShape.ArrowCursor)
+    def stepped(self, point: Point, across: int, up: int) -> Point:
+        return point[0] + across, round(min(max(point[1] + 0.05 * up, 0.0), 1.0), 2)
 
-    def _drag(self, at: QPointF) -> None:
-        points, i = list(self.step.envelope) if self.step is not None else [], self._point
-        if i >= len(points):
-            return
-        low = points[i - 1][0] + 1 if i else 0
-        high = points[i + 1][0] - 1 if i + 1 < len(points) else self.session.frames - 1
-        frame = float(min(max(round(self.time.frame(at.x())), low), high))
-        weight = (HEIGHT - 5 - at.y()) / (HEIGHT - 12)
-        points[i] = (frame, round(min(max(weight, 0.0), 1.0), 2))
-        self._set(points, "envelope")
-        self.session.said.emit(f"Frame {frame:g}: weight {points[i][1]:.0%}")
+    def within(self, which: int, to: Point) -> Point:
+        frame, weight = between_neighbours(self.points(), which, to, self.session.frames - 1)
+        self.session.said.emit(f"Frame {frame:g}: weight {weight:.0%}")
+        return float(frame), weight
 
-    def _set(self, points: Points, merge: str = "") -> None:
+    def put(self, points: list[Point], merge: str) -> None:
         if self.step is not None:
-            line.edit(self.session, "change the envelope", replace(self.step, envelope=tuple(points)), merge)
+            new = replace(self.step, envelope=tuple(points))
+            line.edit(self.session, "change the envelope", new, merge and f"envelope {merge}")
 
-    def mouseReleaseEvent(self, event: QMouseEvent) -> None:
-        if self._point >= 0:
-            self._point = -1
-            self.session.history.end_merge()
+    def inserted(self) -> QPointF:
+        return self._on_curve(self.session.player.frame)
+
+    def _on_curve(self, frame: float) -> QPointF:
+        step = self.step
+        return self.pixel((frame, float(step.envelope_at([frame])[0]) if step is not None else 1.0))
+
+    def end_edit(self) -> None:
+        self.session.history.end_merge()
 
     def mouseDoubleClickEvent(self, event: QMouseEvent) -> None:
-        step, at = self.step, event.position()
-        if step is None:
-            return
-        points, found = list(step.envelope), self._at(at)
-        if found >= 0:
-            del points[found]
-        else:
-            frame = float(min(max(round(self.time.frame(at.x())), 0), self.session.frames - 1))
-            weight = round(float(step.envelope_at([frame])[0]), 2)
-            points = sorted([q for q in points if q[0] != frame] + [(frame, weight)])
-        self._set(points)
+        at = event.position()
+        if self.point_at(at) >= 0:
+            super().mouseDoubleClickEvent(event)
+        else:  # a new one stands on the envelope as it is
+            self.put_in(self.value(self._on_curve(self.value(at)[0])))

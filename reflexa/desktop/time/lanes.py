@@ -9,6 +9,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.widgets.own_keys import OwnKeys
+from reflexa.desktop.widgets.points import Point
 
 _MORE = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
 
@@ -16,6 +17,13 @@ _MORE = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
 def adds(event: QMouseEvent) -> bool:
     """Is more to be selected, not something else?"""
     return bool(event.modifiers() & _MORE)
+
+
+def between_neighbours(points: list[Point], which: int, to: Point, last: int) -> Point:
+    """Where a point may go that stands on whole frames, of where it is wanted: between its neighbours, inside the clip."""
+    low = points[which - 1][0] + 1 if which else 0
+    high = points[which + 1][0] - 1 if which + 1 < len(points) else last
+    return min(max(round(to[0]), low), high), to[1]
 
 
 class Lanes(OwnKeys):

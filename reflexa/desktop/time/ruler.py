@@ -193,8 +193,8 @@ class Ruler(QWidget):
         menu.addAction(f"Add event at frame {frame}…", partial(self.add_event, frame))
         menu.addAction("Strikes and lifts from plants", partial(events.from_plants, session))
         clipboard = QApplication.clipboard()
-        copy = menu.addAction("Copy the events", lambda: clipboard.setText(events.as_text(session)))
-        copy.setEnabled(bool(events.seen(session)))
+        if events.seen(session):
+            menu.addAction("Copy the events", lambda: clipboard.setText(events.as_text(session)))
         menu.addAction("Paste events", lambda: events.paste(session, clipboard.text()))
         menu.addSeparator()
         menu.addAction("Begin the range here", partial(line.set_range, session, first=frame))

@@ -140,12 +140,15 @@ class SequenceLane(Lanes):
             entry.setChecked(on)
         menu.addAction(f"Speed ({s.speed:g} ×)…", partial(self._ask_speed, at))
         menu.addSeparator()
-        menu.addAction("Best frames for this seam", partial(sequence.best, session, at)).setEnabled(at > 0)
-        menu.addAction("Earlier", partial(sequence.move, session, at, at - 1)).setEnabled(at > 0)
-        menu.addAction("Later", partial(sequence.move, session, at, at + 1)).setEnabled(at < len(given) - 1)
+        # What a first, last or only segment cannot do is not offered.
+        if at > 0:
+            menu.addAction("Best frames for the seam before it", partial(sequence.best, session, at))
+            menu.addAction("Earlier", partial(sequence.move, session, at, at - 1))
+        if at < len(given) - 1:
+            menu.addAction("Later", partial(sequence.move, session, at, at + 1))
         menu.addAction("Once more", partial(sequence.again, session, at))
-        remove = menu.addAction(theme.icon("delete"), "Remove", partial(sequence.remove, session, at))
-        remove.setEnabled(len(given) > 1)
+        if len(given) > 1:
+            menu.addAction(theme.icon("delete"), "Remove", partial(sequence.remove, session, at))
         menu.exec(e.globalPos())
 
     def _ask_speed(self, at: int) -> None:

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import kernel
 from reflexa.motion.kernels.parts import Model
-from reflexa.motion.kernels.turns import add, inv, mul, q_at, q_of, rot, sub, unit, v_at, v_of
+from reflexa.motion.kernels.turns import add, inv, mul, near_side, q_at, q_of, rot, sub, unit, v_at, v_of
 
 Parents = NDArray[np.intp]
 Bools = NDArray[np.bool_]
@@ -107,11 +107,8 @@ def put(joints: Parents, at: Parents, local: Array, rotations: Array) -> None:
     for i in range(len(at)):
         f = at[i]
         for j in joints:
-            x, y, z, w = unit(q_at(local, i, j))
-            a, b, c, d = q_at(rotations, f, j)
-            if x * a + y * b + z * c + w * d < 0.0:
-                x, y, z, w = -x, -y, -z, -w
-            rotations[f, j, 0], rotations[f, j, 1], rotations[f, j, 2], rotations[f, j, 3] = x, y, z, w
+            q = near_side(unit(q_at(local, i, j)), q_at(rotations, f, j))
+            rotations[f, j, 0], rotations[f, j, 1], rotations[f, j, 2], rotations[f, j, 3] = q
 
 
 @kernel(shared=0, out=2, in_order=True)
@@ -120,11 +117,8 @@ def arcs(a: Array, b: Array, way: Array, half: Array) -> None:
     each ``(frames, joints)``, 0 to pi."""
     for f in range(len(a)):
         for j in range(a.shape[1]):
-            x, y, z, w = mul(inv(q_at(a, f, j)), q_at(b, f, j))
-            if f > 0:
-                p, q, r, s = q_at(way, f - 1, j)
-                if x * p + y * q + z * r + w * s < 0.0:
-                    x, y, z, w = -x, -y, -z, -w
+            turn = mul(inv(q_at(a, f, j)), q_at(b, f, j))
+            x, y, z, w = near_side(turn, q_at(way, f - 1, j)) if f > 0 else turn
             way[f, j, 0], way[f, j, 1], way[f, j, 2], way[f, j, 3] = x, y, z, w
             half[f, j] = math.atan2(math.sqrt(x * x + y * y + z * z), w)
 
@@ -149,11 +143,7 @@ def settled(rotations: Array, out: Array) -> None:
     """Rotations ``(frames, joints, 4)`` of unit length again, by one Newton step, and on one hemisphere from frame to frame."""
     for f in range(len(rotations)):
         for j in range(rotations.shape[1]):
-            x, y, z, w = q_at(rotations, f, j)
+            q = q_at(rotations, f, j)
+            x, y, z, w = near_side(q, q_at(out, f - 1, j)) if f > 0 else q
             by = 1.5 - 0.5 * (x * x + y * y + z * z + w * w)
-            if (
-                f > 0
-                and x * out[f - 1, j, 0] + y * out[f - 1, j, 1] + z * out[f - 1, j, 2] + w * out[f - 1, j, 3] < 0.0
-            ):
-                by = -by
             out[f, j, 0], out[f, j, 1], out[f, j, 2], out[f, j, 3] = by * x, by * y, by * z, by * w

@@ -8,6 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import os
+import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from functools import lru_cache
@@ -26,6 +27,8 @@ F = TypeVar("F", bound=Callable[..., Any])
 _CORES = os.cpu_count() or 1
 # Fewer numbers than this per block, and handing them to a thread costs more than it saves.
 _LEAST = 1 << 15
+# Kernels may be imported by several threads at a time, and the compiler has one place that says where they are kept.
+_wrapping = threading.Lock()
 
 
 @lru_cache(maxsize=1)
@@ -43,12 +46,13 @@ def helper(f: F) -> F:
 
 def _compiled(f: F) -> F:
     config: Any = numba.config
-    before = config.CACHE_DIR
-    config.CACHE_DIR = str(folder())  # looked at while the function is wrapped, and nobody else's business
-    try:
-        made: Any = numba.njit(nogil=True, cache=True, error_model="numpy")(f)
-    finally:
-        config.CACHE_DIR = before
+    with _wrapping:
+        before = config.CACHE_DIR
+        config.CACHE_DIR = str(folder())  # looked at while the function is wrapped, and nobody else's business
+        try:
+            made: Any = numba.njit(nogil=True, cache=True, error_model="numpy")(f)
+        finally:
+            config.CACHE_DIR = before
     return made  # type: ignore[no-any-return]
 
 

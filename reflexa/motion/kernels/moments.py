@@ -9,7 +9,22 @@ from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import helper, kernel
-from reflexa.motion.kernels.turns import V, add, inv, mul, of_vector, q_at, slerp, sub, times, v_at, v_of, vector
+from reflexa.motion.kernels.turns import (
+    V,
+    add,
+    cubic,
+    inv,
+    mul,
+    near_side,
+    of_vector,
+    q_at,
+    slerp,
+    sub,
+    times,
+    v_at,
+    v_of,
+    vector,
+)
 
 
 @kernel(shared=1, out=1)
@@ -46,7 +61,7 @@ def smooth_turns(rotations: Array, at: Array, out: Array) -> None:
                     to = towards * rotations[after, j, k]
                     m = _mean(q - back * rotations[before, j, k], to - q, i == 0, False)
                     m_to = _mean(to - q, beyond * rotations[far, j, k] - to, False, after == n - 1)
-                    q = _cubic(q, to, m, m_to, s)
+                    q = cubic(q, to, m, m_to, s)
                 out[f, j, k] = q
                 size += q * q
             if s > 0.0:
@@ -71,12 +86,6 @@ def _mean(before: float, after: float, first: bool, last: bool) -> float:
     if last:
         return before
     return 0.0 if before == 0.0 or after == 0.0 else 0.5 * (before + after)
-
-
-@helper
-def _cubic(a: float, b: float, ma: float, mb: float, s: float) -> float:
-    s2, s3 = s * s, s * s * s
-    return a + (3.0 * s2 - 2.0 * s3) * (b - a) + (s3 - 2.0 * s2 + s) * ma + (s3 - s2) * mb
 
 
 @kernel(shared=1, out=1)
@@ -104,7 +113,7 @@ def smooth_values(given: Array, at: Array, out: Array) -> None:
             d = b - a
             m = d if i == 0 else _kept(a - given[i - 1, k], d)
             m_to = d if after == n - 1 else _kept(d, given[after + 1, k] - b)
-            out[f, k] = _cubic(a, b, m, m_to, s)
+            out[f, k] = cubic(a, b, m, m_to, s)
 
 
 @helper
@@ -113,15 +122,13 @@ def _kept(before: float, after: float) -> float:
     return 0.0 if before * after <= 0.0 else 2.0 * before * after / (before + after)
 
 
-@kernel(shared=1, out=1, in_order=True)
-def one_side(_: int, rotations: Array) -> None:
+@kernel(shared=0, out=1, in_order=True)
+def one_side(rotations: Array) -> None:
     """Rotations ``(frames, joints, 4)`` on one hemisphere from frame to frame, changed in place."""
     for f in range(1, len(rotations)):
         for j in range(rotations.shape[1]):
-            x, y, z, w = q_at(rotations, f, j)
-            a, b, c, d = q_at(rotations, f - 1, j)
-            if x * a + y * b + z * c + w * d < 0.0:
-                rotations[f, j, 0], rotations[f, j, 1], rotations[f, j, 2], rotations[f, j, 3] = -x, -y, -z, -w
+            q = near_side(q_at(rotations, f, j), q_at(rotations, f - 1, j))
+            rotations[f, j, 0], rotations[f, j, 1], rotations[f, j, 2], rotations[f, j, 3] = q
 
 
 @kernel(shared=2, out=1)
@@ -157,39 +164,19 @@ _ANY = 1e300
 _LONGEST = 100_000
 
 
-@kernel(shared=2, out=1)
-def needed(rotations: Array, within: Array, of: NDArray[np.intp], keep: NDArray[np.bool_]) -> None:
-    """Which frames of joints ``of`` ``(n,)`` have to be keys ``(n, frames)`` so that slerp between them stays within so many
-    radians ``(joints,)``."""
-    n = len(rotations)
-    for i in range(len(of)):
-        j = of[i]
-        for f in range(n):
-            keep[i, f] = f == 0 or f == n - 1
-        box = within[j] / math.sqrt(3.0)
-        a, f, good = 0, 1, 1
-        low, high = (-_ANY, -_ANY, -_ANY), (_ANY, _ANY, _ANY)
-        back = inv(q_at(rotations, 0, j))
-        while f < n:
-            # Slerp is a straight line in rotation vectors seen from where it begins.
-            way = vector(mul(back, q_at(rotations, f, j)))
-            low, high, inside = _narrowed(way, float(f - a), box, low, high)
-            if inside:
-                good = f
-            if f < n - 1 and low[0] <= high[0] and low[1] <= high[1] and low[2] <= high[2] and f - a < _LONGEST:
-                f += 1
-                continue
-            if good == n - 1:
-                break
-            keep[i, good] = True
-            a, f, good = good, good + 1, good + 1
-            low, high = (-_ANY, -_ANY, -_ANY), (_ANY, _ANY, _ANY)
-            back = inv(q_at(rotations, a, j))
+@helper
+def _way(given: Array, a: int, f: int, j: int) -> V:
+    """From one frame to another: a straight line, or for rotations their vector seen from the first, in which slerp is one."""
+    if given.shape[2] == 3:
+        return sub(v_at(given, f, j), v_at(given, a, j))
+    return vector(mul(inv(q_at(given, a, j)), q_at(given, f, j)))
 
 
 @kernel(shared=2, out=1)
-def needed_values(given: Array, within: Array, of: NDArray[np.intp], keep: NDArray[np.bool_]) -> None:
-    """The same for points ``(frames, joints, 3)`` and straight lines between them."""
+def needed(given: Array, within: Array, of: NDArray[np.intp], keep: NDArray[np.bool_]) -> None:
+    """Which frames of joints ``of`` ``(n,)`` have to be keys ``(n, frames)``, so that slerp between rotations
+    ``(frames, joints, 4)``, or straight lines between points ``(frames, joints, 3)``, stay within so many radians or metres
+    ``(joints,)``."""
     n = len(given)
     for i in range(len(of)):
         j = of[i]
@@ -199,7 +186,7 @@ def needed_values(given: Array, within: Array, of: NDArray[np.intp], keep: NDArr
         a, f, good = 0, 1, 1
         low, high = (-_ANY, -_ANY, -_ANY), (_ANY, _ANY, _ANY)
         while f < n:
-            low, high, inside = _narrowed(sub(v_at(given, f, j), v_at(given, a, j)), float(f - a), box, low, high)
+            low, high, inside = _narrowed(_way(given, a, f, j), float(f - a), box, low, high)
             if inside:
                 good = f
             if f < n - 1 and low[0] <= high[0] and low[1] <= high[1] and low[2] <= high[2] and f - a < _LONGEST:

@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import helper, kernel
+from reflexa.motion.kernels.turns import cubic
 
 Bools = NDArray[np.bool_]
 
@@ -188,11 +189,11 @@ def lead(ease_in: int, ease_out: int, values: Array, out: Array) -> None:
                     arriving = values[first + 1, k] - to
             for i in range(last + 1, first):
                 if near:
-                    out[i, k] = _cubic(from_, to, leaving, arriving, i - last, first - last)
+                    out[i, k] = _led(from_, to, leaving, arriving, i - last, first - last)
                 elif last >= 0 and i < last + ease_out and (first >= n or i <= first - ease_in):
-                    out[i, k] = _cubic(from_, 0.0, leaving, 0.0, i - last, ease_out)
+                    out[i, k] = _led(from_, 0.0, leaving, 0.0, i - last, ease_out)
                 elif first < n and i > first - ease_in:
-                    out[i, k] = _cubic(0.0, to, 0.0, arriving, i - first + ease_in, ease_in)
+                    out[i, k] = _led(0.0, to, 0.0, arriving, i - first + ease_in, ease_in)
                 else:
                     out[i, k] = 0.0
         while f < n and not math.isnan(values[f, 0]):
@@ -205,13 +206,9 @@ def lead(ease_in: int, ease_out: int, values: Array, out: Array) -> None:
 
 
 @helper
-def _cubic(from_: float, to: float, leaving: float, arriving: float, at: int, long: int) -> float:
-    """So many frames on a way of so many, with speeds a frame at both ends (Hermite)."""
-    # Written as a way from the first, so that equal ends with flat slopes give exactly their value.
-    s = at / max(long, 1)
-    s2, s3 = s * s, s * s * s
-    way = (3.0 * s2 - 2.0 * s3) * (to - from_)
-    return from_ + way + long * ((s3 - 2.0 * s2 + s) * leaving + (s3 - s2) * arriving)
+def _led(a: float, b: float, leaving: float, arriving: float, at: int, long: int) -> float:
+    """So many frames on a way of so many, with speeds a frame at both ends."""
+    return cubic(a, b, long * leaving, long * arriving, at / max(long, 1))
 
 
 @kernel(shared=2, out=1, in_order=True)

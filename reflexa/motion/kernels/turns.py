@@ -49,6 +49,14 @@ def unit(q: Q) -> Q:
 
 
 @helper
+def near_side(q: Q, other: Q) -> Q:
+    """The same rotation on the hemisphere of another."""
+    if q[0] * other[0] + q[1] * other[1] + q[2] * other[2] + q[3] * other[3] < 0.0:
+        return (-q[0], -q[1], -q[2], -q[3])
+    return q
+
+
+@helper
 def about(axis: V, angle: float) -> Q:
     """The turn about a unit axis by radians."""
     s = math.sin(0.5 * angle)
@@ -172,6 +180,14 @@ def v_at(a: Array, f: int, j: int) -> V:
 @helper
 def v_of(a: Array, f: int) -> V:
     return (a[f, 0], a[f, 1], a[f, 2])
+
+
+@helper
+def cubic(a: float, b: float, ma: float, mb: float, s: float) -> float:
+    """From a to b with slopes per unit of s in 0 to 1 (Hermite), written as a way from a, so that equal ends with flat slopes
+    give exactly their value."""
+    s2, s3 = s * s, s * s * s
+    return a + (3.0 * s2 - 2.0 * s3) * (b - a) + (s3 - 2.0 * s2 + s) * ma + (s3 - s2) * mb
 
 
 @helper
