@@ -12,6 +12,7 @@ import numpy as np
 from benchmarks.measure import best
 from benchmarks.measure import line as told
 from benchmarks.rigs import demo_rig, padded
+from reflexa.checks import judge
 from reflexa.demo import clips
 from reflexa.motion.clip import Clip
 from reflexa.motion.cycle import repeated
@@ -133,5 +134,23 @@ def whole_take() -> None:
         last = msgspec.structs.replace(steps[-1], weight=float(next(weights)))
         _ = evaluate(replace(take, steps=(*take.steps[:-1], last)), clip, rig, within).result.model
 
+    def judged_cold() -> float:
+        line = evaluate(take, replace(clip, name="fresh"), rig, replace(within, cache=Cache()))
+        for made in line.clips:
+            _ = made.model
+        start = time.perf_counter()
+        judge(line)
+        return time.perf_counter() - start
+
+    def judged_warm() -> float:
+        last = msgspec.structs.replace(steps[-1], weight=float(next(weights)))
+        line = evaluate(replace(take, steps=(*take.steps[:-1], last)), clip, rig, within)
+        _ = line.result.model
+        start = time.perf_counter()
+        judge(line)
+        return time.perf_counter() - start
+
     told("cold, to joint positions", best(cold), copy, "copying")
     told("after a change in the last step", best(warm), copy, "copying")
+    told("findings with blame (goal: 100 ms)", min(judged_cold() for _ in range(5)), copy, "copying")
+    told("findings after a change in the last step", min(judged_warm() for _ in range(5)), copy, "copying")

@@ -11,7 +11,7 @@ from dataclasses import asdict
 from multiprocessing import get_context
 from pathlib import Path
 
-from quality import clips, work
+from quality import clips, planted, work
 from quality.work import Row
 
 
@@ -19,6 +19,8 @@ def main() -> int:
     said = _arguments()
     folders = [clips.HERE / "tests" / "data", *said.clips]
     matrix = {n: f for n, f in clips.matrix(folders).items() if said.only in n}
+    if said.findings:
+        return 1 if planted.report(matrix) else 0
     start = time.perf_counter()
     rows: list[Row] = []
     # Processes of their own, begun afresh: nothing is shared with what was computed here.
@@ -30,6 +32,7 @@ def main() -> int:
     _table(rows, said.all)
     out = sum(m.out for *_, m in rows)
     print(f"\n{len(rows)} numbers of {len(matrix)} clips, {out} out of bounds, {time.perf_counter() - start:.0f} s")
+    planted.report(matrix)
     if said.json:
         plain = [{"clip": c, "operation": o, **asdict(m), "out": m.out} for c, o, m in rows]
         Path(said.json).write_text(json.dumps(plain, indent=1))
@@ -43,6 +46,9 @@ def _arguments() -> argparse.Namespace:
     a.add_argument("--clips", type=Path, action="append", default=[], help="a folder of more clips")
     a.add_argument("--only", default="", help="clips whose names hold this")
     a.add_argument("--doing", default="", help="operations whose names hold this")
+    a.add_argument(
+        "--findings", action="store_true", help="only: what findings say of clean clips, and of planted faults"
+    )
     a.add_argument("--all", action="store_true", help="every number, not only those out of bounds")
     a.add_argument("--json", help="writes the numbers here")
     a.add_argument("--against", help="compares with numbers written before")

@@ -12,6 +12,7 @@ from typing import Any
 
 import numpy as np
 
+from reflexa.checks import Judged, Subject, accepted, judge, look
 from reflexa.errors import RecipeError, ReflexaError, WriteError
 from reflexa.formats import FORMATS, Format, Imported, ReadOptions, WriteOptions, encode, read
 from reflexa.formats.files import write_bytes
@@ -22,7 +23,7 @@ from reflexa.names import file_name
 from reflexa.progress import Progress, quiet
 from reflexa.project.text import pretty
 from reflexa.rig import Rig
-from reflexa.steps import Step, kind_of
+from reflexa.steps import SOURCE, Step, kind_of
 from reflexa.take import Evaluation, Export, exported_clips, recipe_digest
 from reflexa.take.recipe import recipe_plain
 
@@ -40,11 +41,13 @@ class Target:
 @dataclass(frozen=True, eq=False)
 class Origin:
     """What clips came from: the source file, the steps that were run, and model: the file of the rig that they are on now,
-    to be written alike (left out, it is the source where the rig did not change)."""
+    to be written alike (left out, it is the source where the rig did not change). judged: the line that they came of, and what
+    is found in its result."""
 
     source: Imported | None = None
     steps: tuple[Step, ...] = ()
     model: Imported | None = None
+    judged: tuple[Evaluation, Judged] | None = None
 
     def model_for(self, rig: Rig) -> Imported | None:
         """The file that clips of a rig are written alike."""
@@ -54,6 +57,18 @@ class Origin:
 
 
 NOWHERE = Origin()
+
+
+def _found(clip: Clip, rig: Rig, origin: Origin) -> list[dict[str, Any]]:
+    """The findings of a clip as it is written, each with the name of the step that brought it in."""
+    if origin.judged is None:
+        return []
+    line, judged = origin.judged
+    names = {SOURCE: "source", **{s.id: s.name for s in line.take.steps}}
+    brought = {(f.kind, f.joint): names.get(f.step, "") for f in judged.found}
+    found = look(Subject(clip, rig, line.take.stage))
+    plain = ((f, {**f.plain(), "step": brought.get((f.kind, f.joint), "")}) for f in found)
+    return [{**p, **({"accepted": a} if (a := accepted(f, line.take.accepted)) else {})} for f, p in plain]
 
 
 @dataclass(frozen=True)
@@ -103,10 +118,11 @@ def export_take(
     model = source if source.rig.key == key else next((d for d in documents if d.rig.key == key), None)
     steps = tuple(s for s in line.take.steps if s.on)
     format, apart = FORMATS[export.format], bool(line.take.ranges) and export.ranges == "apart"
+    judged = line, judge(line, notes=source.notes)
     proofs: list[Proof] = []
     for own, together in files_of(name, clips, format, apart).items():
         target = Target(into.folder / own, export.format, WriteOptions(export.frame), into.overwrite)
-        proofs.append(write(together, line.rig, target, Origin(source, steps, model), progress))
+        proofs.append(write(together, line.rig, target, Origin(source, steps, model, judged), progress))
     warnings = tuple(dict.fromkeys(w for p in proofs for w in p.warnings))
     return replace(proofs[0], others=tuple(p.path for p in proofs[1:]), warnings=warnings)
 
@@ -253,6 +269,7 @@ def _manifest(clip: Clip, rig: Rig, target: Target, origin: Origin, error: float
         "rig": rest.hexdigest(),
         "source": {"file": source.path.name, "sha256": source.sha256} if source else None,
         "recipe": recipe_plain(clip.name, origin.steps),
+        **({"findings": _found(clip, rig, origin)} if origin.judged is not None else {}),
         "unit": _unit(FORMATS[target.format], rig, origin.model_for(rig), target.options),
         "read_back_error_mm": round(error, 6),
     }

@@ -10,6 +10,7 @@ from pathlib import Path
 
 from reflexa.batch.export import Origin, Proof, Target, files_of, write
 from reflexa.batch.rigs import clips_of, fitted, load, model_of
+from reflexa.checks import judge
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, ReadOptions, WriteOptions, read, writable
 from reflexa.motion.cycle import repeated
@@ -77,6 +78,7 @@ def run_one(job: FileJob) -> Done:
             name = out_name(how.pattern, job.path.stem, clip.name, how.recipe, len(document.clips) > 1)
             evaluation = evaluate(take, clip, rig, Surroundings(given.rigs, clips_of(how.others, how.rigs)))
             result, on = evaluation.result, evaluation.rig
+            judged = evaluation, judge(evaluation, notes=document.notes)
             if on is rig:
                 result, on = fitted(result, on, given)
             model = document if on is rig else model_of(on, given)
@@ -90,7 +92,7 @@ def run_one(job: FileJob) -> Done:
             parts = ranged(result, how.ranges) if how.ranges else [result]
             for own, clips in files_of(name, parts, kind, bool(how.ranges) and how.apart).items():
                 target = Target(job.out / own, kind.name, how.write, how.overwrite)
-                proofs.append(write(clips, on, target, Origin(document, how.steps, model)))
+                proofs.append(write(clips, on, target, Origin(document, how.steps, model, judged)))
         return Done(job.path, tuple(proofs))
     except ReflexaError as e:
         return Done(job.path, error=e)

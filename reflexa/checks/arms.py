@@ -4,33 +4,33 @@ from __future__ import annotations
 
 import numpy as np
 
-from reflexa.checks.model import Check, Finding, Subject
+from reflexa.checks.model import Check, Finding, Limit, Subject
 from reflexa.motion import contacts
 from reflexa.rig import girth
 from reflexa.rig.rig import SIDES
 
-# What is seen of an arm in the trunk (common practice, no source), cm; and for how long at least, seconds.
-DEPTH_CM, _LONG = 4.0, 0.15
+DEPTH = Limit("inside-body", 4.0, "cm", "What is seen of an arm in the trunk (common practice, no source).")
+_LONG = 0.15  # for how long at least, seconds
 
 
 def _run(subject: Subject) -> list[Finding]:
     """Per arm the deepest stretch of time in which it is in trunk or thighs."""
     clip, rig = subject.clip, subject.rig
-    out = []
+    out, limit = [], subject.limit(DEPTH)
     for side in SIDES if rig.meshes else ():
         points = girth.arm_points(rig, side, *clip.model)
         if points is None:
             continue
         deep = 100 * girth.depths(rig, points, girth.arm_thickness(rig, side), clip.model)[0].max(axis=0)
-        spans = [s for s in contacts.spans(deep > DEPTH_CM) if s[1] - s[0] + 1 >= _LONG * clip.rate]
+        spans = [s for s in contacts.spans(deep > limit) if s[1] - s[0] + 1 >= _LONG * clip.rate]
         if not spans:
             continue
         first, last = max(spans, key=lambda s: float(deep[s[0] : s[1] + 1].max()))
         worst = first + int(np.argmax(deep[first : last + 1]))
         joint = rig.skeleton.names[rig.joint(f"{side} forearm")]
         text = f"{joint} is {deep[worst]:.1f} cm inside the body"
-        out.append(Finding("arm in body", joint, text, (first, last), worst, float(deep[worst]), DEPTH_CM, "cm"))
+        out.append(Finding("inside-body", joint, text, (first, last), worst, float(deep[worst]), limit, "cm"))
     return out
 
 
-CHECK = Check("arms", "Arms in the body", "A forearm is inside trunk or thighs.", _run, 60, ("arm in body",))
+CHECK = Check("inside-body", "Arms in the body", "A forearm is inside trunk or thighs.", _run, 60, limits=(DEPTH,))

@@ -4,36 +4,51 @@ from __future__ import annotations
 
 import numpy as np
 
-from reflexa.checks.model import Check, Finding, Measured, Subject
+from reflexa.checks.model import Check, Finding, Limit, Measured, Subject
 from reflexa.checks.slide import PLANT
+from reflexa.rig.stance import leg_length
 
-# What is seen in a game at arm's length (common practice, no source), cm. Higher than the second nobody hovers: what the
-# foot stands on is not on the stage.
-OVER_CM, STANDS_CM = 2.0, 15.0
+OVER = Limit("float", 3.0, "cm", "What is seen in a game at arm's length (common practice, no source).")
+STANDS = Limit(
+    "float-no-prop", 15.0, "cm", "Higher than this nobody hovers: what the foot stands on is not on the stage."
+)
+# A figure whose pelvis is lower than this share of a leg lies or sits: its feet carry nothing.
+_LOW = 0.5
 
 
-def floats(subject: Subject) -> list[Measured]:
+def floats(subject: Subject, on_spot: bool = False) -> list[Measured]:
     """How high each stance is over the ground or prop: its lowest point, at the frame where that is lowest."""
     out = []
-    for stance, height in subject.heights:
+    for stance, height in subject.heights(on_spot):
         at = int(np.argmin(height))
         out.append(Measured(max(100 * float(height[at]), 0.0), stance.joint, stance.frames, stance.frames[0] + at))
     return out
 
 
 def _run(subject: Subject) -> list[Finding]:
-    """One finding per stance in which the sole hovers, or stands where no prop is."""
-    out = []
-    for m in floats(subject):
-        if m.size <= OVER_CM:
+    """One finding per stance in which the sole hovers; one for all that stand where no prop is."""
+    over, stands = subject.limit(OVER), subject.limit(STANDS)
+    out, high = [], []
+    for m in floats(subject, on_spot=True):
+        if m.size <= over or _lies(subject, m.worst):
             continue
-        missing = m.size > STANDS_CM
+        if m.size > stands:
+            high.append(m)
+            continue
         text = f"{m.joint} hovers {m.size:.1f} cm over what it stands on"
-        if missing:
-            text = f"{m.joint} stands {m.size:.1f} cm over the ground, and no prop is there for it to stand on"
-        repair = None if missing else PLANT
-        out.append(Finding("float", m.joint, text, m.frames, m.worst, m.size, OVER_CM, "cm", repair))
+        out.append(Finding("float", m.joint, text, m.frames, m.worst, m.size, over, "cm", PLANT))
+    if high:
+        m = max(high, key=lambda m: m.size)
+        span = min(h.frames[0] for h in high), max(h.frames[1] for h in high)
+        times = f", {len(high)} times," if len(high) > 1 else ""
+        text = f"{m.joint} stands {m.size:.1f} cm over the ground{times} and no prop is there for it to stand on"
+        out.append(Finding("float", m.joint, text, span, m.worst, m.size, stands, "cm"))
     return out
 
 
-CHECK = Check("float", "Float", "A sole hovers over what it stands on.", _run, 30, ("float",))
+def _lies(subject: Subject, frame: int) -> bool:
+    pelvis = subject.rig.joint("pelvis")
+    return pelvis >= 0 and float(subject.clip.model[1][frame, pelvis, 1]) < _LOW * leg_length(subject.rig)
+
+
+CHECK = Check("float", "Float", "A sole hovers over what it stands on.", _run, 30, limits=(OVER, STANDS))

@@ -4,34 +4,35 @@ from __future__ import annotations
 
 import numpy as np
 
-from reflexa.checks.model import Check, Finding, Repair, Subject
-from reflexa.rig.helpers import distances
+from reflexa.checks.model import Check, Finding, Limit, Repair, Subject
+from reflexa.rig.helpers import by_rule
 
-# Less than this nobody sees on a foot or hand (common practice, no source).
-MOST_MM = 1.0
+AWAY = Limit("helper", 1.0, "mm", "Less than this nobody sees on a foot or hand (common practice, no source).")
 _REPAIR = Repair("Put helper joints back", "helper-joints")
 
 
 def _run(subject: Subject) -> list[Finding]:
     """One finding per helper joint that leaves its rule by more than a millimetre."""
-    clip, rig = subject.clip, subject.rig
+    clip, rig, limit = subject.clip, subject.rig, subject.limit(AWAY)
     out: list[Finding] = []
-    for name, (away, _) in distances(rig.neutral, rig.helpers, *clip.model).items():
-        mm = 1000 * away
-        if mm.max() <= MOST_MM:
+    turned, placed = clip.model
+    for name, rule in rig.helpers.items():
+        joint = rig.skeleton.index[name]
+        mm = 1000 * np.linalg.norm(placed[:, joint] - by_rule(rig.neutral, joint, rule, turned, placed)[1], axis=-1)
+        if mm.max() <= limit:
             continue
-        off = np.flatnonzero(mm > MOST_MM)
+        off = np.flatnonzero(mm > limit)
         worst = int(np.argmax(mm))
         out.append(
             Finding(
-                "helper joint", name, f"{name} is up to {mm[worst]:.1f} mm away from {rig.helpers[name].follows}, its rule",
-                (int(off[0]), int(off[-1])), worst, float(mm[worst]), MOST_MM, "mm", _REPAIR,
+                "helper", name, f"{name} is up to {mm[worst]:.1f} mm away from {rig.helpers[name].follows}, its rule",
+                (int(off[0]), int(off[-1])), worst, float(mm[worst]), limit, "mm", _REPAIR,
             )
         )  # fmt: skip
     return out
 
 
 CHECK = Check(
-    "helper joint", "Helper joint off its rule", "What the engine reads is not where the hand or foot is.", _run, 70,
-    ("helper joint",),
+    "helper", "Helper joint", "What the engine reads is not where the hand or foot is.", _run, 70,
+    limits=(AWAY,),
 )  # fmt: skip

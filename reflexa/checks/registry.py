@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+from typing import Any
+from weakref import WeakKeyDictionary
+
 from reflexa import plugins
 from reflexa.checks.model import Check, Finding, Subject
 from reflexa.motion.clip import Clip
@@ -20,8 +23,27 @@ def register(check: Check) -> Check:
 
 def findings(clip: Clip, rig: Rig, stage: Stage = EMPTY, steps: tuple[Step, ...] = ()) -> list[Finding]:
     """Everything that the checks find in a clip."""
-    subject = Subject(clip, rig, stage, steps)
-    return [f for check in CHECKS.values() for f in check.run(subject)]
+    return look(Subject(clip, rig, stage, steps))
+
+
+# What was found in a clip by the checks that look at nothing but clip, rig and stage, as long as it is held by anyone.
+_known: WeakKeyDictionary[Clip, dict[tuple[Any, ...], list[Finding]]] = WeakKeyDictionary()
+
+
+def look(subject: Subject) -> list[Finding]:
+    """Everything that the checks find in a subject."""
+    kept = _known.setdefault(subject.clip, {})
+    told = tuple(sorted(subject.limits.items()))
+    out: list[Finding] = []
+    for check in CHECKS.values():
+        key = check.name, subject.rig, subject.stage, told
+        found = None if check.line else kept.get(key)
+        if found is None:
+            found = check.run(subject)
+            if not check.line:
+                kept[key] = found
+        out += found
+    return out
 
 
 for _check in plugins.exported("reflexa.checks", "CHECK", Check):

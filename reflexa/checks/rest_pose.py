@@ -13,7 +13,7 @@ TRIM = Repair("Trim the rest pose", "trim", MappingProxyType({"rest_ends": True}
 def _run(subject: Subject) -> list[Finding]:
     clip = subject.clip
     head, tail = rest_ends(clip, subject.rig)
-    joint = clip.skeleton.names[subject.rig.travel_joint]
+    joint = subject.body
     out = []
     for count, where, first in ((head, "head", 0), (tail, "tail", clip.frames - tail)):
         if count:
@@ -24,4 +24,4 @@ def _run(subject: Subject) -> list[Finding]:
     return out
 
 
-CHECK = Check("rest-pose", "Rest pose", "Frames at the head or tail are the rest pose.", _run, 35, ("rest-pose",))
+CHECK = Check("rest-pose", "Rest pose", "Frames at the head or tail are the rest pose.", _run, 35)

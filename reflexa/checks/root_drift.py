@@ -6,11 +6,10 @@ from types import MappingProxyType
 
 import numpy as np
 
-from reflexa.checks.model import Check, Finding, Measured, Repair, Subject
+from reflexa.checks.model import Check, Finding, Limit, Measured, Repair, Subject
 from reflexa.steps.root_motion import travel_of
 
-# What a loop may lead aside in a round, cm (common practice, no source).
-DRIFT_CM = 2.0
+DRIFT = Limit("root-drift", 2.0, "cm", "What a loop may lead aside in a round (common practice, no source).")
 # A loop that gets no further than this in a round is meant to stay where it is, metres.
 _STAYS = 0.25
 
@@ -35,11 +34,11 @@ def drift(subject: Subject) -> Measured:
 
 def _run(subject: Subject) -> list[Finding]:
     m = drift(subject)
-    if m.size <= DRIFT_CM:
+    if m.size <= subject.limit(DRIFT):
         return []
     text = f"{m.joint} drifts {m.size:.1f} cm in a round of the loop"
     repair = Repair("Take the drift out", "root-motion", MappingProxyType({"operation": "remove drift"}))
-    return [Finding("root drift", m.joint, text, m.frames, m.worst, m.size, DRIFT_CM, "cm", repair)]
+    return [Finding("root-drift", m.joint, text, m.frames, m.worst, m.size, subject.limit(DRIFT), "cm", repair)]
 
 
-CHECK = Check("root drift", "Root drift", "A loop leads off in every round.", _run, 40, ("root drift",))
+CHECK = Check("root-drift", "Root drift", "A loop leads off in every round.", _run, 40, limits=(DRIFT,))

@@ -6,11 +6,15 @@ from types import MappingProxyType
 
 import numpy as np
 
-from reflexa.checks.model import Check, Finding, Repair, Subject
+from reflexa.checks.model import Check, Finding, Limit, Repair, Subject
 from reflexa.steps.root_motion import track_of
 
-# Less than this nobody minds at the start of a clip (common practice, no source).
-OFF_CM, TURNED_DEG = 1.0, 2.0
+OFF = Limit(
+    "root-start-height", 1.0, "cm", "Less than this nobody minds at the start of a clip (common practice, no source)."
+)
+TURNED = Limit(
+    "root-start-turn", 2.0, "°", "Less than this nobody minds at the start of a clip (common practice, no source)."
+)
 _REPAIR = Repair("Start at the origin", "root-motion", MappingProxyType({"operation": "to origin"}))
 
 
@@ -23,16 +27,18 @@ def _run(subject: Subject) -> list[Finding]:
     out = []
     name = clip.skeleton.names[root]
     height = 100 * abs(float(clip.model[1][0, root, 1] - rig.neutral.rest_model[1][root, 1]))
-    if height > OFF_CM:
+    if height > subject.limit(OFF):
         text = f"{name} starts {height:.1f} cm off the ground"
-        out.append(Finding("root start", name, text, (0, 0), 0, height, OFF_CM, "cm", _REPAIR))
+        out.append(Finding("root-start", name, text, (0, 0), 0, height, subject.limit(OFF), "cm", _REPAIR))
     forward = np.arctan2(rig.facing[0], rig.facing[2])
-    turned = np.degrees(track_of(clip, rig, root).heading[0] - forward)
+    turned = np.degrees(track_of(clip.cut(0, 0), rig, root).heading[0] - forward)
     turned = abs((turned + 180) % 360 - 180)
-    if turned > TURNED_DEG:
+    if turned > subject.limit(TURNED):
         text = f"{name} starts turned by {turned:.1f}°"
-        out.append(Finding("root start", name, text, (0, 0), 0, float(turned), TURNED_DEG, "°", _REPAIR))
+        out.append(Finding("root-start", name, text, (0, 0), 0, float(turned), subject.limit(TURNED), "°", _REPAIR))
     return out
 
 
-CHECK = Check("root start", "Root start", "The root joint starts turned, or off the ground.", _run, 50, ("root start",))
+CHECK = Check(
+    "root-start", "Root start", "The root joint starts turned, or off the ground.", _run, 50, limits=(OFF, TURNED)
+)

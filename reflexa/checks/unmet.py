@@ -23,11 +23,11 @@ def _run(subject: Subject) -> list[Finding]:
         except RecipeError:
             continue  # it could not be run, and says so
         for u in ask(wish, later, result):
-            out.append(Finding("goal out of reach", u.joint, u.text, u.frames, u.worst, u.size, u.threshold, u.unit))
+            out.append(Finding("goal", u.joint, u.text, u.frames, u.worst, u.size, u.threshold, u.unit))
     return out
 
 
 CHECK = Check(
-    "unmet", "Goal out of reach", "A step asks for something that the result does not do.", _run, 60,
-    ("goal out of reach",),
+    "goal", "Goal out of reach", "A step asks for something that the result does not do.", _run, 62,
+    line=True,
 )  # fmt: skip

@@ -130,6 +130,11 @@ staged = click.option(
 )  # fmt: skip
 
 
+looping = click.option(
+    "--loop/--no-loop", "loop", default=None, help="Clips are loops (or none), whatever their files say."
+)  # fmt: skip
+
+
 def tell(error: ReflexaError) -> None:
     """An error that concerns one of several things: said, and the command goes on."""
     click.echo(f"error: {error}", err=True)

@@ -57,6 +57,7 @@ class MainWindow(QMainWindow):
         session, run = self.session, self.commands.run
         self.revision_line.export_wanted.connect(lambda: run("export"))
         self.settings.export_wanted.connect(lambda: run("export"))
+        self.settings.mend_wanted.connect(lambda: run("mend_all"))
         self.library.import_wanted.connect(lambda: run("import"))
         self.library.compare_wanted.connect(self.compare_with)
         self.library.numbers_wanted.connect(self.compare_in_numbers)
@@ -67,6 +68,7 @@ class MainWindow(QMainWindow):
         for signal in (
             session.history.saved_changed, session.project_changed, session.take_changed, session.selection.changed,
             session.selection.looked, session.player.changed, session.evaluator.done,
+            session.evaluator.found,
         ):  # fmt: skip
             signal.connect(self._refresh)
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, replace
 from functools import cached_property
 from pathlib import Path
@@ -20,10 +20,42 @@ from reflexa.rig.rig import UP
 MOST_JOINTS = 10_000
 
 
+@dataclass(frozen=True)
+class Note:
+    """Something of one clip (an empty name: of all) that a reader put right or left out: kind as findings have it, the joint, at
+    which frame, how much of it, in words."""
+
+    kind: str
+    clip: str
+    joint: str
+    frame: int
+    size: float
+    unit: str
+    text: str
+
+
+def sign_notes(clip: str, names: tuple[str, ...], rotations: Array) -> list[Note]:
+    """A note per joint whose quaternions ``(frames, joints, 4)`` change their sign from frame to frame: whoever blends them
+    number by number goes the long way round."""
+    flips = np.einsum("fji,fji->fj", rotations[:-1], rotations[1:]) < 0
+    out = []
+    for j in np.flatnonzero(flips.any(axis=0)).tolist():
+        count, at = int(flips[:, j].sum()), int(np.argmax(flips[:, j])) + 1
+        times = f"{count} times" if count > 1 else "once"
+        text = f"the rotations of {names[j]} change their sign {times} in the file, first at frame {at}"
+        out.append(Note("sign", clip, names[j], at, float(count), "times", text))
+    return out
+
+
+def lost_notes(clip: str, names: Iterable[str]) -> list[Note]:
+    """A note for each that a clip moves in its file and that is no joint of the skeleton."""
+    return [Note("lost", clip, n, 0, 1.0, "joints", f"the motion of {n} is left out: it is no joint") for n in names]
+
+
 @dataclass(frozen=True, eq=False)
 class Imported:
     """One file as read. layout is the format's own memory of how the file was laid out; hashed: gives the digest of its bytes,
-    which is computed beside."""
+    which is computed beside. notes: what of its clips was put right or left out."""
 
     path: Path
     format: str
@@ -34,6 +66,7 @@ class Imported:
     warnings: tuple[str, ...]
     layout: object
     hashed: Callable[[], str] | None = None
+    notes: tuple[Note, ...] = ()
 
     @property
     def sha256(self) -> str:

@@ -16,6 +16,7 @@ from typing import Any
 
 import msgspec
 
+from reflexa.checks.judging import thresholds
 from reflexa.errors import ReadError, ReflexaError, WriteError
 from reflexa.formats import by_suffix
 from reflexa.formats.documents import read_document
@@ -26,7 +27,7 @@ from reflexa.progress import Progress, quiet
 from reflexa.project.text import pretty
 from reflexa.stage.store import stage_from_plain, stage_plain
 from reflexa.steps import steps_from_plain, to_plain
-from reflexa.take import Export, Range, Segment, Source, Take
+from reflexa.take import Accepted, Export, Range, Segment, Source, Take
 
 VERSION = 1
 # 2: steps have ids, and refer to each other by them.
@@ -46,13 +47,15 @@ class SourceFile:
 
 @dataclass(frozen=True)
 class Project:
-    """Sources and takes, in their order; rigs: what a person said of the rigs among the sources. ``unknown`` keeps saved
+    """Sources and takes, in their order; rigs: what a person said of the rigs among the sources; limits: thresholds of findings
+    that are other than they come. ``unknown`` keeps saved
     fields that this version does not know."""
 
     name: str
     sources: tuple[SourceFile, ...] = ()
     takes: tuple[Take, ...] = ()
     rigs: tuple[RigDocument, ...] = ()
+    limits: Mapping[str, float] = field(default_factory=dict)
     unknown: Mapping[str, Any] = field(default_factory=dict)
 
     def take(self, name: str) -> Take | None:
@@ -75,6 +78,9 @@ class Project:
         return replace(self, rigs=tuple(d for d in self.rigs if d.key != key))
 
 
+_ACCEPTED = ("kind", "joint", "first", "last")
+
+
 def take_plain(take: Take) -> dict[str, Any]:
     """A take as plain data in its saved order."""
     export = {k: getattr(take.export, k) for k in Export.__dataclass_fields__}
@@ -92,6 +98,7 @@ def take_plain(take: Take) -> dict[str, Any]:
             else {}
         ),
         **({"stage": stage_plain(take.stage)} if take.stage.props else {}),
+        **({"accepted": [_told(a, Accepted("", "", 0, 0), _ACCEPTED) for a in take.accepted]} if take.accepted else {}),
         **take.unknown,
     }
 
@@ -116,13 +123,14 @@ def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
         export = msgspec.convert(data.get("export", {}), Export)
         # Takes of version 1 have no ids: their steps are numbered, and what named a step by its name names its id.
         steps = steps_from_plain(data.get("steps", []))
-        known = {"reflexa", "version", "name", "source", "steps", "export", "stage", "ranges"}
+        known = {"reflexa", "version", "name", "source", "steps", "export", "stage", "ranges", "accepted"}
         unknown = {k: v for k, v in data.items() if k not in known}
         stage = stage_from_plain(data.get("stage", {}), path, "stage")
         segments = msgspec.convert(source.get("segments", []), tuple[Segment, ...])
         ranges = msgspec.convert(data.get("ranges", []), tuple[Range, ...])
+        accepted = msgspec.convert(data.get("accepted", []), tuple[Accepted, ...])
         made = Source(str(source["file"]), str(source["clip"]), segments)
-        return Take(str(data["name"]), made, steps, export, unknown, stage, ranges)
+        return Take(str(data["name"]), made, steps, export, unknown, stage, ranges, accepted)
     except ReflexaError as e:
         raise ReadError(e.reason, path, e.place, e.advice) from None
     except (KeyError, TypeError, msgspec.ValidationError) as e:
@@ -146,7 +154,9 @@ def load(folder: Path) -> Project:
     )
     rigs = tuple(read_rig(inside(folder, n, RIGS)) for n in rig_names)
     unknown = {k: v for k, v in data.items() if k not in known}
-    return Project(str(data.get("name", folder.name)), sources, takes, rigs, unknown)
+    limits = folder / thresholds.NAME
+    told = thresholds.read_thresholds(limits) if limits.exists() else {}
+    return Project(str(data.get("name", folder.name)), sources, takes, rigs, told, unknown)
 
 
 def inside(folder: Path, name: str, part: str = SOURCES) -> Path:
@@ -186,6 +196,8 @@ def save(project: Project, folder: Path) -> None:
     if rigs:
         head["rigs"] = list(rigs)
     _write(folder / PROJECT, pretty({**head, "takes": list(takes), **project.unknown}))
+    if project.limits or (folder / thresholds.NAME).exists():
+        _write(folder / thresholds.NAME, thresholds.text(project.limits))
     for part, kept in ((TAKES, set(takes)), (RIGS, set(rigs))):
         for old in (folder / part).glob(f"*{SUFFIX if part == RIGS else '.take.json'}"):
             if old.name not in kept:

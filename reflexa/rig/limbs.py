@@ -3,17 +3,15 @@
 from __future__ import annotations
 
 from functools import lru_cache
-from weakref import WeakKeyDictionary
 
 import numpy as np
 
 from reflexa.motion import limbs, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
+from reflexa.motion.kept import kept
 from reflexa.motion.limb import Limb, limb
 from reflexa.rig.rig import LIMBS, Rig
-
-_bends: WeakKeyDictionary[Clip, dict[str, Array]] = WeakKeyDictionary()
 
 
 @lru_cache(maxsize=256)
@@ -51,11 +49,9 @@ def made_to_bend(rig: Rig, end: str) -> Array:
     return owned(axis / size if size > 1e-9 else np.array([1.0, 0.0, 0.0]))
 
 
+@kept
 def hinges(clip: Clip, rig: Rig, end: str) -> Array:
     """The axis that a limb bends about over a clip ``(frames, 3)``, as ``motion.limbs.hinges`` has it. Kept per clip."""
-    known = _bends.setdefault(clip, {})
-    if end not in known:
-        l = limb_of(rig, end)
-        assert l is not None
-        known[end] = owned(limbs.hinges(clip.model, l, made_to_bend(rig, end), clip.loop))
-    return known[end]
+    l = limb_of(rig, end)
+    assert l is not None
+    return owned(limbs.hinges(clip.model, l, made_to_bend(rig, end), clip.loop))

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-from reflexa.rig.rig import Rig
+from reflexa.rig.rig import LIMBS, Rig
 from reflexa.rig.shape import CORE
 
 # Further from its reflection than this is told: share of the figure's height, and degrees of the bone's direction.
@@ -22,8 +22,9 @@ class Problem:
     degrees: float = 0.0
 
 
-def problems(rig: Rig) -> tuple[Problem, ...]:
-    """Everything about a rig that may make a mirror or a retarget look wrong, the worst kinds first."""
+def problems(rig: Rig, far: float = FAR) -> tuple[Problem, ...]:
+    """Everything about a rig that may make a mirror or a retarget look wrong, the worst kinds first. far: how asymmetric joints
+    are that are told, as a share of the figure's height."""
     out = [
         Problem("unpaired", (name,), f"{name} has no partner: a mirror leaves it on its own side. Pair it, or mark it as centre.")
         for name in rig.unpaired
@@ -35,7 +36,7 @@ def problems(rig: Rig) -> tuple[Problem, ...]:
         ]
         # A creature without arms lacks none; a figure with one arm lacks the other.
         wanted = {"pelvis"}.union(*(l for l in limbs if l & set(rig.body_map)))
-        gone = [part for part in CORE if part in wanted and part not in rig.body_map]
+        gone = [part for part in CORE if part in wanted and part not in rig.body_map and not _ends_above(rig, part)]
         out += [
             Problem("missing part", (), f"No joint is the {part}: assign one to retarget with it.") for part in gone
         ]
@@ -46,10 +47,17 @@ def problems(rig: Rig) -> tuple[Problem, ...]:
             p.residual_mm, p.residual_deg,
         )
         for p in sorted(rig.pairs, key=lambda p: -p.residual_mm)
-        if p.residual_mm > 1000 * FAR * rig.height or p.residual_deg > FAR_DEGREES
+        if p.residual_mm > 1000 * far * rig.height or p.residual_deg > FAR_DEGREES
     ]  # fmt: skip
     out += [
         Problem("unsure", rig.body_map[part], f"{rig.body_map[part][0]} as {part} is a guess ({found.by}): check it.")
         for part, found in rig.found.items() if found.sure < 0.5 and part in rig.body_map
     ]  # fmt: skip
     return tuple(out)
+
+
+def _ends_above(rig: Rig, part: str) -> bool:
+    """Is a hand or foot no joint of its own, but the end of the bone above it?"""
+    side, _, end = part.partition(" ")
+    above = rig.joint(f"{side} {LIMBS[end][1]}") if end in LIMBS else -1
+    return above >= 0 and above not in rig.skeleton.parents

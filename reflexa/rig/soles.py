@@ -10,7 +10,9 @@ from types import MappingProxyType
 import numpy as np
 
 from reflexa.motion import quat
-from reflexa.motion.arrays import Array
+from reflexa.motion.arrays import Array, owned
+from reflexa.motion.clip import Clip
+from reflexa.motion.kept import kept
 from reflexa.rig.rig import SIDES, UP, Rig
 from reflexa.rig.stance import leg_length, stand_of, standing
 
@@ -64,6 +66,12 @@ class Sole:
                 up = quat.rotate(quat.conjugate(turned[:, joint]), UP)
                 out = np.minimum(out, placed[:, joint, 1] + (up @ points.T).min(axis=1))
         return out
+
+
+@kept
+def under_tracks(clip: Clip, sole: Sole) -> Array:
+    """The tracks of the underside of a sole over a clip ``(points, frames, 3)``."""
+    return owned(sole.underside(*clip.model))
 
 
 # A point of the skin is on the ground when it is no higher than this share of the leg.

@@ -12,7 +12,7 @@ from reflexa.motion import contacts, cycle
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.rig.soles import Sole, soles
+from reflexa.rig.soles import Sole, soles, under_tracks
 from reflexa.rig.stance import leg_length
 from reflexa.stage import EMPTY, Stage, gait, surface_under
 
@@ -113,7 +113,7 @@ def footing(
 
 def _points(sole: Sole, clip: Clip) -> list[Array]:
     """Tracks of heel, ball and tip ``(frames, 3)``; of the ball once more where the foot has no toes."""
-    points = sole.underside(*clip.model)
+    points = under_tracks(clip, sole)
     return [points[0], points[1], points[-1]]
 
 

@@ -234,6 +234,7 @@ class StepKind:
     unmet(step, later, result): what the result lacks of what the step asks for; later: the steps behind it that are on.
     shifted(settings, by): with the frames that they speak of so much later, for steps that are tied to an event.
     notes(settings): entries that go into the manifest of an exported clip, by what they are about.
+    moments(settings): the frames at which it has keys.
     """
 
     kind: str
@@ -258,6 +259,7 @@ class StepKind:
     unmet: Callable[[Step, tuple[Step, ...], Result], list[Unmet]] | None = None
     shifted: Callable[[Any, int], Settings] | None = None
     notes: Callable[[Any], dict[str, str]] | None = None
+    moments: Callable[[Any], list[float]] | None = None
 
 
 def known_rigs(context: Context) -> list[str]:

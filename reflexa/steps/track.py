@@ -73,5 +73,6 @@ KIND = StepKind(
     _run,
     place=280,
     begin=_begin,
+    moments=lambda s: [f for f, _ in s.keys],
     summary=lambda s: f"{s.track}, {len(s.keys)} key{'' if len(s.keys) == 1 else 's'}" if s.track else "",
 )

@@ -12,9 +12,10 @@ from reflexa.take.evaluate import (
     exported_clips,
     recipe_digest,
 )
-from reflexa.take.model import Export, Range, Segment, Source, Take
+from reflexa.take.model import Accepted, Export, Range, Segment, Source, Take
 
 __all__ = [
+    "Accepted",
     "Alone",
     "Cache",
     "Cancelled",

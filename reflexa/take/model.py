@@ -52,6 +52,17 @@ class Range:
 
 
 @dataclass(frozen=True)
+class Accepted:
+    """A finding that a person puts up with: its kind and joint, between which frames of the result, and why."""
+
+    kind: str
+    joint: str
+    first: int
+    last: int
+    reason: str = ""
+
+
+@dataclass(frozen=True)
 class Export:
     """What is handed to the engine. first, last: the frames (None: to the clip's end); rate None: as the source's. cycles: how
     many times over a loop is written, its travel carried on. play_rate: how fast it asks to be played (None: as it did).
@@ -73,7 +84,9 @@ class Export:
 
 @dataclass(frozen=True)
 class Take:
-    """Source, steps, stage, ranges of the result. ``unknown`` keeps fields of a saved take that this version does not know."""
+    """Source, steps, stage, ranges of the result, findings that are put up with.
+
+    ``unknown`` keeps fields of a saved take that this version does not know."""
 
     name: str
     source: Source
@@ -82,6 +95,7 @@ class Take:
     unknown: dict[str, Any] = field(default_factory=dict)
     stage: Stage = EMPTY
     ranges: tuple[Range, ...] = ()
+    accepted: tuple[Accepted, ...] = ()
 
     def index(self, step_id: str) -> int:
         """The place of a step on the line, or -1."""

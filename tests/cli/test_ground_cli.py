@@ -47,7 +47,7 @@ def test_check_prints_slide_penetration_float_and_drift_in_cm_with_frames(jetty:
     first, last = by["walk, skating"]["slide"]["frames"]
     assert first <= by["walk, skating"]["slide"]["worst"] <= last
     kinds = {(f["clip"], f["kind"]) for f in found["findings"]}
-    assert ("walk, skating", "foot slide") in kinds and ("rope haul, feet sunk", "penetration") in kinds
+    assert ("walk, skating", "slide") in kinds and ("rope haul, feet sunk", "penetration") in kinds
     assert ("step up", "float") in kinds, "without the stage there is nothing to stand on"
 
 

@@ -29,7 +29,7 @@ def test_a_clip_goes_onto_a_model_with_its_skin(tmp_path: Path) -> None:
     keeper = read(KEEPER)
     assert back.format == "glb" and back.rig.key == keeper.rig.key and back.rig.meshes and len(back.clips) == 1
     assert np.abs(back.rig.skeleton.rest_model[1] - keeper.rig.skeleton.rest_model[1]).max() < 1e-6
-    assert not CHECKS["helper joint"].run(Subject(back.clips[0], back.rig))
+    assert not CHECKS["helper"].run(Subject(back.clips[0], back.rig))
     manifest = json.loads(Path(written["manifest"]).read_text())
     assert manifest["source"]["file"] == WALK.name and manifest["recipe"]["steps"][0]["kind"] == "retarget"
 
@@ -63,13 +63,13 @@ def test_a_rig_document_stands_in_for_a_model_and_corrects_a_clips_own_rig(tmp_p
     assert status == 0 and json.loads(out)["files"][0]["rig"]["unpaired"] == ["PortThigh", "StarboardThigh"]
     status, out, _ = run("check", KEEPER, "--rig", document, "--json")
     kinds = {f["kind"] for f in json.loads(out)["findings"]}
-    assert status == 1 and kinds == {"helper joint", "unpaired joint"}
+    assert status == 1 and kinds == {"helper", "unpaired"}
 
 
 def test_helper_joints_of_many_clips_are_put_back_by_one_command(tmp_path: Path) -> None:
     status, out, _ = run("check", KEEPER, "--json")
     before = [f for f in json.loads(out)["findings"] if f["clip"] == "turning the winch"]
-    assert status == 1 and len(before) == 4 and before[0]["step"] == "helper-joints" and before[0]["size"] > 100
+    assert status == 1 and len(before) == 4 and before[0]["repair"] == "helper-joints" and before[0]["size"] > 100
     assert run("apply", KEEPER, "--step", "helper-joints", "--out", tmp_path)[0] == 0
     files = sorted(tmp_path.glob("*.glb"))
     assert len(files) == 2 and run("check", *files)[0] == 0

@@ -103,7 +103,7 @@ def test_the_shipped_project_is_whole_and_what_the_builder_builds(tmp_path: Path
         result = evaluate(take, *source_of(take.source, known.source), known.surroundings)
         assert np.isfinite(result.result.model[1]).all()
         if take.steps and take.steps[-1].kind in ("retarget", "helper-joints"):
-            assert not CHECKS["helper joint"].run(Subject(result.result, result.rig)), (
+            assert not CHECKS["helper"].run(Subject(result.result, result.rig)), (
                 "what puts helper joints in place leaves none behind"
             )
     build.build(tmp_path)

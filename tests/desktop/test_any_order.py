@@ -95,7 +95,7 @@ def test_no_order_of_commands_raises_and_what_is_exported_is_what_was_evaluated(
 def export_and_compare(window, folder: Path, done: list[str]) -> None:
     """The file that is written holds the whole take, whatever is looked at just now."""
     session = window.session
-    line, export = session.settled, Export(format="glb")
+    line, export = session.settled, Export(format="glb", ranges="whole")
     proof = export_take(line, export, session.document, session.sources.documents.values(), Into(folder))
     back = read(proof.path).clips[0]
     assert back.frames == line.result.frames

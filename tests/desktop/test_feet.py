@@ -13,7 +13,7 @@ from reflexa.desktop.kinds.pace_picture import PacePicture
 from reflexa.desktop.kinds.path_picture import PathPicture
 from reflexa.desktop.kinds.plants_now import plants_of
 from reflexa.desktop.session import RESULT, line
-from reflexa.desktop.settings.joint_table import JointTable
+from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.stage import EMPTY
 from reflexa.steps.plants.report import held
 from reflexa.steps.root_motion import travel_of
@@ -81,17 +81,18 @@ def test_plants_are_changed_in_their_lanes_and_undone_to_the_same_bytes(demo, qt
     new_take(window, qtbot, "deckhand.glb", "walk, skating")
     before = saved(window)
     session.selection.select_card(RESULT)
-    assert sum(f.kind == "foot slide" for f in session.evaluator.findings) >= 8
-    table = window.settings.findChild(JointTable)
-    row = next(r for r in range(table.rowCount()) if "slides" in table.item(r, 0).text())
-    table.selectRow(row)
+    assert sum(f.kind == "slide" for f in session.evaluator.findings) >= 8
+    tree = window.settings.findChild(FindingsTree)
+    assert tree.topLevelItemCount() == 2, "one fact is one row: left leg, right leg"
+    assert "Foot slide, left leg ×4" in [tree.topLevelItem(i).text(0) for i in range(2)]
+    tree.setCurrentItem(tree.topLevelItem(0))
     worst = max(session.evaluator.findings, key=lambda f: f.size / f.threshold)
     assert session.player.frame == worst.worst and session.selection.joint == worst.joint, (
         "the worst stands first, and its row leads there"
     )
     click(button(window.settings, "Plant the feet"))
     ready(qtbot, window)
-    assert not [f for f in session.evaluator.findings if f.kind == "foot slide"]
+    assert not [f for f in session.evaluator.findings if f.kind == "slide"]
     lanes = window.time_area.lanes
     assert lanes.isVisible() and lanes.rows() == ["left foot", "right foot"]
     found = plants_of(session)
@@ -172,7 +173,7 @@ def test_a_drifting_and_turned_root_is_mended_by_its_own_button(demo, qtbot) -> 
     line.add(session, "root-motion", operation="turn and scale", angle=30.0)
     ready(qtbot, window)
     session.selection.select_card(RESULT)
-    assert [f.kind for f in session.evaluator.findings] == ["root start"] and "1 finding" in said(window.revision_line)
+    assert [f.kind for f in session.evaluator.findings] == ["root-start"] and "1 finding" in said(window.revision_line)
     shown = [b.text() for b in window.settings.findChildren(QPushButton) if b.isVisible()]
     assert "Start at the origin" in shown and "Plant the feet" not in shown
     click(button(window.settings, "Start at the origin"))

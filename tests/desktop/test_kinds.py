@@ -11,9 +11,18 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton, QSpinBo
 from reflexa.desktop.kinds.blend import BlendPanel
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import RESULT, line
-from reflexa.desktop.settings.joint_table import JointTable
 from tests.helpers.hands import button, choose, click, drag, said
-from tests.helpers.windows import idle, new_take, open_take, painted, ready, select_step, share_of, step_id
+from tests.helpers.windows import (
+    finding_texts,
+    idle,
+    new_take,
+    open_take,
+    painted,
+    ready,
+    select_step,
+    share_of,
+    step_id,
+)
 
 
 def test_a_clip_is_blended_over_an_arm_slid_by_hand_and_taken_from_another_take(demo, qtbot) -> None:
@@ -112,8 +121,7 @@ def test_stray_helper_joints_are_found_and_put_back_with_one_click(demo, qtbot) 
     line.remove(session, step_id(demo, 0))
     ready(qtbot, demo)
     session.selection.select_card(RESULT)
-    table = demo.settings.findChild(JointTable)
-    assert "MarkHandPort is up to 6" in " ".join(table.item(r, 0).text() for r in range(table.rowCount()))
+    assert "MarkHandPort is up to 6" in " ".join(finding_texts(demo))
     assert "4 findings" in said(demo.revision_line)
     button = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Put helper joints back")
     QTest.mouseClick(button, Qt.MouseButton.LeftButton)

@@ -13,13 +13,12 @@ from PySide6.QtWidgets import QDoubleSpinBox
 from reflexa.desktop.kinds.plants_now import plants_of
 from reflexa.desktop.picture.handle import HUB, RODS
 from reflexa.desktop.session import RESULT, props
-from reflexa.desktop.settings.joint_table import JointTable
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
 from reflexa.steps.goal import distance
 from reflexa.steps.plants.report import held
 from tests.helpers.hands import button, choose, click, drag, said
-from tests.helpers.windows import card, idle, new_take, ready, saved
+from tests.helpers.windows import card, finding_texts, idle, new_take, ready, saved
 
 
 def test_a_step_is_put_in_moved_by_hand_and_by_number_and_feet_stand_on_it(demo, qtbot) -> None:
@@ -27,8 +26,7 @@ def test_a_step_is_put_in_moved_by_hand_and_by_number_and_feet_stand_on_it(demo,
     new_take(window, qtbot, "deckhand.glb", "step up")
     before = saved(window)
     session.selection.select_card(RESULT)
-    table = window.settings.findChild(JointTable)
-    texts = [table.item(r, 0).text() for r in range(table.rowCount())]
+    texts = finding_texts(window)
     assert any("no prop is there" in t for t in texts)
     window.commands.run("put_jetty step")
     assert session.selection.prop == "jetty step" and window.tabs.currentWidget() is window.stage

@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QApplication, QDialog, QTreeWidgetItem, QWidget
 
 from reflexa.desktop.line.card import StepCard
 from reflexa.desktop.session import takes
+from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.desktop.window import MainWindow
 from reflexa.take import Source
 from tests.helpers.files import DATA
@@ -127,3 +128,9 @@ def share_of(picture: NDArray[np.int16], colour: QColor, near: int = 12) -> floa
     """Which share of a picture has a colour, more or less."""
     wanted = np.array([colour.red(), colour.green(), colour.blue()])
     return float((np.abs(picture - wanted).max(axis=-1) <= near).mean())
+
+
+def finding_texts(window: MainWindow) -> list[str]:
+    """What the rows of findings say when one hovers over them."""
+    tree = window.settings.findChild(FindingsTree)
+    return [tree.topLevelItem(i).toolTip(0) for i in range(tree.topLevelItemCount())]

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from itertools import pairwise
 
 import numpy as np
 import pytest
@@ -166,3 +167,47 @@ def test_a_limb_of_no_length_gives_no_nan(size: float) -> None:
     kernels.limbs.reach(leg, 0.01, hinge, np.ones((3, 3)), model, short)
     assert np.isfinite(model.turned).all() and np.isfinite(model.placed).all() and np.isfinite(short).all()
     assert short == pytest.approx(math.sqrt(3), abs=1e-6)
+
+
+def test_what_findings_are_read_off_is_what_scipy_says() -> None:
+    """Steps off their course, bends and twists against plain versions with SciPy's rotations."""
+    clip = rigs.clip(RIG, 8, 30)
+    q = clip.rotations
+    change, off = np.empty(q.shape[:2]), np.empty(q.shape[:2])
+    kernels.changes.off_course(q, change, off)
+    r = [Rotation.from_quat(q[f].copy()) for f in range(30)]
+    steps = [a.inv() * b for a, b in pairwise(r)]
+    changes = [(a.inv() * b).magnitude() for a, b in pairwise(steps)]
+    for f in range(2, 29):
+        assert 2 * np.arccos(off[f]) == pytest.approx(np.minimum(changes[f - 2], changes[f - 1]), abs=1e-6)
+    assert (off[:2] == 1).all() and (off[29] == 1).all()
+    t = np.array(clip.translations)
+    t[12, 3] += 0.4
+    kernels.changes.moved_off(t, change, off)
+    second = np.linalg.norm(np.diff(t, n=2, axis=0), axis=-1)
+    assert off[2:29] == pytest.approx(np.minimum(second[:-1], second[1:])) and off[12, 3] > 0.3
+    way, rest = np.array([0.0, 1.0, 0.0]), np.array([0.0, 0.0, 0.0, 1.0])
+    turns = np.linspace(0, 500, 40)
+    round_ = Rotation.from_euler("y", turns[:, None], degrees=True).as_quat()[:, None]
+    step, whole = np.empty(40), np.empty(40)
+    kernels.changes.twists(kernels.changes.Bone(0, way, rest, 0.2), round_, step, whole)
+    assert np.degrees(whole) == pytest.approx(turns) and np.degrees(step[1:]) == pytest.approx(np.diff(turns))
+    upper, angle, axis = np.empty((30, 3)), np.empty(30), np.empty((30, 3))
+    turned, placed = clip.model
+    kernels.changes.bends(kernels.changes.Limb3(1, 2), Model(turned, placed), placed[:, 3], upper, angle, axis)
+    a, b = placed[:, 2] - placed[:, 1], placed[:, 3] - placed[:, 2]
+    cosine = (a * b).sum(axis=1) / np.linalg.norm(a, axis=1) / np.linalg.norm(b, axis=1)
+    assert angle == pytest.approx(np.arccos(np.clip(cosine, -1, 1)), abs=1e-6)
+    across = np.array([Rotation.from_quat(turned[f, 1].copy()).apply(axis[f]) for f in range(30)])
+    assert np.cross(a, b) == pytest.approx(across * np.linalg.norm(np.cross(a, b), axis=1, keepdims=True), abs=1e-9)
+
+
+def test_how_far_a_foot_slides_is_told_by_the_point_that_moves_less() -> None:
+    heel, ball = np.zeros((40, 3)), np.zeros((40, 3))
+    heel[:, 0] = np.linspace(0, 0.1, 40)
+    ball[10:, 2] = 0.03
+    stands = np.ones(40, dtype=bool)
+    far, where = np.empty(2), np.empty(2, dtype=np.intp)
+    foot = kernels.changes.Foot2(heel, ball, stands, stands, 0.01, 0)
+    kernels.changes.slides(foot, np.array([[0, 39], [10, 39]]), far, where)
+    assert far == pytest.approx([0.03, 0.0]) and 10 <= where[0] <= 12 + 4

@@ -82,7 +82,7 @@ def test_out_of_reach_the_arm_points_straight_at_the_goal_and_it_is_found(deckha
         np.clip(np.sum(arm * goal, axis=1) / np.linalg.norm(arm, axis=1) / np.linalg.norm(goal, axis=1), -1, 1)
     )
     assert np.degrees(angle).max() < 0.1
-    (found,) = [f for f in findings(out, rig, EMPTY, (step,)) if f.kind == "goal out of reach"]
+    (found,) = [f for f in findings(out, rig, EMPTY, (step,)) if f.kind == "goal"]
     assert found.size > 100 and found.unit == "cm" and found.frames == (0, clip.frames - 1)
     near = np.linspace(0.6, 1.2, 200)[:, None] * [1.0, 0.0, 0.0]
     reached = ik.middle(np.zeros((200, 3)), near, 0.5, 0.5, np.tile([0.0, 0.0, 1.0], (200, 1)), softness=0.02)[1][:, 0]
@@ -149,8 +149,8 @@ def test_the_later_of_two_goals_wins_and_targets_may_have_keys(deckhand_clips, d
     done = evaluate(Take("t", Source("f", "c"), (first, second)), clip, rig)
     away, _ = distance(done.result, rig, second.settings, EMPTY)
     assert away.max() < 1e-4
-    assert not [f for f in findings(done.result, rig, EMPTY, (first, second)) if f.kind == "goal out of reach"]
-    assert [f for f in findings(done.result, rig, EMPTY, (first,)) if f.kind == "goal out of reach"]
+    assert not [f for f in findings(done.result, rig, EMPTY, (first, second)) if f.kind == "goal"]
+    assert [f for f in findings(done.result, rig, EMPTY, (first,)) if f.kind == "goal"]
 
 
 def test_a_goal_that_means_nothing_is_refused(deckhand_clips, deckhand_rig) -> None:

@@ -162,10 +162,10 @@ def test_helper_joints_are_snapped_and_nothing_else_moves(how) -> None:
     rules = {n: Rule(h.follows, how) for n, h in rig.helpers.items()}
     rig, _ = with_notes(rig, msgspec.structs.replace(notes_of(rig), helpers=rules))
     clip = rigs.clip(rig, 7, moving=True)
-    before = CHECKS["helper joint"].run(Subject(clip, rig))
+    before = CHECKS["helper"].run(Subject(clip, rig))
     assert len(before) == 4 and all(f.size > 1 and f.repair.kind == "helper-joints" for f in before)
     out = apply(make("helper-joints"), clip, rig)
-    assert not CHECKS["helper joint"].run(Subject(out, rig))
+    assert not CHECKS["helper"].run(Subject(out, rig))
     kept = [j for n, j in rig.skeleton.index.items() if n not in rig.helpers]
     assert np.array_equal(out.rotations[:, kept], clip.rotations[:, kept])
     for name, rule in rig.helpers.items():
@@ -174,7 +174,7 @@ def test_helper_joints_are_snapped_and_nothing_else_moves(how) -> None:
             assert degrees_apart(out.model[0][:, j], out.model[0][:, f]) < 1e-5
         assert np.abs(out.model[1][:, j] - out.model[1][:, f]).max() < 1e-9
     one = apply(make("helper-joints", joints=(next(iter(rig.helpers)),)), clip, rig)
-    assert len(CHECKS["helper joint"].run(Subject(one, rig))) == 3
+    assert len(CHECKS["helper"].run(Subject(one, rig))) == 3
 
 
 def test_half_a_cycle_is_refused_where_there_is_no_cycle() -> None:

@@ -177,7 +177,7 @@ def test_stepping_up_onto_the_jetty_is_planted_where_the_step_is(deckhand_clips,
     for p in plants:
         got = held(out, rig, p, jetty)
         assert got.drift < 0.1 and got.depth < 1 and abs(got.over) < 1
-    assert not [f for f in findings(out, rig, jetty) if f.kind in ("foot slide", "penetration", "float")]
+    assert not [f for f in findings(out, rig, jetty) if f.kind in ("slide", "penetration", "float")]
     assert any("no prop is there" in f.text for f in findings(out, rig)), (
         "without the step nobody knows what it stands on"
     )

@@ -130,7 +130,7 @@ def test_the_drift_of_the_heading_and_of_the_side_alone(deckhand_clips, deckhand
     aside[:, root, 0] += np.linspace(0, 0.2, clip.frames)
     drifting = clip.with_motion(bent, aside)
     assert measured(drifting, rig)["drift"].size == pytest.approx(20, abs=2)
-    assert any(f.kind == "root drift" for f in findings(drifting, rig))
+    assert any(f.kind == "root-drift" for f in findings(drifting, rig))
     straight = travel_of(apply(root_motion("remove drift", drift="heading"), drifting, rig), rig)
     assert abs(straight.heading[-1] - straight.heading[0]) < 1e-9
     sideways = travel_of(apply(root_motion("remove drift", drift="sideways"), drifting, rig), rig)

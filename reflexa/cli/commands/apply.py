@@ -17,7 +17,19 @@ from rich.progress import Progress
 
 from reflexa.batch.rigs import clips_of, load
 from reflexa.batch.run import Done, FileJob, How, run
-from reflexa.cli.options import Reading, Talk, Writing, grouped, reading, staged, stops, talking_json, tell, writing
+from reflexa.cli.options import (
+    Reading,
+    Talk,
+    Writing,
+    grouped,
+    looping,
+    reading,
+    staged,
+    stops,
+    talking_json,
+    tell,
+    writing,
+)
 from reflexa.formats import writable
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
@@ -82,7 +94,7 @@ _OPTIONS = (
         help="Write parts of each result as clips of their own; a + behind the last frame says that it is a loop.",
     ),
     click.option("--apart", is_flag=True, help="Ranges in files of their own, also where one file holds several clips."),
-    click.option("--loop/--no-loop", "loop", default=None, help="Clips are loops (or none), whatever their files say."),
+    looping,
     staged,
 )  # fmt: skip
 

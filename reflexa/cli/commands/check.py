@@ -4,31 +4,49 @@ from __future__ import annotations
 
 import json
 import sys
-from dataclasses import asdict
+from collections.abc import Mapping
+from dataclasses import asdict, replace
 from pathlib import Path
+from typing import Any
 
 import click
 
 from reflexa.batch.rigs import load
-from reflexa.checks import findings, measured
-from reflexa.cli.options import Reading, Talk, reading, staged, stops, talking_json, tell
+from reflexa.checks import Finding, Subject, grouped, look, measured, stances
+from reflexa.checks.judging.junit import Looked, junit
+from reflexa.checks.judging.thresholds import read_thresholds
+from reflexa.cli.options import Reading, Talk, looping, reading, staged, stops, talking_json, tell
 from reflexa.errors import ReflexaError
 from reflexa.formats import read
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
+from reflexa.steps import SOURCE
 
 
 @click.command("check")
 @click.argument("clips", nargs=-1, required=True, type=click.Path(path_type=Path))
+@click.option(
+    "--thresholds", "thresholds_file", metavar="FILE", type=click.Path(path_type=Path),
+    help="Thresholds other than they come; `reflexa thresholds` prints a file to begin with.",
+)  # fmt: skip
+@click.option(
+    "--format", "form", type=click.Choice(["text", "json", "junit"]), default="text", show_default=True,
+    help="junit: XML that build servers read, on standard output.",
+)  # fmt: skip
+@looping
 @reading
 @staged
 @talking_json
 @stops
-def COMMAND(clips: tuple[Path, ...], source: Reading, stage_file: Path | None, talk: Talk) -> None:
-    """Measure what looks wrong in clips. Exit status 1 where something was found."""
-    status, found, sizes = 0, [], []
-    talks = not talk.as_json and not talk.quiet
+def COMMAND(
+    clips: tuple[Path, ...], thresholds_file: Path | None, form: str, loop: bool | None, source: Reading,
+    stage_file: Path | None, talk: Talk,
+) -> None:  # fmt: skip
+    """Measure what looks wrong in clips. Exit status 1 where something was found. --verbose tells every span of time."""
+    form = "json" if talk.as_json else form
+    status, looked, told = 0, [], _Told(talk, form == "text" and not talk.quiet)
     stage = read_stage(stage_file) if stage_file is not None else EMPTY
+    limits = read_thresholds(thresholds_file) if thresholds_file is not None else {}
     for path in clips:
         try:
             document = read(path, source.options)
@@ -36,25 +54,54 @@ def COMMAND(clips: tuple[Path, ...], source: Reading, stage_file: Path | None, t
         except ReflexaError as e:
             tell(e)
             status = max(status, e.exit_status)
+            looked.append(Looked(str(path), error=str(e)))
             continue
         for clip in document.clips:
-            numbers = measured(clip, rig, stage)
-            sizes.append(
-                {"path": str(path), "clip": clip.name, **{n: asdict(m) for n, m in numbers.items()}, "unit": "cm"}
-            )
-            if talks:
-                said = (
-                    f"{name} {m.size:.1f} cm" + (f" ({m.joint}, frame {m.worst})" if m.size >= 0.05 else "")
-                    for name, m in numbers.items()
-                )  # fmt: skip
-                click.echo(f"{path}, {clip.name}: {', '.join(said)}")
-            for f in findings(clip, rig, stage):
-                status = max(status, 1)
-                found.append({"path": str(path), "clip": clip.name, **f.plain()})
-                if talks:
-                    click.echo(f"{path}, {clip.name}, frames {f.frames[0]} to {f.frames[1]}: {f.text}")
-    if talk.as_json:
-        click.echo(json.dumps({"findings": found, "measured": sizes}, indent=2))
-    elif not found and status == 0 and talks:
+            own = clip if loop is None else replace(clip, loop=loop)
+            subject = Subject(own, rig, stage, limits=limits, notes=document.notes)
+            found = [replace(f, step=SOURCE) for f in look(subject)]
+            status = max(status, 1 if found else 0)
+            looked.append(Looked(str(path), clip.name, tuple(found)))
+            told.clip(path, subject, found)
+    if form == "json":
+        click.echo(json.dumps(told.plain(), indent=2))
+    elif form == "junit":
+        click.echo(junit(looked), nl=False)
+    elif status == 0 and told.talks:
         click.echo("Nothing found.")
     sys.exit(status)
+
+
+class _Told:
+    """What is said of one clip after the other, and kept for the document."""
+
+    def __init__(self, talk: Talk, talks: bool) -> None:
+        self.talks, self._verbose = talks, talk.verbose
+        self._clips: list[dict[str, Any]] = []
+        self._sizes: list[dict[str, Any]] = []
+
+    def clip(self, path: Path, subject: Subject, found: list[Finding]) -> None:
+        clip, head = subject.clip, {"path": str(path), "clip": subject.clip.name}
+        numbers = measured(clip, subject.rig, subject.stage)
+        self._sizes.append({**head, **{n: asdict(m) for n, m in numbers.items()}, "unit": "cm"})
+        stood = [s.plain() for s in stances(subject)]
+        self._clips.append({**head, "findings": [f.plain() for f in found], "stances": stood})
+        if not self.talks:
+            return
+        said = (
+            f"{name} {m.size:.1f} cm" + (f" ({m.joint}, frame {m.worst})" if m.size >= 0.05 else "")
+            for name, m in numbers.items()
+        )
+        name = f"{path}, {clip.name}"
+        click.echo(f"{name}: {', '.join(said)}")
+        for group in grouped(found, subject.rig, clip.rate):
+            f, more = group.worst, len(group.findings) - 1
+            also = f" (and {more} more, {group.seconds:.2f} s in all)" if more else ""
+            click.echo(f"{name}, frames {f.frames[0]} to {f.frames[1]}: {f.text}{also}")
+            for other in group.findings[1:] if self._verbose else ():
+                click.echo(f"{name}, frames {other.frames[0]} to {other.frames[1]}: {other.text}")
+
+    def plain(self) -> Mapping[str, Any]:
+        """clips: each with its findings and stances. findings: those of all clips in one list."""
+        flat = [{"path": c["path"], "clip": c["clip"], **f} for c in self._clips for f in c["findings"]]
+        return {"clips": self._clips, "findings": flat, "measured": self._sizes}

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 import click
 
 from reflexa.batch.export import Origin, Target, write
 from reflexa.batch.rigs import fitted, load, model_of
-from reflexa.cli.options import Reading, Talk, Writing, reading, stops, talking, writing
+from reflexa.cli.options import Reading, Talk, Writing, looping, reading, stops, talking, writing
 from reflexa.errors import ReadError
 from reflexa.formats import Imported, by_suffix, read, writable
 from reflexa.motion.clip import Clip
@@ -18,20 +19,24 @@ from reflexa.motion.clip import Clip
 @click.argument("source_file", metavar="IN", type=click.Path(path_type=Path))
 @click.argument("target_file", metavar="OUT", type=click.Path(path_type=Path))
 @click.option("--clip", "clip_name", help="Which clip, where the source has several and the target holds one.")
+@looping
 @reading
 @writing
 @talking
 @stops
 def COMMAND(
-    source_file: Path, target_file: Path, clip_name: str | None, source: Reading, target: Writing, talk: Talk
-) -> None:
+    source_file: Path, target_file: Path, clip_name: str | None, loop: bool | None, source: Reading, target: Writing,
+    talk: Talk,
+) -> None:  # fmt: skip
     """Format to format, with no steps. The target's suffix says which format."""
     kind = by_suffix(target_file)
     if kind is None or kind.encode is None:
         known = ", ".join(f.suffix for f in writable())
         raise click.UsageError(f"{target_file.name}: the suffix must be one of {known}.")
     document = read(source_file, source.options)
-    chosen = _chosen(document, clip_name, kind.several_clips)
+    chosen = [
+        replace(c, loop=c.loop if loop is None else loop) for c in _chosen(document, clip_name, kind.several_clips)
+    ]
     given = load(source.rigs)
     moved = [fitted(c, document.rig, given) for c in chosen]
     rig = moved[0][1]

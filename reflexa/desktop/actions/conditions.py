@@ -49,3 +49,17 @@ def chosen_clips(d: Desk) -> str:
 
 def takes(d: Desk) -> str:
     return "" if d.session.project.takes else "there are no takes"
+
+
+def findings(d: Desk) -> str:
+    return "" if d.session.evaluator.judgement.count else "nothing is found in the result"
+
+
+def accepted(d: Desk) -> str:
+    take = d.session.take
+    return "" if take is not None and take.accepted else "no finding is accepted"
+
+
+def repairs(d: Desk) -> str:
+    found = (f for g in d.session.evaluator.judgement.groups if not g.accepted for f in g.findings)
+    return "" if any(f.repair is not None for f in found) else "nothing is found that a step mends"

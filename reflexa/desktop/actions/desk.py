@@ -50,6 +50,12 @@ class Desk:
         """An error that a person must see: it stays until it is read."""
         self.show(QMessageBox(QMessageBox.Icon.Warning, "Reflexa", text, QMessageBox.StandardButton.Ok, self.window))
 
+    def inform(self, text: str) -> None:
+        """Something that is worth being read, and no error."""
+        self.show(
+            QMessageBox(QMessageBox.Icon.Information, "Reflexa", text, QMessageBox.StandardButton.Ok, self.window)
+        )
+
     def wait(self, what: str, call: Callable[[Job[R]], R]) -> R | None:
         """Do something that takes time off the interface thread, with progress that can be stopped. What came of it; None
         where it was stopped, or failed, which was said then."""

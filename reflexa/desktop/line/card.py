@@ -2,10 +2,13 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from PySide6.QtCore import QPoint, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent
 from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QSlider, QVBoxLayout
 
+from reflexa.checks import Finding
 from reflexa.desktop.kinds import view_of
 from reflexa.desktop.line.ribbon import Ribbon
 from reflexa.desktop.look import theme
@@ -89,6 +92,11 @@ class StepCard(Card):
         self.name.renamed.connect(self.rename)
         self.switch = Switch(step.on, "Step on", "Switch the step on or off")
         self.switch.clicked.connect(lambda on: line.switch(session, step.id, on))
+        self.found = labels.quiet()
+        self.found.setWordWrap(False)
+        self.found.setAccessibleName("Findings brought in and mended")
+        self.found.hide()
+        self.top.addWidget(self.found)
         self.top.addWidget(self.switch)
         self.summary = labels.quiet()
         self.summary.setWordWrap(False)
@@ -141,6 +149,15 @@ class StepCard(Card):
         self.name.setToolTip(needs or self.name.text())
         labels.say(self.name, "warn" if needs else "")
 
+    def show_findings(self, brought: Sequence[Finding], mended: Sequence[Finding]) -> None:
+        """Mark what the step brought in and what it mended."""
+        marks = [f"+{len(brought)}"] * bool(brought) + [f"\u2212{len(mended)}"] * bool(mended)
+        self.found.setText(" ".join(marks))
+        self.found.setVisible(bool(marks))
+        labels.say(self.found, "warn" if brought else "quiet")
+        lines = [f"{title}: {_told(fs)}" for title, fs in (("Brought in", brought), ("Mended", mended)) if fs]
+        self.found.setToolTip("\n".join(lines))
+
     def rename(self) -> None:
         """Edit the name in its place."""
         step = self.session.take.step(self.id) if self.session.take is not None else None
@@ -185,6 +202,12 @@ class StepCard(Card):
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         self.clicked.emit(self.id)
         self.menu_wanted.emit(self.id, event.globalPos())
+
+
+def _told(found: Sequence[Finding], most: int = 4) -> str:
+    """Findings in a few words, the worst first."""
+    said = [f.text for f in sorted(found, key=lambda f: -f.weight)[:most]]
+    return "; ".join([*said, f"and {len(found) - most} more"] if len(found) > most else said)
 
 
 def _summary(step: Step, later: tuple[Step, ...]) -> str:

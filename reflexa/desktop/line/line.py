@@ -42,6 +42,7 @@ class RevisionLine(QScrollArea):
         session.selection.changed.connect(self._on_looked)
         session.selection.looked.connect(self._on_looked)
         session.evaluator.done.connect(self._show_values)
+        session.evaluator.found.connect(self._show_values)
         self.refresh()
 
     @property
@@ -180,12 +181,14 @@ class RevisionLine(QScrollArea):
         self._source_facts.setText(f"{clip.frames} frames, {clip.rate:g} fps" if clip is not None else "missing")
         for id_, card in self.steps.items():
             card.show_problem(session.problem_of(id_))
+            judged = session.evaluator.judgement.judged
+            card.show_findings(judged.brought.get(id_, ()), judged.mended.get(id_, ()))
             at = evaluation.take.index(id_) if evaluation is not None else -1
             if card.ribbon is not None and evaluation is not None and at >= 0:
                 card.ribbon.set_values(evaluation.ribbons[at])
         if result is not None:
             first, last = session.range
-            count, found = last - first + 1, len(session.evaluator.findings)
+            count, found = last - first + 1, session.evaluator.judgement.count
             self._result_facts.setText(f"{count} frames, {(count - 1) / result.rate:.2f} s")
             self._found.setText(f"{found} finding{'s' if found > 1 else ''}" if found else "")
             labels.say(self._found, "warn" if found else "quiet")

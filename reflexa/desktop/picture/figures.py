@@ -30,7 +30,7 @@ def figures(session: Session, look: Look, camera: Camera) -> tuple[PosedFigure, 
     if look.mode == "Before":
         return (compared,)
     after = _after(session, look, session.shown, session.rig)
-    if look.mode == "Both":
+    if look.mode in ("Both", "One step"):
         return after, replace(compared, role="pale", offset=after.offset)
     if look.mode == "Side by side":
         right = camera.axes[0]
@@ -61,7 +61,7 @@ def _before(session: Session, look: Look) -> PosedFigure | None:
     clip, rig, name = line.clips[0], line.rigs[0], "Before"
     at, tap = line.take.index(session.selection.card), line.after(session.selection.tap)
     frame = line.moment(session.player.frame, tap, 0)
-    if look.step_held and at >= 0:
+    if (look.step_held or look.mode == "One step") and at >= 0:
         clip, rig, name = line.clips[at], line.rigs[at], "Before the step"
         frame = line.moment(session.player.frame, tap, at)
     elif other is not None:

@@ -9,6 +9,7 @@ COMPARE = {
     "Before": "The source, before any step (hold B)",
     "Both": "The source as a pale figure in the same place",
     "Side by side": "The source beside the result",
+    "One step": "The figure before the selected step, pale, in the same place",
 }
 
 

@@ -62,6 +62,7 @@ class Viewport(QWidget):
             signal.connect(self.refresh)
         session.evaluator.done.connect(self._on_evaluated)
         session.selection.looked.connect(self._on_looked)
+        session.selection.comparing.connect(self.set_compare)
         session.trail_wanted.connect(lambda: self.buttons["trail"].setChecked(True))
 
     # What is seen -----------------------------------------------------------------------------------------------

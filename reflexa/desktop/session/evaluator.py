@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from typing import Any
 
 from msgspec.structs import replace
 from PySide6.QtCore import QObject, QTimer, Signal
 
-from reflexa.checks import Finding, findings
+from reflexa.checks import Finding, Group, Judged, grouped, judge
+from reflexa.checks.judging.blame import NOTHING_FOUND
 from reflexa.desktop.work import Job, Work
 from reflexa.errors import RecipeError
+from reflexa.formats.imported import Note
 from reflexa.motion.clip import Clip
 from reflexa.motion.joining import Seam
 from reflexa.rig import Rig
@@ -27,13 +30,29 @@ _TOLD_AFTER = 200
 @dataclass(frozen=True, eq=False)
 class Request:
     """A take, what it is computed from (known: clips of files and their rigs; rig: the take's own), and the step that is shown
-    alone beside it (its id, or an empty text)."""
+    alone beside it (its id, or an empty text). limits: thresholds of findings; notes: what the reader of its source noticed."""
 
     take: Take
     known: Known
     rig: Rig
     within: Surroundings
     solo: str = ""
+    limits: Mapping[str, float] = field(default_factory=dict)
+    notes: tuple[Note, ...] = ()
+
+
+@dataclass(frozen=True, eq=False)
+class Judgement:
+    """What is found in an evaluated take, with who brought it in, and put together. line None: nothing was looked at yet."""
+
+    line: Evaluation | None = None
+    judged: Judged = NOTHING_FOUND
+    groups: tuple[Group, ...] = ()
+
+    @property
+    def count(self) -> int:
+        """How many findings there are that are not accepted."""
+        return sum(len(g.findings) for g in self.groups if not g.accepted)
 
 
 @dataclass(frozen=True, eq=False)
@@ -52,14 +71,16 @@ class _Report:
     value: Any
 
 
-_Made = tuple[Evaluation, Alone | None, list[Finding], tuple[Seam, ...]]
+_Made = tuple[Evaluation, Alone | None, tuple[Seam, ...]]
 
 
 class Evaluator(QObject):
-    """``done``: there is another evaluation (or none). ``reported``: there is a report of the selected step. ``waiting``:
+    """``done``: there is another evaluation (or none). ``found``: findings of it are there.
+    ``reported``: there is a report of the selected step. ``waiting``:
     another word about what is under way. ``previewed``: one frame of a changed step is there to be looked at."""
 
     done = Signal()
+    found = Signal()
     reported = Signal()
     waiting = Signal()
     previewed = Signal()
@@ -70,7 +91,7 @@ class Evaluator(QObject):
         self.evaluation: Evaluation | None = None
         # One step without the others, where that is what is looked at. Nothing but the picture reads it.
         self.alone: Alone | None = None
-        self.findings: list[Finding] = []
+        self.judgement = Judgement()
         # Where the segments of the source meet, if it is made of several.
         self.seams: tuple[Seam, ...] = ()
         self.preview: Clip | None = None
@@ -101,7 +122,8 @@ class Evaluator(QObject):
     def forget(self) -> None:
         """Nothing is computed: another take, or none, is open."""
         self.evaluation = self.alone = self.preview = None
-        self.findings = []
+        self.judgement = Judgement()
+        self.found.emit()
         self._report = None
         self.done.emit()
 
@@ -124,12 +146,33 @@ class Evaluator(QObject):
             _ = clip.model
         _ = line.ribbons
         job.tell()
-        return line, alone, findings(line.result, line.rig, r.take.stage, r.take.steps), seams
+        return line, alone, seams
 
     def _done(self, made: _Made) -> None:
-        self.evaluation, self.alone, self.findings, self.seams = made
+        self.evaluation, self.alone, self.seams = made
         self.preview = None
         self.done.emit()
+        self._judge(self.evaluation, self._request)
+
+    @property
+    def findings(self) -> list[Finding]:
+        """What is found in the take as it was computed last."""
+        return list(self.judgement.judged.found)
+
+    def _judge(self, line: Evaluation, r: Request | None) -> None:
+        """Look for findings, at the source and after every step, behind the picture's back."""
+        if r is None:
+            return
+
+        def call(job: Job[Judgement]) -> Judgement:
+            judged = judge(line, r.limits, r.notes, lambda: job.cancelled)
+            return Judgement(line, judged, grouped(judged.found, line.rig, line.result.rate, line.take.accepted))
+
+        def done(made: Judgement) -> None:
+            self.judgement = made
+            self.found.emit()
+
+        self._work.start(Job(call, done), "findings")
 
     # Waiting ------------------------------------------------------------------------------------------------
 

@@ -28,10 +28,12 @@ class Place:
 
 
 class Selection(QObject):
-    """``changed``: something else is selected. ``looked``: something else is shown of the same."""
+    """``changed``: something else is selected. ``looked``: something else is shown of the same. ``comparing``: figures are to be
+    compared in this way."""
 
     changed = Signal()
     looked = Signal()
+    comparing = Signal(str)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)

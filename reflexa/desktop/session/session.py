@@ -341,7 +341,8 @@ class Session(QObject):
             self.evaluator.request(None)
         else:
             clips = self.clips
-            self.evaluator.request(Request(take, clips.source, rig, clips.surroundings, self.selection.solo))
+            told = self.selection.solo, self.project.limits, self.document.notes if self.document is not None else ()
+            self.evaluator.request(Request(take, clips.source, rig, clips.surroundings, *told))
 
     def _forget(self) -> None:
         if self.evaluation is not None:

@@ -18,6 +18,7 @@ class SettingsPanel(QFrame):
     """A page for each card, made when another one is selected; otherwise it is only brought up to date."""
 
     export_wanted = Signal()
+    mend_wanted = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -34,6 +35,7 @@ class SettingsPanel(QFrame):
         self._page: StepPanel | None = None
         for signal in (
             session.take_changed, session.selection.changed, session.evaluator.done, session.evaluator.reported,
+            session.evaluator.found,
         ):  # fmt: skip
             signal.connect(self.refresh)
         session.player.moved.connect(self._on_playhead)
@@ -85,4 +87,5 @@ class SettingsPanel(QFrame):
             return StepPage(session)
         result = ResultPage(session)
         result.export_wanted.connect(self.export_wanted)
+        result.mend_wanted.connect(self.mend_wanted)
         return result

@@ -1,29 +1,30 @@
-"""The page of the result: what comes out, what looks wrong with it, and what mends that."""
+"""The page of the result: what comes out, what looks wrong with it, who brought that in, and what mends it."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QPushButton
+from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
 
 from reflexa import describe
-from reflexa.checks import Finding, Repair
-from reflexa.desktop.session import Session, line
-from reflexa.desktop.settings.joint_table import JointTable
+from reflexa.checks import Finding
+from reflexa.desktop.session import Session, findings
+from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import named
 from reflexa.steps import kind_of
 
 _NOTHING_FOUND = (
-    "Feet stand still and on the ground, nothing pops or freezes, loops close, goals are met, helper joints are in place, and "
-    "every joint has a partner."
+    "Feet stand still and on the ground, nothing pops, flips or freezes, loops close, goals are met, helper joints are in place, "
+    "and every joint has a partner."
 )
 
 
 class ResultPage(StepPanel):
-    """Findings are read off the evaluation; a finding's repair puts a step at the end of the line."""
+    """Findings of the evaluation; a finding's repair puts a step at the end of the line."""
 
     export_wanted = Signal()
+    mend_wanted = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -33,14 +34,35 @@ class ResultPage(StepPanel):
         self.column.addWidget(labels.section("Findings"))
         self.nothing = labels.text()
         self.column.addWidget(self.nothing)
-        self.repairs: dict[str, QPushButton] = {}
-        self.table = JointTable(session, "Findings", ["What", "frames"])
-        self.table.setWordWrap(True)
-        self.column.addWidget(self.table)
+        self.tree = FindingsTree(session)
+        self.column.addWidget(self.tree)
+        self.tools = QWidget()
+        grid = QGridLayout(self.tools)
+        grid.setContentsMargins(0, 0, 0, 0)
+        grid.setSpacing(4)
+        self.repair = QPushButton("Mend it")
+        self.repair.clicked.connect(self._repair)
+        self.blame = QPushButton("See step")
+        self.blame.setToolTip(
+            "Selects the step that brought the finding in, and shows the figure before it and after it"
+        )
+        self.blame.clicked.connect(self._show_blame)
+        self.accept = QPushButton("Accept…")
+        self.accept.setToolTip("Puts up with the selected findings, with a reason: they are not counted any more")
+        self.accept.clicked.connect(self.tree.accept)
+        self.mend = QPushButton("Mend all")
+        self.mend.setToolTip("Tries the repairs of everything found, the big ones first, and keeps those that help")
+        self.mend.clicked.connect(self.mend_wanted)
+        grid.addWidget(self.repair, 0, 0, 1, 3)
+        for i, button in enumerate((self.blame, self.accept, self.mend)):
+            grid.addWidget(button, 1, i)
+        for button in (self.repair, self.blame, self.accept, self.mend):
+            button.setMinimumWidth(40)
+        self.column.addWidget(self.tools)
         self.button = named(QPushButton("Export…"), "main")
         self.button.clicked.connect(self.export_wanted)
         self.column.addWidget(self.button)
-        self._shown: list[Finding] = []
+        self.tree.itemSelectionChanged.connect(self._offer)
 
     def refresh(self) -> None:
         session = self.session
@@ -57,38 +79,40 @@ class ResultPage(StepPanel):
             f"{on} of {len(take.steps)} steps on.\n"
             f"{way['joint']} travels {way['distance_m']:.2f} m, {way['speed_m_s']:.2f} m a second on average."
         )
-        # The worst first: how many times over what is put up with.
-        found = sorted(session.evaluator.findings, key=lambda f: -f.size / max(f.threshold, 1e-9))
-        self.nothing.setText("" if found else _NOTHING_FOUND)
-        self.nothing.setVisible(not found)
-        self.table.setVisible(bool(found))
-        if found != self._shown:
-            self._shown = found
-            self._list(found)
-        wanted = {f.repair.title: f.repair for f in found if f.repair is not None}
-        for title, repair in wanted.items():
-            if title not in self.repairs:
-                self.repairs[title] = self._button(repair)
-        for title, button in self.repairs.items():
-            button.setVisible(title in wanted)
+        judgement = session.evaluator.judgement
+        groups = judgement.groups
+        told = "" if groups else _NOTHING_FOUND if judgement.line is not None else "Looking…"
+        self.nothing.setText(told)
+        self.nothing.setVisible(bool(told))
+        self.tree.setVisible(bool(groups))
+        self.tools.setVisible(bool(groups))
+        self.tree.show_groups(groups)
+        self._offer()
 
-    def _list(self, found: list[Finding]) -> None:
-        self.table.show_rows([
-            ((f.text, f"{f.frames[0]}–{f.frames[1]}"), f"{f.text}. Worst at frame {f.worst}: {f.size:.1f} {f.unit}, "
-             f"more than {f.threshold:g} {f.unit}", f.joint, f.worst) for f in found
-        ])  # fmt: skip
-        self.table.resizeRowsToContents()
-        rows = sum(self.table.rowHeight(r) for r in range(self.table.rowCount()))
-        self.table.setFixedHeight(min(26 + rows + 4, 260))
+    def _worst(self) -> Finding | None:
+        """The worst of the selected findings; of all of them where none is selected."""
+        found = self.tree.chosen() or findings.in_order(self.session)
+        return max(found, key=lambda f: f.weight, default=None)
 
-    def _button(self, repair: Repair) -> QPushButton:
-        button = QPushButton(repair.title)
-        button.setToolTip(f"Adds a step at the end of the line: {kind_of(repair.kind).title}")
+    def _offer(self) -> None:
+        """What the buttons would do just now."""
+        f = self._worst()
+        repair = f.repair if f is not None else None
+        self.repair.setEnabled(repair is not None)
+        self.repair.setText(repair.title if repair is not None else "No step mends it")
+        said = f"Adds a step at the end of the line: {kind_of(repair.kind).title}" if repair is not None else ""
+        self.repair.setToolTip(said or "No step mends this kind of finding by itself")
+        self.blame.setEnabled(f is not None and bool(f.step))
+        self.accept.setEnabled(bool(self.tree.chosen()))
+        mends = any(x.repair is not None for x in findings.in_order(self.session))
+        self.mend.setEnabled(mends)
 
-        def mend() -> None:
-            steps = self.session.take.steps if self.session.take is not None else ()
-            line.insert(self.session, len(steps), repair.kind, **repair.settings)
+    def _repair(self) -> None:
+        f = self._worst()
+        if f is not None:
+            findings.repair(self.session, f)
 
-        button.clicked.connect(mend)
-        self.column.insertWidget(self.column.indexOf(self.table), button)
-        return button
+    def _show_blame(self) -> None:
+        f = self._worst()
+        if f is not None:
+            findings.show_blame(self.session, f)

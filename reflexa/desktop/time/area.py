@@ -10,6 +10,7 @@ from reflexa.desktop.session import SOURCE, Session
 from reflexa.desktop.time.curve_values import VIEWS
 from reflexa.desktop.time.curves import CurveView
 from reflexa.desktop.time.envelope import EnvelopeLane
+from reflexa.desktop.time.findings_lane import FindingsLane
 from reflexa.desktop.time.key_sheet import KeySheet
 from reflexa.desktop.time.ranges import RangeLane
 from reflexa.desktop.time.ruler import Ruler
@@ -43,6 +44,8 @@ class TimeArea(QFrame):
         self.ranges = RangeLane(session, self.time)
         column.addWidget(self.ranges)
         column.addWidget(self.ruler)
+        self.findings = FindingsLane(session, self.time)
+        column.addWidget(self.findings)
         sheet = QWidget()
         below = QVBoxLayout(sheet)
         below.setContentsMargins(0, 0, 0, 0)

@@ -24,12 +24,14 @@ from reflexa.motion.skeleton import Skeleton
 # Rates that are tried in this order for keys that stand far apart.
 _RATES = (30.0, 24.0, 25.0, 60.0, 50.0, 48.0, 120.0, 100.0, 90.0, 240.0)
 _MOST_FRAMES = 200_000
+# Values that change by less than this over an animation stand still.
+_MOVES = 1e-4
 _WIDTHS = {"rotation": "VEC4", "translation": "VEC3", "scale": "VEC3"}
 
 
 @dataclass(frozen=True, eq=False)
 class Sampled:
-    """One animation at whole frames, in the file's own frame."""
+    """One animation at whole frames, in the file's own frame. lost: nodes that it moves and that are no joints."""
 
     name: str
     rotations: Array
@@ -42,6 +44,7 @@ class Sampled:
     play_rate: float
     events: tuple[Event, ...]
     tracks: tuple[Track, ...] = ()
+    lost: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -53,6 +56,12 @@ class Moved:
     morphs: Morphs
 
 
+def _called(file: GltfFile, node: Any) -> str:
+    nodes = file.items("nodes")
+    known = isinstance(node, int) and 0 <= node < len(nodes)
+    return str((nodes[node].get("name") if known else "") or f"node {node}")
+
+
 def read_animation(file: GltfFile, number: int, animation: Json, moved: Moved, warnings: list[str]) -> Sampled | None:
     """Sample an animation for the joints of a skeleton; None where it moves none of them. Raises ReadError."""
     skeleton, index = moved.skeleton, moved.index
@@ -62,13 +71,14 @@ def read_animation(file: GltfFile, number: int, animation: Json, moved: Moved, w
     found: list[tuple[int, str, Array, Array, str]] = []
     weights: list[tuple[tuple[str, ...], Array, Array, str]] = []
     kinds: set[str] = set()
+    lost: list[str] = []
     samplers = animation.get("samplers", [])
     for c, channel in enumerate(animation.get("channels", [])):
         where = f"{place}.channels[{c}]"
         target = channel.get("target", {})
         path = target.get("path")
         names = moved.morphs.names.get(target.get("node"), ()) if path == "weights" else ()
-        if not names and (target.get("node") not in index or path not in _WIDTHS):
+        if not names and path not in _WIDTHS:
             continue
         which = channel.get("sampler")
         if not isinstance(which, int) or not 0 <= which < len(samplers):
@@ -78,6 +88,10 @@ def read_animation(file: GltfFile, number: int, animation: Json, moved: Moved, w
             weights.append((names, *_sampler(file, samplers[which], its, "SCALAR", len(names))))
             continue
         times, values, kind = _sampler(file, samplers[which], its, _WIDTHS[path])
+        if target.get("node") not in index:
+            if np.ptp(values, axis=0).max() > _MOVES:
+                lost.append(_called(file, target.get("node")))
+            continue
         kinds.add(kind)
         found.append((index[target["node"]], path, times, values, kind))
     if not found:
@@ -121,6 +135,7 @@ def read_animation(file: GltfFile, number: int, animation: Json, moved: Moved, w
     return Sampled(
         name, q, t, s if np.abs(s - 1).max() > 1e-6 else None, rate, start, extras.get("loop") is True,
         kinds == {"STEP"}, float(play) if isinstance(play, int | float) and play > 0 else 1.0, events, tuple(curves.values()),
+        tuple(dict.fromkeys(lost)),
     )  # fmt: skip
 
 

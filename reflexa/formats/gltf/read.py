@@ -17,7 +17,7 @@ from reflexa.formats.gltf.animation import Moved, as_clips, read_animation
 from reflexa.formats.gltf.container import GltfFile, Json, load
 from reflexa.formats.gltf.morphs import morphs_of
 from reflexa.formats.gltf.skin import read_meshes
-from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, ReadOptions
+from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, Note, ReadOptions, lost_notes, sign_notes
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
@@ -65,6 +65,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
 
     clips: list[Clip] = []
+    notes: list[Note] = []
     together, apart = as_clips(file, file.items("animations")), len(file.items("animations"))
     if len(together) < apart:
         warnings.append(f"{apart} animations of one node each, over the same time, are one clip.")
@@ -82,12 +83,13 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
             sampled.play_rate, sampled.events, sampled.tracks,
         )  # fmt: skip
         clips.append(clip)
+        notes += [*sign_notes(name, skeleton.names, sampled.rotations), *lost_notes(name, sampled.lost)]
         layout.animations[name] = i
         layout.digests[name] = clip.digest
         layout.starts[name] = sampled.start
     generator = file.json["asset"].get("generator", "")
     fmt = "glb" if path.suffix.lower() == ".glb" else "gltf"
-    return Imported(path, fmt, str(generator), rig, tuple(clips), frame, tuple(warnings), layout)
+    return Imported(path, fmt, str(generator), rig, tuple(clips), frame, tuple(warnings), layout, notes=tuple(notes))
 
 
 def parents_of(file: GltfFile, nodes: list[Json]) -> list[int]:

@@ -18,7 +18,7 @@ from reflexa.formats import frame as frames
 from reflexa.formats import imported
 from reflexa.formats.files import LARGEST
 from reflexa.formats.frame import ImportFrame
-from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, ReadOptions
+from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, Note, ReadOptions, lost_notes, sign_notes
 from reflexa.formats.usd.blend_shapes import read_tracks
 from reflexa.formats.usd.skin import read_meshes
 from reflexa.motion import quat
@@ -123,26 +123,28 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
     meshes = read_meshes(stage, skel, [tokens[i] for i in order], frame.scale, warnings, pxr)
     rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
     clips: list[Clip] = []
+    notes: list[Note] = []
     animations: dict[str, str] = {}
     given = Names()
     for prim in _animations(stage, prims[0], pxr):
         sampled = _motion(prim, [tokens[i] for i in order], raw, path, warnings, pxr)
         if sampled is None:
             continue
-        rotations, translations, scales, rate, ours, tracks = sampled
+        rotations, translations, scales, rate, ours, tracks, gone = sampled
         q, t = frames.take_in(frame, skeleton, rotations, translations)
         name = given.give(str(ours.get("name") or prim.GetName()))
         animations[name] = str(prim.GetPath())
         play = ours.get("play_rate", 1.0)
         speed = float(play) if isinstance(play, int | float) and play > 0 else 1.0
         loop, stepped = bool(ours.get("loop", False)), bool(ours.get("stepped", False))
+        notes += [*sign_notes(name, skeleton.names, rotations), *lost_notes(name, gone)]
         clips.append(
             Clip(name, skeleton, quat.continuous(q), t, rate, scales, loop, stepped, speed, _events(ours), tracks)
         )
     layout = UsdLayout(stage.GetRootLayer().ExportToString(), where, tuple(tokens[i] for i in order), animations)
     generator = str(stage.GetRootLayer().documentation or "")
     fmt = "usda" if path.suffix.lower() == ".usda" else "usdc"
-    return Imported(path, fmt, generator, rig, tuple(clips), frame, tuple(warnings), layout)
+    return Imported(path, fmt, generator, rig, tuple(clips), frame, tuple(warnings), layout, notes=tuple(notes))
 
 
 def _open(path: Path, pxr: Any) -> Any:
@@ -267,8 +269,9 @@ def _animations(stage: Any, skeleton: Any, pxr: Any) -> list[Any]:
 
 def _motion(
     prim: Any, tokens: list[str], raw: Skeleton, path: Path, warnings: list[str], pxr: Any
-) -> tuple[Array, Array, Array | None, float, dict[str, Any], tuple[Track, ...]] | None:
-    """Rotations, translations, scales per frame, rate, our own notes, and tracks; None where nothing in it moves a joint."""
+) -> tuple[Array, Array, Array | None, float, dict[str, Any], tuple[Track, ...], list[str]] | None:
+    """Rotations, translations, scales per frame, rate, our own notes, tracks, and joints that the skeleton lacks; None where
+    nothing in it moves a joint."""
     animation = pxr.UsdSkel.Animation(prim)
     driven = [str(t) for t in animation.GetJointsAttr().Get() or []]
     index = {t: i for i, t in enumerate(tokens)}
@@ -306,7 +309,7 @@ def _motion(
         raise ReadError("holds values that are no numbers", path, str(prim.GetPath()))
     moved = s if np.abs(s - 1).max() > 1e-4 else None
     tracks = read_tracks(animation, (start + f * codes / rate for f in range(count)), pxr)
-    return quat.normalise(q), t, moved, rate, ours, tracks
+    return quat.normalise(q), t, moved, rate, ours, tracks, [t for t in driven if t not in index]
 
 
 def _plain(value: Any, width: int) -> Array:

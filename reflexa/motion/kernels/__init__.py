@@ -9,6 +9,7 @@ from typing import TYPE_CHECKING, Any
 if TYPE_CHECKING:
     from reflexa.motion.kernels import blocks as blocks
     from reflexa.motion.kernels import chains as chains
+    from reflexa.motion.kernels import changes as changes
     from reflexa.motion.kernels import compiling as compiling
     from reflexa.motion.kernels import feet as feet
     from reflexa.motion.kernels import limbs as limbs
@@ -18,7 +19,19 @@ if TYPE_CHECKING:
     from reflexa.motion.kernels import spans as spans
     from reflexa.motion.kernels import text as text
 
-__all__ = ["blocks", "chains", "compiling", "feet", "limbs", "moments", "oscillators", "rows", "spans", "text"]
+__all__ = [
+    "blocks",
+    "chains",
+    "changes",
+    "compiling",
+    "feet",
+    "limbs",
+    "moments",
+    "oscillators",
+    "rows",
+    "spans",
+    "text",
+]
 
 
 def at_hand(name: str) -> bool:

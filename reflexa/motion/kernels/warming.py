@@ -5,6 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.motion import contacts, eases, kernels, keying, kinematics, limbs, mixing, resample, springs
+from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.kernels.parts import Blocks, Model
 from reflexa.motion.limb import Way, limb
@@ -38,6 +39,7 @@ def warm() -> None:
     )
     _warm_spans()
     _warm_feet(Model(*model))
+    _warm_changes(Model(*model), rotations, np.tile(skeleton.rest_translations, (2, 1, 1)))
     clip = resample.at_frames(
         Clip("warm", skeleton, rotations, np.tile(skeleton.rest_translations, (2, 1, 1)), 30.0), [0.5, 1.0]
     )
@@ -53,6 +55,20 @@ def warm() -> None:
     posed.rotations()
     springs.lag(np.zeros((4, 3)), 30.0, 1.0, 0.5)
     limbs.reach(posed, leg, limbs.on_the_way(posed, leg, Way(goal, np.ones(2)), axis), axis)
+
+
+def _warm_changes(model: Model, rotations: Array, translations: Array) -> None:
+    at, one = np.arange(2), np.empty(2)
+    kernels.changes.off_course(rotations, np.empty((2, 3)), np.empty((2, 3)))
+    kernels.changes.moved_off(translations, np.empty((2, 3)), np.empty((2, 3)))
+    kernels.changes.moved(rotations, at, one)
+    part = kernels.changes.Limb3(0, 1)
+    kernels.changes.bends(part, model, model.placed[:, 2], np.empty((2, 3)), one, np.empty((2, 3)))
+    bone = kernels.changes.Bone(0, np.array([0.0, 1.0, 0.0]), np.array([0.0, 0.0, 0.0, 1.0]), 0.5)
+    kernels.changes.twists(bone, rotations, one, one.copy())
+    track, stands = model.placed[:, 2], np.ones(2, dtype=bool)
+    foot = kernels.changes.Foot2(track, track, stands, stands, 0.01, 0)
+    kernels.changes.slides(foot, np.array([[0, 1]]), np.empty(1), np.empty(1, dtype=np.intp))
 
 
 def _warm_spans() -> None:

@@ -49,5 +49,6 @@ KIND = StepKind(
     weighs_itself=True,
     keyed=True,
     adjusted=_adjusted,
+    moments=lambda settings: [float(k.frame) for t in settings.tracks for k in t.keys],
     summary=lambda settings: "replaces what is below" if settings.how == "replace" else "",
 )

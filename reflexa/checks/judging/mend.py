@@ -1,0 +1,146 @@
+"""Putting in the steps that repair what is found, and keeping those that help."""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, replace
+from types import MappingProxyType
+
+from reflexa.checks.judging.blame import judge
+from reflexa.checks.judging.groups import counted
+from reflexa.checks.model import Finding, Repair
+from reflexa.errors import ReflexaError
+from reflexa.formats.imported import Note
+from reflexa.motion.clip import Clip
+from reflexa.progress import Progress, quiet
+from reflexa.rig import Rig
+from reflexa.steps import Step
+from reflexa.take import Cache, Cancelled, Evaluation, Surroundings, Take, evaluate
+from reflexa.take.edits import insert_step, named_step
+from reflexa.take.evaluate import NOWHERE
+
+# Big things first (common practice, no source): what the clip is made of, then how it travels, then how it stands, then moments.
+_ORDER = ("trim", "close-loop", "root-motion", "helper-joints", "correction", "plants")
+# A repair may make another kind of finding weigh more by this share, and this much, before it counts as worse.
+_WORSE, _WORSE_LEAST = 0.05, 0.1
+# So many repairs are tried at most: many single moments are better looked at by a person.
+MOST = 24
+
+
+@dataclass(frozen=True)
+class Tried:
+    """One repair: its title and kind; of the kind of finding that it is for the largest before and after, in its unit, and how
+    many there were; whether it was kept, and if not why."""
+
+    title: str
+    kind: str
+    finding: str
+    before: float
+    after: float
+    unit: str
+    many: tuple[int, int]
+    kept: bool
+    why: str = ""
+
+    @property
+    def text(self) -> str:
+        """In words."""
+        unit = self.unit if self.unit in ("°", "%") else f" {self.unit}"
+        change = f"{self.finding} {self.before:.3g} to {self.after:.3g}{unit}"
+        if self.many[1]:
+            change += f", {self.many[0]} to {self.many[1]} of them"
+        return f"{self.title}: {change}" if self.kept else f"{self.title}: left out, {self.why}"
+
+
+@dataclass(frozen=True, eq=False)
+class Mended:
+    """The take with the repairs that helped, its evaluation, what was tried, and what is still found."""
+
+    take: Take
+    line: Evaluation
+    tried: tuple[Tried, ...]
+    left: tuple[Finding, ...]
+
+
+def mend(
+    take: Take, source: tuple[Clip, Rig], within: Surroundings = NOWHERE,
+    limits: Mapping[str, float] = MappingProxyType({}), notes: tuple[Note, ...] = (), progress: Progress = quiet,
+) -> Mended:  # fmt: skip
+    """Try the repairs of everything that is found in a take, the big ones first; keep each that lowers what it is for and makes
+    nothing else worse. progress may raise to stop it."""
+    within = replace(within, cache=within.cache or Cache())
+
+    def looked(t: Take) -> tuple[Evaluation, list[Finding]]:
+        line = evaluate(t, *source, within, lenient=True)
+        return line, counted(judge(line, limits, notes).found, t.accepted)
+
+    line, found = looked(take)
+    tried: list[Tried] = []
+    known: set[tuple[str, str]] = set()
+    while len(tried) < MOST:
+        f = _next(found, known)
+        if f is None or f.repair is None:
+            break
+        known.add(_key(f.repair))
+        progress(f.repair.title, min(len(tried) / max(len(known) + len(found), 1), 0.95))
+        step = named_step(take, f.repair.step())
+        then = insert_step(take, len(take.steps), step)
+        why = ""
+        try:
+            new_line, new = looked(then)
+            why = _refused(new_line, step) or _worse(found, new, f)
+        except ReflexaError as e:
+            why, new_line, new = str(e), line, found
+        sizes = _largest(found, f), _largest(new, f)
+        many = sum(x.kind == f.kind for x in found), sum(x.kind == f.kind for x in new)
+        tried.append(Tried(f.repair.title, f.repair.kind, f.kind, *sizes, f.unit, many, not why, why))
+        if not why:
+            take, line, found = then, new_line, new
+    return Mended(take, line, tuple(tried), tuple(found))
+
+
+def _next(found: Iterable[Finding], known: set[tuple[str, str]]) -> Finding | None:
+    """The finding whose repair comes next: by the order of repairs, then the worst."""
+    left = [f for f in found if f.repair is not None and _key(f.repair) not in known]
+    rank: Callable[[Finding], tuple[int, float]] = lambda f: (_rank(f), -f.weight)  # noqa: E731
+    return min(left, key=rank, default=None)
+
+
+def _rank(f: Finding) -> int:
+    kind = f.repair.kind if f.repair is not None else ""
+    return _ORDER.index(kind) if kind in _ORDER else len(_ORDER)
+
+
+def _key(repair: Repair) -> tuple[str, str]:
+    return repair.kind, repr((dict(repair.settings), repair.envelope))
+
+
+def _largest(found: Iterable[Finding], like: Finding) -> float:
+    return max((f.size for f in found if f.kind == like.kind and f.unit == like.unit), default=0.0)
+
+
+def _refused(line: Evaluation, step: Step) -> str:
+    return str(line.refused[step.id]) if step.id in line.refused else ""
+
+
+def _worse(before: list[Finding], after: list[Finding], f: Finding) -> str:
+    """What speaks against a repair; an empty text: nothing."""
+    was, now = _weights(before), _weights(after)
+    if now[f.kind] >= was[f.kind] - 1e-9:
+        return f"{f.kind} is no better for it"
+    for kind in now:
+        if now[kind] > was[kind] * (1 + _WORSE) + _WORSE_LEAST:
+            return f"{kind} would be worse"
+    return ""
+
+
+def _weights(found: Iterable[Finding]) -> defaultdict[str, float]:
+    """How much each kind weighs, all its findings together."""
+    out: defaultdict[str, float] = defaultdict(float)
+    for f in found:
+        out[f.kind] += f.weight
+    return out
+
+
+__all__ = ["MOST", "Cancelled", "Mended", "Tried", "mend"]

@@ -1,0 +1,22 @@
+"""What the reader of the file noticed: signs of rotations that flip, curves of joints that are not there."""
+
+from __future__ import annotations
+
+from reflexa.checks.model import Check, Finding, Subject
+
+
+def _run(subject: Subject) -> list[Finding]:
+    """One finding per joint whose rotations flip their sign, and per joint whose motion is lost."""
+    out = []
+    for n in subject.notes:
+        if n.clip in ("", subject.clip.name):
+            span = (min(n.frame, subject.whole[1]),) * 2 if n.kind == "sign" else subject.whole
+            out.append(Finding(n.kind, n.joint, n.text, span, span[0], float(n.size), 0.0, n.unit))
+    return out
+
+
+CHECK = Check(
+    "read", "As it was read",
+    "Rotations flip their sign in the file (put right when it was read), or motion of what is no joint was left out.",
+    _run, 76, ("sign", "lost"), line=True,
+)  # fmt: skip

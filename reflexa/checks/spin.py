@@ -1,0 +1,41 @@
+"""Limbs that spin about their own length."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from reflexa.checks.model import Check, Finding, Limit, Subject
+from reflexa.checks.twists import twists
+
+ROUND = Limit(
+    "spin",
+    270.0,
+    "°",
+    "No shoulder, hip or forearm turns so far about its length (about 180° for the whole arm; from memory).",
+)
+
+
+def _run(subject: Subject) -> list[Finding]:
+    """One finding per bone whose twist against rest goes further than any joint lets it."""
+    clip, limit = subject.clip, subject.limit(ROUND)
+    out = []
+    for t in twists(clip, subject.rig):
+        low, high = int(np.argmin(t.whole)), int(np.argmax(t.whole))
+        size = float(t.whole[high] - t.whole[low])
+        if size > limit:
+            name = clip.skeleton.names[t.joint]
+            first, last = min(low, high), max(low, high)
+            fast = first + int(np.argmax(np.abs(np.diff(t.whole[first : last + 1])))) + 1
+            text = f"{name} spins by {size:.0f}° about its own length"
+            out.append(Finding("spin", name, text, (first, last), min(fast, last), size, limit, "°"))
+    return out
+
+
+CHECK = Check(
+    "spin",
+    "Spin",
+    "A bone of a limb turns about its own length further than any joint lets it.",
+    _run,
+    28,
+    limits=(ROUND,),
+)

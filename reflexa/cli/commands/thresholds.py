@@ -1,0 +1,13 @@
+"""``reflexa thresholds``: the thresholds of findings, to be changed and given to ``check``."""
+
+from __future__ import annotations
+
+import click
+
+from reflexa.checks.judging import thresholds
+
+
+@click.command("thresholds")
+def COMMAND() -> None:
+    """Print the thresholds of all findings with their units and reasons, as a file that ``check --thresholds`` takes."""
+    click.echo(thresholds.text({}), nl=False)

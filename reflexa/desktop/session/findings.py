@@ -1,0 +1,97 @@
+"""What a person does with findings: go to one, see who brought it in, put up with it, have it mended."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+
+from reflexa.checks import Finding, accepted
+from reflexa.desktop.session.selection import RESULT, SOURCE
+from reflexa.desktop.session.session import Session
+from reflexa.take import Accepted
+from reflexa.take.edits import insert_step, named_step
+
+
+def in_order(session: Session) -> list[Finding]:
+    """Those that are not accepted, in order of time."""
+    found = [f for g in session.evaluator.judgement.groups if not g.accepted for f in g.findings]
+    return sorted(found, key=lambda f: (f.worst, f.kind, f.joint))
+
+
+def go_to(session: Session, f: Finding) -> None:
+    """Look at the result where a finding is worst, at its joint."""
+    session.player.pause()
+    if not session.by_result or session.selection.tap != RESULT:
+        session.selection.set_tap(RESULT)
+    if f.joint:
+        session.selection.select_joint(f.joint)
+    session.player.set_frame(f.worst)
+
+
+def next_from(session: Session, by: int) -> Finding | None:
+    """The next finding behind the playhead, or before it (by -1); round the clip's ends. None where there is none."""
+    found = in_order(session)
+    if not found:
+        return None
+    now = session.player.frame
+    others = [f for f in found if (f.worst > now if by > 0 else f.worst < now)]
+    if others:
+        return others[0] if by > 0 else others[-1]
+    return found[0] if by > 0 else found[-1]
+
+
+def name_of(session: Session, step_id: str) -> str:
+    """What a person calls the card that brought something in."""
+    if step_id == SOURCE:
+        return "the source"
+    step = session.take.step(step_id) if session.take is not None else None
+    return step.name if step is not None else ""
+
+
+def show_blame(session: Session, f: Finding) -> None:
+    """Select the step that brought a finding in, and look at what it made of the pose, where the finding is worst."""
+    line, judged = session.evaluation, session.evaluator.judgement.judged
+    if line is None or not f.step:
+        return
+    go_to(session, f)
+    if f.step == SOURCE:
+        session.selection.select_card(SOURCE)
+        return
+    # By the time of the step: it may have been brought in before time was changed.
+    own = next((b for b in judged.brought.get(f.step, ()) if b.kind == f.kind and b.joint == f.joint), None)
+    session.selection.select_card(f.step)
+    session.selection.set_tap(f.step)
+    session.selection.comparing.emit("One step")
+    at = line.moment(f.worst, len(line.clips) - 1, line.after(f.step))
+    session.player.set_frame(at if own is None or abs(own.worst - at) <= 2 else own.worst)
+
+
+def accept(session: Session, found: Iterable[Finding], reason: str) -> None:
+    """Put up with findings, and say why: they are shown as accepted, and counted no longer."""
+    take, new = session.take, list(found)
+    if take is None or not new:
+        return
+    more = tuple(Accepted(f.kind, f.joint, *f.frames, reason) for f in new if not accepted(f, take.accepted))
+    session.edit_take(
+        "accept findings" if len(more) > 1 else "accept finding", replace(take, accepted=(*take.accepted, *more))
+    )
+
+
+def withdraw(session: Session, found: Iterable[Finding]) -> None:
+    """Put up with findings no longer."""
+    take = session.take
+    if take is None:
+        return
+    kept = tuple(a for a in take.accepted if not any(accepted(f, (a,)) for f in found))
+    if kept != take.accepted:
+        session.edit_take("accept findings no longer", replace(take, accepted=kept))
+
+
+def repair(session: Session, f: Finding) -> None:
+    """Add the step that repairs a finding at the end of the line, with the settings that fit."""
+    take = session.take
+    if take is None or f.repair is None:
+        return
+    step = named_step(take, f.repair.step())
+    if session.edit_take(f"add {step.name}", insert_step(take, len(take.steps), step), card=step.id):
+        session.selection.set_tap(RESULT)

@@ -1,0 +1,28 @@
+"""What was made of a clip, kept for as long as anyone holds the clip: many ask for it, and it is a value."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable
+from typing import Any, ParamSpec, TypeVar
+from weakref import WeakKeyDictionary
+
+from reflexa.motion.clip import Clip
+
+P = ParamSpec("P")
+T = TypeVar("T")
+
+
+def kept(f: Callable[P, T]) -> Callable[P, T]:
+    """Decorator for a function whose first argument is a clip and whose others can be hashed, by position: made once per clip
+    and arguments."""
+    made: WeakKeyDictionary[Clip, dict[tuple[Hashable, ...], T]] = WeakKeyDictionary()
+
+    def ask(*args: P.args, **_: P.kwargs) -> T:
+        clip: Any = args[0]
+        own, key = made.setdefault(clip, {}), args[1:]
+        if key not in own:
+            own[key] = f(*args)  # type: ignore[call-arg]
+        return own[key]
+
+    ask.__doc__ = f.__doc__
+    return ask

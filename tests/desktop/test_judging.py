@@ -1,0 +1,114 @@
+"""Findings in the window: who brought them in, where they are in time, put up with, mended."""
+
+from __future__ import annotations
+
+import msgspec
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QInputDialog, QMessageBox
+
+from reflexa.desktop.session import RESULT, SOURCE, findings, line
+from reflexa.desktop.settings.findings_tree import FindingsTree
+from reflexa.project import store
+from reflexa.steps import make
+from reflexa.steps.correction import CorrectionSettings, set_key
+from reflexa.take.edits import insert_step
+from tests.helpers.hands import button, click, said
+from tests.helpers.windows import dialog_of, finding_texts, new_take, ready, saved, step_id
+
+
+def snapping(window, qtbot) -> str:
+    """A take of a clean walk whose second step snaps the forearm at frame 60; that step's id."""
+    new_take(window, qtbot, "deckhand.glb", "walk to the landing")
+    line.add(window.session, "mirror")
+    settings = set_key(CorrectionSettings(reach=1), "forearm_left", 60, 128, rotate=(70.0, 20.0, 0.0))
+    step = msgspec.structs.replace(make("correction", "snaps"), settings=settings)
+    window.session.edit_take("add", insert_step(window.session.take, 1, step))
+    ready(qtbot, window)
+    window.session.selection.select_card(RESULT)
+    return step.id
+
+
+def test_a_finding_says_who_brought_it_in_and_cards_say_it_too(demo, qtbot) -> None:
+    snaps, session = snapping(demo, qtbot), demo.session
+    tree = demo.settings.findChild(FindingsTree)
+    rows = [tree.topLevelItem(i) for i in range(tree.topLevelItemCount())]
+    assert any(r.text(0).startswith("Pop, left arm") and r.text(2) == "snaps" for r in rows)
+    card = demo.revision_line.cards[snaps]
+    assert card.found.text().startswith("+") and "pops" in card.found.toolTip()
+    assert not demo.revision_line.cards[step_id(demo, 0)].found.isVisible()
+    # Keys: to the finding, then to what brought it in.
+    session.player.set_frame(0)
+    QTest.keyClick(demo, Qt.Key.Key_F8)
+    assert abs(session.player.frame - 60) <= 2
+    pop = next(r for r in rows if r.text(0).startswith("Pop"))
+    tree.setCurrentItem(pop)
+    click(button(demo.settings, "See step"))
+    assert session.selection.card == snaps and session.selection.tap == snaps
+    assert demo.viewport.look.compare == "One step" and abs(session.player.frame - 60) <= 2
+
+
+def test_a_mark_on_the_lane_leads_to_its_frame(demo, qtbot) -> None:
+    snapping(demo, qtbot)
+    lane, session = demo.time_area.findings, demo.session
+    assert lane.isVisible()
+    f = next(f for f in session.evaluator.findings if f.kind == "pop")
+    x = round(lane.time.x(f.worst))
+    QTest.mouseMove(lane, QPoint(x, lane.height() // 2))
+    QTest.mouseClick(lane, Qt.MouseButton.LeftButton, pos=QPoint(x, lane.height() // 2))
+    assert session.player.frame == f.worst and session.selection.joint
+    session.selection.set_tap(SOURCE)
+    assert lane.isVisible(), "a mirror has the result's time"
+
+
+def test_findings_are_put_up_with_and_saved(demo, qtbot, monkeypatch, tmp_path) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "walk, skating")
+    before = saved(window)
+    session.selection.select_card(RESULT)
+    count = session.evaluator.judgement.count
+    tree = window.settings.findChild(FindingsTree)
+    tree.setCurrentItem(tree.topLevelItem(0))
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("the deck is wet", True))
+    click(button(window.settings, "Accept…"))
+    ready(qtbot, window)
+    assert session.evaluator.judgement.count == count // 2
+    assert f"{count // 2} findings" in said(window.revision_line)
+    assert any("Accepted: the deck is wet" in t for t in finding_texts(window))
+    assert len(findings.in_order(session)) == count // 2, "the keys pass over them"
+    store.save(session.project, tmp_path / "p")
+    again = store.load(tmp_path / "p").take(session.take.name)
+    assert again.accepted == session.take.accepted and again.accepted[0].reason == "the deck is wet"
+    window.commands.run("accept_none")
+    ready(qtbot, window)
+    assert session.evaluator.judgement.count == count
+    session.undo()
+    session.undo()
+    assert saved(window) == before
+
+
+def test_mend_all_keeps_what_helps_and_undoes_as_one(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "walk, skating")
+    before = saved(window)
+    session.selection.select_card(RESULT)
+    click(button(window.settings, "Mend all"))
+    dialog = dialog_of(qtbot, window, QMessageBox)
+    assert "Plant the feet: slide 10 to 0 cm" in dialog.text() and "Nothing is left" in dialog.text()
+    dialog.accept()
+    ready(qtbot, window)
+    assert [s.kind for s in session.take.steps] == ["plants"] and not session.evaluator.findings
+    session.undo()
+    assert saved(window) == before
+
+
+def test_thresholds_of_the_project_count(demo, qtbot, tmp_path) -> None:
+    folder = demo.session.folder
+    (folder / "thresholds.json").write_text(
+        '{"reflexa": "thresholds", "version": 1, "thresholds": {"slide": {"value": 40, "unit": "cm", "why": "ice"}}}'
+    )
+    demo.session.load(folder)
+    new_take(demo, qtbot, "deckhand.glb", "walk, skating")
+    assert not demo.session.evaluator.findings and demo.session.project.limits == {"slide": 40.0}
+    store.save(demo.session.project, folder)
+    assert store.load(folder).limits == {"slide": 40.0}
