@@ -22,18 +22,20 @@ def colours_by_side(rig: Rig, centre: Colour, none: Colour) -> Array:
     return np.array([table[s] for s in rig.side_of])
 
 
+def drawn_bones(rig: Rig) -> list[tuple[int, int]]:
+    """Parent and child of every bone that is drawn."""
+    parents, names = rig.skeleton.parents.tolist(), rig.skeleton.names
+    return [(p, j) for j, p in enumerate(parents) if p >= 0 and names[j] not in rig.helpers and not _is_root(rig, p)]
+
+
 def bones(rig: Rig, clip: Clip, frame: int, colours: Array, alpha: float) -> Lines:
     """A stroke from every joint to each of its children, wide at the joint and thin at the child; tips too."""
     turned, placed = clip.model
     skeleton = rig.skeleton
-    parents = skeleton.parents
-    drawn = [
-        j for j in range(len(parents))
-        if parents[j] >= 0 and skeleton.names[j] not in rig.helpers and not (_is_root(rig, int(parents[j])))
-    ]  # fmt: skip
-    ends = [np.stack([placed[frame, parents[j]], placed[frame, j]]) for j in drawn]
-    owner = [int(parents[j]) for j in drawn]
-    side = list(drawn)
+    between = drawn_bones(rig)
+    ends = [np.stack([placed[frame, a], placed[frame, b]]) for a, b in between]
+    owner = [a for a, _ in between]
+    side = [b for _, b in between]
     for name, tip in rig.tips.items():
         j = skeleton.index[name]
         ends.append(np.stack([placed[frame, j], placed[frame, j] + quat.rotate(turned[frame, j], tip)]))

@@ -27,7 +27,7 @@ from reflexa.progress import Progress, quiet
 from reflexa.project.text import pretty
 from reflexa.stage.store import stage_from_plain, stage_plain
 from reflexa.steps import steps_from_plain, to_plain
-from reflexa.take import Accepted, Export, Range, Segment, Source, Take
+from reflexa.take import Accepted, Export, Range, Segment, Source, Take, View
 
 VERSION = 1
 # 2: steps have ids, and refer to each other by them.
@@ -99,6 +99,11 @@ def take_plain(take: Take) -> dict[str, Any]:
         ),
         **({"stage": stage_plain(take.stage)} if take.stage.props else {}),
         **({"accepted": [_told(a, Accepted("", "", 0, 0), _ACCEPTED) for a in take.accepted]} if take.accepted else {}),
+        **(
+            {"views": [_told(v, View(""), ("name", "target", "yaw", "pitch", "distance")) for v in take.views]}
+            if take.views
+            else {}
+        ),
         **take.unknown,
     }
 
@@ -123,14 +128,15 @@ def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
         export = msgspec.convert(data.get("export", {}), Export)
         # Takes of version 1 have no ids: their steps are numbered, and what named a step by its name names its id.
         steps = steps_from_plain(data.get("steps", []))
-        known = {"reflexa", "version", "name", "source", "steps", "export", "stage", "ranges", "accepted"}
+        known = {"reflexa", "version", "name", "source", "steps", "export", "stage", "ranges", "accepted", "views"}
         unknown = {k: v for k, v in data.items() if k not in known}
         stage = stage_from_plain(data.get("stage", {}), path, "stage")
         segments = msgspec.convert(source.get("segments", []), tuple[Segment, ...])
         ranges = msgspec.convert(data.get("ranges", []), tuple[Range, ...])
         accepted = msgspec.convert(data.get("accepted", []), tuple[Accepted, ...])
+        views = msgspec.convert(data.get("views", []), tuple[View, ...])
         made = Source(str(source["file"]), str(source["clip"]), segments)
-        return Take(str(data["name"]), made, steps, export, unknown, stage, ranges, accepted)
+        return Take(str(data["name"]), made, steps, export, unknown, stage, ranges, accepted, views)
     except ReflexaError as e:
         raise ReadError(e.reason, path, e.place, e.advice) from None
     except (KeyError, TypeError, msgspec.ValidationError) as e:

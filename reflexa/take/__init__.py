@@ -12,7 +12,7 @@ from reflexa.take.evaluate import (
     exported_clips,
     recipe_digest,
 )
-from reflexa.take.model import Accepted, Export, Range, Segment, Source, Take
+from reflexa.take.model import Accepted, Export, Range, Segment, Source, Take, View
 
 __all__ = [
     "Accepted",
@@ -26,6 +26,7 @@ __all__ = [
     "Source",
     "Surroundings",
     "Take",
+    "View",
     "evaluate",
     "evaluate_alone",
     "exported",

@@ -52,6 +52,20 @@ class Range:
 
 
 @dataclass(frozen=True)
+class View:
+    """A place from which a take is looked at, kept under a name: what the camera looks at, metres; from which side and how far
+    above the ground, degrees; from how far, metres. follow: it goes along with the figure."""
+
+    name: str
+    target: tuple[float, float, float] = (0.0, 0.95, 0.0)
+    yaw: float = 32.0
+    pitch: float = 12.0
+    distance: float = 4.2
+    perspective: bool = True
+    follow: bool = False
+
+
+@dataclass(frozen=True)
 class Accepted:
     """A finding that a person puts up with: its kind and joint, between which frames of the result, and why."""
 
@@ -84,7 +98,7 @@ class Export:
 
 @dataclass(frozen=True)
 class Take:
-    """Source, steps, stage, ranges of the result, findings that are put up with.
+    """Source, steps, stage, ranges of the result, findings that are put up with, views.
 
     ``unknown`` keeps fields of a saved take that this version does not know."""
 
@@ -96,6 +110,7 @@ class Take:
     stage: Stage = EMPTY
     ranges: tuple[Range, ...] = ()
     accepted: tuple[Accepted, ...] = ()
+    views: tuple[View, ...] = ()
 
     def index(self, step_id: str) -> int:
         """The place of a step on the line, or -1."""

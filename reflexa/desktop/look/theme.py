@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from importlib.resources import files
 
 from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
@@ -10,41 +10,16 @@ from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalett
 from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QApplication
 
-from reflexa.draw.scene import Colour
+from reflexa.draw import palette
+from reflexa.draw.palette import FAMILY, Palette
 
-FAMILY = "Manrope"
 # The icon of whatever has none of its own.
 PLAIN = "step"
 
 
 @dataclass(frozen=True)
-class Theme:
-    """Colours by what they are for."""
-
-    name: str
-    window: str
-    panel: str
-    card: str
-    field: str
-    ink: str
-    quiet: str
-    line: str
-    accent: str
-    on_accent: str
-    soft: str
-    warn: str
-    good: str
-    left: str
-    right: str
-    sky: Colour
-    floor: Colour
-    shadow: Colour
-    before: Colour
-
-    def rgb(self, token: str) -> Colour:
-        """A colour as the renderer takes it."""
-        c = self.colour(token)
-        return c.redF(), c.greenF(), c.blueF()
+class Theme(Palette):
+    """A palette as Qt takes it."""
 
     def colour(self, token: str, alpha: int = 255) -> QColor:
         c = QColor(getattr(self, token))
@@ -52,16 +27,11 @@ class Theme:
         return c
 
 
-DAYLIGHT = Theme(
-    "Daylight", "#e6ebe8", "#f3f5f1", "#ffffff", "#ffffff", "#17282e", "#4c5f66", "#c3cdc9", "#0b5d7a", "#ffffff",
-    "#d3e6ec", "#9a3412", "#00694d", "#b34700", "#00694d",
-    (0.88, 0.925, 0.93), (0.70, 0.755, 0.745), (0.22, 0.30, 0.32), (0.35, 0.47, 0.60),
-)  # fmt: skip
-NIGHT = Theme(
-    "Night watch", "#0c1b24", "#12262f", "#19323e", "#0f2029", "#e4edef", "#a3b8bf", "#2d4854", "#84cbe2", "#06202b",
-    "#1f4554", "#ffab7a", "#5fd3ab", "#f08a3c", "#35c49a",
-    (0.13, 0.20, 0.25), (0.085, 0.135, 0.165), (0.01, 0.03, 0.04), (0.50, 0.62, 0.78),
-)  # fmt: skip
+def _theme(p: Palette) -> Theme:
+    return Theme(**{f.name: getattr(p, f.name) for f in fields(p)})
+
+
+DAYLIGHT, NIGHT = _theme(palette.DAYLIGHT), _theme(palette.NIGHT)
 THEMES = {t.name: t for t in (DAYLIGHT, NIGHT)}
 _current = DAYLIGHT
 
@@ -74,8 +44,7 @@ def current() -> Theme:
 def load_font() -> None:
     """Make the shipped font known to Qt."""
     for weight in ("Regular", "SemiBold"):
-        data = files("reflexa.desktop.look").joinpath(f"fonts/Manrope-{weight}.ttf").read_bytes()
-        QFontDatabase.addApplicationFontFromData(QByteArray(data))
+        QFontDatabase.addApplicationFontFromData(QByteArray(palette.font(weight)))
 
 
 def apply(app: QApplication, theme: Theme) -> None:

@@ -13,6 +13,7 @@ from reflexa.desktop.picture import colours
 from reflexa.desktop.picture.gl import drawing
 from reflexa.draw import Camera, Figure, Scene
 from reflexa.draw import figure as drawn
+from reflexa.draw.palette import GRID
 from reflexa.draw.scene import Lines, Marks, ground_grid, matrices_at, shapes_at
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
@@ -28,8 +29,7 @@ def ground(centre: Array, extent: float) -> Lines:
 
 @lru_cache(maxsize=64)
 def _ground(x: int, z: int, extent: float, dark: bool) -> Lines:
-    fine = np.array([0.55, 0.68, 0.75, 0.16] if dark else [0.20, 0.28, 0.30, 0.20])
-    strong = np.array([0.60, 0.74, 0.82, 0.34] if dark else [0.16, 0.24, 0.27, 0.42])
+    fine, strong = (np.array(c) for c in GRID[theme.NIGHT.name if dark else theme.DAYLIGHT.name])
     return ground_grid(np.array([x, 0, z]), extent, fine, strong, 1.0)
 
 

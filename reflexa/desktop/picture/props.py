@@ -18,42 +18,11 @@ from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array, frozen, vector
 from reflexa.motion.clip import Clip
-from reflexa.rig import Mesh
 from reflexa.stage import Prop, Stage
-from reflexa.stage.model import degrees_of, grip_track, track, turn_of
+from reflexa.stage.model import degrees_of, grip_track
 from reflexa.stage.moves import hit, met, placed
 from reflexa.stage.shapes import corners
-
-# Weathered wood, chalked where it is selected; none of the hues that the sides use.
-WOOD = (0.56, 0.50, 0.42)
-
-
-@lru_cache(maxsize=256)
-def mesh_of(prop: Prop) -> Mesh:
-    """A prop as a mesh with flat sides, in its own axes. Kept by value: it goes to the graphics card once."""
-    tri = corners(prop)
-    positions = tri.reshape(-1, 3)
-    n = len(positions)
-    return Mesh(
-        positions, np.repeat(_normals(tri), 3, axis=0), np.arange(n, dtype=np.uint32).reshape(-1, 3),
-        np.zeros((n, 4), dtype=np.uint16), np.tile([1.0, 0.0, 0.0, 0.0], (n, 1)), np.eye(4)[None], np.tile(WOOD, (n, 1)),
-    )  # fmt: skip
-
-
-def _normals(tri: Array) -> Array:
-    normal = np.cross(tri[:, 1] - tri[:, 0], tri[:, 2] - tri[:, 0])
-    return np.asarray(normal / np.maximum(np.linalg.norm(normal, axis=-1, keepdims=True), 1e-12))
-
-
-def place_of(prop: Prop, clip: Clip, frame: int) -> tuple[Array, Array] | None:
-    """Turn and place of a prop at a frame; None where it is held by what is not there."""
-    if not prop.moves:
-        return turn_of(prop.turn), np.array(prop.place)
-    try:
-        q, p = track(prop, clip)
-    except RecipeError:
-        return None
-    return q[frame], p[frame]
+from reflexa.stage.solids import flat_normals, mesh_of, place_of
 
 
 def drawn_props(stage: Stage, clip: Clip, frame: int, shift: Array, selected: str) -> Overlay:
@@ -79,7 +48,7 @@ def _sharp(prop: Prop) -> Array:
     """The edges ``(edges, 2, 3)`` at which two sides meet at an angle."""
     tri = np.round(corners(prop), 5)
     seen: dict[tuple[tuple[float, ...], tuple[float, ...]], list[Array]] = {}
-    for t, n in zip(tri, _normals(tri), strict=True):
+    for t, n in zip(tri, flat_normals(tri), strict=True):
         for i in range(3):
             a, b = tuple(t[i].tolist()), tuple(t[(i + 1) % 3].tolist())
             seen.setdefault((min(a, b), max(a, b)), []).append(n)

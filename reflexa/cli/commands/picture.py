@@ -1,0 +1,63 @@
+"""``reflexa picture``: a picture, a contact sheet, a moving picture."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import click
+
+from reflexa.cli.options import Reading, Talk, reading, stops, talking
+from reflexa.errors import ReadError
+from reflexa.review.pictures import SUFFIXES, frames_said, save_frames, save_sheet
+from reflexa.review.stills import Shot
+from reflexa.review.subjects import subjects
+
+
+@click.command("picture")
+@click.argument("what", metavar="CLIP|TAKE")
+@click.option(
+    "--out", required=True, metavar="FILE", type=click.Path(path_type=Path), help="A .png, or a .webp (moving)."
+)
+@click.option(
+    "--frames", default="", help="12, or 0,10,20, or 5-40, or 0-100/10; else the middle one (.png) or all (.webp)."
+)
+@click.option("--sheet", "count", type=click.IntRange(1, 200), help="A contact sheet of so many frames.")
+@click.option(
+    "--view", default="", help="A saved view of the take, or front, back, left side, right side, top, three-quarter."
+)
+@click.option("--both", is_flag=True, help="Before and after, side by side.")
+@click.option("--size", default="960x600", show_default=True, metavar="WxH", help="Pixels.")
+@click.option("--dark", is_flag=True, help="In the dark palette.")
+@click.option("--plain", is_flag=True, help="No name and no frame number in the picture.")
+@click.option("--force", is_flag=True, help="Write over existing files.")
+@reading
+@talking
+@stops
+def COMMAND(
+    what: str, out: Path, frames: str, count: int | None, view: str, both: bool, size: str, dark: bool, plain: bool,
+    force: bool, source: Reading, talk: Talk,
+) -> None:  # fmt: skip
+    """Draw a clip (FILE or FILE#CLIP) or a take (PROJECT#TAKE) without a display."""
+    if out.suffix.lower() not in SUFFIXES:
+        raise click.UsageError(f"{out.name}: the suffix must be one of {', '.join(SUFFIXES)}.")
+    width, _, height = size.partition("x")
+    if not (width.isdigit() and height.isdigit() and 16 <= int(width) <= 4096 and 16 <= int(height) <= 4096):
+        raise click.UsageError(f"{size!r} is no size: give it as 960x600, 16 to 4096 pixels a side.")
+    found = subjects(what, source.options)
+    if len(found) > 1:
+        raise ReadError(
+            "holds several", what, advice=f"Choose one: {', '.join(f'{what}#{s.name}' for s in found[:8])}."
+        )
+    subject, shot = found[0], Shot(int(width), int(height), view, both, dark, not plain)
+    clip = subject.after[0]
+    if count is not None:
+        written = save_sheet(subject, count, out, shot, force)
+    else:
+        moving = out.suffix.lower() == ".webp"
+        chosen = (
+            frames_said(frames, clip.frames) if frames else list(range(clip.frames)) if moving else [clip.frames // 2]
+        )
+        written = save_frames(subject, chosen, out, shot, force)
+    if not talk.quiet:
+        more = f" and {len(written) - 1} more" if len(written) > 1 else ""
+        click.echo(f"{written[0]}{more}", err=True)

@@ -1,0 +1,1 @@
+"""What is shown to others: pictures, pages, plots, and differences in words."""
