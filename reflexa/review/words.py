@@ -29,9 +29,13 @@ def step_words(step: Step) -> str:
 
 def changed(step: Step) -> dict[str, Any]:
     """Settings that are other than they come, as plain data."""
-    now = msgspec.to_builtins(step.settings)
-    default = msgspec.to_builtins(kind_of(step.kind).settings())
-    return {k: v for k, v in now.items() if v != default.get(k)}
+    default = plain(kind_of(step.kind).settings())
+    return {k: v for k, v in plain(step.settings).items() if v != default.get(k)}
+
+
+def plain(value: Any) -> Any:
+    """As it is saved: texts, numbers, lists, objects."""
+    return msgspec.json.decode(msgspec.json.encode(value))
 
 
 def title(field: str) -> str:

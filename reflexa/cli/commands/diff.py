@@ -6,13 +6,19 @@ import json
 import sys
 from dataclasses import asdict
 from pathlib import Path
+from typing import NoReturn
 
 import click
 
 from reflexa.cli.commands.join import clip_of
 from reflexa.cli.options import Reading, Talk, reading, stops, talking_json
+from reflexa.errors import ReadError
 from reflexa.formats import read
+from reflexa.motion.clip import Clip
 from reflexa.motion.compare import compare
+from reflexa.project import store
+from reflexa.review.changes import project_changes
+from reflexa.review.subjects import subjects
 
 # As many joints are printed.
 _MOST = 20
@@ -27,12 +33,11 @@ _MOST = 20
 @talking_json
 @stops
 def COMMAND(first: str, second: str, degrees: float, mm: float, source: Reading, talk: Talk) -> None:
-    """Two clips (FILE or FILE#CLIP), joint by joint: largest and mean turn and move, and at which frames. Ends with 1 where they
-    differ."""
-    clips = []
-    for text in (first, second):
-        path, _, name = text.partition("#")
-        clips.append(clip_of(read(Path(path), source.options), name))
+    """Two clips, each a FILE, FILE#CLIP or PROJECT#TAKE, joint by joint: largest and mean turn and move, and at which frames. Two
+    projects (folders) as sentences: what was added, removed, moved and set otherwise. Ends with 1 where they differ."""
+    if Path(first).is_dir() and Path(second).is_dir():
+        sys.exit(_projects(Path(first), Path(second), talk))
+    clips = [_clip(text, source) for text in (first, second)]
     found = compare(*clips)
     differs = found.differs(degrees, mm)
     if talk.as_json:
@@ -58,3 +63,24 @@ def COMMAND(first: str, second: str, degrees: float, mm: float, source: Reading,
         if not differs:
             click.echo("no difference")
     sys.exit(1 if differs else 0)
+
+
+def _clip(text: str, source: Reading) -> Clip:
+    path, _, name = text.partition("#")
+    if Path(path).is_dir():
+        (take,) = subjects(text) if name else _none(text)
+        return take.after[0]
+    return clip_of(read(Path(path), source.options), name)
+
+
+def _none(text: str) -> NoReturn:
+    raise ReadError("is a project: name a take of it", text, advice=f"As {text}#TAKE.")
+
+
+def _projects(a: Path, b: Path, talk: Talk) -> int:
+    said = project_changes(store.load(a), store.load(b))
+    if talk.as_json:
+        click.echo(json.dumps({"differs": bool(said), "changes": said}, indent=2, ensure_ascii=False))
+    elif not talk.quiet:
+        click.echo("\n".join(said) or "no difference")
+    return 1 if said else 0
