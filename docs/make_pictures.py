@@ -17,6 +17,7 @@ from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
 FOLDER = Path(__file__).parent / "screenshots"
+sys.path.insert(0, str(Path(__file__).parents[1]))
 
 
 def pull(viewport: QWidget, by: tuple[int, int]) -> None:
@@ -31,6 +32,33 @@ def pull(viewport: QWidget, by: tuple[int, int]) -> None:
     ):  # fmt: skip
         event = QMouseEvent(kind, place, viewport.mapToGlobal(place), button, held, Qt.KeyboardModifier.NoModifier)
         QApplication.sendEvent(viewport, event)
+
+
+def to_show() -> None:
+    """What is made for others: a contact sheet, and a review page as a browser shows it."""
+    from reflexa.review.page import save_page
+    from reflexa.review.stills import Shot, sheet
+    from reflexa.review.subjects import subjects
+    from tests.helpers.browser import browser, found
+
+    project = Path(__file__).parents[1] / "reflexa/demo/project"
+    sheet(subjects(f"{project}#Haul, port side")[0], 8, Shot(300, 260)).save(FOLDER / "sheet.png")
+    if not found():
+        print("no browser: the picture of the review page is left as it is")
+        return
+    with tempfile.TemporaryDirectory() as folder:
+        names = ("Haul to starboard, as the Ferrykeeper", "Walk, skating mended")
+        page = save_page(
+            [s for n in names for s in subjects(f"{project}#{n}")], Path(folder) / "review.html", "For the ferry"
+        )
+        with browser(Path(folder) / "profile", "1280,940") as b:
+            b.open(page)
+            b.wait("document.body.dataset.ready === '0'")
+            b.run(
+                "for (const x of document.querySelectorAll('#modes button')) if (x.textContent === 'Side by side') x.click()"
+            )
+            b.run("review.goTo(30); await new Promise(r => setTimeout(r, 500))")
+            (FOLDER / "review.png").write_bytes(b.picture())
 
 
 def main() -> None:
@@ -117,13 +145,6 @@ def main() -> None:
     settle(at_least=1.2)
     take("sequence")
 
-    open_take("Walk, loop closed")
-    session.selection.select_card(session.take.steps[0].id)
-    session.player.set_frame(14)
-    window.viewport.frame_figure()
-    settle(lambda: session.report is not None, at_least=1.6)
-    take("loop")
-
     open_take("Haul, wind-up slowed")
     session.selection.select_card(session.take.steps[0].id)
     session.player.set_frame(36)
@@ -170,12 +191,6 @@ def main() -> None:
     window.viewport.frame_figure()
     settle(at_least=1.6)
     take("retarget")
-    window.tabs.setCurrentIndex(1)
-    session.selection.show_rest(True)
-    session.selection.select_joint("PortUpperArm")
-    settle(at_least=1.2)
-    take("rest")
-    session.selection.show_rest(False)
     window.viewport.set_compare("After")
 
     def look(**how: float) -> None:
@@ -211,24 +226,25 @@ def main() -> None:
     session.selection.select_prop("")
     window.tabs.setCurrentIndex(0)
 
-    open_take("Winch, hands on the crank")
-    session.selection.select_card(session.take.steps[1].id)
-    session.player.set_frame(20)
-    look(yaw=66.0, pitch=16.0)
-    settle(at_least=1.2)
-    take("goal")
+    open_take("A heavier haul")
+    session.selection.select_card(RESULT)
+    window.commands.run("next_finding")
+    settle(ready, at_least=1.2)
+    take("findings")
 
-    open_take("Strut, feathers following")
-    session.selection.select_card(session.take.steps[1].id)
-    session.player.set_frame(20)
-    session.selection.select_joint("wing_3_left")
-    window.viewport.buttons["trail"].click()
-    window.viewport.buttons["joints"].click()
-    look(yaw=120.0, pitch=18.0, distance=1.7)
-    settle(at_least=1.2)
-    take("follow")
-    window.viewport.buttons["trail"].click()
-    window.viewport.buttons["joints"].click()
+    open_take("Walk, skating mended")
+    session.selection.select_joint("foot_left")
+    window.commands.run("page_measures")
+    measures = window.time_area.measures
+    measures.choice.setCurrentText("Speed (m/s)")
+    measures.refresh()
+    window.down.setSizes([400, 270])
+    settle(ready, at_least=1.2)
+    take("measures")
+    window.commands.run("page_keys")
+    window.down.setSizes([478, 182])
+
+    to_show()
 
     open_take("Haul, port side")
     window.commands.run("export")

@@ -33,4 +33,4 @@ def _run(subject: Subject) -> list[Finding]:
     return out
 
 
-CHECK = Check("inside-body", "Arms in the body", "A forearm is inside trunk or thighs.", _run, 60, limits=(DEPTH,))
+CHECK = Check("inside-body", "Arm in body", "A forearm is inside trunk or thighs.", _run, 60, limits=(DEPTH,))

@@ -33,6 +33,6 @@ def _run(subject: Subject) -> list[Finding]:
 
 
 CHECK = Check(
-    "helper", "Helper joint", "What the engine reads is not where the hand or foot is.", _run, 70,
+    "helper", "Helper off", "What the engine reads is not where the hand or foot is.", _run, 70,
     limits=(AWAY,),
 )  # fmt: skip

@@ -18,7 +18,7 @@ from reflexa.draw.camera import STANDARD
 from reflexa.draw.palette import GRID, Palette
 from reflexa.draw.scene import ground_grid, matrices_at, shapes_at
 from reflexa.errors import ReadError
-from reflexa.motion import quat
+from reflexa.motion import quat, threads
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.review.subjects import Reviewed
@@ -30,12 +30,12 @@ from reflexa.take import View
 
 @dataclass(frozen=True)
 class Shot:
-    """How pictures are taken: pixels, the view (a saved one's name, or a standard one's; empty: three-quarter), both: before and
-    after side by side; dark: the other palette; numbers: frame numbers and names are written in."""
+    """How pictures are taken: pixels; the view (itself, or a saved one's name, or a standard one's; empty: three-quarter); both:
+    before and after side by side; dark: the other palette; numbers: frame numbers and names are written in."""
 
     width: int = 960
     height: int = 600
-    view: str = ""
+    view: str | View = ""
     both: bool = False
     dark: bool = False
     numbers: bool = True
@@ -52,8 +52,10 @@ def _renderer() -> Renderer:
     return Renderer(moderngl.create_context(standalone=True, require=330, **egl))
 
 
-def view_called(subject: Reviewed, name: str) -> View:
+def view_called(subject: Reviewed, name: str | View) -> View:
     """A saved view of a take, or a standard one, that follows the figure. Raises ReadError where there is none."""
+    if isinstance(name, View):
+        return name
     saved = subject.view(name)
     if saved is not None:
         return saved
@@ -118,7 +120,9 @@ def _picture(
         p.sky, p.floor, p.shadow, replace(grid, widths=2 * grid.widths), (figure, *props),
         tuple(replace(n, widths=2 * n.widths) for n in lines),
     )  # fmt: skip
-    pixels = _renderer().render(scene, camera, 2 * shot.width, 2 * shot.height)
+    # Always on one thread: a context of the graphics library belongs to the thread that made it.
+    size = 2 * shot.width, 2 * shot.height
+    pixels = threads.pool("pictures", 1).submit(lambda: _renderer().render(scene, camera, *size)).result()
     large = Image.frombuffer("RGBA", (2 * shot.width, 2 * shot.height), bytes(pixels), "raw", "RGBA", 0, 1)
     return large.convert("RGB").reduce(2)
 

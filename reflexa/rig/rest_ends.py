@@ -33,13 +33,13 @@ def rest_ends(clip: Clip, rig: Rig) -> tuple[int, int]:
 
 def _run(rotations: Array, joints: list[int], rests: tuple[Array, Array]) -> int:
     """Frames of rest pose at the beginning."""
-    block = 32
+    block = 2
     while True:
         mean, most = _off(rotations[:block, joints], [rest[joints] for rest in rests])
         near = mean < _NEAR
         if not near.all() or block >= len(rotations):
             break
-        block *= 4
+        block *= 8
     same = (mean < _SAME) & (most < _SAME_MOST)
     exact = len(same) if same.all() else int(np.argmin(same))
     run = len(near) if near.all() else int(np.argmin(near))

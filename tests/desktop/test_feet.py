@@ -84,7 +84,7 @@ def test_plants_are_changed_in_their_lanes_and_undone_to_the_same_bytes(demo, qt
     assert sum(f.kind == "slide" for f in session.evaluator.findings) >= 8
     tree = window.settings.findChild(FindingsTree)
     assert tree.topLevelItemCount() == 2, "one fact is one row: left leg, right leg"
-    assert "Foot slide, left leg ×4" in [tree.topLevelItem(i).text(0) for i in range(2)]
+    assert "Left leg: foot slide ×4" in [tree.topLevelItem(i).text(0) for i in range(2)]
     tree.setCurrentItem(tree.topLevelItem(0))
     worst = max(session.evaluator.findings, key=lambda f: f.size / f.threshold)
     assert session.player.frame == worst.worst and session.selection.joint == worst.joint, (

@@ -5,16 +5,17 @@ from __future__ import annotations
 import msgspec
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QInputDialog, QMessageBox
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
+from reflexa.desktop.dialogs.picture import PictureDialog
 from reflexa.desktop.session import RESULT, SOURCE, findings, line
 from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.project import store
 from reflexa.steps import make
 from reflexa.steps.correction import CorrectionSettings, set_key
 from reflexa.take.edits import insert_step
-from tests.helpers.hands import button, click, said
-from tests.helpers.windows import dialog_of, finding_texts, new_take, ready, saved, step_id
+from tests.helpers.hands import button, choose, click, said
+from tests.helpers.windows import dialog_of, finding_texts, idle, new_take, ready, saved, step_id
 
 
 def snapping(window, qtbot) -> str:
@@ -33,7 +34,7 @@ def test_a_finding_says_who_brought_it_in_and_cards_say_it_too(demo, qtbot) -> N
     snaps, session = snapping(demo, qtbot), demo.session
     tree = demo.settings.findChild(FindingsTree)
     rows = [tree.topLevelItem(i) for i in range(tree.topLevelItemCount())]
-    assert any(r.text(0).startswith("Pop, left arm") and r.text(2) == "snaps" for r in rows)
+    assert any(r.text(0) == "Left arm: pop" and r.text(2) == "snaps" for r in rows)
     card = demo.revision_line.cards[snaps]
     assert card.found.text().startswith("+") and "pops" in card.found.toolTip()
     assert not demo.revision_line.cards[step_id(demo, 0)].found.isVisible()
@@ -41,7 +42,7 @@ def test_a_finding_says_who_brought_it_in_and_cards_say_it_too(demo, qtbot) -> N
     session.player.set_frame(0)
     QTest.keyClick(demo, Qt.Key.Key_F8)
     assert abs(session.player.frame - 60) <= 2
-    pop = next(r for r in rows if r.text(0).startswith("Pop"))
+    pop = next(r for r in rows if r.text(0).endswith(": pop"))
     tree.setCurrentItem(pop)
     click(button(demo.settings, "See step"))
     assert session.selection.card == snaps and session.selection.tap == snaps
@@ -112,3 +113,81 @@ def test_thresholds_of_the_project_count(demo, qtbot, tmp_path) -> None:
     assert not demo.session.evaluator.findings and demo.session.project.limits == {"slide": 40.0}
     store.save(demo.session.project, folder)
     assert store.load(folder).limits == {"slide": 40.0}
+
+
+def test_measures_are_drawn_kept_and_handed_over(demo, qtbot, tmp_path) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "walk, skating")
+    line.add(session, "plants")
+    ready(qtbot, window)
+    window.commands.run("page_measures")
+    view = window.time_area.measures
+    assert "Select a joint" in view.said.text() and not view.curves
+    session.selection.select_joint("foot_left")
+    choose(view, "Measure", "Speed (m/s)")
+    idle(qtbot, window)
+    assert [c.title for c in view.curves] == ["Speed, foot_left", "Speed, foot_left, before"]
+    assert view.curves[0].values[10] < 0.02 < view.curves[1].values[10], "it stood, after, and slid, before"
+    click(view.keep)
+    session.selection.select_joint("hand_right")
+    click(view.whose["Before"])
+    idle(qtbot, window)
+    assert [c.title for c in view.curves] == ["Speed, foot_left", "Speed, hand_right"]
+    for suffix, begins in ((".csv", b"frame,"), (".svg", b"<svg"), (".png", b"\x89PNG")):
+        path = tmp_path / f"m{suffix}"
+        view.export(path)
+        assert path.read_bytes().startswith(begins)
+    x = round(window.time_area.time.x(40))
+    QTest.mouseClick(view.plot, Qt.MouseButton.LeftButton, pos=QPoint(x, 30))
+    assert session.player.frame == 40
+
+
+def test_a_view_is_kept_shown_and_saved(demo, qtbot, monkeypatch, tmp_path) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "walk")
+    before = saved(window)
+    window.commands.run("view_2")
+    window.viewport.set_look(follow=True)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("from the pier", True))
+    window.commands.run("keep_view")
+    (view,) = session.take.views
+    assert view.name == "from the pier" and view.yaw == 90.0 and view.follow
+    window.commands.run("view_1")
+    window.viewport.buttons["follow"].setChecked(False)
+    QTest.keyClick(window, Qt.Key.Key_1, Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.ShiftModifier)
+    assert window.viewport.camera.yaw == 90.0 and window.viewport.look.follow
+    store.save(session.project, tmp_path / "p")
+    assert store.load(tmp_path / "p").take(session.take.name).views == (view,)
+    session.undo()
+    assert saved(window) == before
+
+
+def test_a_picture_and_a_page_are_made_in_the_window(demo, qtbot, monkeypatch, tmp_path) -> None:
+    window = demo
+    new_take(window, qtbot, "deckhand.glb", "walk")
+    window.commands.run("save_picture")
+    dialog = dialog_of(qtbot, window, PictureDialog)
+    dialog.wide.setValue(200)
+    dialog.high.setValue(160)
+    monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(tmp_path / "a"), ""))
+    dialog.accept()
+    qtbot.waitUntil((tmp_path / "a.png").exists, timeout=20_000)
+    idle(qtbot, window)
+    window.commands.run("review_page")
+    assert b"<!DOCTYPE html>" in (tmp_path / "a.html").read_bytes()
+
+
+def test_differences_are_seen_as_colours(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "walk to the landing")
+    settings = set_key(CorrectionSettings(whole_clip=True), "forearm_left", 60, 128, rotate=(70.0, 20.0, 0.0))
+    step = msgspec.structs.replace(make("correction", "bent"), settings=settings)
+    session.edit_take("add", insert_step(session.take, 0, step))
+    ready(qtbot, window)
+    session.selection.select_card(RESULT)
+    window.viewport.buttons["differences"].setChecked(True)
+    session.player.set_frame(60)
+    colours = window.viewport.figures()[0].colours
+    index = session.rig.skeleton.index
+    assert abs(colours[index["forearm_left"]] - colours[index["forearm_right"]]).max() > 0.3
+    assert (colours[index["forearm_right"]] == colours[index["thigh_left"]]).all()

@@ -77,9 +77,11 @@ def _matched(
 ) -> tuple[list[Finding], list[Finding], list[Finding]]:
     """Findings after a step with who brought them in; those that the step did; those of before that are no more."""
     pairs = []
+    ends = [(old.kind, old.frames[0] - _NEAR, old.frames[1] + _NEAR) for old in before]
     for i, f in enumerate(now):
-        span = _back(f.frames, out.times)
-        pairs += [(sure, i, k) for k, old in enumerate(before) if (sure := _alike(f, old, span, out.rig, rig)) > 0]
+        kind, (a, b) = f.kind, _back(f.frames, out.times)
+        near = [k for k, (which, first, last) in enumerate(ends) if which == kind and first <= b and a <= last]
+        pairs += [(sure, i, k) for k in near if (sure := _alike(f, before[k], (a, b), out.rig, rig)) > 0]
     of: dict[int, int] = {}
     for _, i, k in sorted(pairs, reverse=True):
         if i not in of and k not in of.values():
@@ -107,12 +109,9 @@ def _back(frames: tuple[int, int], times: Array | None) -> tuple[float, float]:
 
 
 def _alike(f: Finding, old: Finding, span: tuple[float, float], rig: Rig, old_rig: Rig) -> float:
-    """How sure it is that two findings are one, by how much of their time they share and where they are; 0: they are not."""
-    if f.kind != old.kind:
-        return 0.0
+    """How sure it is that two findings of a kind, about the same time, are one, by how much of it they share and where they are;
+    0: they are not."""
     shared = min(span[1], old.frames[1]) - max(span[0], old.frames[0]) + _NEAR + 1
-    if shared <= 0:
-        return 0.0
     whole = max(span[1], old.frames[1]) - min(span[0], old.frames[0]) + _NEAR + 1
     here, there = limb_of_joint(f.joint, rig), limb_of_joint(old.joint, old_rig)
     same = 3 if f.joint == old.joint else 2 if here == there else 1 if here == other_side(there) else 0

@@ -53,9 +53,9 @@ class Group:
 
     @property
     def title_of(self) -> str:
-        """Kind, limb, and how often where it is more than once."""
+        """Limb, kind, and how often where it is more than once: what tells rows apart stands first."""
         many = f" ×{len(self.findings)}" if len(self.findings) > 1 else ""
-        return f"{self.title}, {self.limb}{many}"
+        return f"{self.limb[:1].upper()}{self.limb[1:]}: {self.title.lower()}{many}"
 
     @property
     def text(self) -> str:

@@ -63,3 +63,8 @@ def accepted(d: Desk) -> str:
 def repairs(d: Desk) -> str:
     found = (f for g in d.session.evaluator.judgement.groups if not g.accepted for f in g.findings)
     return "" if any(f.repair is not None for f in found) else "nothing is found that a step mends"
+
+
+def views(d: Desk) -> str:
+    take = d.session.take
+    return "" if take is not None and take.views else "no view of this take is kept yet"

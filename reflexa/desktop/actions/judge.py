@@ -2,11 +2,22 @@
 
 from __future__ import annotations
 
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QInputDialog
+
 from reflexa.checks.judging.mend import Mended, mend
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
-from reflexa.desktop.session import RESULT, findings
+from reflexa.desktop.dialogs.picture import PictureDialog
+from reflexa.desktop.session import RESULT, findings, views
 from reflexa.desktop.settings.result_page import ResultPage
+from reflexa.desktop.work import Job
+from reflexa.review.page import save_page
+from reflexa.review.subjects import Reviewed
+from reflexa.take import Take, evaluate
+from reflexa.take.sequence import source_of
 
 
 def _go(d: Desk, by: int) -> None:
@@ -58,6 +69,90 @@ def _mend(d: Desk) -> None:
     )
 
 
+def _reviewed(d: Desk) -> Reviewed | None:
+    session = d.session
+    line = session.evaluation
+    if line is None:
+        return None
+    notes = session.document.notes if session.document is not None else ()
+    return Reviewed(line.take.name, line, session.project.limits, notes)
+
+
+def _save_picture(d: Desk) -> None:
+    subject = _reviewed(d)
+    if subject is None:
+        return
+    look, camera = d.viewport.look, d.viewport.camera
+    now = views.of_camera("", camera, look.follow)
+    dialog = PictureDialog(subject, now, d.session.player.frame, d.session.range, d.window)
+
+    def save() -> None:
+        path = dialog.ask_path()
+        if path is None:
+            return
+        draw = dialog.saving(path)
+        written = d.wait("Drawing", lambda job: draw(job.tell))
+        if written:
+            more = f" and {len(written) - 1} more" if len(written) > 1 else ""
+            d.say(f"Written: {written[0]}{more}")
+
+    dialog.accepted.connect(save)
+    d.show(dialog)
+
+
+def _page(d: Desk, all_takes: bool) -> None:
+    session = d.session
+    own = _reviewed(d)
+    if own is None:
+        return
+    name = session.project.name if all_takes else own.name
+    start = str(Path.home() / f"{name}.html".replace("/", "-"))
+    chosen, _ = QFileDialog.getSaveFileName(d.window, "Make a review page", start, "*.html")
+    if not chosen:
+        return
+    path = Path(chosen) if chosen.lower().endswith((".html", ".htm")) else Path(chosen + ".html")
+    takes, clips, limits = session.project.takes, session.clips, session.project.limits
+    documents = dict(session.sources.documents)
+
+    def of(take: Take) -> Reviewed:
+        within = clips.within(take.name).surroundings
+        document = documents.get(take.source.file)
+        line = evaluate(take, *source_of(take.source, clips.source), within, lenient=True)
+        return Reviewed(take.name, line, limits, document.notes if document is not None else ())
+
+    def make(job: Job[Path]) -> Path:
+        subjects = [own]
+        if all_takes:
+            subjects = []
+            for take in takes:
+                job.tell(take.name, 0.5 * len(subjects) / len(takes))
+                subjects.append(of(take))
+        return save_page(subjects, path, name, True, lambda text, part: job.tell(text, 0.5 + 0.5 * part))
+
+    written = d.wait("Making the page", make)
+    if written is not None:
+        d.say(f"Written: {written} ({written.stat().st_size / 1e6:.1f} MB)")
+
+
+def _keep_view(d: Desk) -> None:
+    name, good = QInputDialog.getText(d.window, "Keep this view", "Name")
+    if good:
+        views.keep(d.session, name, d.viewport.camera, d.viewport.look.follow)
+
+
+def _view_name(d: Desk, at: int) -> str:
+    saved = d.session.take.views if d.session.take is not None else ()
+    return f"View: {saved[at].name}" if at < len(saved) else f"View {at + 1}"
+
+
+def _show_view(d: Desk, at: int) -> None:
+    saved = d.session.take.views if d.session.take is not None else ()
+    if at < len(saved):
+        d.viewport.show_view(saved[at])
+    else:
+        d.say(f"There is no view {at + 1} yet: keep one first.")
+
+
 COMMANDS = (
     Command("next_finding", "Next finding", "Judge/1", lambda d: _go(d, 1), "F8", needs.findings),
     Command("previous_finding", "Previous finding", "Judge/1", lambda d: _go(d, -1), "Shift+F8", needs.findings),
@@ -65,4 +160,20 @@ COMMANDS = (
     Command("accept_finding", "Accept findings…", "Judge/2", _accept, "", needs.findings),
     Command("accept_none", "Accept none any longer", "Judge/2", _withdraw, "", needs.accepted),
     Command("mend_all", "Mend all", "Judge/2", _mend, "Ctrl+Shift+F8", needs.repairs),
+    Command("save_picture", "Save a picture…", "Judge/3", _save_picture, "Ctrl+Shift+P", needs.result),
+    Command("review_page", "Make a review page…", "Judge/3", lambda d: _page(d, False), "", needs.result),
+    Command("review_all", "Review page of all takes…", "Judge/3", lambda d: _page(d, True), "", needs.result),
+    Command("keep_view", "Keep this view…", "Judge/4", _keep_view, "Alt+Shift+V", needs.take),
+    *(
+        Command(
+            f"saved_view_{i}",
+            f"View {i}",
+            "Judge/4",
+            partial(_show_view, at=i - 1),
+            f"Alt+Shift+{i}",
+            needs.views,
+            named=partial(_view_name, at=i - 1),
+        )
+        for i in range(1, 5)
+    ),
 )

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QInputDialog
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.session import events, line, ranges
+from reflexa.desktop.time.area import MEASURES
 from reflexa.desktop.time.curve_values import VIEWS
 
 
@@ -43,7 +44,11 @@ def _show(page: str, d: Desk) -> None:
     d.time.show_page(page)
 
 
-_PAGES = {"": "Show keys"} | {name: f"Show curves: {view.title.lower()}" for name, view in VIEWS.items()}
+_PAGES = (
+    {"": "Show keys"}
+    | {name: f"Show curves: {view.title.lower()}" for name, view in VIEWS.items()}
+    | {MEASURES: "Show measures"}
+)
 
 COMMANDS = (
     Command("play", "Play or pause", "Time/1", lambda d: d.session.player.toggle(), "Space", needs.result),

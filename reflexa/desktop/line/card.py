@@ -6,13 +6,13 @@ from collections.abc import Sequence
 
 from PySide6.QtCore import QPoint, QSize, Qt, Signal
 from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent
-from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QSlider, QVBoxLayout
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QLineEdit, QSizePolicy, QSlider, QToolButton, QVBoxLayout
 
 from reflexa.checks import Finding
 from reflexa.desktop.kinds import view_of
 from reflexa.desktop.line.ribbon import Ribbon
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, line
+from reflexa.desktop.session import Session, findings, line
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import dressed
 from reflexa.desktop.widgets.switch import Switch
@@ -92,9 +92,10 @@ class StepCard(Card):
         self.name.renamed.connect(self.rename)
         self.switch = Switch(step.on, "Step on", "Switch the step on or off")
         self.switch.clicked.connect(lambda on: line.switch(session, step.id, on))
-        self.found = labels.quiet()
-        self.found.setWordWrap(False)
-        self.found.setAccessibleName("Findings brought in and mended")
+        self.found = dressed(QToolButton(), accessibleName="Findings brought in and mended", autoRaise=True)
+        self.found.setFixedHeight(18)
+        self.found.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
+        self.found.clicked.connect(lambda: findings.show_brought(session, step.id))
         self.found.hide()
         self.top.addWidget(self.found)
         self.top.addWidget(self.switch)
@@ -154,7 +155,8 @@ class StepCard(Card):
         marks = [f"+{len(brought)}"] * bool(brought) + [f"\u2212{len(mended)}"] * bool(mended)
         self.found.setText(" ".join(marks))
         self.found.setVisible(bool(marks))
-        labels.say(self.found, "warn" if brought else "quiet")
+        self.found.setObjectName("warn" if brought else "quiet")
+        self.found.style().polish(self.found)
         lines = [f"{title}: {_told(fs)}" for title, fs in (("Brought in", brought), ("Mended", mended)) if fs]
         self.found.setToolTip("\n".join(lines))
 

@@ -86,8 +86,9 @@ def _sheet(t: Theme) -> str:
     QWidget#panel {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 8px; }}
     QLabel#heading {{ font-weight: 600; font-size: 11pt; color: {t.ink}; }}
     QLabel#section {{ font-weight: 600; color: {t.quiet}; padding-top: 6px; }}
-    QLabel#quiet {{ color: {t.quiet}; }}
-    QLabel#warn {{ color: {t.warn}; font-weight: 600; }}
+    QLabel#quiet, QToolButton#quiet {{ color: {t.quiet}; }}
+    QLabel#warn, QToolButton#warn {{ color: {t.warn}; font-weight: 600; }}
+    QToolButton#warn, QToolButton#quiet {{ padding: 0px 2px; border: none; background: transparent; }}
     QMenuBar {{ background: {t.window}; padding: 2px 4px; }}
     QMenuBar::item {{ padding: 4px 8px; border-radius: 4px; background: transparent; }}
     QMenuBar::item:selected {{ background: {t.soft}; }}

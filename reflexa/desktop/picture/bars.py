@@ -20,6 +20,7 @@ SWITCHES = {
     "in_place": ("Hold in place", "show the clip without its travel"),
     "ghosts": ("Show ghosts", "the figure some frames before and after"),
     "trail": ("Show the joint's trail", "before and after the steps"),
+    "differences": ("Show differences as colour", "how far each joint is from where it was before"),
 }
 
 
@@ -73,6 +74,7 @@ class ToolBar(QObject):
         menu = QMenu(parent)
         for view in STANDARD:
             menu.addAction(view.capitalize(), partial(self.view_chosen.emit, view))
+        self.kept = menu.addMenu("Kept views")
         menu.addSeparator()
         self.parallel = menu.addAction("Parallel view", self.parallel_wanted.emit)
         self.parallel.setCheckable(True)

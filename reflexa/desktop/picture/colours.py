@@ -5,7 +5,9 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.desktop.look import theme
+from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.draw import figure as drawn
+from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
 from reflexa.rig.match import Match
@@ -48,3 +50,21 @@ def by_weight(rig: Rig, weights: Array) -> Array:
     t = theme.current()
     low, high = np.array(t.rgb("line")), np.array(t.rgb("accent"))
     return np.asarray(low + weights[:, None] * (high - low))
+
+
+# A joint that is so far from where it was, or turned by so much, is in the full colour: cm and degrees.
+_FAR, _TURNED = 10.0, 30.0
+
+
+def by_difference(a: PosedFigure, b: PosedFigure) -> Array:
+    """RGB per joint of a by how far the joint of that name stands and is turned otherwise in b; quiet for what b lacks."""
+    out = np.zeros(len(a.rig.skeleton))
+    for j, name in enumerate(a.rig.skeleton.names):
+        k = b.rig.skeleton.index.get(name, -1)
+        if k >= 0:
+            away = 100 * float(np.linalg.norm(a.clip.model[1][a.frame, j] - b.clip.model[1][b.frame, k]))
+            apart = quat.multiply(quat.conjugate(a.clip.rotations[a.frame, j]), b.clip.rotations[b.frame, k])
+            out[j] = min(max(away / _FAR, float(np.degrees(quat.angle(apart))) / _TURNED), 1.0)
+    t = theme.current()
+    low, high = np.array(t.rgb("line")), np.array(t.rgb("warn"))
+    return np.asarray(low + out[:, None] * (high - low))

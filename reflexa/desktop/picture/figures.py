@@ -30,6 +30,8 @@ def figures(session: Session, look: Look, camera: Camera) -> tuple[PosedFigure, 
     if look.mode == "Before":
         return (compared,)
     after = _after(session, look, session.shown, session.rig)
+    if look.differences:
+        after = replace(after, colours=colours.by_difference(after, compared), by_kind=True)
     if look.mode in ("Both", "One step"):
         return after, replace(compared, role="pale", offset=after.offset)
     if look.mode == "Side by side":

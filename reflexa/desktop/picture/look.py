@@ -16,7 +16,8 @@ COMPARE = {
 @dataclass(frozen=True)
 class Look:
     """compare: one of ``COMPARE``. in_place: without its travel; follow: the travelling figure stays in the picture.
-    ghosts: the figure some frames before and after; trail: the way of the selected joint. before_held: a key is down that
+    ghosts: the figure some frames before and after; trail: the way of the selected joint. differences:
+    joints are coloured by how far they are from the figure before. before_held: a key is down that
     shows the source, or, with step_held, the figure before the selected step."""
 
     compare: str = "After"
@@ -26,6 +27,7 @@ class Look:
     in_place: bool = False
     ghosts: bool = False
     trail: bool = False
+    differences: bool = False
     before_held: bool = False
     step_held: bool = False
 

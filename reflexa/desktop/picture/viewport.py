@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import asdict, replace
+from functools import partial
 from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QEvent, QRectF, QSize, Qt, QTimer
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
-from PySide6.QtWidgets import QWidget
+from PySide6.QtWidgets import QInputDialog, QWidget
 
 from reflexa.desktop.picture import pictures
 from reflexa.desktop.picture.bars import CompareBar, ToolBar
@@ -20,8 +21,9 @@ from reflexa.desktop.picture.look import Look
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.scene import scene
 from reflexa.desktop.picture.snapshot import Snapshot, moved_camera, snapshot
-from reflexa.desktop.session import Session
+from reflexa.desktop.session import Session, views
 from reflexa.draw import Camera, Scene
+from reflexa.take import View
 
 
 class Viewport(QWidget):
@@ -51,6 +53,7 @@ class Viewport(QWidget):
         self._tools.switched.connect(lambda name, on: self.set_look(**{name: on}))
         self._tools.view_chosen.connect(self.set_view)
         self._tools.parallel_wanted.connect(self.toggle_parallel)
+        self._tools.kept.aboutToShow.connect(self._fill_kept)
         self.buttons, self.compare_buttons = self._tools.buttons, self._compare.buttons
         self.compare_bar, self.tool_bar = self._compare.frame, self._tools.frame
         self.buttons["frame"].clicked.connect(self.frame_figure)
@@ -132,6 +135,31 @@ class Viewport(QWidget):
     def set_view(self, name: str) -> None:
         """One of the standard views."""
         self.set_camera(self._camera.standard(name))
+
+    def show_view(self, view: View) -> None:
+        """A saved view of the take."""
+        self.buttons["follow"].setChecked(view.follow)
+        self.set_camera(views.camera_of(view, self._camera))
+        self._tools.parallel.setChecked(not view.perspective)
+
+    def _fill_kept(self) -> None:
+        """The views that are kept of the take, and what can be done with them."""
+        menu, session = self._tools.kept, self.session
+        menu.clear()
+        saved = session.take.views if session.take is not None else ()
+        for view in saved:
+            one = menu.addMenu(view.name)
+            one.addAction("Show it", partial(self.show_view, view))
+            one.addAction("Put it here", partial(views.keep, session, view.name, self._camera, self.look.follow))
+            one.addAction("Rename…", partial(self._rename_view, view))
+            one.addAction("Remove", partial(views.remove, session, view))
+        if not saved:
+            menu.addAction("None yet: Judge, Keep this view").setEnabled(False)
+
+    def _rename_view(self, view: View) -> None:
+        name, good = QInputDialog.getText(self, "Rename view", "Name", text=view.name)
+        if good:
+            views.rename(self.session, view, name)
 
     def frame_figure(self) -> None:
         """Bring the figure of the frame in hand into the picture."""

@@ -66,6 +66,24 @@ def show_blame(session: Session, f: Finding) -> None:
     session.player.set_frame(at if own is None or abs(own.worst - at) <= 2 else own.worst)
 
 
+def show_brought(session: Session, step_id: str) -> None:
+    """Look at the worst of what a step brought in, or mended, before the step and after it."""
+    line, judged = session.evaluation, session.evaluator.judgement.judged
+    brought, mended = judged.brought.get(step_id, ()), judged.mended.get(step_id, ())
+    if line is None or not (brought or mended):
+        return
+    worst = max(brought or mended, key=lambda f: f.weight)
+    session.player.pause()
+    session.selection.select_card(step_id)
+    session.selection.set_tap(step_id)
+    session.selection.comparing.emit("One step")
+    if worst.joint:
+        session.selection.select_joint(worst.joint)
+    at = line.after(step_id)
+    # What was mended is told by the time of the clip before.
+    session.player.set_frame(worst.worst if brought else line.moment(worst.worst, at - 1, at))
+
+
 def accept(session: Session, found: Iterable[Finding], reason: str) -> None:
     """Put up with findings, and say why: they are shown as accepted, and counted no longer."""
     take, new = session.take, list(found)

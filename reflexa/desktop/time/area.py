@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import TYPE_CHECKING
+
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QComboBox, QFrame, QScrollArea, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
@@ -19,7 +21,11 @@ from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.time.transport import Transport
 from reflexa.desktop.widgets.dress import dressed
 
-_KEYS, _CURVES, _LANES = range(3)
+if TYPE_CHECKING:
+    from reflexa.desktop.time.measures import MeasuresView
+
+_KEYS, _CURVES, _LANES, _MEASURES = range(4)
+MEASURES = "measures"
 _ENVELOPE = "envelope"
 
 
@@ -54,6 +60,7 @@ class TimeArea(QFrame):
         below.addWidget(_scrolled(self.keys), 1)
         self._lanes_area = _scrolled(QWidget())
         self.pages = QStackedWidget()
+        self.measures: MeasuresView | None = None
         for page in (sheet, self.curves, self._lanes_area):
             self.pages.addWidget(page)
         column.addWidget(self.pages, 1)
@@ -74,6 +81,7 @@ class TimeArea(QFrame):
         for id_, view in VIEWS.items():
             self.page.addItem(f"{view.title} ({view.unit})", id_)
         self.page.addItem("Envelope", _ENVELOPE)
+        self.page.addItem("Measures", MEASURES)
         self.page.activated.connect(lambda _i: self.show_page(self.page.currentData()))
         self.transport.add(self.page)
         self.normal = dressed(
@@ -89,11 +97,22 @@ class TimeArea(QFrame):
         self.page.setCurrentIndex(self.page.findData(page))
         curves = page in VIEWS
         self.normal.setVisible(curves)
-        if curves:
+        if page == MEASURES:
+            self._show_measures()
+        elif curves:
             self.curves.set_view(page)
             self.pages.setCurrentIndex(_CURVES)
         else:
             self.pages.setCurrentIndex(_LANES if self.lanes is not None and not page else _KEYS)
+
+    def _show_measures(self) -> None:
+        """Made when it is first wanted: what draws its curves takes its time to load."""
+        if self.measures is None:
+            from reflexa.desktop.time.measures import MeasuresView
+
+            self.measures = MeasuresView(self.session, self.time)
+            self.pages.addWidget(self.measures)
+        self.pages.setCurrentIndex(_MEASURES)
 
     def _on_selection(self) -> None:
         """Lanes of the selected step's kind stand in the keys' place."""
@@ -123,6 +142,8 @@ class TimeArea(QFrame):
     def refresh_icons(self) -> None:
         """Icons in the colours of the theme."""
         self.transport.refresh_icons()
+        if self.measures is not None:
+            self.measures.refresh_icons()
 
     def _fit(self) -> None:
         if self._length != self.session.frames:

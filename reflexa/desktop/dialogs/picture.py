@@ -1,0 +1,95 @@
+"""Saving a picture of the open take: one frame, a contact sheet, a moving picture."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtWidgets import (
+    QCheckBox,
+    QComboBox,
+    QDialog,
+    QDialogButtonBox,
+    QFileDialog,
+    QFormLayout,
+    QSpinBox,
+    QVBoxLayout,
+    QWidget,
+)
+
+from reflexa.desktop.look import theme
+from reflexa.desktop.widgets.dress import dressed
+from reflexa.draw.camera import STANDARD
+from reflexa.progress import Progress
+from reflexa.review.pictures import save_frames, save_sheet
+from reflexa.review.stills import Shot
+from reflexa.review.subjects import Reviewed
+from reflexa.take import View
+
+_KINDS = {
+    "This frame (PNG)": ".png",
+    "Contact sheet (PNG)": ".png",
+    "The range, moving (WebP)": ".webp",
+    "The range, a file a frame (PNG)": ".png",
+}
+_FRAME, _SHEET = list(_KINDS)[:2]
+
+
+class PictureDialog(QDialog):
+    """What is to be in the picture. now: as it is looked at in the window; frame and span: the playhead and the range."""
+
+    def __init__(self, subject: Reviewed, now: View, frame: int, span: tuple[int, int], parent: QWidget) -> None:
+        super().__init__(parent)
+        self.subject, self._now, self._frame, self._span = subject, now, frame, span
+        self.setWindowTitle("Save a picture")
+        self.kind = dressed(QComboBox(), accessibleName="What")
+        self.kind.addItems(list(_KINDS))
+        self.count = dressed(
+            QSpinBox(), minimum=2, maximum=200, value=12, suffix=" frames", accessibleName="Frames of the sheet"
+        )
+        self.view = dressed(QComboBox(), accessibleName="View")
+        self.view.addItem("As it is looked at now", "")
+        for v in subject.line.take.views:
+            self.view.addItem(v.name, v.name)
+        for name in STANDARD:
+            self.view.addItem(name.capitalize(), name)
+        self.both = QCheckBox("Before and after, side by side")
+        self.numbers = dressed(QCheckBox("Name and frame numbers"), checked=True)
+        self.dark = dressed(QCheckBox("Dark"), checked=theme.current() is theme.NIGHT)
+        self.wide = dressed(QSpinBox(), minimum=64, maximum=4096, value=960, suffix=" pixels", accessibleName="Width")
+        self.high = dressed(QSpinBox(), minimum=64, maximum=4096, value=600, suffix=" pixels", accessibleName="Height")
+        form = QFormLayout()
+        for title, widget in (
+            ("What", self.kind), ("Sheet of", self.count), ("View", self.view), ("Width", self.wide), ("Height", self.high),
+            ("", self.both), ("", self.numbers), ("", self.dark),
+        ):  # fmt: skip
+            form.addRow(title, widget)
+        self.kind.currentTextChanged.connect(lambda what: self.count.setEnabled(what == _SHEET))
+        self.count.setEnabled(False)
+        column = QVBoxLayout(self)
+        column.addLayout(form)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+
+    def shot(self) -> Shot:
+        """As the fields say."""
+        view = self.view.currentData() or self._now
+        size = self.wide.value(), self.high.value()
+        return Shot(*size, view, self.both.isChecked(), self.dark.isChecked(), self.numbers.isChecked())
+
+    def ask_path(self) -> Path | None:
+        """Where it is to go; None: nowhere."""
+        suffix = _KINDS[self.kind.currentText()]
+        start = str(Path.home() / f"{self.subject.name}{suffix}".replace("/", "-"))
+        chosen, _ = QFileDialog.getSaveFileName(self.parentWidget(), "Save a picture", start, f"*{suffix}")
+        return (Path(chosen) if chosen.lower().endswith(suffix) else Path(chosen + suffix)) if chosen else None
+
+    def saving(self, path: Path) -> Callable[[Progress], list[Path]]:
+        """What draws and writes it as the fields say now, off the interface thread. Raises WriteError, and what progress does."""
+        subject, what, shot, count = self.subject, self.kind.currentText(), self.shot(), self.count.value()
+        if what == _SHEET:
+            return lambda _: save_sheet(subject, count, path, shot, True)
+        frames = [self._frame] if what == _FRAME else list(range(self._span[0], self._span[1] + 1))
+        return lambda progress: save_frames(subject, frames, path, shot, True, progress)
