@@ -47,7 +47,17 @@ def told_apart(names: Iterable[str], what: str, warnings: list[str]) -> list[str
     return out
 
 
+# A file's name has at most 255 bytes nearly everywhere; suffixes, numbers and manifests need some of them.
+_MOST_BYTES = 180
+
+
 def file_name(name: str) -> str:
-    """A take's or clip's name as a file name: no separators, no reserved characters, never empty or hidden."""
+    """A take's or clip's name as a file name: no separators, no reserved characters, never empty, hidden, or too long."""
     safe = "".join(c if c.isalnum() or c in " -_.,()+" else "_" for c in name).strip(" .")
-    return safe or "take"
+    short = safe.encode(errors="replace")[:_MOST_BYTES].decode(errors="ignore").strip(" .")
+    return short or "take"
+
+
+def readable(name: str) -> str:
+    """A file's name as text that can be written: bytes that are none are replaced."""
+    return name.encode(errors="surrogateescape").decode(errors="replace")

@@ -12,14 +12,15 @@ from typing import Any
 
 import numpy as np
 
+from reflexa.batch.proof import ReadBack, held_against
 from reflexa.checks import Judged, Subject, accepted, judge, look
 from reflexa.errors import RecipeError, ReflexaError, WriteError
 from reflexa.formats import FORMATS, Format, Imported, ReadOptions, WriteOptions, encode, read
-from reflexa.formats.files import write_bytes
+from reflexa.formats.files import write_together
 from reflexa.formats.imported import FACINGS, UNITS
 from reflexa.formats.registry import as_source
 from reflexa.motion.clip import Clip
-from reflexa.names import file_name
+from reflexa.names import file_name, readable
 from reflexa.progress import Progress, quiet
 from reflexa.project.text import pretty
 from reflexa.rig import Rig
@@ -30,12 +31,14 @@ from reflexa.take.recipe import recipe_plain
 
 @dataclass(frozen=True)
 class Target:
-    """Where to, in which format and how. overwrite: a file that is there may be replaced (never a source)."""
+    """Where to, in which format and how. overwrite: a file that is there may be replaced (never a source). inputs: files that are
+    never written over, whatever is said."""
 
     path: Path
     format: str
     options: WriteOptions = WriteOptions()
     overwrite: bool = False
+    inputs: tuple[Path, ...] = ()
 
 
 @dataclass(frozen=True, eq=False)
@@ -73,7 +76,8 @@ def _found(clip: Clip, rig: Rig, origin: Origin) -> list[dict[str, Any]]:
 
 @dataclass(frozen=True)
 class Proof:
-    """What was written and how well it read back: largest position error in mm over all frames and joints. warnings: what the
+    """What was written and how well it read back: largest position error in mm and turn in degrees
+    over all frames and joints. warnings: what the
     file does not hold, or was noticed on reading it back. others: files that were written beside it."""
 
     path: Path
@@ -81,13 +85,15 @@ class Proof:
     frames: int
     rate: float
     error_mm: float
+    error_deg: float
     warnings: tuple[str, ...]
     others: tuple[Path, ...] = ()
 
     @property
     def said(self) -> str:
         """For people, without the place."""
-        first = f"{self.frames} frames at {self.rate:g} a second, reads back within {self.error_mm:.4f} mm"
+        within = f"{self.error_mm:.4f} mm and {self.error_deg:.4f}°"
+        first = f"{self.frames} frames at {self.rate:g} a second, reads back within {within}"
         return "; ".join((first, *self.warnings))
 
 
@@ -114,6 +120,8 @@ def export_take(
         raise RecipeError(said, advice="Set the step up, or switch it off: a clip without it is not written.")
     name = export.name or line.take.name
     clips = exported_clips(line, replace(export, name=name))
+    documents = tuple(documents)
+    inputs = tuple(d.path for d in documents)
     key = line.rig.key
     model = source if source.rig.key == key else next((d for d in documents if d.rig.key == key), None)
     steps = tuple(s for s in line.take.steps if s.on)
@@ -121,7 +129,7 @@ def export_take(
     judged = line, judge(line, notes=source.notes)
     proofs: list[Proof] = []
     for own, together in files_of(name, clips, format, apart).items():
-        target = Target(into.folder / own, export.format, WriteOptions(export.frame), into.overwrite)
+        target = Target(into.folder / own, export.format, WriteOptions(export.frame), into.overwrite, inputs)
         proofs.append(write(together, line.rig, target, Origin(source, steps, model, judged), progress))
     warnings = tuple(dict.fromkeys(w for p in proofs for w in p.warnings))
     return replace(proofs[0], others=tuple(p.path for p in proofs[1:]), warnings=warnings)
@@ -143,7 +151,7 @@ def write(clips: list[Clip], rig: Rig, target: Target, origin: Origin = NOWHERE,
     path, model = target.path, origin.model_for(rig)
     manifest = path.with_name(f"{path.name}.clip.json")
     for file in (path, manifest):
-        _free(file, target.overwrite, (origin.source, model))
+        free(file, target.overwrite, (*target.inputs, *(d.path for d in (origin.source, model) if d is not None)))
     progress("Encoding", 0.1)
     notes: dict[str, Any] = {}
     if origin.steps:
@@ -152,21 +160,25 @@ def write(clips: list[Clip], rig: Rig, target: Target, origin: Origin = NOWHERE,
     progress("Reading back", 0.5)
     error, warnings = _read_back(data, clips, rig, target, model)
     progress("Writing", 0.9)
-    write_bytes(path, data, target.overwrite)
     plain = [_manifest(c, rig, target, origin, error) for c in clips]
-    write_bytes(manifest, pretty(plain[0] if len(plain) == 1 else {"clips": plain}).encode(), overwrite=True)
+    text = pretty(plain[0] if len(plain) == 1 else {"clips": plain}).encode()
+    write_together({path: data, manifest: text}, target.overwrite)
     progress("Done", 1.0)
-    return Proof(path, manifest, clips[0].frames, clips[0].rate, error, warnings)
+    return Proof(path, manifest, clips[0].frames, clips[0].rate, error.mm, error.degrees, warnings)
 
 
-def _free(file: Path, overwrite: bool, inputs: Iterable[Imported | None]) -> None:
-    """Raises WriteError where a file may not be written: it is there already, or is an input itself."""
-    if not file.exists():
+def free(file: Path, overwrite: bool, inputs: Iterable[Path]) -> None:
+    """Raises WriteError where a file may not be written: it is there already, or is an input itself, under whatever name."""
+    if not os.path.lexists(file):
         return
     if not overwrite:
         raise WriteError("exists already", file, advice="Choose another name, or allow overwriting.")
     for one in inputs:
-        if one is not None and one.path.exists() and file.samefile(one.path):
+        try:
+            same = one.exists() and file.samefile(one)
+        except (OSError, ValueError):
+            same = False
+        if same:
             raise WriteError("is a source itself, which is never written over", file, advice="Choose another name.")
 
 
@@ -193,41 +205,28 @@ def _unit(format: Format, rig: Rig, model: Imported | None, options: WriteOption
 
 def _read_back(
     data: bytes, clips: list[Clip], rig: Rig, target: Target, model: Imported | None
-) -> tuple[float, tuple[str, ...]]:
-    """Largest position error in mm of what the bytes hold; raises WriteError where it is more than rounding."""
-    path = target.path
+) -> tuple[ReadBack, tuple[str, ...]]:
+    """How well bytes read back, and what there is to be said of them; raises WriteError where they hold anything else than what
+    was to be in them."""
+    path, format = target.path, FORMATS[target.format]
     with tempfile.TemporaryDirectory(prefix="reflexa-") as folder:
-        copy = Path(folder) / path.name
+        copy = Path(folder) / f"clip{format.suffix}"
         try:
             copy.write_bytes(data)
-            back = read(copy, _reading(FORMATS[target.format], rig, model, target.options))
+            back = read(copy, _reading(format, rig, model, target.options))
         except ReflexaError as e:
             raise WriteError(f"did not read back ({e.reason})", path, advice="Nothing was written.") from None
         except OSError as e:
             raise WriteError(f"could not be checked: {os.strerror(e.errno or 0).lower()}", folder) from None
-    if len(back.clips) < len(clips):
-        raise WriteError(
-            f"reads back as {len(back.clips)} clips instead of {len(clips)}", path, advice="Nothing was written."
-        )
-    largest = 0.0
-    for clip in clips:
-        found = next((c for c in back.clips if c.name == clip.name), back.clips[0])
-        if found.frames != clip.frames:
-            raise WriteError(
-                f"reads back with {found.frames} frames instead of {clip.frames}", path, advice="Nothing was written."
-            )
-        shared = [n for n in clip.skeleton.names if n in found.skeleton.index]
-        if len(shared) < len(clip.skeleton):
-            raise WriteError("lost joints on the way", path, advice="Nothing was written.")
-        order = [found.skeleton.index[n] for n in shared]
-        largest = max(largest, float(np.abs(found.model[1][:, order] - clip.model[1]).max()))
-    limit = 1e-4 * max(rig.height, float(np.abs(clips[0].model[1]).max()), 0.01)
-    if largest > limit:
-        raise WriteError(f"reads back {largest * 1000:.2f} mm off", path, advice="Nothing was written.")
+    found = held_against(clips, rig, back, format)
+    if found.differs:
+        more = f", and {len(found.differs) - 3} more" if len(found.differs) > 3 else ""
+        said = "; ".join(found.differs[:3]) + more
+        raise WriteError(f"does not read back as it was meant: {said}", path, advice="Nothing was written.")
     held = {t.name for c in back.clips for t in c.tracks}
     lost = dict.fromkeys(t.name for c in clips for t in c.tracks if t.name not in held)
-    said = (f"nothing in the file moves by {', '.join(lost)}: only the manifest has them",) if lost else ()
-    return largest * 1000, (*back.warnings, *said)
+    note = (f"nothing in the file moves by {', '.join(lost)}: only the manifest has them",) if lost else ()
+    return found, (*back.warnings, *note)
 
 
 def _noted(steps: tuple[Step, ...]) -> dict[str, str]:
@@ -240,7 +239,7 @@ def _noted(steps: tuple[Step, ...]) -> dict[str, str]:
     return out
 
 
-def _manifest(clip: Clip, rig: Rig, target: Target, origin: Origin, error: float) -> dict[str, Any]:
+def _manifest(clip: Clip, rig: Rig, target: Target, origin: Origin, error: ReadBack) -> dict[str, Any]:
     joint = rig.travel_joint
     placed = clip.model[1][:, joint]
     travel = placed[-1] - placed[0]
@@ -252,7 +251,7 @@ def _manifest(clip: Clip, rig: Rig, target: Target, origin: Origin, error: float
         "reflexa": "clip",
         "version": 1,
         "name": clip.name,
-        "file": target.path.name,
+        "file": readable(target.path.name),
         "frames": clip.frames,
         "rate": clip.rate,
         "duration": round(clip.duration, 6),
@@ -267,9 +266,10 @@ def _manifest(clip: Clip, rig: Rig, target: Target, origin: Origin, error: float
         **({"play_rate": clip.play_rate} if clip.play_rate != 1 else {}),
         **({"tracks": {t.name: np.round(t.values, 6).tolist() for t in clip.tracks}} if clip.tracks else {}),
         "rig": rest.hexdigest(),
-        "source": {"file": source.path.name, "sha256": source.sha256} if source else None,
+        "source": {"file": readable(source.path.name), "sha256": source.sha256} if source else None,
         "recipe": recipe_plain(clip.name, origin.steps),
         **({"findings": _found(clip, rig, origin)} if origin.judged is not None else {}),
         "unit": _unit(FORMATS[target.format], rig, origin.model_for(rig), target.options),
-        "read_back_error_mm": round(error, 6),
+        "read_back_error_mm": round(error.mm, 6),
+        "read_back_error_deg": round(error.degrees, 6),
     }

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import os
-from collections.abc import Iterator
+import re
+from collections.abc import Iterable, Iterator
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -11,9 +12,10 @@ from pathlib import Path
 from reflexa.batch.export import Origin, Proof, Target, files_of, write
 from reflexa.batch.rigs import clips_of, fitted, load, model_of
 from reflexa.checks import judge
-from reflexa.errors import ReadError, ReflexaError
-from reflexa.formats import FORMATS, ReadOptions, WriteOptions, read, writable
+from reflexa.errors import ReadError, RecipeError, ReflexaError
+from reflexa.formats import FORMATS, ReadOptions, WriteOptions, by_suffix, read, writable
 from reflexa.motion.cycle import repeated
+from reflexa.names import file_name
 from reflexa.rig.sides import swap_in_text
 from reflexa.stage import EMPTY, Stage
 from reflexa.steps import Step
@@ -25,8 +27,8 @@ from reflexa.take.evaluate import ranged
 class How:
     """What is done to every file: the steps, format (None: as the source's), pattern for names and what they come from, how
     files are read and written, rigs and other clips that steps may draw on, the stage, how often a loop is written, the
-    ranges that are written as clips of their own (in files apart or in one), and whether clips are loops (None: as their
-    files say)."""
+    ranges that are written as clips of their own (in files apart or in one), whether clips are loops (None: as their
+    files say), and files that are never written over."""
 
     steps: tuple[Step, ...]
     format: str | None
@@ -42,6 +44,7 @@ class How:
     ranges: tuple[Range, ...] = ()
     apart: bool = False
     loop: bool | None = None
+    inputs: tuple[Path, ...] = ()
 
 
 @dataclass(frozen=True)
@@ -91,11 +94,15 @@ def run_one(job: FileJob) -> Done:
             result = replace(result, name=clip.name)
             parts = ranged(result, how.ranges) if how.ranges else [result]
             for own, clips in files_of(name, parts, kind, bool(how.ranges) and how.apart).items():
-                target = Target(job.out / own, kind.name, how.write, how.overwrite)
+                target = Target(job.out / own, kind.name, how.write, how.overwrite, how.inputs)
                 proofs.append(write(clips, on, target, Origin(document, how.steps, model, judged)))
         return Done(job.path, tuple(proofs))
     except ReflexaError as e:
         return Done(job.path, error=e)
+
+
+# What a pattern of names may hold.
+FIELDS = ("file", "clip", "recipe", "swapped")
 
 
 def out_name(pattern: str, file: str, clip: str, recipe: str, several: bool) -> str:
@@ -103,14 +110,59 @@ def out_name(pattern: str, file: str, clip: str, recipe: str, several: bool) -> 
     base = f"{file} {clip}" if several else file
     if not pattern:
         return base
-    return pattern.format(file=file, clip=clip, recipe=recipe, swapped=swap_in_text(base))
+    known = dict(zip(FIELDS, (file, clip, recipe, swap_in_text(base)), strict=True))
+    return re.sub(r"\{(\w+)\}", lambda m: known.get(m[1], m[0]), pattern)
+
+
+def planned(job: FileJob) -> tuple[Path, list[str]]:
+    """Which results a file would give, by name (without folder); nothing where it cannot be read, which is said when it is run.
+    A format whose files hold one clip need not be read for it."""
+    how, kind = job.how, by_suffix(job.path)
+    try:
+        clips = (
+            [job.path.stem]
+            if kind is not None and not kind.several_clips
+            else [c.name for c in read(job.path, how.read).clips]
+        )
+    except ReflexaError:
+        return job.path, []
+    # Onto another rig a result is written as that rig's file is: whatever that is, it is one kind for all.
+    suffix = FORMATS[how.format].suffix if how.format else "" if how.rigs else job.path.suffix.lower()
+    names = (out_name(how.pattern, job.path.stem, c, how.recipe, len(clips) > 1) for c in clips)
+    parts = [r.name for r in how.ranges] if how.ranges and how.apart else [""]
+    return job.path, [f"{file_name(f'{n} {part}'.strip())}{suffix}" for n in names for part in parts]
+
+
+def clashes(plans: Iterable[tuple[Path, list[str]]]) -> list[str]:
+    """Results that would have one name, in words; case does not tell files apart everywhere."""
+    by: dict[str, list[Path]] = {}
+    for path, names in plans:
+        for name in names:
+            by.setdefault(name.lower(), []).append(path)
+    return [
+        f"{name} would come of {', '.join(str(p) for p in dict.fromkeys(paths))}" + (" twice" if len(set(paths)) == 1 else "")
+        for name, paths in by.items() if len(paths) > 1
+    ]  # fmt: skip
 
 
 def run(jobs: list[FileJob], workers: int) -> Iterator[Done]:
-    """Run jobs in order of their files on ``workers`` processes; yields as they finish, in that order."""
+    """Run jobs in order of their files on ``workers`` processes; yields as they finish, in that order.
+
+    Raises RecipeError before anything is written where two results would have one name."""
     if workers <= 1 or len(jobs) <= 1:
+        _refuse(map(planned, jobs))
         yield from map(run_one, jobs)
         return
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     with ProcessPoolExecutor(min(workers, len(jobs))) as pool:
+        _refuse(pool.map(planned, jobs))
         yield from pool.map(run_one, jobs)
+
+
+def _refuse(plans: Iterable[tuple[Path, list[str]]]) -> None:
+    found = clashes(plans)
+    if found:
+        raise RecipeError(
+            f"two results would have one name: {'; '.join(found)}",
+            advice="Tell them apart by --name, or run them one by one.",
+        )

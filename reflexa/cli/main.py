@@ -2,8 +2,14 @@
 
 from __future__ import annotations
 
+import contextlib
+import difflib
 import importlib
+import io
+import os
 import pkgutil
+import sys
+from typing import Any
 
 import click
 
@@ -28,9 +34,43 @@ class _Commands(click.Group):
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         known = self.list_commands(ctx)
+        if args and args[0] not in known and not args[0].startswith("-") and not _is_there(args[0]):
+            near = difflib.get_close_matches(args[0], known, 2)
+            said = f" Did you mean {' or '.join(near)}?" if near else f" There are {', '.join(known)}."
+            raise click.UsageError(f"There is no command and no project {args[0]!r}.{said}", ctx)
         if not args or args[0] == "--demo" or (args[0] not in known and not args[0].startswith("-")):
             args = ["open", *args]
         return super().parse_args(ctx, args)
+
+    def main(self, *args: Any, **given: Any) -> Any:
+        for stream in (sys.stdout, sys.stderr):
+            # File names may hold bytes that are no text: they are written as they are.
+            if isinstance(stream, io.TextIOWrapper):
+                stream.reconfigure(errors="surrogateescape")
+        return super().main(*args, **given)
+
+    def invoke(self, ctx: click.Context) -> Any:
+        try:
+            out = super().invoke(ctx)
+            sys.stdout.flush()
+            return out
+        except OSError as e:
+            said = (e.strerror or str(e)).lower()
+            where = f"{e.filename}: " if e.filename is not None else ""
+            click.echo(f"error: {where}{said}", err=True)
+            with contextlib.suppress(OSError):
+                sys.stdout.close()  # what could not be written is not tried again at the end
+            sys.exit(4)
+        except RecursionError:
+            click.echo("error: something given is nested too deeply to be read", err=True)
+            sys.exit(2)
+
+
+def _is_there(path: str) -> bool:
+    try:
+        return os.path.exists(path)
+    except (OSError, ValueError):
+        return False
 
 
 @click.group(cls=_Commands, context_settings={"help_option_names": ["-h", "--help"]})

@@ -135,6 +135,11 @@ looping = click.option(
 )  # fmt: skip
 
 
+def inputs_of(*paths: Path | None) -> tuple[Path, ...]:
+    """Every file that a command reads: none of them is written over, whatever ``--force`` says."""
+    return tuple(p for p in paths if p is not None)
+
+
 def tell(error: ReflexaError) -> None:
     """An error that concerns one of several things: said, and the command goes on."""
     click.echo(f"error: {error}", err=True)

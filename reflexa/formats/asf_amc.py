@@ -26,6 +26,7 @@ from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
+from reflexa.names import readable
 from reflexa.rig import analyse
 
 ROOT = "root"
@@ -375,7 +376,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         values, degrees = _read_motion(path, bones)
         rotations, translations = _posed(bones, values, raw, text.degrees if degrees is None else degrees)
         q, t = frames.take_in(frame, skeleton, rotations, translations)
-        clips = (Clip(path.stem, skeleton, quat.continuous(q), t, RATE),)
+        clips = (Clip(readable(path.stem), skeleton, quat.continuous(q), t, RATE),)
         warnings.append(f"The file does not say its rate: {RATE:g} frames a second are taken.")
     return Imported(path, "amc", "", rig, clips, frame, (*warnings, *said), None)
 

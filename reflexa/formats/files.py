@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
 import os
+import shutil
 import tempfile
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from pathlib import Path
 
 from reflexa.errors import ReadError, WriteError
@@ -13,6 +15,8 @@ from reflexa.motion import threads
 
 # Larger files are refused before memory is taken; motion of hours stays far below.
 LARGEST = 2 << 30
+# How temporary files beside the real ones end.
+PART = ".part"
 
 
 def read_bytes(path: Path) -> bytes:
@@ -53,28 +57,78 @@ def write_bytes(path: Path, data: bytes, overwrite: bool = False) -> None:
 
     Raises WriteError where it exists and ``overwrite`` is not set, or the folder cannot be written.
     """
-    if path.exists() and not overwrite:
-        raise WriteError("exists already", path, advice="Choose another name, or allow overwriting.")
-    temporary = ""
+    write_together({path: data}, overwrite)
+
+
+def write_together(files: Mapping[Path, bytes], overwrite: bool = False) -> None:
+    """Write files that belong together: all of them whole, or none, and then what was there before is as it was.
+
+    Raises WriteError where one exists and ``overwrite`` is not set, or one cannot be written.
+    """
+    for path in files:
+        if os.path.lexists(path) and not overwrite:
+            raise WriteError("exists already", path, advice="Choose another name, or allow overwriting.")
+    ready: dict[Path, Path] = {}
+    before: dict[Path, Path | None] = {}
+    at = next(iter(files), Path())
     try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        handle, temporary = tempfile.mkstemp(prefix=f".{path.name}.", suffix=".part", dir=path.parent)
+        for at, data in files.items():
+            ready[at] = _beside(at, data)
+        for at, part in ready.items():
+            before[at] = _kept(at)
+            os.replace(part, at)
+    except (OSError, ValueError) as e:
+        for path, old in before.items():
+            _put_back(path, old)
+        raise write_failed(e, at) from None
+    finally:
+        for left in (*ready.values(), *(old for old in before.values() if old is not None)):
+            left.unlink(missing_ok=True)
+
+
+def _beside(path: Path, data: bytes) -> Path:
+    """A temporary file with the data, flushed to disk, in the folder of the path."""
+    path.parent.mkdir(parents=True, exist_ok=True)
+    handle, name = tempfile.mkstemp(prefix=".", suffix=PART, dir=path.parent)
+    try:
         with os.fdopen(handle, "wb") as file:
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
-        os.chmod(temporary, 0o644)
-        os.replace(temporary, path)
-    except OSError as e:
-        if temporary and os.path.exists(temporary):
-            os.unlink(temporary)
-        raise write_failed(e, path) from None
+        os.chmod(name, 0o644)
+    except OSError:
+        os.unlink(name)
+        raise
+    return Path(name)
 
 
-def write_failed(error: OSError, path: Path) -> WriteError:
+def _kept(path: Path) -> Path | None:
+    """What is there now under another name besides, so that it can be put back; None where nothing is."""
+    if not path.is_file():
+        return None
+    handle, name = tempfile.mkstemp(prefix=".", suffix=PART, dir=path.parent)
+    os.close(handle)
+    os.unlink(name)
+    try:
+        os.link(path, name)
+    except OSError:  # not every file system has links
+        shutil.copy2(path, name)
+    return Path(name)
+
+
+def _put_back(path: Path, old: Path | None) -> None:
+    with contextlib.suppress(OSError):
+        if old is None:
+            path.unlink(missing_ok=True)
+        else:
+            os.replace(old, path)
+
+
+def write_failed(error: OSError | ValueError, path: Path) -> WriteError:
     """What the system says against writing a file or folder, as an error of ours."""
     return WriteError(f"could not be written: {_said(error)}", path, advice="What was there before is unchanged.")
 
 
-def _said(error: OSError) -> str:
-    return (error.strerror or str(error)).lower()
+def _said(error: OSError | ValueError) -> str:
+    told = error.strerror if isinstance(error, OSError) else ""
+    return (told or str(error)).lower()

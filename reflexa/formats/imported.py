@@ -14,6 +14,7 @@ from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.skeleton import Skeleton
+from reflexa.names import readable
 from reflexa.rig import Rig, analyse
 from reflexa.rig.rig import UP
 
@@ -80,7 +81,7 @@ class Imported:
     @cached_property
     def or_rest(self) -> tuple[Clip, ...]:
         """Its clips; one frame of rest pose where it is a rig and nothing else."""
-        return self.clips or (rest_clip(self.rig.skeleton, self.path.stem),)
+        return self.clips or (rest_clip(self.rig.skeleton, readable(self.path.stem)),)
 
 
 @dataclass(frozen=True)

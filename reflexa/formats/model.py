@@ -34,6 +34,10 @@ def _none_beside(_: Path, __: bytes) -> list[str]:
     return []
 
 
+# What a file may say of a clip besides its motion and rate.
+EVERYTHING = frozenset({"name", "loop", "play_rate", "events", "tracks", "scale"})
+
+
 @dataclass(frozen=True)
 class Format:
     """One file format; what is not said is the common case.
@@ -45,6 +49,7 @@ class Format:
     several_roots: what one file can hold. declares_unit: else it is guessed from the figure, and can be told.
     beside(path, bytes): relative names of the files that belong to one. triangles(path, most): the meshes of a file
     ``(n, 3, 3)`` in metres, +Y up, where it can hold things for the stage; raises ReadError.
+    holds: what of ``EVERYTHING`` a file of it says of a clip.
     """
 
     name: str
@@ -60,6 +65,7 @@ class Format:
     declares_unit: bool = True
     beside: Callable[[Path, bytes], list[str]] = _none_beside
     triangles: Callable[[Path, int], Array] | None = None
+    holds: frozenset[str] = EVERYTHING
 
     @property
     def suffix(self) -> str:

@@ -12,6 +12,7 @@ import numpy as np
 from reflexa.errors import ReadError
 from reflexa.formats import by_suffix, with_meshes
 from reflexa.formats.documents import read_document
+from reflexa.names import readable
 from reflexa.stage.model import MOST_TRIANGLES, Prop, Stage
 from reflexa.stage.presets import meshed
 
@@ -61,5 +62,5 @@ def read_prop(path: Path) -> Prop:
     base = np.array([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2])
     if np.any(high - low > 1000):
         raise ReadError(f"is {float((high - low).max()):.0f} m large", path, advice="A prop is at most 1000 m large.")
-    prop = meshed(path.stem, triangles - base)
+    prop = meshed(readable(path.stem), triangles - base)
     return msgspec.structs.replace(prop, place=(float(base[0]), float(base[1]), float(base[2])))

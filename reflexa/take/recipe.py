@@ -43,6 +43,8 @@ def step_from_text(text: str) -> Step:
             raise RecipeError(f"{part!r} is not setting=value", place=f"--step {text}")
         try:
             settings[key.strip().replace("-", "_")] = msgspec.json.decode(value.encode())
+        except RecursionError:
+            raise RecipeError(f"{key.strip()!r} is nested too deeply", place=f"--step {text[:60]}…") from None
         except msgspec.DecodeError:
             settings[key.strip().replace("-", "_")] = value.strip()
     return from_plain({"kind": kind.strip(), "settings": settings}, f"--step {text}")

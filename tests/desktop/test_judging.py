@@ -138,7 +138,7 @@ def test_measures_are_drawn_kept_and_handed_over(demo, qtbot, tmp_path) -> None:
         view.export(path)
         assert path.read_bytes().startswith(begins)
     x = round(window.time_area.time.x(40))
-    QTest.mouseClick(view.plot, Qt.MouseButton.LeftButton, pos=QPoint(x, 30))
+    QTest.mouseClick(view.plot.viewport(), Qt.MouseButton.LeftButton, pos=QPoint(x, 30))
     assert session.player.frame == 40
 
 

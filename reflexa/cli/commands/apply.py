@@ -16,12 +16,13 @@ from rich.console import Console
 from rich.progress import Progress
 
 from reflexa.batch.rigs import clips_of, load
-from reflexa.batch.run import Done, FileJob, How, run
+from reflexa.batch.run import FIELDS, Done, FileJob, How, run
 from reflexa.cli.options import (
     Reading,
     Talk,
     Writing,
     grouped,
+    inputs_of,
     looping,
     reading,
     staged,
@@ -109,6 +110,10 @@ def _ranges(said: tuple[str, ...]) -> tuple[Range, ...]:
     return tuple(out)
 
 
+def _recipes(said: tuple[str, ...]) -> list[Path]:
+    return [Path(text[1:]) for text in said if text.startswith("@")]
+
+
 def _steps(said: tuple[str, ...]) -> tuple[str, tuple[Step, ...]]:
     """A title, and the steps of recipe files (given as ``@FILE``) and single ones, in their order."""
     title = "steps"
@@ -125,12 +130,11 @@ def _steps(said: tuple[str, ...]) -> tuple[str, tuple[Step, ...]]:
 
 
 def _fits(pattern: str) -> None:
-    try:
-        pattern.format(file="", clip="", recipe="", swapped="")
-    except (KeyError, IndexError, ValueError):
+    left = re.sub("|".join(rf"\{{{f}\}}" for f in FIELDS), "", pattern)
+    if "{" in left or "}" in left or "/" in pattern or "\0" in pattern:
         raise click.UsageError(
-            f"The pattern {pattern!r} may hold {{file}}, {{clip}}, {{recipe}} and {{swapped}}."
-        ) from None
+            f"The pattern {pattern!r} may hold {{file}}, {{clip}}, {{recipe}} and {{swapped}}, no other braces and no folders."
+        )
 
 
 @click.command("apply", cls=_Ordered)
@@ -156,6 +160,7 @@ def COMMAND(
     how = How(
         steps, choices.fmt, choices.pattern, title, source.options, target.options, target.force, source.rigs,
         choices.others, stage, choices.cycles, _ranges(choices.ranges), choices.apart, choices.loop,
+        inputs_of(*clips, *source.rigs, *choices.others, choices.stage_file, *_recipes(choices.said)),
     )  # fmt: skip
     results = _run([FileJob(p, out, how) for p in clips], choices.jobs, talk)
     if talk.as_json:
@@ -184,7 +189,7 @@ def _plain(results: list[Done]) -> dict[str, Any]:
     written = [
         {
             "source": str(r.path), "file": str(p.path), "manifest": str(p.manifest), "frames": p.frames, "rate": p.rate,
-            "read_back_error_mm": p.error_mm,
+            "read_back_error_mm": p.error_mm, "read_back_error_deg": p.error_deg,
         }
         for r in results for p in r.proofs
     ]  # fmt: skip

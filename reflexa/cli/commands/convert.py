@@ -9,7 +9,7 @@ import click
 
 from reflexa.batch.export import Origin, Target, write
 from reflexa.batch.rigs import fitted, load, model_of
-from reflexa.cli.options import Reading, Talk, Writing, looping, reading, stops, talking, writing
+from reflexa.cli.options import Reading, Talk, Writing, inputs_of, looping, reading, stops, talking, writing
 from reflexa.errors import ReadError
 from reflexa.formats import Imported, by_suffix, read, writable
 from reflexa.motion.clip import Clip
@@ -41,7 +41,7 @@ def COMMAND(
     moved = [fitted(c, document.rig, given) for c in chosen]
     rig = moved[0][1]
     model = document if rig is document.rig else model_of(rig, given)
-    to = Target(target_file, kind.name, target.options, target.force)
+    to = Target(target_file, kind.name, target.options, target.force, inputs_of(source_file, *source.rigs))
     proof = write([c for c, _ in moved], rig, to, Origin(document, (), model))
     if not talk.quiet:
         click.echo(f"{proof.path}: {proof.said}", err=True)

@@ -76,12 +76,12 @@ def COMMAND(segments: tuple[str, ...], out: Path, name: str, source: Reading, ta
 
     clip, rig, seams = placed(chosen, known, name or out.stem)
     first = files[chosen[0].file]
-    to = Target(out, kind.name, target.options, target.force)
+    to = Target(out, kind.name, target.options, target.force, (*map(Path, files), *source.rigs))
     proof = write([clip], rig, to, Origin(first, (), first))
     if talk.as_json:
         plain = {
             "file": str(proof.path), "manifest": str(proof.manifest), "frames": proof.frames, "rate": proof.rate,
-            "seams": [_seam(s) for s in seams], "read_back_error_mm": proof.error_mm,
+            "seams": [_seam(s) for s in seams], "read_back_error_mm": proof.error_mm, "read_back_error_deg": proof.error_deg,
         }  # fmt: skip
         click.echo(json.dumps(plain, indent=2))
     elif not talk.quiet:

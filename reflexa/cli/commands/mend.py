@@ -15,7 +15,19 @@ from reflexa.batch.rigs import load
 from reflexa.checks import judge
 from reflexa.checks.judging.mend import mend
 from reflexa.checks.judging.thresholds import read_thresholds
-from reflexa.cli.options import Reading, Talk, Writing, looping, reading, staged, stops, talking_json, tell, writing
+from reflexa.cli.options import (
+    Reading,
+    Talk,
+    Writing,
+    inputs_of,
+    looping,
+    reading,
+    staged,
+    stops,
+    talking_json,
+    tell,
+    writing,
+)
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, read, writable
 from reflexa.names import file_name
@@ -44,6 +56,7 @@ def COMMAND(
     the clips that got any. Says what helped, by how much, and what is left."""
     stage = read_stage(stage_file) if stage_file is not None else EMPTY
     limits = read_thresholds(thresholds_file) if thresholds_file is not None else {}
+    inputs = inputs_of(*clips, *source.rigs, stage_file, thresholds_file)
     status, said = 0, list[dict[str, Any]]()
     for path in clips:
         try:
@@ -63,7 +76,9 @@ def COMMAND(
                 }  # fmt: skip
                 if any(t.kept for t in done.tried):
                     name = f"{path.stem} {clip.name}" if len(document.clips) > 1 else path.stem
-                    to = Target(out / f"{file_name(name)}{kind.suffix}", kind.name, target.options, target.force)
+                    to = Target(
+                        out / f"{file_name(name)}{kind.suffix}", kind.name, target.options, target.force, inputs
+                    )
                     origin = Origin(
                         document, done.take.steps, document, (done.line, judge(done.line, limits, document.notes))
                     )

@@ -7,6 +7,7 @@ from pathlib import Path
 
 import click
 
+from reflexa.cli import display
 from reflexa.cli.options import Talk, stops, talking
 
 
@@ -17,6 +18,10 @@ from reflexa.cli.options import Talk, stops, talking
 @stops
 def COMMAND(project: Path | None, demo: bool, talk: Talk) -> None:
     """Open the window."""
+    if not display.there():
+        raise click.UsageError(
+            "There is no display to open a window on. Every other command works without one; see --help."
+        )
     from reflexa.desktop.app import run_window
 
     sys.exit(run_window(project, demo))

@@ -6,6 +6,7 @@ from pathlib import Path
 
 import click
 
+from reflexa.batch.export import free
 from reflexa.cli.options import Reading, Talk, reading, stops, talking
 from reflexa.errors import ReadError
 from reflexa.review.pictures import SUFFIXES, frames_said, save_frames, save_sheet
@@ -43,6 +44,7 @@ def COMMAND(
     width, _, height = size.partition("x")
     if not (width.isdigit() and height.isdigit() and 16 <= int(width) <= 4096 and 16 <= int(height) <= 4096):
         raise click.UsageError(f"{size!r} is no size: give it as 960x600, 16 to 4096 pixels a side.")
+    free(out, force, [Path(what.partition("#")[0])])
     found = subjects(what, source.options)
     if len(found) > 1:
         raise ReadError(

@@ -6,8 +6,9 @@ from pathlib import Path
 
 import click
 
+from reflexa.batch.export import free
 from reflexa.batch.rigs import load
-from reflexa.cli.options import Reading, Talk, reading, stops, talking
+from reflexa.cli.options import Reading, Talk, inputs_of, reading, stops, talking
 from reflexa.formats import read
 from reflexa.formats.files import write_bytes
 from reflexa.formats.rigfile import RigDocument
@@ -33,6 +34,7 @@ def COMMAND(file: Path, out: Path | None, force: bool, source: Reading, talk: Ta
     if out is None:
         click.echo(text, nl=False)
     else:
+        free(out, force, inputs_of(file, *source.rigs))
         write_bytes(out, text.encode(), force)
     if not talk.quiet:
         for problem in problems(known):

@@ -190,7 +190,7 @@ class ExportDialog(QDialog):
         self._end()
         self._say(
             f"Written: {proof.path}\n{proof.frames} frames at {proof.rate:g} a second. Read back: largest error "
-            f"{proof.error_mm:.4f} mm.\nManifest: {proof.manifest.name}"
+            f"{proof.error_mm:.4f} mm and {proof.error_deg:.4f}°.\nManifest: {proof.manifest.name}"
             + "".join(f"\nNote: {w}." for w in proof.warnings)
             + (f"\nBeside it: {', '.join(p.name for p in proof.others)}" if proof.others else ""),
             "",

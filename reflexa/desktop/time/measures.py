@@ -277,5 +277,5 @@ def _png(svg: bytes) -> bytes:
     p.end()
     buffer = QBuffer()
     buffer.open(QIODevice.OpenModeFlag.WriteOnly)
-    image.save(buffer, b"PNG")
+    image.save(buffer, "PNG")  # type: ignore[call-overload]  # its stubs want bytes, and it does not
     return bytes(buffer.data().data())

@@ -23,5 +23,5 @@ def _looks_like(head: bytes) -> bool:
 FORMAT = Format(
     "bvh", "BVH motion capture text", (".bvh",), read,
     looks_like=_looks_like, encode=_encode, place=50, family="bvh",
-    several_clips=False, several_roots=False, declares_unit=False,
+    several_clips=False, several_roots=False, declares_unit=False, holds=frozenset(),
 )  # fmt: skip

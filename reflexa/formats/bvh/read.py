@@ -24,7 +24,7 @@ from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
-from reflexa.names import told_apart
+from reflexa.names import readable, told_apart
 from reflexa.rig import Rig, analyse
 
 _MOTION = re.compile(rb"^[ \t]*MOTION[ \t]*\r?$", re.MULTILINE | re.IGNORECASE)
@@ -77,7 +77,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     ahead = imported.FACINGS["+Z"] if options.facing else None
     rig = analyse(skeleton, tips={n: t * scale for n, t in tips.items()}, facing=ahead)
     q, t = frames.take_in(frame, skeleton, rotations, translations)
-    clip = Clip(path.stem, skeleton, owned(quat.continuous(q)), owned(t), rate)
+    clip = Clip(readable(path.stem), skeleton, owned(quat.continuous(q)), owned(t), rate)
     return Imported(
         path, "bvh", "", rig, (clip,), frame, tuple(warnings),
         BvhLayout(tuple(joints), replaces, frame_time, rate),

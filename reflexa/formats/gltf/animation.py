@@ -20,6 +20,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, Event, Track
 from reflexa.motion.keying import straight_keys
 from reflexa.motion.skeleton import Skeleton
+from reflexa.names import readable
 
 # Rates that are tried in this order for keys that stand far apart.
 _RATES = (30.0, 24.0, 25.0, 60.0, 50.0, 48.0, 120.0, 100.0, 90.0, 240.0)
@@ -66,7 +67,8 @@ def read_animation(file: GltfFile, number: int, animation: Json, moved: Moved, w
     """Sample an animation for the joints of a skeleton; None where it moves none of them. Raises ReadError."""
     skeleton, index = moved.skeleton, moved.index
     place = f"animations[{number}]"
-    unnamed = f"{file.path.stem} {number + 1}" if number else file.path.stem
+    stem = readable(file.path.stem)
+    unnamed = f"{stem} {number + 1}" if number else stem
     name = str(animation.get("name") or unnamed)
     found: list[tuple[int, str, Array, Array, str]] = []
     weights: list[tuple[tuple[str, ...], Array, Array, str]] = []
@@ -157,7 +159,7 @@ def as_clips(file: GltfFile, animations: list[Json]) -> list[Json]:
         ]
         samplers += a.get("samplers", [])
     name = _begin_alike(names).rstrip(_JOINS) or _begin_alike([n[::-1] for n in names])[::-1].lstrip(_JOINS)
-    return [{**animations[0], "name": name or file.path.stem, "channels": channels, "samplers": samplers}]
+    return [{**animations[0], "name": name or readable(file.path.stem), "channels": channels, "samplers": samplers}]
 
 
 # What joins the parts of a name.

@@ -1,0 +1,102 @@
+"""Holding a file that was just written against what was to be in it: everything that its format can hold."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+import numpy as np
+
+from reflexa.formats import Format, Imported
+from reflexa.motion import quat
+from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+
+# What formats round to: turns in degrees, places as a share of the figure's height, scales and curves (half precision is the
+# coarsest), and the rate.
+TURN_DEG, PLACE, SCALE, CURVE, RATE = 0.05, 1e-4, 4e-3, 1e-3, 1e-4
+
+
+@dataclass(frozen=True)
+class ReadBack:
+    """How well a file read back: the largest position error in mm and turn in degrees, and what differs, in words."""
+
+    mm: float = 0.0
+    degrees: float = 0.0
+    differs: tuple[str, ...] = ()
+
+
+def held_against(clips: list[Clip], rig: Rig, back: Imported, format: Format) -> ReadBack:
+    """Compare clips with what was read of their file: frames, joints, places, turns, scales, rate, and, as far as the format
+    holds them, names, loop, events and tracks."""
+    mm = degrees = 0.0
+    differs: list[str] = []
+    if len(back.clips) < len(clips):
+        return ReadBack(differs=(f"it holds {len(back.clips)} clips instead of {len(clips)}",))
+    for i, clip in enumerate(clips):
+        found = next((c for c in back.clips if c.name == clip.name), None)
+        if found is None and "name" in format.holds:
+            differs.append(f"no clip in it is called {clip.name!r}")
+            continue
+        own = _one(clip, found or back.clips[i], rig, format)
+        mm, degrees = max(mm, own.mm), max(degrees, own.degrees)
+        differs += [f"{clip.name}: {said}" for said in own.differs] if len(clips) > 1 else own.differs
+    return ReadBack(mm, degrees, tuple(differs))
+
+
+def _one(clip: Clip, back: Clip, rig: Rig, format: Format) -> ReadBack:
+    if back.frames != clip.frames:
+        return ReadBack(differs=(f"{back.frames} frames instead of {clip.frames}",))
+    missing = [n for n in clip.skeleton.names if n not in back.skeleton.index]
+    if missing:
+        return ReadBack(differs=(f"the joint {missing[0]!r} is missing",))
+    numbers = (back.rotations, back.translations, *(t.values for t in back.tracks))
+    if not all(np.isfinite(a).all() for a in numbers):
+        return ReadBack(differs=("it holds what is no number",))
+    order = [back.skeleton.index[n] for n in clip.skeleton.names]
+    placed = np.linalg.norm(back.model[1][:, order] - clip.model[1], axis=-1)
+    turned = np.degrees(quat.angle(quat.multiply(quat.conjugate(_from_rest(back)[:, order]), _from_rest(clip))))
+    mm, degrees = 1000 * float(placed.max()), float(turned.max())
+    said: list[str] = []
+    limit = PLACE * max(rig.height, float(np.abs(clip.model[1]).max()), 0.01)
+    names = clip.skeleton.names
+    if placed.max() > limit:
+        f, j = np.unravel_index(int(placed.argmax()), placed.shape)
+        said.append(f"{names[j]} stands {placed[f, j] * 1000:.2f} mm off at frame {f}")
+    if degrees > TURN_DEG:
+        f, j = np.unravel_index(int(turned.argmax()), turned.shape)
+        said.append(f"{names[j]} is turned by {turned[f, j]:.2f}° at frame {f}")
+    if abs(back.rate - clip.rate) > RATE * clip.rate:
+        said.append(f"{back.rate:g} frames a second instead of {clip.rate:g}")
+    return ReadBack(mm, degrees, (*said, *_besides(clip, back, order, format)))
+
+
+def _from_rest(clip: Clip) -> Array:
+    """Model-space turns of joints against their rest: formats may choose the axes that joints rest in."""
+    return quat.multiply(clip.model[0], quat.conjugate(clip.skeleton.rest_model[0]))
+
+
+def _besides(clip: Clip, back: Clip, order: list[int], format: Format) -> list[str]:
+    """What else the format holds and the file does not, or holds otherwise."""
+    said, holds = [], format.holds
+    if "loop" in holds and back.loop != clip.loop:
+        said.append("it is a loop" if back.loop else "it is no loop")
+    if "play_rate" in holds and abs(back.play_rate - clip.play_rate) > 1e-6 * max(clip.play_rate, 1.0):
+        said.append(f"it asks for a play rate of {back.play_rate:g} instead of {clip.play_rate:g}")
+    if "events" in holds:
+        mine, theirs = (sorted((round(e.frame, 3), e.name) for e in c.events) for c in (clip, back))
+        lost = [e for e in mine if e not in theirs]
+        if lost or len(mine) != len(theirs):
+            said.append(f"the event {lost[0][1]!r} is lost" if lost else "it has events that were not written")
+    if "scale" in holds:
+        ones = np.ones((clip.frames, len(order), 3))
+        a = ones if clip.scales is None else clip.scales
+        b = ones if back.scales is None else back.scales[:, order]
+        if np.abs(a - b).max() > SCALE * max(1.0, float(np.abs(a).max())):
+            said.append("joints are scaled otherwise")
+    theirs_by = {t.name: t.values for t in back.tracks}
+    for t in clip.tracks:
+        values = theirs_by.get(t.name)  # one that the file has no shape for is told apart, and stands in the manifest
+        if values is not None and np.abs(values - t.values).max() > CURVE * max(1.0, float(np.abs(t.values).max())):
+            said.append(f"the track {t.name!r} has other values")
+    return said
