@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import os
+import tempfile
 
+# What the application keeps for itself is kept for the tests alone.
+os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="reflexa-state-")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 

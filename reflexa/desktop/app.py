@@ -12,9 +12,12 @@ from pathlib import Path
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
 
+from reflexa.desktop import crash
+from reflexa.desktop.actions import opening
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture import gl
 from reflexa.desktop.session import Session
+from reflexa.desktop.session.sources import opened
 from reflexa.desktop.window import MainWindow
 from reflexa.motion import threads
 
@@ -54,13 +57,15 @@ def run_window(project: Path | None, demo: bool) -> int:
     app = make_app()
     window = MainWindow(Session())
     window.restore_layout()
-    if demo:
-        window.session.load(demo_copy())
-    elif project is not None:
-        window.session.load(project)
-    else:
-        window.start_empty()
+    folder = demo_copy() if demo else project
+    found = opened(folder) if folder is not None else None
+    crash.install(window)
+    window.start_empty()
     window.show()
+    if found is not None:
+        opening.enter(window.desk, *found)
+    else:
+        opening.offer_draft(window.desk)
     # Compiled loops are fetched while the hands are still on their way; whoever needs one before waits for that one alone.
     threads.pool("warming", 1).submit(_warm)
     status = app.exec()

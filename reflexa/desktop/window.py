@@ -8,7 +8,7 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QFrame, QLabel, QMainWindow, QMenu, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
-from reflexa.desktop.actions import files
+from reflexa.desktop.actions import files, opening
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.figure import RIG_MENU
 from reflexa.desktop.actions.menus import commands_for
@@ -18,6 +18,7 @@ from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
 from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.session import Session, rigs
+from reflexa.desktop.session.keeper import Keeper
 from reflexa.desktop.settings.panel import SettingsPanel
 from reflexa.desktop.stage.panel import StagePanel
 from reflexa.desktop.time.area import TimeArea
@@ -43,7 +44,7 @@ class MainWindow(QMainWindow):
         self.tabs = QTabWidget()
         self.desk = Desk(
             session, self, self.revision_line, self.viewport, self.library, self.figure, self.stage, self.settings,
-            self.time_area, self.tabs,
+            self.time_area, self.tabs, Keeper(session, self),
         )  # fmt: skip
         self._lay_out()
         self.commands = commands_for(self.desk)
@@ -64,6 +65,7 @@ class MainWindow(QMainWindow):
         self.library.clips.itemSelectionChanged.connect(self.commands.refresh)
         self.figure.menu_wanted.connect(self._show_rig_menu)
         session.said.connect(self.desk.say)
+        self.desk.keeper.changed_on_disk.connect(lambda names: opening.on_changed(self.desk, names))
         session.failed.connect(self.desk.show_error)
         for signal in (
             session.history.saved_changed, session.project_changed, session.take_changed, session.selection.changed,
@@ -126,7 +128,7 @@ class MainWindow(QMainWindow):
 
     def start_empty(self) -> None:
         """Begin with a new project."""
-        files.start_empty(self.desk)
+        opening.start_empty(self.desk)
 
     def compare_with(self, take: str) -> None:
         """Take another take's result for the figure before (an empty text: the source again)."""
@@ -193,6 +195,7 @@ class MainWindow(QMainWindow):
         settings.setValue("down", self.down.saveState())
         self.session.player.pause()
         self.session.work.cancel_all()
+        self.desk.keeper.let_go(leaving=True)
         event.accept()
 
 

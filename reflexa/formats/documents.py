@@ -18,8 +18,10 @@ def read_document(path: Path, kind: str, version: int) -> dict[str, Any]:
     """
     try:
         data = msgspec.json.decode(read_bytes(path))
-    except msgspec.DecodeError as e:
+    except (msgspec.DecodeError, UnicodeDecodeError) as e:
         raise ReadError(f"is damaged: not valid JSON ({e})", path) from None
+    except RecursionError:
+        raise ReadError("is nested too deeply", path) from None
     if not isinstance(data, dict) or data.get("reflexa") != kind:
         raise ReadError(f'is no saved {kind}: "reflexa": "{kind}" is missing', path)
     found = data.get("version")

@@ -65,7 +65,7 @@ class Format:
     declares_unit: bool = True
     beside: Callable[[Path, bytes], list[str]] = _none_beside
     triangles: Callable[[Path, int], Array] | None = None
-    holds: frozenset[str] = EVERYTHING
+    holds: frozenset[str] = frozenset()
 
     @property
     def suffix(self) -> str:

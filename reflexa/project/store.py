@@ -6,29 +6,28 @@ Nothing outside the folder is read or written. The project in memory is a value;
 
 from __future__ import annotations
 
+import hashlib
 import itertools
-import shutil
-import tempfile
-from collections.abc import Iterator, Mapping
+import os
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import msgspec
 
 from reflexa.checks.judging import thresholds
 from reflexa.errors import ReadError, ReflexaError, WriteError
-from reflexa.formats import by_suffix
 from reflexa.formats.documents import read_document
-from reflexa.formats.files import read_bytes, write_bytes, write_failed
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
 from reflexa.names import file_name, free_name
-from reflexa.progress import Progress, quiet
+from reflexa.project import transaction
 from reflexa.project.text import pretty
 from reflexa.stage.store import stage_from_plain, stage_plain
 from reflexa.steps import steps_from_plain, to_plain
 from reflexa.take import Accepted, Export, Range, Segment, Source, Take, View
 
+T = TypeVar("T")
 VERSION = 1
 # 2: steps have ids, and refer to each other by them.
 TAKE_VERSION = 2
@@ -46,9 +45,20 @@ class SourceFile:
 
 
 @dataclass(frozen=True)
+class Lost:
+    """A take or rig document that could not be read: its file's name in ``part`` of the project, why, and its place among the
+    others. It stays on disk and in the list, as it is."""
+
+    part: str
+    file: str
+    reason: str
+    place: int = 0
+
+
+@dataclass(frozen=True)
 class Project:
     """Sources and takes, in their order; rigs: what a person said of the rigs among the sources; limits: thresholds of findings
-    that are other than they come. ``unknown`` keeps saved
+    that are other than they come; lost: files of it that could not be read. ``unknown`` keeps saved
     fields that this version does not know."""
 
     name: str
@@ -57,6 +67,7 @@ class Project:
     rigs: tuple[RigDocument, ...] = ()
     limits: Mapping[str, float] = field(default_factory=dict)
     unknown: Mapping[str, Any] = field(default_factory=dict)
+    lost: tuple[Lost, ...] = ()
 
     def take(self, name: str) -> Take | None:
         return next((t for t in self.takes if t.name == name), None)
@@ -88,6 +99,7 @@ def take_plain(take: Take) -> dict[str, Any]:
     return {
         "reflexa": "take",
         "version": TAKE_VERSION,
+        **({"id": take.id} if take.id else {}),
         "name": take.name,
         "source": _source_plain(take.source),
         "steps": [to_plain(s) for s in take.steps],
@@ -124,171 +136,205 @@ def _told(value: Any, default: Any, always: tuple[str, ...]) -> dict[str, Any]:
 def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
     """The opposite of ``take_plain``. Raises ReadError with file, place and reason."""
     try:
-        source = data["source"]
+        source = msgspec.convert(data["source"], dict[str, Any])
         export = msgspec.convert(data.get("export", {}), Export)
         # Takes of version 1 have no ids: their steps are numbered, and what named a step by its name names its id.
         steps = steps_from_plain(data.get("steps", []))
-        known = {"reflexa", "version", "name", "source", "steps", "export", "stage", "ranges", "accepted", "views"}
+        known = {
+            "reflexa",
+            "version",
+            "id",
+            "name",
+            "source",
+            "steps",
+            "export",
+            "stage",
+            "ranges",
+            "accepted",
+            "views",
+        }
         unknown = {k: v for k, v in data.items() if k not in known}
         stage = stage_from_plain(data.get("stage", {}), path, "stage")
         segments = msgspec.convert(source.get("segments", []), tuple[Segment, ...])
         ranges = msgspec.convert(data.get("ranges", []), tuple[Range, ...])
         accepted = msgspec.convert(data.get("accepted", []), tuple[Accepted, ...])
         views = msgspec.convert(data.get("views", []), tuple[View, ...])
-        made = Source(str(source["file"]), str(source["clip"]), segments)
-        return Take(str(data["name"]), made, steps, export, unknown, stage, ranges, accepted, views)
+        made = Source(_text(source, "file"), _text(source, "clip"), segments)
+        name, own = _text(data, "name"), _text(data, "id") if "id" in data else ""
+        return Take(name, made, steps, export, unknown, stage, ranges, accepted, views, own)
     except ReflexaError as e:
         raise ReadError(e.reason, path, e.place, e.advice) from None
-    except (KeyError, TypeError, msgspec.ValidationError) as e:
-        raise ReadError(f"is damaged: {e}", path) from None
+    except (KeyError, TypeError, ValueError, RecursionError) as e:
+        raise ReadError(f"is damaged: {_said(e)}", path) from None
+
+
+def _text(data: Mapping[str, Any], field_: str) -> str:
+    """A text in saved data; numbers are taken for one, as earlier versions did."""
+    value = data[field_]
+    if not isinstance(value, str | int | float) or "\0" in str(value):
+        raise ValueError(f"{field_} is no text")
+    return str(value)
+
+
+def _said(e: Exception) -> str:
+    if isinstance(e, RecursionError):
+        return "nested too deeply"
+    return f"{e} is missing" if isinstance(e, KeyError) else str(e)
 
 
 def load(folder: Path) -> Project:
-    """Read a project folder. Raises ReadError; a file that cannot be read is never written over."""
+    """Read a project folder, after finishing a save of it that was cut off. Raises ReadError where it is none; a take or rig
+    that cannot be read is ``lost`` and costs itself alone; no such file is ever written over."""
+    transaction.finish(folder)
     data = read_document(folder / PROJECT, "project", VERSION)
     known = {"reflexa", "version", "name", "sources", "takes", "rigs"}
     try:
-        sources = tuple(msgspec.convert(s, SourceFile) for s in data.get("sources", []))
+        sources = msgspec.convert(data.get("sources", []), tuple[SourceFile, ...])
         names = msgspec.convert(data.get("takes", []), list[str])
         rig_names = msgspec.convert(data.get("rigs", []), list[str])
-    except msgspec.ValidationError as e:
-        raise ReadError(f"is damaged: {e}", folder / PROJECT) from None
+        own = _text(data, "name") if "name" in data else folder.name
+    except (ValueError, RecursionError) as e:
+        raise ReadError(f"is damaged: {_said(e)}", folder / PROJECT) from None
     for source in sources:
         inside(folder, source.file)
-    takes = tuple(
-        take_from_plain(read_document(p, "take", TAKE_VERSION), p) for n in names for p in [inside(folder, n, TAKES)]
-    )
-    rigs = tuple(read_rig(inside(folder, n, RIGS)) for n in rig_names)
+    lost: list[Lost] = []
+
+    def each(part: str, listed: list[str], reader: Callable[[Path], T]) -> tuple[T, ...]:
+        out = []
+        for i, name in enumerate(listed):
+            path = inside(folder, name, part)
+            try:
+                out.append(reader(path))
+            except ReadError as e:
+                lost.append(Lost(part, name, str(e), i))
+        return tuple(out)
+
+    takes = _with_ids(each(TAKES, names, lambda p: take_from_plain(read_document(p, "take", TAKE_VERSION), p)))
+    rigs = each(RIGS, rig_names, read_rig)
     unknown = {k: v for k, v in data.items() if k not in known}
     limits = folder / thresholds.NAME
     told = thresholds.read_thresholds(limits) if limits.exists() else {}
-    return Project(str(data.get("name", folder.name)), sources, takes, rigs, told, unknown)
+    return Project(own, sources, takes, rigs, told, unknown, tuple(lost))
+
+
+def _with_ids(takes: tuple[Take, ...]) -> tuple[Take, ...]:
+    """Every take with an id of its own; one that has none gets one that its name gives, so that everybody gives it the same."""
+    out: list[Take] = []
+    given: set[str] = set()
+    for take in takes:
+        own = take.id
+        for n in itertools.count():
+            if own and own not in given:
+                break
+            own = hashlib.sha256(f"{take.name} {n}".encode(errors="replace")).hexdigest()[:8]
+        given.add(own)
+        out.append(take if own == take.id else replace(take, id=own))
+    return tuple(out)
 
 
 def inside(folder: Path, name: str, part: str = SOURCES) -> Path:
     """The path of a saved file name in a part of the project; raises ReadError where it leads outside it."""
-    path = folder / part / name
-    if not path.resolve().is_relative_to((folder / part).resolve()):
+    try:
+        path = folder / part / name
+        within = path.resolve().is_relative_to(folder.resolve() / part)
+    except (OSError, ValueError, RuntimeError):
+        raise ReadError(f"names {name[:60]!r}, which can be no file", folder / PROJECT) from None
+    if not within or not name:
         raise ReadError(f"names {name!r}, which lies outside the project", folder / PROJECT)
     return path
 
 
-def save(project: Project, folder: Path) -> None:
-    """Write the project's texts: those that differ from what is there, each whole or not at all; takes that are gone last.
+def save(project: Project, folder: Path, known: Iterable[str] | None = None) -> None:
+    """Write the project's texts, those that differ from what is there, as one: after a kill at any moment the project is wholly
+    as it was or as it is now.
 
-    Raises WriteError.
+    known: files of it (relative names) that whoever saves has read or written; left out, those that the project on disk
+    lists. Of them, those that it has no longer are removed; no other file is removed or written over. Raises WriteError.
     """
-    takes = {f"{file_name(t.name)}.take.json": t for t in project.takes}
-    if len({n.lower() for n in takes}) != len(project.takes):
-        raise WriteError("two takes have names that make the same file name", folder / TAKES, advice="Rename one.")
-    for name, take in takes.items():
-        _write(folder / TAKES / name, pretty(take_plain(take)))
-    sources = []
-    for s in project.sources:
-        entry: dict[str, Any] = {"file": s.file}
-        if s.unit is not None:
-            entry["unit"] = s.unit
-        if s.positions != "auto":
-            entry["positions"] = s.positions
-        if s.facing:
-            entry["facing"] = s.facing
-        sources.append(entry)
-    rigs: dict[str, RigDocument] = {}
+    try:
+        transaction.finish(folder)
+    except ReadError as e:
+        raise WriteError(e.reason, folder, e.place, e.advice) from None
+    mine = set(_listed(folder) if known is None else known)
+    kept = {f"{x.part}/{x.file}" for x in project.lost}
+    files = _texts(project, folder, mine - kept)
+    changed = {n: d for n, d in files.items() if not _is(folder / n, d)}
+    gone = [n for n in mine - kept - set(files) if n.startswith((f"{TAKES}/", f"{RIGS}/")) and (folder / n).is_file()]
+    transaction.commit(folder, changed, sorted(gone))
+
+
+def state(folder: Path) -> dict[str, str]:
+    """The project's texts on disk by their relative names, with digests of their contents: those that it lists."""
+    out = {}
+    for name in (PROJECT, thresholds.NAME, *_listed(folder)):
+        try:
+            out[name] = hashlib.sha256((folder / name).read_bytes()).hexdigest()
+        except OSError:
+            continue
+    return out
+
+
+def _listed(folder: Path) -> list[str]:
+    """The files that the project on disk says are its own."""
+    try:
+        data = read_document(folder / PROJECT, "project", VERSION)
+    except ReadError:
+        return []
+    out = []
+    for part, suffix in ((TAKES, ".take.json"), (RIGS, SUFFIX)):
+        names = data.get(part, [])
+        out += (
+            [f"{part}/{n}" for n in names if isinstance(n, str) and n.endswith(suffix) and "/" not in n]
+            if isinstance(names, list)
+            else []
+        )
+    return out
+
+
+def texts(project: Project) -> dict[str, bytes]:
+    """Every text of the project by its relative name, as they would be saved in a folder of their own."""
+    return _texts(project, Path(os.devnull), set())
+
+
+def _texts(project: Project, folder: Path, mine: set[str]) -> dict[str, bytes]:
+    """Every text of the project by its relative name. Names follow the takes' own; where a file that is not ``mine`` has one
+    already, a number is added."""
+    out: dict[str, bytes] = {}
+
+    def named(part: str, wanted: str, suffix: str) -> str:
+        taken = [n.removeprefix(f"{part}/").removesuffix(suffix) for n in out if n.startswith(f"{part}/")]
+        there = {p.name for p in (folder / part).glob(f"*{suffix}")} if (folder / part).is_dir() else set()
+        taken += [n.removesuffix(suffix) for n in there if f"{part}/{n}" not in mine]
+        return f"{free_name(file_name(wanted), taken)}{suffix}"
+
+    takes, rigs = [], []
+    for take in _with_ids(project.takes):
+        takes.append(named(TAKES, take.name, ".take.json"))
+        out[f"{TAKES}/{takes[-1]}"] = pretty(take_plain(take)).encode(errors="replace")
     for d in project.rigs:
-        name = f"{free_name(file_name(d.name), (r.removesuffix(SUFFIX) for r in rigs))}{SUFFIX}"
-        rigs[name] = d
-        _write(folder / RIGS / name, pretty(d.plain()))
-    head: dict[str, Any] = {"reflexa": "project", "version": VERSION, "name": project.name, "sources": sources}
-    if rigs:
-        head["rigs"] = list(rigs)
-    _write(folder / PROJECT, pretty({**head, "takes": list(takes), **project.unknown}))
+        rigs.append(named(RIGS, d.name, SUFFIX))
+        out[f"{RIGS}/{rigs[-1]}"] = pretty(d.plain()).encode(errors="replace")
+    for lost in sorted(project.lost, key=lambda x: x.place):
+        (takes if lost.part == TAKES else rigs).insert(lost.place, lost.file)
+    head = {
+        "reflexa": "project",
+        "version": VERSION,
+        "name": project.name,
+        "sources": [_source_file(s) for s in project.sources],
+    }
+    more = {"rigs": rigs} if rigs else {}
+    out[PROJECT] = pretty({**head, **more, "takes": takes, **project.unknown}).encode(errors="replace")
     if project.limits or (folder / thresholds.NAME).exists():
-        _write(folder / thresholds.NAME, thresholds.text(project.limits))
-    for part, kept in ((TAKES, set(takes)), (RIGS, set(rigs))):
-        for old in (folder / part).glob(f"*{SUFFIX if part == RIGS else '.take.json'}"):
-            if old.name not in kept:
-                old.unlink(missing_ok=True)
+        out[thresholds.NAME] = thresholds.text(project.limits).encode()
+    return out
 
 
-def copy_to(project: Project, source: Path, target: Path, progress: Progress = quiet) -> None:
-    """Save a project, which lies in ``source``, with its sources in another folder, which is not there yet or is empty.
+def _source_file(s: SourceFile) -> dict[str, Any]:
+    return _told(s, SourceFile(""), ("file",))
 
-    Whole or not at all; progress may raise to stop it. Raises WriteError.
-    """
+
+def _is(path: Path, data: bytes) -> bool:
     try:
-        if target.exists() and (not target.is_dir() or any(target.iterdir())):
-            raise WriteError("is not empty", target, advice="Choose a folder of its own: nothing is written over.")
-        target.parent.mkdir(parents=True, exist_ok=True)
-        made = Path(tempfile.mkdtemp(prefix=f".{target.name}.", dir=target.parent))
-    except OSError as e:
-        raise write_failed(e, target) from None
-    try:
-        for i, s in enumerate(project.sources):
-            progress(f"Copying {s.file}", i / len(project.sources))
-            path = inside(source, s.file)
-            if path.exists():
-                data, place = read_bytes(path), (made / SOURCES / s.file).parent
-                write_bytes(made / SOURCES / s.file, data)
-                for uri, file in _beside(path, data).items():
-                    write_bytes(place / uri, read_bytes(file), overwrite=True)  # one that two sources share
-        save(project, made)
-        made.chmod(0o755)  # a temporary folder is closed to others
-        if target.exists():
-            target.rmdir()
-        made.rename(target)
-    except OSError as e:
-        raise write_failed(e, target) from None
-    finally:
-        shutil.rmtree(made, ignore_errors=True)
-
-
-def _write(path: Path, text: str) -> None:
-    data = text.encode()
-    try:
-        if path.exists() and path.read_bytes() == data:
-            return
+        return path.read_bytes() == data
     except OSError:
-        pass
-    write_bytes(path, data, overwrite=True)
-
-
-def add_source(folder: Path, path: Path) -> tuple[str, list[Path]]:
-    """Copy a file (and those beside it that belong to it) into ``sources/``, bytes unchanged; its name there, and the files
-    that are new.
-
-    A file with the same bytes is not copied again; where files of other content have the names already, it gets a number,
-    or a folder of its own together with those that belong to it. Raises ReadError or WriteError.
-    """
-    target = folder / SOURCES
-    data = read_bytes(path)
-    if path.resolve().parent == target.resolve():
-        return path.name, []
-    beside = _beside(path, data)
-    for name in _names(path, bool(beside)):
-        place = (target / name).parent
-        wanted = {target / name: path, **{place / uri: file for uri, file in beside.items()}}
-        if all(not t.exists() or _same(t, f) for t, f in wanted.items()):
-            new = {t: f for t, f in wanted.items() if not t.exists()}
-            for t, f in new.items():
-                write_bytes(t, read_bytes(f))
-            return name, list(new)
-    raise AssertionError  # names never end
-
-
-def _names(path: Path, with_others: bool) -> Iterator[str]:
-    """Names that a source may get, the plainest first."""
-    yield path.name
-    for n in itertools.count(2):
-        yield f"{path.stem} {n}/{path.name}" if with_others else f"{path.stem} {n}{path.suffix}"
-
-
-def _same(a: Path, b: Path) -> bool:
-    return a.is_file() and a.stat().st_size == b.stat().st_size and read_bytes(a) == read_bytes(b)
-
-
-def _beside(path: Path, data: bytes) -> dict[str, Path]:
-    """The files that belong to one, by how it names them: those that lie in its folder."""
-    format = by_suffix(path)
-    found = {uri: path.parent / uri for uri in (format.beside(path, data) if format is not None else ())}
-    root = path.parent.resolve()
-    return {uri: file for uri, file in found.items() if file.resolve().is_relative_to(root) and file.is_file()}
+        return False

@@ -16,6 +16,7 @@ from reflexa.desktop.picture.handle import HOOPS
 from reflexa.formats import read
 from reflexa.formats.rigfile import read_rig
 from reflexa.project import store
+from reflexa.project.sources import add_source
 from reflexa.rig.notes import notes_of
 from tests.helpers.hands import combo, drag
 from tests.helpers.windows import joint_pixel, open_take, painted, ready, select_step, share_of, tree_item
@@ -79,7 +80,7 @@ def test_the_rest_alignment_is_turned_by_hand_and_kept_for_the_next_clip(demo, q
     session.selection.show_rest(False)
     session.sources.folder = tmp_path / "kept"
     for source in session.project.sources:
-        store.add_source(session.folder, Path(str(session.sources.documents[source.file].path)))
+        add_source(session.folder, Path(str(session.sources.documents[source.file].path)))
     session.save()
     assert store.load(session.folder) == session.project and list((session.folder / "rigs").glob("*.rig.json"))
     session.open_take("Haul to starboard, as the Ferrykeeper")

@@ -18,7 +18,7 @@ from reflexa.desktop.actions import files
 from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.desktop.session import RESULT, importing, layers, line, props, takes
 from reflexa.formats import read
-from reflexa.project import store
+from reflexa.project import sources, store
 from reflexa.project.store import Project, SourceFile
 from reflexa.take import Alone, Source, Take
 from tests.helpers.files import DATA, DEMO
@@ -234,7 +234,7 @@ def test_a_copy_that_fails_half_way_leaves_nothing(demo, qtbot, tmp_path: Path, 
     def full(*_args: object, **_kw: object) -> None:
         raise OSError(28, "No space left on device")
 
-    monkeypatch.setattr(store, "save", full)
+    monkeypatch.setattr(sources, "save", full)
     assert not files.save_to(demo.desk, tmp_path / "copy")
     assert "no space left" in demo.desk.dialog.text().lower()
     demo.desk.dialog.accept()

@@ -18,7 +18,7 @@ from scipy.spatial.transform import Rotation
 
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import ReadOptions, read
-from reflexa.project import store
+from reflexa.project.sources import add_source
 from tests.helpers.commands import run
 
 HEAD = """# a figure
@@ -170,7 +170,7 @@ def test_a_skeleton_alone_is_a_rig_and_motion_finds_it_beside_or_is_given_it(tmp
     assert json.loads(out)["files"][0]["clips"][0]["frames"] == 1
     (tmp_path / "other.asf").unlink()
     assert read(amc, METRES).clips, "the only one there"
-    name, new = store.add_source(tmp_path / "project", amc)
+    name, new = add_source(tmp_path / "project", amc)
     assert name == "07_01.amc" and {p.name for p in new} == {"07_01.amc", "someone.asf"}
     assert read(tmp_path / "project" / "sources" / name, METRES).clips
 

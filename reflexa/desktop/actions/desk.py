@@ -14,6 +14,7 @@ from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
 from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.session import Session
+from reflexa.desktop.session.keeper import Keeper
 from reflexa.desktop.session.keys import Clipboard
 from reflexa.desktop.settings.panel import SettingsPanel
 from reflexa.desktop.stage.panel import StagePanel
@@ -37,6 +38,7 @@ class Desk:
     settings: SettingsPanel
     time: TimeArea
     tabs: QTabWidget
+    keeper: Keeper
     dialog: QDialog | None = None
     clipboard: Clipboard | None = None
 

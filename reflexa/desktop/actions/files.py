@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import tempfile
 from dataclasses import replace
 from pathlib import Path
 
@@ -10,27 +9,20 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from reflexa.desktop.actions.desk import Desk
+from reflexa.desktop.actions.opening import clear_draft, may_save, open_folder, start_empty
 from reflexa.desktop.dialogs.export import ExportDialog
 from reflexa.desktop.dialogs.export_takes import ExportTakesDialog
 from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.desktop.session import takes
 from reflexa.desktop.session.importing import MERGE, Imports, import_job
-from reflexa.desktop.session.sources import Sources, opened
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.formats import suffixes
-from reflexa.project import store
-from reflexa.project.store import Project
+from reflexa.project.sources import copy_to
 from reflexa.take import Source
 
 # Projects -------------------------------------------------------------------------------------------------------
-
-
-def start_empty(d: Desk) -> None:
-    """A new project in a folder of its own until it is saved somewhere."""
-    folder = Path(tempfile.mkdtemp(prefix="reflexa-"))
-    d.session.adopt(Project("Untitled"), Sources(folder, placed=False))
 
 
 def may_leave(d: Desk) -> bool:
@@ -75,23 +67,14 @@ def open_project(d: Desk) -> None:
             open_folder(d, Path(chosen))
 
 
-def open_folder(d: Desk, folder: Path) -> None:
-    """Open a project folder; what of it is missing or damaged is said. Where it is none, nothing changes."""
-    found = d.wait(f"Opening {folder.name}…", lambda job: opened(folder, tell=job.tell))
-    if found is None:
-        return
-    d.session.adopt(*found)
-    missing = d.session.sources.missing
-    if missing:
-        d.show_error("Some sources are missing or damaged:\n" + "\n".join(missing.values()))
-
-
 def save(d: Desk) -> bool:
     """Save the project where it lies; a new one asks where that is. True where it was saved."""
     return _save(d) if d.session.sources.placed else save_as(d)
 
 
 def _save(d: Desk) -> bool:
+    if not may_save(d):
+        return False
     try:
         d.session.save()
     except ReflexaError as e:
@@ -116,12 +99,16 @@ def save_to(d: Desk, folder: Path) -> bool:
         project, here = session.project, session.folder
 
         def copy(job: Job[bool]) -> bool:
-            store.copy_to(project, here, folder, job.tell)
+            copy_to(project, here, folder, job.tell)
             return True
 
         if not d.wait(f"Saving to {folder}…", copy):
             return False
-    session.sources.folder, session.sources.placed = folder, True
+    before = replace(session.sources)
+    session.sources.folder, session.sources.placed, session.sources.read_only = folder, True, False
+    session.sources.state = {}
+    d.keeper.hold(folder)
+    clear_draft(before)
     if session.project.name == "Untitled":
         session.edit("name the project", replace(session.project, name=folder.name))
     return _save(d)

@@ -11,6 +11,7 @@ from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.formats import Imported, read
 from reflexa.project import store
+from reflexa.project.sources import add_source
 from reflexa.project.store import SourceFile
 from reflexa.take import Cancelled
 
@@ -39,7 +40,7 @@ def import_job(session: Session, paths: list[Path], done: Callable[[Imports], No
                 job.tell(f"Reading {path.name}", i / len(paths))
                 try:
                     read(path)  # before anything is copied: a damaged file does not get in
-                    name, new = store.add_source(sources.folder, path)
+                    name, new = add_source(sources.folder, path)
                     copied += new
                     found[name] = read(store.inside(sources.folder, name))
                 except ReflexaError as e:

@@ -328,15 +328,15 @@ class Session(QObject):
 
     def save(self) -> None:
         """Write the project folder. Raises WriteError."""
-        store.save(self.project, self.folder)
+        store.save(self.project, self.folder, self.sources.state)
+        self.sources.state = store.state(self.folder)
         self.history.saved()
 
     # Computing ----------------------------------------------------------------------------------------------
 
     def evaluate(self) -> None:
         """Compute the open take; the newest request wins."""
-        take, rig = self.take, self.source_rig
-        self._solo = self.selection.solo
+        take, rig, self._solo = self.take, self.source_rig, self.selection.solo
         if take is None or rig is None or (not take.source.segments and self.source_clip is None):
             self.evaluator.request(None)
         else:

@@ -27,14 +27,17 @@ def options_of(entry: SourceFile) -> ReadOptions:
 
 @dataclass(eq=False)
 class Sources:
-    """folder: where the project lies. placed: it was given a place by a person; one that was not is asked for at the
-    first save. documents: file → what was read; missing: file → why it was not. read_as: as what each was read."""
+    """folder: where the project lies. placed: it was given a place by a person; one that was not is asked for at the first
+    save. read_only: somebody else has it. documents: file → what was read; missing: file → why it was not. read_as: as what
+    each was read. state: the project's texts on disk as they were read or saved here, with digests."""
 
     folder: Path
     placed: bool = True
+    read_only: bool = False
     documents: dict[str, Imported] = field(default_factory=dict)
     missing: dict[str, str] = field(default_factory=dict)
     read_as: dict[str, SourceFile] = field(default_factory=dict)
+    state: dict[str, str] = field(default_factory=dict)
     _rigs: dict[str, tuple[Imported, Notes, Rig]] = field(default_factory=dict)
 
     def take_in(self, entry: SourceFile, document: Imported) -> None:
@@ -68,14 +71,19 @@ class Sources:
         return next((d for d in self.documents.values() if d.rig.key == key), None)
 
 
+def read_source(folder: Path, entry: SourceFile) -> Imported:
+    """Read a source as the project says. Raises ReadError."""
+    return read(store.inside(folder, entry.file), options_of(entry))
+
+
 def opened(folder: Path, placed: bool = True, tell: Progress = quiet) -> tuple[Project, Sources]:
     """A project folder with its sources. Raises ReadError; sources that are missing or damaged are named and left out."""
     project = store.load(folder)
-    sources = Sources(folder, placed)
+    sources = Sources(folder, placed, state=store.state(folder))
     for i, entry in enumerate(project.sources):
         tell(f"Reading {entry.file}", i / len(project.sources))
         try:
-            sources.take_in(entry, read(store.inside(folder, entry.file), options_of(entry)))
+            sources.take_in(entry, read_source(folder, entry))
         except ReflexaError as e:
             sources.missing[entry.file] = str(e)
     return project, sources
@@ -89,7 +97,7 @@ def read_anew(sources: Sources, project: Project, work: Work, done: Callable[[],
         sources.read_as[entry.file] = entry
 
         def call(_: Job[Imported], e: SourceFile = entry) -> Imported:
-            return read(store.inside(sources.folder, e.file), options_of(e))
+            return read_source(sources.folder, e)
 
         def take_in(document: Imported, e: SourceFile = entry) -> None:
             if sources.read_as.get(e.file) == e:

@@ -11,7 +11,7 @@ from reflexa.formats.gltf.mesh import triangles_of
 from reflexa.formats.gltf.read import read
 from reflexa.formats.gltf.write import write
 from reflexa.formats.imported import Imported
-from reflexa.formats.model import Encode, Format, WriteOptions
+from reflexa.formats.model import EVERYTHING, Encode, Format, WriteOptions
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 
@@ -37,10 +37,10 @@ def _beside(path: Path, data: bytes) -> list[str]:
 FORMAT = (
     Format(
         "glb", "glTF 2.0, binary", (".glb",), read, looks_like=lambda head: head[:4] == b"glTF", encode=_encode(True),
-        place=10, family="gltf", triangles=triangles_of,
+        place=10, family="gltf", holds=EVERYTHING, triangles=triangles_of,
     ),
     Format(
         "gltf", "glTF 2.0, text", (".gltf",), read, looks_like=lambda head: head.lstrip()[:1] == b"{",
-        encode=_encode(False), place=20, family="gltf", beside=_beside, triangles=triangles_of,
+        encode=_encode(False), place=20, family="gltf", holds=EVERYTHING, beside=_beside, triangles=triangles_of,
     ),
 )  # fmt: skip

@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+
 from reflexa.formats.imported import Imported
-from reflexa.formats.model import Encode, Format, WriteOptions
+from reflexa.formats.model import EVERYTHING, Encode, Format, WriteOptions
+from reflexa.formats.usd import apart
 from reflexa.formats.usd.read import read
 from reflexa.formats.usd.write import write
 from reflexa.motion.clip import Clip
@@ -18,13 +21,18 @@ def _encode(text: bool) -> Encode:
 
 
 # A file that only says .usd tells by its content which of the two it is.
+def _beside(path: Path, data: bytes) -> list[str]:
+    """Layers that a file is composed of, and those that they are composed of."""
+    return [str(p.relative_to(path.parent.resolve())) for p in apart.ask("layers", path)]
+
+
 FORMAT = (
     Format(
         "usda", "OpenUSD, text", (".usda", ".usd"), read, looks_like=lambda head: head[:5] == b"#usda",
-        encode=_encode(True), place=30, family="usd",
+        encode=_encode(True), place=30, family="usd", holds=EVERYTHING, beside=_beside,
     ),
     Format(
         "usdc", "OpenUSD, binary", (".usdc",), read, looks_like=lambda head: head[:8] == b"PXR-USDC",
-        encode=_encode(False), place=40, family="usd",
+        encode=_encode(False), place=40, family="usd", holds=EVERYTHING, beside=_beside,
     ),
 )  # fmt: skip

@@ -19,6 +19,7 @@ from reflexa.formats import imported
 from reflexa.formats.files import LARGEST
 from reflexa.formats.frame import ImportFrame
 from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, Note, ReadOptions, lost_notes, sign_notes
+from reflexa.formats.usd import apart
 from reflexa.formats.usd.blend_shapes import read_tracks
 from reflexa.formats.usd.skin import read_meshes
 from reflexa.motion import quat
@@ -29,7 +30,7 @@ from reflexa.motion.skeleton import Skeleton
 from reflexa.names import Names
 from reflexa.rig import analyse
 
-MOST_FRAMES = 2_000_000
+MOST_FRAMES, _MOST_LAYERS = 2_000_000, 1000
 OURS = "reflexa"
 
 
@@ -60,7 +61,14 @@ def usd(path: Path) -> Any:
 
 
 def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
-    """Read a .usda, .usdc or .usd file. Raises ReadError."""
+    """Read a .usda, .usdc or .usd file, in a process of its own. Raises ReadError."""
+    made = apart.ask("read", path, options)
+    assert isinstance(made, Imported)
+    return made
+
+
+def read_here(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
+    """The same in this process, which a damaged file may end."""
     pxr = usd(path)
     try:
         with _hooked() as refused:
@@ -147,6 +155,32 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
     return Imported(path, fmt, generator, rig, tuple(clips), frame, tuple(warnings), layout, notes=tuple(notes))
 
 
+def layers_of(path: Path) -> list[Path]:
+    """Every other layer that a file is composed of, at any depth. Raises ReadError for one outside its folder."""
+    pxr = usd(path)
+    layer = pxr.Sdf.Layer.FindOrOpen(str(path))
+    return [] if layer is None else _layers(layer, path, pxr)
+
+
+def _layers(layer: Any, path: Path, pxr: Any) -> list[Path]:
+    inside, found, todo = path.parent.resolve(), [], [(layer, path)]
+    while todo:
+        at, where = todo.pop()
+        for asset in at.GetCompositionAssetDependencies():
+            target = (where.parent / asset).resolve()
+            if "://" in asset or not target.is_relative_to(inside):
+                raise ReadError(f"refers to {asset!r}, which lies outside its folder", path)
+            if target in found or target == path.resolve():
+                continue
+            found.append(target)
+            if len(found) > _MOST_LAYERS:
+                raise ReadError(f"is composed of more than {_MOST_LAYERS} layers", path)
+            below = pxr.Sdf.Layer.FindOrOpen(str(target)) if target.is_file() else None
+            if below is not None:
+                todo.append((below, target))
+    return found
+
+
 def _open(path: Path, pxr: Any) -> Any:
     """The stage of a file that refers to nothing outside its own folder."""
     try:
@@ -160,11 +194,7 @@ def _open(path: Path, pxr: Any) -> Any:
     if layer is None:
         raise ReadError("is no USD layer that can be opened", path)
     layer.Reload()  # layers are kept by name: the file may have been written anew
-    inside = path.parent.resolve()
-    for asset in layer.GetCompositionAssetDependencies():
-        target = (path.parent / asset).resolve()
-        if "://" in asset or not target.is_relative_to(inside):
-            raise ReadError(f"refers to {asset!r}, which lies outside its folder", path)
+    _layers(layer, path, pxr)
     return pxr.Usd.Stage.Open(layer)
 
 

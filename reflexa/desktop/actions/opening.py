@@ -1,0 +1,185 @@
+"""Going into a project: its lock, what was not saved the last time, and what others change while it is open."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+from PySide6.QtWidgets import QMessageBox
+
+from reflexa.desktop.actions.desk import Desk
+from reflexa.desktop.session.sources import Sources, opened, read_source
+from reflexa.errors import ReflexaError
+from reflexa.project import recovery, store
+from reflexa.project.store import Project
+from reflexa.review.changes import project_changes
+
+# As many sentences about a difference are shown.
+_MOST = 12
+
+
+def ask(d: Desk, title: str, text: str, *answers: str) -> int:
+    """Ask a person; the number of the answer, the last one where the question is closed."""
+    box = QMessageBox(d.window)
+    d.dialog = box
+    box.setWindowTitle(title)
+    box.setText(text)
+    roles = [
+        QMessageBox.ButtonRole.AcceptRole,
+        *[QMessageBox.ButtonRole.ActionRole] * (len(answers) - 2),
+        QMessageBox.ButtonRole.RejectRole,
+    ]
+    buttons = [box.addButton(a, role) for a, role in zip(answers, roles, strict=True)]
+    box.exec()
+    return next((i for i, b in enumerate(buttons) if b is box.clickedButton()), len(answers) - 1)
+
+
+def start_empty(d: Desk) -> None:
+    """A new project in a folder of its own until it is saved somewhere: one that no system clears away."""
+    before = d.session.sources
+    d.keeper.let_go(leaving=True)
+    folder = recovery.new_draft()
+    d.session.adopt(Project("Untitled"), Sources(folder, placed=False))
+    d.keeper.hold(folder)
+    clear_draft(before)
+
+
+def clear_draft(sources: Sources) -> None:
+    """A draft that was open and is no longer wanted."""
+    if not sources.placed and sources.folder.parent == recovery.drafts():
+        shutil.rmtree(sources.folder, ignore_errors=True)
+
+
+def open_folder(d: Desk, folder: Path) -> None:
+    """Open a project folder; what of it is missing or damaged is said. Where it is none, or is not wanted
+    then, nothing changes."""
+    found = d.wait(f"Opening {folder.name}…", lambda job: opened(folder, tell=job.tell))
+    if found is not None:
+        enter(d, *found)
+
+
+def enter(d: Desk, project: Project, sources: Sources) -> None:
+    """Go into a project that was read: alone, or to look at it; with what was not saved the last time, where that is wanted."""
+    before, by = d.session.sources, d.keeper.hold(sources.folder)
+    if by is not None:
+        answers = ("Open to look at", "Take it over", "Cancel") if by.host else ("Open to look at", "Cancel")
+        said = f"{project.name} is open already: {by.text}." if by.host else f"{project.name} cannot be written to."
+        answer = answers[
+            ask(d, "Open project", f"{said} To look at it, and save a copy, is always possible.", *answers)
+        ]
+        if answer == "Cancel":
+            d.keeper.hold(before.folder)
+            return
+        if answer == "Take it over":
+            d.keeper.hold(sources.folder, by_force=True)
+        sources.read_only = answer == "Open to look at"
+    if before.folder != sources.folder:
+        recovery.forget(before.folder)
+        clear_draft(before)
+    d.session.adopt(project, sources)
+    _offer_recovered(d)
+    said_missing = [*sources.missing.values(), *(x.reason for x in project.lost)]
+    if said_missing:
+        d.show_error(
+            "Some of it is missing or damaged; it stays as it is, and the rest is open:\n" + "\n".join(said_missing)
+        )
+
+
+def _offer_recovered(d: Desk) -> None:
+    session = d.session
+    left = recovery.found(session.folder)
+    if left is None or session.sources.read_only:
+        return
+    changes = project_changes(session.project, left.project)
+    if not changes:
+        left.path.unlink(missing_ok=True)
+        return
+    more = [f"… and {len(changes) - _MOST} more"] if len(changes) > _MOST else []
+    text = "What was edited the last time was not saved. It differs from what is saved by this:\n\n"
+    if (
+        ask(
+            d,
+            "Not saved the last time",
+            text + "\n".join([*changes[:_MOST], *more]),
+            "Go on with it",
+            "Leave both as they are",
+        )
+        == 0
+    ):
+        session.edit("go on with what was not saved", left.project)
+        left.path.unlink(missing_ok=True)
+        d.keeper.keep_now()
+    else:
+        recovery.decline(left)
+
+
+def offer_draft(d: Desk) -> bool:
+    """Offer the newest project that had no place yet and was not saved; True where it was opened."""
+    lost = recovery.lost_drafts()
+    left = recovery.found(lost[0]) if lost else None
+    if left is None:
+        return False
+    takes = ", ".join(t.name for t in left.project.takes[:6]) or "no takes yet"
+    text = f"A project that was not saved yet was left behind: {left.project.name} ({takes})."
+    if ask(d, "Not saved the last time", text, "Go on with it", "Leave it as it is") != 0:
+        recovery.decline(left)
+        return False
+    folder = lost[0]
+    sources, before = Sources(folder, placed=False), d.session.sources
+    d.keeper.let_go(leaving=True)
+    d.session.adopt(Project("Untitled"), sources)
+    d.keeper.hold(folder)
+    clear_draft(before)
+    for entry in left.project.sources:
+        try:
+            sources.take_in(entry, read_source(folder, entry))
+        except ReflexaError as e:
+            sources.missing[entry.file] = str(e)
+    d.session.edit("go on with what was not saved", left.project)
+    left.path.unlink(missing_ok=True)
+    d.keeper.keep_now()
+    return True
+
+
+def on_changed(d: Desk, names: list[str]) -> None:
+    """Somebody else has changed the project on disk: say what, and offer to read it anew."""
+    session = d.session
+    try:
+        project = store.load(session.folder)
+    except ReflexaError as e:
+        d.say(f"The project was changed on disk, and cannot be read now: {e}")
+        return
+    changes = project_changes(session.project, project) or [f"{n} was written anew" for n in names]
+    more = [f"… and {len(changes) - _MOST} more"] if len(changes) > _MOST else []
+    text = "The project was changed on disk by somebody else. What lies there differs from what is open by this:\n\n"
+    unsaved = (
+        "\n\nWhat you have not saved would be undone by that; Undo brings it back." if session.history.unsaved else ""
+    )
+    if (
+        ask(
+            d,
+            "Changed on disk",
+            text + "\n".join([*changes[:_MOST], *more]) + unsaved,
+            "Read it anew",
+            "Keep what is open",
+        )
+        == 0
+    ):
+        session.edit("read the project anew", project)
+        session.sources.state = store.state(session.folder)
+
+
+def may_save(d: Desk) -> bool:
+    """Ask, where saving would write over what somebody else has saved meanwhile."""
+    session = d.session
+    if session.sources.read_only:
+        d.show_error("The project is open to be looked at: somebody else has it. Save a copy of it instead.")
+        return False
+    if not session.sources.placed or not session.sources.state:
+        return True
+    now, known = store.state(session.folder), session.sources.state
+    names = sorted(n for n in {*now, *known} if now.get(n) != known.get(n))
+    if not names:
+        return True
+    text = f"Somebody else has saved the project meanwhile ({', '.join(names[:5])}{'…' if len(names) > 5 else ''})."
+    return ask(d, "Changed on disk", f"{text} Saving writes over that.", "Save over it", "Do not save") == 0

@@ -1,0 +1,68 @@
+"""What nobody expected: it is shown, written down with the way to it, and costs nothing that was edited."""
+
+from __future__ import annotations
+
+import sys
+import threading
+import traceback
+from datetime import datetime
+from pathlib import Path
+from types import TracebackType
+
+from platformdirs import user_log_path
+from PySide6.QtCore import QObject, Signal
+
+from reflexa.desktop.window import MainWindow
+
+# Older entries go when the log is longer than this, bytes.
+_LONGEST = 1 << 20
+
+
+class _Teller(QObject):
+    """Exceptions come from any thread; they are told on that of the interface."""
+
+    happened = Signal(str)
+
+
+def log_file() -> Path:
+    """Where what happened is written down."""
+    return user_log_path("reflexa") / "reflexa.log"
+
+
+def install(window: MainWindow) -> None:
+    """From now on, an exception that nobody catches is written down and shown, and what was edited is kept."""
+    teller = _Teller(window)
+
+    def tell(text: str) -> None:
+        last = text.strip().splitlines()[-1]
+        window.desk.keeper.keep_now()
+        window.desk.show_error(
+            f"Something went wrong that should not have: {last}\n\nWhat you have edited is kept. Details are in {log_file()}."
+        )
+
+    teller.happened.connect(tell)
+
+    def caught(kind: type[BaseException], error: BaseException, trace: TracebackType | None) -> None:
+        if issubclass(kind, KeyboardInterrupt):
+            sys.__excepthook__(kind, error, trace)
+            return
+        text = "".join(traceback.format_exception(kind, error, trace))
+        write_down(text)
+        sys.stderr.write(text)
+        teller.happened.emit(text)
+
+    sys.excepthook = caught
+    threading.excepthook = lambda a: caught(a.exc_type, a.exc_value or a.exc_type(), a.exc_traceback)
+
+
+def write_down(text: str) -> None:
+    """Add to the log; where that cannot be written, nothing."""
+    path = log_file()
+    try:
+        path.parent.mkdir(parents=True, exist_ok=True)
+        if path.exists() and path.stat().st_size > _LONGEST:
+            path.write_bytes(path.read_bytes()[-_LONGEST // 2 :])
+        with path.open("a", encoding="utf-8", errors="replace") as file:
+            file.write(f"\n{datetime.now().isoformat(timespec='seconds')}\n{text}")
+    except OSError:
+        return

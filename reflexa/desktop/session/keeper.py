@@ -1,0 +1,133 @@
+"""Watches over the open project: keeps every edit within seconds, holds the lock, and notices what others change on disk."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+
+from PySide6.QtCore import QObject, QTimer, Signal
+
+from reflexa.desktop.session.session import Session
+from reflexa.desktop.work import Job
+from reflexa.errors import ReflexaError
+from reflexa.project import lock, recovery, store
+from reflexa.project.lock import Holder, Lock
+
+# An edit is kept so long after it was made, and the disk is looked at so often, milliseconds.
+_SOON, _LOOK = 800, 2000
+
+Stamp = Mapping[str, tuple[int, int]]
+
+
+class Keeper(QObject):
+    """``changed_on_disk``: files of the project are others than when it was read or saved; their names."""
+
+    changed_on_disk = Signal(list)
+
+    def __init__(self, session: Session, parent: QObject | None = None) -> None:
+        super().__init__(parent)
+        self.session = session
+        self._folder: Path | None = None
+        self._lock: Lock | None = None
+        self._stamp: Stamp = {}
+        self._told: dict[str, str] | None = None
+        self._failed = False
+        self._soon = QTimer(self, singleShot=True, interval=_SOON)
+        self._soon.timeout.connect(self._keep)
+        self._look = QTimer(self, interval=_LOOK)
+        self._look.timeout.connect(self.look)
+        self._look.start()
+        session.history.saved_changed.connect(self._on_edit)
+
+    # The lock -----------------------------------------------------------------------------------------------
+
+    def hold(self, folder: Path, by_force: bool = False) -> Holder | None:
+        """Take the lock of a project; who has it where it cannot be had. That of another one is let go."""
+        self.let_go()
+        self._folder, self._failed, self._told = folder, False, None
+        self._stamp = _stamp(folder)
+        taken = lock.take(folder, by_force)
+        if isinstance(taken, Holder):
+            return taken
+        self._lock = taken
+        return None
+
+    def let_go(self, leaving: bool = False) -> None:
+        """Let go of the lock. leaving: on purpose, and what was not saved is not wanted."""
+        self._soon.stop()
+        if self._folder is not None and leaving:
+            recovery.forget(self._folder)
+        if self._lock is not None:
+            self._lock.release()
+            self._lock = None
+
+    # Every edit ---------------------------------------------------------------------------------------------
+
+    def _on_edit(self) -> None:
+        if self.session.folder != self._folder:
+            return
+        if not self.session.history.unsaved:
+            self._soon.stop()
+            recovery.forget(self.session.folder)
+            self._stamp, self._told = _stamp(self.session.folder), None
+        elif not self._soon.isActive():
+            self._soon.start()
+
+    def _keep(self) -> None:
+        project, folder = self.session.project, self.session.folder
+        if not self.session.history.unsaved:
+            return
+
+        def call(_: Job[bool]) -> bool:
+            recovery.keep(project, folder)
+            return True
+
+        def done(_: bool) -> None:
+            if not self.session.history.unsaved and self.session.folder == folder:
+                recovery.forget(folder)  # it was saved while this was written
+
+        job = Job(call, done)
+        job.failed = self._say
+        self.session.work.start(job, "recovery")
+
+    def _say(self, error: Exception) -> None:
+        if not self._failed:
+            self._failed = True
+            self.session.said.emit(f"What is not saved cannot be kept beside the project: {error}")
+
+    def keep_now(self) -> None:
+        """Keep what there is at once: something went wrong. Says nothing where it cannot."""
+        if self._folder is not None and self.session.history.unsaved:
+            try:
+                recovery.keep(self.session.project, self._folder)
+            except (ReflexaError, OSError):
+                return
+
+    # Others -------------------------------------------------------------------------------------------------
+
+    def look(self) -> None:
+        """See whether somebody else has changed the project on disk."""
+        folder, known = self._folder, self.session.sources.state
+        if folder is None or not self.session.sources.placed or self.session.folder != folder:
+            return
+        now = _stamp(folder)
+        if now == self._stamp:
+            return
+        self._stamp = now
+        state = store.state(folder)
+        names = sorted(n for n in {*state, *known} if state.get(n) != known.get(n))
+        if names and state != self._told:
+            self._told = state
+            self.changed_on_disk.emit(names)
+
+
+def _stamp(folder: Path) -> Stamp:
+    """When the project's texts were written, and how long they are: enough to know that nothing has happened."""
+    out: dict[str, tuple[int, int]] = {}
+    for path in (folder / store.PROJECT, *(folder / store.TAKES).glob("*.json"), *(folder / store.RIGS).glob("*.json")):
+        try:
+            s = path.stat()
+        except OSError:
+            continue
+        out[path.name] = s.st_mtime_ns, s.st_size
+    return out

@@ -1,0 +1,78 @@
+"""One window at a time edits a project: who does is written in its own folder, and held by the system while the process lives."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import os
+import socket
+from dataclasses import dataclass
+from pathlib import Path
+from typing import IO
+
+import msgspec
+
+from reflexa.project.transaction import own
+
+_NAME = "lock"
+
+
+class Holder(msgspec.Struct, frozen=True):
+    """Who has the project open: host and process. Empty: nobody, but it cannot be locked either (it is read-only)."""
+
+    host: str = ""
+    pid: int = 0
+
+    @property
+    def text(self) -> str:
+        """In words."""
+        return f"process {self.pid} on {self.host}" if self.host else "nobody, and it cannot be written to"
+
+
+@dataclass(eq=False)
+class Lock:
+    """Held until it is released, or the process ends in whatever way."""
+
+    path: Path
+    _file: IO[bytes]
+
+    def release(self) -> None:
+        """Let others have it."""
+        with contextlib.suppress(OSError, ValueError):
+            self._file.truncate(0)
+            fcntl.flock(self._file, fcntl.LOCK_UN)
+        self._file.close()
+
+
+def take(folder: Path, by_force: bool = False) -> Lock | Holder:
+    """Lock a project; who has it, where somebody does. A lock whose process is no more on this host counts for nothing; one of
+    another host is believed, unless it is taken ``by_force``."""
+    try:
+        path = own(folder) / _NAME
+        file = path.open("a+b")
+    except OSError:
+        return Holder()
+    file.seek(0)
+    said = _holder(file.read())
+    try:
+        fcntl.flock(file, fcntl.LOCK_EX | fcntl.LOCK_NB)
+        held = False
+    except OSError:
+        held = True
+    elsewhere = said is not None and said.host != socket.gethostname()
+    if (held or elsewhere) and not by_force:
+        file.close()
+        return said or Holder("another host", 0)
+    with contextlib.suppress(OSError):
+        file.seek(0)
+        file.truncate(0)
+        file.write(msgspec.json.encode(Holder(socket.gethostname(), os.getpid())))
+        file.flush()
+    return Lock(path, file)
+
+
+def _holder(data: bytes) -> Holder | None:
+    try:
+        return msgspec.json.decode(data, type=Holder)
+    except msgspec.MsgspecError:
+        return None

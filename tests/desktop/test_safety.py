@@ -1,0 +1,220 @@
+"""The window keeps what is edited, tells of others, and survives what nobody expected."""
+
+from __future__ import annotations
+
+import json
+import os
+import signal
+import subprocess
+import sys
+import time
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+from PySide6.QtWidgets import QMessageBox
+
+from reflexa.desktop import crash
+from reflexa.desktop.actions import opening
+from reflexa.desktop.app import demo_copy
+from reflexa.desktop.session import line
+from reflexa.desktop.session.sources import opened
+from reflexa.project import lock, recovery, store
+from reflexa.project.transaction import OWN
+from tests.helpers.files import DATA
+from tests.helpers.windows import idle, ready
+
+ROOT = DATA.parents[1]
+
+
+def enter(window, qtbot, folder: Path) -> None:
+    opening.enter(window.desk, *opened(folder))
+    ready(qtbot, window)
+
+
+def as_of_another(folder: Path) -> None:
+    """What this process kept is as if one had kept it that is no more."""
+    for path in (folder / OWN).glob("recovery-*"):
+        said = json.loads(path.read_text())
+        path.with_name("recovery-gone.json").write_text(json.dumps({**said, "pid": 4194304 * 64}))
+        path.unlink()
+
+
+def answers(monkeypatch, *wanted: str) -> list[str]:
+    """Give answers to questions, one after the other; what was asked."""
+    asked, left = [], list(wanted)
+
+    def ask(_desk, _title: str, text: str, *given: str) -> int:
+        asked.append(text)
+        return given.index(left.pop(0))
+
+    monkeypatch.setattr(opening, "ask", ask)
+    return asked
+
+
+def test_every_edit_is_kept_within_seconds_and_offered_after_a_crash(empty, qtbot, monkeypatch) -> None:
+    folder = demo_copy()
+    enter(empty, qtbot, folder)
+    session = empty.session
+    saved = store.load(folder)
+    line.add(session, "mirror")
+    qtbot.waitUntil(lambda: recovery.found(folder) is not None, timeout=2000)
+    kept = session.project
+    assert recovery.found(folder).project == kept and store.load(folder) == saved
+    # As after a crash: the window comes back without having been asked anything.
+    empty.desk.keeper.let_go()
+    as_of_another(folder)
+    asked = answers(monkeypatch, "Go on with it")
+    enter(empty, qtbot, folder)
+    assert session.project == kept and session.history.unsaved and "Mirror" in asked[0]
+    session.undo()
+    assert session.project == saved
+
+
+def test_what_is_declined_stays_and_what_is_saved_is_forgotten(empty, qtbot, monkeypatch) -> None:
+    folder = demo_copy()
+    enter(empty, qtbot, folder)
+    session = empty.session
+    line.add(session, "mirror")
+    idle(qtbot, empty)
+    empty.desk.keeper.keep_now()
+    as_of_another(folder)
+    answers(monkeypatch, "Leave both as they are")
+    enter(empty, qtbot, folder)
+    assert not session.history.unsaved and list((folder / OWN).glob("declined-*"))
+    line.add(session, "mirror")
+    empty.desk.keeper.keep_now()
+    assert recovery.found(folder) is not None
+    empty.commands.run("save")
+    idle(qtbot, empty)
+    assert recovery.found(folder) is None and store.load(folder) == session.project
+
+
+def test_a_project_that_is_open_elsewhere_is_looked_at_or_taken(empty, qtbot, monkeypatch, tmp_path) -> None:
+    folder = demo_copy()
+    (folder / OWN).mkdir(exist_ok=True)
+    (folder / OWN / "lock").write_text('{"host": "the other desk", "pid": 7}')
+    asked = answers(monkeypatch, "Cancel", "Open to look at")
+    before = empty.session.project
+    opening.enter(empty.desk, *opened(folder))
+    assert empty.session.project == before and "process 7 on the other desk" in asked[0]
+    opening.enter(empty.desk, *opened(folder))
+    ready(qtbot, empty)
+    line.add(empty.session, "mirror")
+    empty.commands.run("save")
+    assert "somebody else has it" in empty.desk.dialog.text()
+    empty.desk.dialog.accept()
+    answers(monkeypatch, "Take it over")
+    opening.enter(empty.desk, *opened(folder))
+    ready(qtbot, empty)
+    line.add(empty.session, "mirror")
+    empty.commands.run("save")
+    assert store.load(folder) == empty.session.project
+    assert isinstance(lock.take(folder), lock.Holder)
+
+
+def test_what_others_save_is_told_and_never_written_over_unasked(empty, qtbot, monkeypatch) -> None:
+    folder = demo_copy()
+    enter(empty, qtbot, folder)
+    session = empty.session
+    theirs = store.load(folder)
+    first = theirs.takes[0]
+    store.save(replace(theirs, takes=(replace(first, name="theirs"), *theirs.takes[1:])), folder)
+    line.add(session, "mirror")
+    asked = answers(monkeypatch, "Do not save", "Read it anew")
+    empty.commands.run("save")
+    assert "Somebody else has saved" in asked[0] and store.load(folder).takes[0].name == "theirs"
+    empty.desk.keeper.look()
+    assert "'theirs'" in asked[1] and session.project.takes[0].name == "theirs"
+    idle(qtbot, empty)
+    empty.commands.run("save")
+    assert store.load(folder).takes[0].name == "theirs"
+    session.undo()
+    assert session.project.takes[0].name == first.name, "what was open comes back"
+
+
+def test_a_project_without_a_place_is_kept_and_offered(empty, qtbot, monkeypatch) -> None:
+    window = empty
+    window.start_empty()
+    folder = window.session.folder
+    assert folder.parent == recovery.drafts() and not str(folder).startswith("/tmp/reflexa-d")
+    window.session.edit("name", replace(window.session.project, name="The long quay"))
+    qtbot.waitUntil(lambda: recovery.found(folder) is not None, timeout=2000)
+    window.desk.keeper.let_go()
+    as_of_another(folder)
+    window.session.sources.placed = True  # it crashed: nobody clears the draft away
+    asked = answers(monkeypatch, "Go on with it")
+    window.session.history.open(window.session.project)
+    assert opening.offer_draft(window.desk)
+    assert "The long quay" in asked[0] and window.session.project.name == "The long quay"
+    assert window.session.history.unsaved and window.session.folder == folder
+
+
+def test_a_damaged_take_is_told_and_the_rest_is_open(empty, qtbot) -> None:
+    folder = demo_copy()
+    path = sorted((folder / "takes").iterdir())[0]
+    path.write_text("{")
+    enter(empty, qtbot, folder)
+    assert path.name in empty.desk.dialog.text() and len(empty.session.project.takes) == 24
+    empty.desk.dialog.accept()
+    line.add(empty.session, "mirror")
+    empty.commands.run("save")
+    assert path.read_text() == "{"
+
+
+def test_what_nobody_expected_is_shown_written_down_and_loses_nothing(empty, qtbot, monkeypatch, tmp_path) -> None:
+    folder = demo_copy()
+    enter(empty, qtbot, folder)
+    monkeypatch.setattr(crash, "log_file", lambda: tmp_path / "log" / "reflexa.log")
+    monkeypatch.setattr(sys, "excepthook", sys.excepthook)
+    crash.install(empty)
+    line.add(empty.session, "mirror")
+    try:
+        raise KeyError("a bug of ours")
+    except KeyError:
+        sys.excepthook(*sys.exc_info())
+    qtbot.waitUntil(lambda: isinstance(empty.desk.dialog, QMessageBox) and empty.desk.dialog.isVisible())
+    assert "a bug of ours" in empty.desk.dialog.text() and "reflexa.log" in empty.desk.dialog.text()
+    empty.desk.dialog.accept()
+    assert "Traceback" in (tmp_path / "log" / "reflexa.log").read_text()
+    assert recovery.found(folder).project == empty.session.project
+
+
+DRIVEN = """
+import sys, time
+from dataclasses import replace
+from pathlib import Path
+from reflexa.desktop.app import make_app
+from reflexa.desktop.actions import opening
+from reflexa.desktop.session import Session
+from reflexa.desktop.session.sources import opened
+from reflexa.desktop.window import MainWindow
+app = make_app()
+window = MainWindow(Session())
+opening.enter(window.desk, *opened(Path(sys.argv[1])))
+n = 0
+while True:
+    until = time.monotonic() + 0.2
+    while time.monotonic() < until:
+        app.processEvents()
+        time.sleep(0.005)
+    n += 1
+    window.session.edit(f"edit {n}", replace(window.session.project, name=f"edit {n} {time.time()}"))
+"""
+
+
+@pytest.mark.parametrize("after", [3.1, 4.3])
+def test_a_killed_window_loses_two_seconds_at_most(after: float, tmp_path: Path) -> None:
+    folder = demo_copy()
+    env = {**os.environ, "PYTHONPATH": str(ROOT), "QT_QPA_PLATFORM": "offscreen"}
+    driven = subprocess.Popen([sys.executable, "-c", DRIVEN, str(folder)], env=env, stderr=subprocess.DEVNULL)
+    end = time.monotonic() + 60
+    while not list((folder / OWN).glob("recovery-*")) and time.monotonic() < end:
+        time.sleep(0.05)
+    time.sleep(after - 3)
+    now = time.time()
+    driven.send_signal(signal.SIGKILL)
+    driven.wait()
+    left = recovery.found(folder)
+    assert left is not None and now - float(left.project.name.split()[-1]) < 2.0
+    assert len(left.project.takes) == 25 and store.load(folder).takes
