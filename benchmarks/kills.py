@@ -48,15 +48,15 @@ def whole(folder: Path) -> int:
     return n if good and same and not left and not (folder / OWN / "save.json").exists() else -1
 
 
-def kill_once(folder: Path, rng: random.Random, first: int) -> None:
-    """Save one version after the other in another process, and kill it at some moment."""
+def kill_once(folder: Path, rng: random.Random, first: int, longest: float) -> None:
+    """Save one version after the other in another process, and kill it at some moment within so many seconds."""
     child = os.fork()
     if child == 0:
         n = first
         while True:
             store.save(version(n), folder)
             n += 1
-    time.sleep(rng.uniform(0.0, 0.03))
+    time.sleep(rng.uniform(0.0, longest))
     os.kill(child, signal.SIGKILL)
     os.waitpid(child, 0)
 
@@ -67,9 +67,12 @@ def kills(count: int, seed: int = 1) -> tuple[int, int]:
     with tempfile.TemporaryDirectory() as temporary:
         folder = Path(temporary) / "project"
         store.save(version(0), folder)
-        at = 0
+        began = time.perf_counter()
+        store.save(version(1), folder)
+        a_few_saves = 4 * (time.perf_counter() - began)
+        at = 1
         for _ in range(count):
-            kill_once(folder, rng, at + 1)
+            kill_once(folder, rng, at + 1, a_few_saves)
             now = whole(folder)
             bad += now < 0
             at = max(now, at)

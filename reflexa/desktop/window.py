@@ -8,7 +8,7 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QFrame, QLabel, QMainWindow, QMenu, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
-from reflexa.desktop.actions import files, opening
+from reflexa.desktop.actions import files, opening, relink
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.figure import RIG_MENU
 from reflexa.desktop.actions.menus import commands_for
@@ -61,6 +61,9 @@ class MainWindow(QMainWindow):
         self.settings.mend_wanted.connect(lambda: run("mend_all"))
         self.library.import_wanted.connect(lambda: run("import"))
         self.library.compare_wanted.connect(self.compare_with)
+        for signal in (self.library.file_wanted, self.settings.file_wanted):
+            signal.connect(lambda file: relink.find_file(self.desk, file))
+        self.library.removal_wanted.connect(lambda file: relink.remove(self.desk, file))
         self.library.numbers_wanted.connect(self.compare_in_numbers)
         self.library.clips.itemSelectionChanged.connect(self.commands.refresh)
         self.figure.menu_wanted.connect(self._show_rig_menu)

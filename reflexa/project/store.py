@@ -36,12 +36,15 @@ PROJECT, TAKES, SOURCES, RIGS = "project.json", "takes", "sources", "rigs"
 
 @dataclass(frozen=True)
 class SourceFile:
-    """An imported file: its name in ``sources/`` and what the reader was told."""
+    """An imported file: its name in ``sources/``, what the reader was told, and what it is known by again when it is gone:
+    digests of its bytes and of its skeleton (empty: nobody took them down)."""
 
     file: str
     unit: float | None = None
     positions: str = "auto"
     facing: str = ""
+    digest: str = ""
+    skeleton: str = ""
 
 
 @dataclass(frozen=True)

@@ -48,7 +48,11 @@ def _sources(a: Iterable[SourceFile], b: Iterable[SourceFile]) -> list[str]:
     before, after = {s.file: s for s in a}, {s.file: s for s in b}
     out = [f"Source {n} removed." for n in before if n not in after]
     out += [f"Source {n} added." for n in after if n not in before]
-    out += [f"Source {n} is read otherwise." for n in after if n in before and before[n] != after[n]]
+    for name in after:
+        was = before.get(name, after[name])
+        if was != after[name]:
+            other = was.digest and was.digest != after[name].digest
+            out.append(f"Source {name} is {'another file' if other else 'read otherwise'}.")
     return out
 
 

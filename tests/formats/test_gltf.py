@@ -332,15 +332,15 @@ def _broken() -> list[tuple[str, object, str]]:
         ("cycle", at("nodes.1.children", [0]), "two parents|circle"),
         ("self", with_(lambda j: j["nodes"].append({"children": [2]})), "circle"),
         ("node", at("nodes.0.children", [77]), "nodes[77]"),
-        ("numbers", at("nodes.1.translation", [0, "x", 0]), "3 finite numbers"),
+        ("numbers", at("nodes.1.translation", [0, "x", 0]), "3 finite numbers|where a number belongs"),
         ("sampler", at("animations.0.channels.0.sampler", 5), "samplers[5]"),
         ("backwards", made([0.0, 1.0, 0.5]), "backwards"),
         ("mismatch", made([0.0, 1.0], values=quat.about(0, np.arange(3.0))), "2 times and 3 values"),
         ("nan", nan, "not a finite number"),
         ("forever", made([0.0, 0.5, 1e9]), "too long"),
         ("kind", at("animations.0.samplers.0.interpolation", "BOUNCY"), "BOUNCY"),
-        ("list", at("nodes", {"a": 1}), "list of objects"),
-        ("wrong kind", at("nodes.0.children", 5), "wrong kind"),
+        ("list", at("nodes", {"a": 1}), "list of objects|where a list belongs"),
+        ("wrong kind", at("nodes.0.children", 5), "wrong kind|where a list belongs"),
         ("missing buffer", at("buffers.0.uri", "gone.bin"), "missing"),
         ("outside", at("buffers.0.uri", "../../etc/passwd"), "outside"),
         ("web", at("buffers.0.uri", "http://example.com/a.bin"), "outside"),
@@ -387,3 +387,29 @@ def test_a_huge_hierarchy_is_refused(tmp_path: Path) -> None:
     json_["nodes"] = [{"children": [i + 1]} for i in range(100_000)] + [{}]
     with pytest.raises(ReadError, match="more than the 10,000 joints"):
         read_made(tmp_path, json_, data)
+
+
+@pytest.mark.parametrize(
+    ("change", "place"),
+    [
+        (lambda j: j["nodes"][0].update(children="x"), "nodes[0].children"),
+        (lambda j: j["nodes"][1].update(rotation=[0, 0, "a", 1]), "nodes[1].rotation[2]"),
+        (lambda j: j["accessors"][0].update(count=None), "accessors[0].count"),
+        (lambda j: j["accessors"][0].update(count=3.5), "accessors[0].count"),
+        (lambda j: j["animations"][0]["channels"][0].update(target=[]), "animations[0].channels[0].target"),
+        (lambda j: j["buffers"][0].update(uri="a\0b"), "buffers[0].uri"),
+        (
+            lambda j: j["meshes"][0]["primitives"][0].update(attributes={"POSITION": {}}),
+            "meshes[0].primitives[0].attributes.POSITION",
+        ),
+        (lambda j: j.update(nodes={}), "nodes"),
+    ],
+)
+def test_a_value_of_the_wrong_kind_is_named_with_its_place(change, place: str, tmp_path: Path) -> None:
+    json_ = json.loads((DATA / "simple_skin.gltf").read_text())
+    change(json_)
+    path = tmp_path / "a.gltf"
+    path.write_text(json.dumps(json_))
+    with pytest.raises(ReadError) as e:
+        read(path)
+    assert e.value.place == place

@@ -51,7 +51,9 @@ class ItemDelegate(QStyledItemDelegate):
         strong = QFont(self._widget.font())
         strong.setWeight(QFont.Weight.DemiBold)
         p.setFont(strong)
-        p.setPen(t.colour("ink"))
+        thing: Thing = index.data(THING)
+        there = bool(thing.take) or thing.source is not None
+        p.setPen(t.colour("ink" if there else "quiet"))
         title = p.fontMetrics().elidedText(index.data(), Qt.TextElideMode.ElideRight, width)
         p.drawText(QRectF(room.x(), room.y() + 1, width, 17), Qt.AlignmentFlag.AlignVCenter, title)
         p.setFont(self._widget.font())

@@ -34,6 +34,8 @@ class LibraryPanel(QWidget):
     import_wanted = Signal()
     compare_wanted = Signal(str)
     numbers_wanted = Signal(str)
+    file_wanted = Signal(str)
+    removal_wanted = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -65,7 +67,7 @@ class LibraryPanel(QWidget):
         column.addLayout(row)
         self.takes.itemClicked.connect(lambda item: session.open_take(item.data(THING).take))
         self.takes.itemActivated.connect(lambda item: session.open_take(item.data(THING).take))
-        self.clips.itemDoubleClicked.connect(lambda _item: self.make_take())
+        self.clips.itemActivated.connect(lambda item: self._use(item.data(THING)))
         self.clips.itemSelectionChanged.connect(self._enable)
         self.previews.drawn.connect(self._update)
         session.project_changed.connect(self.refresh)
@@ -106,12 +108,18 @@ class LibraryPanel(QWidget):
             lines = _lines(take)
             if _fits(words, take.name, take.source.clip, take.source.file, lines[1]):
                 self._add(self.takes, take.name, Thing(take=take.name), lines)
+        for lost in session.project.lost:
+            if _fits(words, lost.file):
+                item = self._add(self.takes, lost.file, Thing(), ("damaged or newer", "kept on disk as it is"))
+                item.setToolTip(f"{lost.reason}\nIt stays on disk as it is, and in the project.")
         self.clips.clear()
         for entry in session.project.sources:
             document = session.sources.documents.get(entry.file)
             if document is None:
                 if _fits(words, entry.file):
-                    self._add(self.clips, entry.file, Thing(), ("missing or damaged",))
+                    said = session.sources.missing.get(entry.file, "")
+                    item = self._add(self.clips, entry.file, Thing(missing=entry.file), ("missing or damaged",))
+                    item.setToolTip(f"{said}\nDouble-click to find the file again.")
                 continue
             for clip in document.or_rest:
                 if _fits(words, clip.name, entry.file):
@@ -153,6 +161,12 @@ class LibraryPanel(QWidget):
         things = [i.data(THING) for i in sorted(self.clips.selectedItems(), key=self.clips.row)]
         return [t.source for t in things if t.source is not None]
 
+    def _use(self, thing: Thing) -> None:
+        if thing.missing:
+            self.file_wanted.emit(thing.missing)
+        else:
+            self.make_take()
+
     # Making takes -----------------------------------------------------------------------------------------------
 
     def make_take(self) -> None:
@@ -184,7 +198,9 @@ class LibraryPanel(QWidget):
             self._fill_for_take(menu, thing.take)
         elif thing.source is not None:
             self._fill_for_clips(menu)
-        menu.exec(which.viewport().mapToGlobal(at))
+        self._fill_for_file(menu, thing.missing or (thing.source.file if thing.source is not None else ""))
+        if not menu.isEmpty():
+            menu.exec(which.viewport().mapToGlobal(at))
 
     def _fill_for_take(self, menu: QMenu, name: str) -> None:
         if name != self.session.selection.take:
@@ -197,6 +213,12 @@ class LibraryPanel(QWidget):
         menu.addAction("Duplicate without its steps", lambda: takes.duplicate(self.session, name, steps=False))
         menu.addAction("Rename…", lambda: self.rename_take(name))
         menu.addAction(theme.icon("delete"), "Delete", lambda: takes.delete(self.session, name))
+
+    def _fill_for_file(self, menu: QMenu, file: str) -> None:
+        if file:
+            menu.addSeparator()
+            menu.addAction(f"Find the file for {file}…", lambda: self.file_wanted.emit(file))
+            menu.addAction(theme.icon("delete"), f"Remove {file}…", lambda: self.removal_wanted.emit(file))
 
     def _fill_for_clips(self, menu: QMenu) -> None:
         chosen, rigs = self.chosen(), self.session.rigs

@@ -25,10 +25,12 @@ _MOST = 600
 
 @dataclass(frozen=True)
 class Thing:
-    """What there is a picture of: a take (by its name), or a clip (by its source)."""
+    """What there is a picture of: a take (by its name), or a clip (by its source). missing: a source that is gone instead, by
+    its file."""
 
     take: str = ""
     source: Source | None = None
+    missing: str = ""
 
 
 class Previews(QObject):

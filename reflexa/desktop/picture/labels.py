@@ -82,9 +82,9 @@ def _paint_caption(p: QPainter, seen: Snapshot, width: float) -> None:
     p.setFont(bold)
     title, more = caption(seen), _notice(session)
     p.setPen(t.colour("ink"))
-    if take is not None and session.document is None:
-        title = f"{take.source.file} is missing or cannot be read"
-        more = session.sources.missing.get(take.source.file, "")
+    gone, known = session.sources.gone(take.source) if take is not None else ("", "")
+    if gone:
+        title, more = gone, known
         p.setPen(t.colour("warn"))
     p.drawText(14, 26, title)
     if more:

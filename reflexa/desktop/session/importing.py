@@ -10,7 +10,9 @@ from reflexa.desktop.session.session import Session
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.formats import Imported, read
+from reflexa.formats.files import read_bytes
 from reflexa.project import store
+from reflexa.project.relink import entry_of
 from reflexa.project.sources import add_source
 from reflexa.project.store import SourceFile
 from reflexa.take import Cancelled
@@ -21,9 +23,10 @@ MERGE = "import"
 
 @dataclass(frozen=True, eq=False)
 class Imports:
-    """What was read, under its names in the project, and what could not be, in words."""
+    """What was read, under its names in the project, with what is said there of each; and what could not be, in words."""
 
     documents: dict[str, Imported]
+    entries: list[SourceFile]
     errors: list[str]
 
 
@@ -33,7 +36,7 @@ def import_job(session: Session, paths: list[Path], done: Callable[[Imports], No
     sources = session.sources
 
     def call(job: Job[Imports]) -> Imports:
-        found, errors = {}, []
+        found, entries, errors = {}, [], []
         copied: list[Path] = []
         try:
             for i, path in enumerate(paths):
@@ -42,7 +45,9 @@ def import_job(session: Session, paths: list[Path], done: Callable[[Imports], No
                     read(path)  # before anything is copied: a damaged file does not get in
                     name, new = add_source(sources.folder, path)
                     copied += new
-                    found[name] = read(store.inside(sources.folder, name))
+                    file = store.inside(sources.folder, name)
+                    found[name] = read(file)
+                    entries.append(entry_of(name, read_bytes(file), found[name]))
                 except ReflexaError as e:
                     errors.append(str(e))
             job.tell("", 1.0)
@@ -50,13 +55,13 @@ def import_job(session: Session, paths: list[Path], done: Callable[[Imports], No
             for file in copied:
                 file.unlink(missing_ok=True)
             raise
-        return Imports(found, errors)
+        return Imports(found, entries, errors)
 
     def land(found: Imports) -> None:
-        for name, document in found.documents.items():
-            sources.take_in(SourceFile(name), document)
+        for entry in found.entries:
+            sources.take_in(entry, found.documents[entry.file])
         known = {s.file for s in session.project.sources}
-        new = tuple(SourceFile(n) for n in found.documents if n not in known)
+        new = tuple(e for e in found.entries if e.file not in known)
         if new:
             what = f"import {new[0].file}" if len(new) == 1 else f"import {len(new)} files"
             session.history.end_merge()

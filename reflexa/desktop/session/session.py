@@ -280,7 +280,7 @@ class Session(QObject):
             place = inside(place, take)
         if self.selection.solo and (take is None or take.step(self.selection.solo) is None):
             self.selection.solo = ""
-        read_anew(self.sources, now, self.work, self._on_read)
+        read_anew(self.sources, now, self.work, self.read_again)
         switched = place.take != self.selection.take and (take is None or old_take is None or take != old_take)
         if take is None or old_take is None or not alike(take.source, old_take.source):
             self._forget()
@@ -348,8 +348,8 @@ class Session(QObject):
         if self.evaluation is not None:
             self.evaluator.request(None)
 
-    def _on_read(self) -> None:
-        """A source was read otherwise than before."""
+    def read_again(self) -> None:
+        """A source was read otherwise than before, or is there again."""
         self._forget()
         self.project_changed.emit()
         self.take_changed.emit()

@@ -18,6 +18,7 @@ from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
 from reflexa.rig import Rig
 from reflexa.rig.notes import Notes, with_notes
+from reflexa.take import Source
 
 
 def options_of(entry: SourceFile) -> ReadOptions:
@@ -45,6 +46,17 @@ class Sources:
         self.documents[entry.file] = document
         self.read_as[entry.file] = entry
         self.missing.pop(entry.file, None)
+
+    def gone(self, source: Source) -> tuple[str, str]:
+        """What of a take's source is not there, and what is known of it; empty texts where all is there."""
+        for file, clip in [(s.file, s.clip) for s in source.segments] or [(source.file, source.clip)]:
+            document = self.documents.get(file)
+            if document is None:
+                return f"{file} is missing or cannot be read", self.missing.get(file, "")
+            if document.clip(clip) is None:
+                there = ", ".join(c.name for c in document.or_rest[:6])
+                return f"{file} has no clip {clip!r}", f"It has {there}."
+        return "", ""
 
     def rig_of(self, file: str, project: Project) -> Rig | None:
         """The rig of a source, with what was said of it in the project."""

@@ -19,6 +19,7 @@ class SettingsPanel(QFrame):
 
     export_wanted = Signal()
     mend_wanted = Signal()
+    file_wanted = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -82,7 +83,9 @@ class SettingsPanel(QFrame):
             )
             return page
         if session.selection.card == SOURCE:
-            return SourcePage(session)
+            source = SourcePage(session)
+            source.file_wanted.connect(self.file_wanted)
+            return source
         if session.step is not None:
             return StepPage(session)
         result = ResultPage(session)

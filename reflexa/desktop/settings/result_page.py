@@ -69,7 +69,8 @@ class ResultPage(StepPanel):
         clip, evaluation, take = session.result, session.evaluation, session.take
         self.button.setEnabled(clip is not None)
         if clip is None or evaluation is None or take is None:
-            self.facts.setText("Computing…" if session.document else "The source is missing.")
+            gone = session.sources.gone(take.source)[0] if take is not None else ""
+            self.facts.setText(f"{gone}." if gone else "Computing…")
             return
         first, last = session.range
         way = describe.travel(clip, evaluation.rig)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton
 
 from reflexa import describe
 from reflexa.desktop.session import Session, takes
@@ -15,6 +16,8 @@ from reflexa.formats.imported import FACINGS, UNITS
 
 class SourcePage(StepPanel):
     """Made anew when another source, or the same one read otherwise, stands there."""
+
+    file_wanted = Signal(str)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -31,8 +34,13 @@ class SourcePage(StepPanel):
         else:
             self.column.addWidget(labels.text(f"{take.source.clip} in {file}. It is never changed."))
             self.column.addWidget(labels.text("Drop another clip on the card Source to play both in a row."))
-        if document is None:
-            self.column.addWidget(labels.warning(session.sources.missing.get(file, "The file is missing.")))
+        gone, known = session.sources.gone(take.source)
+        if gone or document is None:
+            self.column.addWidget(labels.warning(f"{gone}. {known}"))
+            find = QPushButton("Find the file…")
+            find.setToolTip("Choose the file that stands for it: it is copied in, and the takes follow")
+            find.clicked.connect(lambda: self.file_wanted.emit(file))
+            self.column.addWidget(find)
             return
         self.column.addWidget(labels.section("What the import found"))
         for said in describe.lines(document):

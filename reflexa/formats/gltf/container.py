@@ -18,6 +18,7 @@ import msgspec
 
 from reflexa.errors import ReadError
 from reflexa.formats.files import read_bytes
+from reflexa.formats.gltf import shape
 
 _GLB = 0x46546C67
 _JSON, _BIN = 0x4E4F534A, 0x004E4942
@@ -65,6 +66,7 @@ def load(path: Path) -> GltfFile:
     version = str(json["asset"].get("version", ""))
     if not version.startswith("2."):
         raise ReadError(f"is glTF version {version or 'unknown'}; version 2 is read", path, "asset")
+    shape.check(json, path)
     file = GltfFile(path, json, ())
     buffers = tuple(_buffer(path, i, b, binary) for i, b in enumerate(file.items("buffers")))
     return GltfFile(path, json, buffers)

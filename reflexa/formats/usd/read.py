@@ -30,7 +30,9 @@ from reflexa.motion.skeleton import Skeleton
 from reflexa.names import Names
 from reflexa.rig import analyse
 
-MOST_FRAMES, _MOST_LAYERS = 2_000_000, 1000
+MOST_FRAMES, _MOST_LAYERS = 200_000, 1000
+# More frames than so many a sample, and more poses of joints than so many, are no animation but a damaged time.
+_FEW, _MANY = 50, 1_000_000
 OURS = "reflexa"
 
 
@@ -324,6 +326,9 @@ def _motion(
         count = round((times[-1] - start) / codes * rate) + 1
         if not 1 <= count <= MOST_FRAMES:
             raise ReadError(f"would have {count} frames", path, str(prim.GetPath()))
+        if count > _FEW * len(times) and count * len(raw) > _MANY:
+            said = f"would have {count} frames for {len(times)} samples"
+            raise ReadError(said, path, str(prim.GetPath()), "Is the time of one of them wrong?")
     n = len(raw)
     q, t = np.tile(raw.rest_rotations, (count, 1, 1)), np.tile(raw.rest_translations, (count, 1, 1))
     s = np.tile(raw.rest_scales if raw.rest_scales is not None else np.ones((n, 3)), (count, 1, 1))

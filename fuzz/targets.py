@@ -1,0 +1,124 @@
+"""What is damaged, and what reads it: motion files of every format, and our own documents."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass
+from pathlib import Path
+
+import numpy as np
+
+from fuzz import mutate
+from fuzz.mutate import Mutation
+from reflexa import describe
+from reflexa.checks import Subject, look
+from reflexa.checks.judging.thresholds import read_thresholds, text
+from reflexa.formats import encode, read
+from reflexa.formats.rigfile import RigDocument, read_rig
+from reflexa.project import store
+from reflexa.project.text import pretty
+from reflexa.rig.notes import notes_of
+from reflexa.stage import Stage
+from reflexa.stage.presets import winch_crank
+from reflexa.stage.store import document, read_stage
+from reflexa.steps import make
+from reflexa.take.recipe import read_recipe, recipe_plain
+
+ROOT = Path(__file__).parents[1]
+DATA, DEMO = ROOT / "tests/data", ROOT / "reflexa/demo/project"
+
+
+@dataclass(frozen=True)
+class Target:
+    """seeds: whole files by their names; mutations: ways to damage them; read: what meets the damaged one."""
+
+    seeds: Callable[[], Mapping[str, bytes]]
+    mutations: tuple[Mutation, ...]
+    read: Callable[[Path], object]
+
+
+def _motion(path: Path) -> object:
+    """Read a clip, and use it: what is read must be numbers all through."""
+    found = read(path)
+    for clip in found.or_rest[:3]:
+        turned, placed = clip.model
+        if not (np.isfinite(turned).all() and np.isfinite(placed).all()):
+            raise AssertionError("what was read holds what is no number")
+        if clip.frames <= 400:
+            look(Subject(clip, found.rig, notes=found.notes))
+    describe.lines(found)
+    return found
+
+
+def _files(*paths: Path) -> Callable[[], Mapping[str, bytes]]:
+    return lambda: {p.name: p.read_bytes() for p in paths}
+
+
+def _usd(suffix: str) -> Callable[[], Mapping[str, bytes]]:
+    def seeds() -> Mapping[str, bytes]:
+        d = read(DEMO / "sources/heron.glb")
+        return {f"a.{suffix}": encode([d.clips[0].cut(0, 12)], d.rig, suffix)}
+
+    return seeds
+
+
+def _project(path: Path) -> object:
+    """A project in which one text is the damaged one."""
+    folder = path.parent / "project"
+    for at in (store.PROJECT, "takes/a.take.json"):
+        (folder / at).parent.mkdir(parents=True, exist_ok=True)
+        (folder / at).write_text(_WHOLE[at])
+    at = store.PROJECT if path.name.startswith("project") else "takes/a.take.json"
+    (folder / at).write_bytes(path.read_bytes())
+    found = store.load(folder)
+    store.save(found, folder)
+    return found
+
+
+_TAKE = (DEMO / "takes/Step up onto the jetty.take.json").read_text()
+_WHOLE = {
+    store.PROJECT: pretty({
+        "reflexa": "project", "version": 1, "name": "p", "sources": [{"file": "deckhand.glb"}], "takes": ["a.take.json"],
+    }),
+    "takes/a.take.json": _TAKE,
+}  # fmt: skip
+
+
+def _rig() -> Mapping[str, bytes]:
+    d = read(DEMO / "sources/heron.glb")
+    return {"a.rig.json": pretty(RigDocument("heron", d.rig.key, notes_of(d.rig, with_joints=True)).plain()).encode()}
+
+
+def _recipe() -> Mapping[str, bytes]:
+    steps = tuple(make(k) for k in ("mirror", "plants", "root-motion", "goal", "retime"))
+    return {"a.recipe.json": pretty(recipe_plain("r", steps)).encode()}
+
+
+TARGETS: dict[str, Target] = {
+    "bvh": Target(_files(DATA / "humanoid3d_run.bvh", DATA / "boxing_cut.bvh"), mutate.TEXT, _motion),
+    "glb": Target(
+        _files(DATA / "RiggedSimple.glb", DATA / "interp_mix.glb", DEMO / "sources/heron.glb"), mutate.GLB, _motion
+    ),
+    "gltf": Target(_files(DATA / "simple_skin.gltf"), mutate.JSON, _motion),
+    "usda": Target(_usd("usda"), mutate.TEXT, _motion),
+    "usdc": Target(_usd("usdc"), mutate.BINARY, _motion),
+    "project": Target(lambda: {"project.json": _WHOLE[store.PROJECT].encode()}, mutate.JSON, _project),
+    "take": Target(lambda: {"take.json": _TAKE.encode()}, mutate.JSON, _project),
+    "rig": Target(_rig, mutate.JSON, read_rig),
+    "stage": Target(
+        lambda: {"a.stage.json": pretty(document(Stage((winch_crank(),)))).encode()}, mutate.JSON, read_stage
+    ),
+    "recipe": Target(_recipe, mutate.JSON, read_recipe),
+    "thresholds": Target(lambda: {"thresholds.json": text({}).encode()}, mutate.JSON, read_thresholds),
+}
+
+
+def damaged(target: Target, seeds: Mapping[str, bytes], seed: int) -> tuple[str, bytes]:
+    """The name and the bytes of one damaged file; the same for a seed always."""
+    r = random.Random(seed)
+    name = r.choice(sorted(seeds))
+    data = seeds[name]
+    for _ in range(r.choice((1, 1, 1, 2, 3))):
+        data = r.choice(target.mutations)(data, r) or b"\0"
+    return name, data

@@ -1,0 +1,88 @@
+"""Sources of the project that are gone, or not wanted: another file in the place of one, and one taken out."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog
+
+from reflexa.desktop.actions.desk import Desk
+from reflexa.desktop.actions.opening import ask
+from reflexa.desktop.session.sources import options_of
+from reflexa.desktop.work import Job
+from reflexa.formats import Imported, read, suffixes
+from reflexa.formats.files import read_bytes
+from reflexa.project.relink import differences, entry_of, relinked, users, without
+from reflexa.project.sources import add_source
+from reflexa.project.store import SourceFile
+
+
+def find_file(d: Desk, file: str) -> None:
+    """Ask for the file that is to stand for a source."""
+    patterns = " ".join(f"*{s}" for s in suffixes())
+    chosen, _ = QFileDialog.getOpenFileName(
+        d.window, f"The file for {file}", "", f"Motion files ({patterns});;All files (*)"
+    )
+    if chosen:
+        relink(d, file, Path(chosen))
+
+
+def relink(d: Desk, file: str, path: Path) -> None:
+    """Have a file stand for a source: it is copied in, and every take and step follows, in one edit. Where it is not the file
+    that was known, what differs is asked about first."""
+    session, sources = d.session, d.session.sources
+    old = next((s for s in session.project.sources if s.file == file), None)
+    if old is None:
+        return
+    known = old
+
+    def look(_job: Job[tuple[SourceFile, Imported]]) -> tuple[SourceFile, Imported]:
+        document = read(path, options_of(known))
+        return entry_of(path.name, read_bytes(path), document), document
+
+    def copy(_job: Job[str]) -> str:
+        return add_source(sources.folder, path)[0]
+
+    seen = d.wait(f"Reading {path.name}…", look)
+    if seen is None:
+        return
+    new, document = seen
+    others = differences(session.project, old, new, document, sources.documents.get(file))
+    said = f"{path.name} is not the file that {file} was.\n\n" + "\n".join(others)
+    if others and ask(d, "Another file for a source", said, "Take it all the same", "Cancel") != 0:
+        return
+    name = d.wait(f"Copying {path.name}…", copy)
+    if name is None or session.sources is not sources:
+        return
+    project = relinked(session.project, file, SourceFile(name, digest=new.digest, skeleton=new.skeleton))
+    entry = next(s for s in project.sources if s.file == name)
+    sources.take_in(entry, document)
+    session.history.end_merge()
+    if project == session.project:  # the very same file is back at its place
+        session.read_again()
+    else:
+        session.edit(f"find {file} again" if name == file else f"take {name} for {file}", project)
+    same = "the same file, byte for byte" if old.digest and old.digest == new.digest else "its clips are there"
+    d.say(f"{name} stands for {file}: {same}", 6000)
+
+
+def remove(d: Desk, file: str) -> None:
+    """Take a source out of the project with the takes that begin with it, after asking where there are such. The file stays on
+    disk, so that it can be undone."""
+    session = d.session
+    begin, draw = users(session.project, file)
+    if begin or draw:
+        text = f"{file} is used.\n"
+        if begin:
+            text += f"\nThese takes begin with it and go with it: {_named([t.name for t in begin])}."
+        if draw:
+            text += f"\nThese have steps that draw on it and then say so: {_named([t.name for t in draw])}."
+        if ask(d, "Remove a source", text + "\n\nIt can be undone.", "Remove it", "Cancel") != 0:
+            return
+    session.edit(f"remove {file}", without(session.project, file))
+    d.say(f"{file} is out of the project; the file stays in {session.folder / 'sources'}", 6000)
+
+
+def _named(names: list[str]) -> str:
+    more = f" and {len(names) - 8} more" if len(names) > 8 else ""
+    return ", ".join(names[:8]) + more

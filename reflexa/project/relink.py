@@ -1,0 +1,124 @@
+"""Another file for a source of a project, and a source taken out of it: what follows, and what is not the same."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Sequence
+from dataclasses import replace
+
+from msgspec.structs import replace as with_fields
+
+from reflexa.formats import Imported
+from reflexa.motion.skeleton import Skeleton
+from reflexa.project.store import Project, SourceFile
+from reflexa.steps import Step
+from reflexa.steps.references import fields_for, renamed
+from reflexa.take import Source, Take
+
+
+def digest(data: bytes) -> str:
+    """What a file is known by again: SHA-256 of its bytes."""
+    return hashlib.sha256(data).hexdigest()
+
+
+def skeleton_digest(skeleton: Skeleton) -> str:
+    """What a skeleton is known by again, however it stands: its joints' names and who hangs on whom."""
+    said = "\n".join(f"{parent} {name}" for name, parent in zip(skeleton.names, skeleton.parents, strict=True))
+    return hashlib.sha256(said.encode(errors="replace")).hexdigest()[:16]
+
+
+def entry_of(file: str, data: bytes, document: Imported) -> SourceFile:
+    """What a project says of a file that was read."""
+    return SourceFile(file, digest=digest(data), skeleton=skeleton_digest(document.rig.skeleton))
+
+
+def differences(
+    project: Project, old: SourceFile, new: SourceFile, document: Imported, before: Imported | None = None
+) -> list[str]:
+    """In which ways a file is not the one that the project knew as ``old``, in sentences; none where it is the same, byte for
+    byte. before: what was read of that one, where it is still known."""
+    if old.digest and old.digest == new.digest:
+        return []
+    out = []
+    if before is not None:
+        was, now = before.rig.skeleton.names, document.rig.skeleton.names
+        for said, names in (("lacks", [n for n in was if n not in now]), ("adds", [n for n in now if n not in was])):
+            if names:
+                out.append(f"Its skeleton {said} {_some(names)}.")
+    if not out and old.skeleton and old.skeleton != new.skeleton:
+        out.append(f"Its skeleton is another one: {len(document.rig.skeleton.names)} joints.")
+    there = {c.name for c in document.or_rest}
+    gone = sorted({c for t in project.takes for c in clips_of(t, old.file)} - there)
+    if gone:
+        out.append(f"It has no clip {_some(gone)}, which takes are made of.")
+    return out
+
+
+def clips_of(take: Take, file: str) -> list[str]:
+    """The clips of a file that a take begins with."""
+    source = take.source
+    if source.segments:
+        return [s.clip for s in source.segments if s.file == file]
+    return [source.clip] if source.file == file else []
+
+
+def relinked(project: Project, old: str, entry: SourceFile) -> Project:
+    """The project with another file in the place of a source; how it is read, takes, segments and steps follow."""
+    kept = next(s for s in project.sources if s.file == old)
+    entry = replace(kept, file=entry.file, digest=entry.digest, skeleton=entry.skeleton)
+    sources = tuple(entry if s.file == old else s for s in project.sources if s.file in (old,) or s.file != entry.file)
+    takes = tuple(_following(t, old, entry.file) for t in project.takes)
+    return replace(project, sources=sources, takes=takes)
+
+
+def users(project: Project, file: str) -> tuple[list[Take], list[Take]]:
+    """The takes that begin with a source, and those others that have a step which draws on it."""
+    begin = [t for t in project.takes if t.source.file == file or clips_of(t, file)]
+    draw = [t for t in project.takes if t not in begin and any(_draws(s, file) for s in t.steps)]
+    return begin, draw
+
+
+def without(project: Project, file: str) -> Project:
+    """The project without a source and the takes that begin with it. The file itself stays where it is."""
+    begin = {t.name for t in users(project, file)[0]}
+    sources = tuple(s for s in project.sources if s.file != file)
+    return replace(project, sources=sources, takes=tuple(t for t in project.takes if t.name not in begin))
+
+
+def _following(take: Take, old: str, new: str) -> Take:
+    if old == new:
+        return take
+    source = take.source
+    segments = tuple(replace(s, file=new) if s.file == old else s for s in source.segments)
+    source = Source(new if source.file == old else source.file, source.clip, segments)
+    steps = tuple(_step_following(s, old, new) for s in take.steps)
+    return replace(take, source=source, steps=steps)
+
+
+def _step_following(step: Step, old: str, new: str) -> Step:
+    settings = renamed(step.settings, "rig", old, new)
+    for value in _clips(step, old):
+        settings = renamed(settings, "clip", value, f"{new}/{value.removeprefix(f'{old}/')}")
+    return step if settings is step.settings else with_fields(step, settings=settings)
+
+
+def _draws(step: Step, file: str) -> bool:
+    rigs = _values(step, "rig")
+    return file in rigs or bool(_clips(step, file))
+
+
+def _clips(step: Step, file: str) -> list[str]:
+    return [v for v in _values(step, "clip") if v.startswith(f"{file}/")]
+
+
+def _values(step: Step, what: str) -> list[str]:
+    out: list[str] = []
+    for name in fields_for(step.settings, what):
+        value = getattr(step.settings, name)
+        out += [value] if isinstance(value, str) else [v for v in value or () if isinstance(v, str)]
+    return out
+
+
+def _some(names: Sequence[str]) -> str:
+    more = f" and {len(names) - 5} more" if len(names) > 5 else ""
+    return ", ".join(names[:5]) + more

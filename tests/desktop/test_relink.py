@@ -1,0 +1,131 @@
+"""Sources that are gone are found again, other files take their place, and sources are taken out; all of it undone."""
+
+from __future__ import annotations
+
+import shutil
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QFileDialog, QPushButton
+
+from reflexa.desktop.actions import files, relink
+from reflexa.desktop.library.delegate import THING
+from reflexa.desktop.session import RESULT, SOURCE
+from reflexa.desktop.settings.result_page import ResultPage
+from reflexa.project import store
+from reflexa.project.relink import clips_of, users
+from tests.helpers.files import DATA
+from tests.helpers.windows import ready
+
+FILE = "deckhand.glb"
+
+
+def answers(monkeypatch, *wanted: str) -> list[str]:
+    asked, left = [], list(wanted)
+
+    def ask(_desk, _title: str, text: str, *given: str) -> int:
+        asked.append(text)
+        return given.index(left.pop(0))
+
+    monkeypatch.setattr(relink, "ask", ask)
+    return asked
+
+
+@pytest.fixture
+def gone(demo, qtbot, tmp_path: Path) -> Path:
+    """The demo's main source lies elsewhere, and the project is opened anew. Where it lies."""
+    folder = demo.session.folder
+    away = tmp_path / "elsewhere" / "the deckhand.glb"
+    away.parent.mkdir()
+    shutil.move(folder / "sources" / FILE, away)
+    files.open_folder(demo.desk, folder)
+    demo.desk.dialog.accept()
+    assert demo.session.result is None
+    return away
+
+
+def test_a_source_that_was_moved_is_found_by_its_button(demo, gone: Path, qtbot, monkeypatch) -> None:
+    session = demo.session
+    assert session.sources.missing[FILE]
+    asked = answers(monkeypatch)
+    monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (str(gone), ""))
+    session.selection.select_card(SOURCE)
+    button = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Find the file…")
+    qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: session.result is not None, timeout=20_000)
+    ready(qtbot, demo)
+    assert not asked, "the same bytes need no question"
+    assert not session.problem and session.take.source.file == "the deckhand.glb"
+    assert users(session.project, FILE) == ([], []), "steps that draw on it follow"
+    assert gone.exists(), "what was chosen is copied, never moved"
+    session.undo()
+    assert session.take.source.file == FILE
+    session.redo()
+    files.save(demo.desk)
+    assert store.load(session.folder) == session.project
+
+
+def test_the_very_file_put_back_under_its_name_needs_no_edit(demo, gone: Path, qtbot, monkeypatch) -> None:
+    asked, back = answers(monkeypatch), gone.rename(gone.with_name(FILE))
+    relink.relink(demo.desk, FILE, back)
+    qtbot.waitUntil(lambda: demo.session.result is not None, timeout=20_000)
+    assert not asked and not demo.session.history.unsaved and not demo.session.sources.missing
+
+
+def test_another_skeleton_is_said_before_it_is_taken(demo, gone: Path, qtbot, monkeypatch) -> None:
+    session, project = demo.session, demo.session.project
+    asked = answers(monkeypatch, "Cancel", "Take it all the same")
+    other = DATA / "humanoid3d_walk.bvh"
+    relink.relink(demo.desk, FILE, other)
+    assert "Its skeleton is another one" in asked[0] and "It has no clip" in asked[0]
+    assert session.project is project and not (session.folder / "sources" / other.name).exists()
+    relink.relink(demo.desk, FILE, other)
+    assert session.take.source.file == other.name
+    session.selection.select_card(RESULT)
+    assert session.result is None and "has no clip" in demo.settings.findChild(ResultPage).facts.text()
+    session.undo()
+    assert session.project == project
+
+
+def test_what_is_missing_stands_grey_in_the_library_and_a_double_click_finds_it(demo, gone: Path, monkeypatch) -> None:
+    found: list[str] = []
+    demo.library.file_wanted.disconnect()
+    demo.library.file_wanted.connect(found.append)
+    rows = [demo.library.clips.item(i) for i in range(demo.library.clips.count())]
+    row = next(r for r in rows if r.data(THING).missing)
+    assert row.text() == FILE and "no such file" in row.toolTip().lower()
+    demo.library.clips.itemActivated.emit(row)
+    assert found == [FILE]
+
+
+def test_a_damaged_take_stays_listed(demo, qtbot) -> None:
+    folder = demo.session.folder
+    take = next((folder / "takes").iterdir())
+    take.write_bytes(b"{")
+    files.open_folder(demo.desk, folder)
+    demo.desk.dialog.accept()
+    rows = [demo.library.takes.item(i) for i in range(demo.library.takes.count())]
+    row = next(r for r in rows if r.text() == take.name)
+    assert take.name in row.toolTip() and not row.data(THING).take
+    demo.library.takes.itemClicked.emit(row)
+    files.save(demo.desk)
+    assert take.read_bytes() == b"{"
+
+
+def test_a_source_is_removed_with_its_takes_and_comes_back(demo, qtbot, monkeypatch) -> None:
+    session = demo.session
+    project = session.project
+    begin, _ = users(project, FILE)
+    assert begin and all(clips_of(t, FILE) for t in begin)
+    asked = answers(monkeypatch, "Cancel", "Remove it")
+    relink.remove(demo.desk, FILE)
+    assert begin[0].name in asked[0] and session.project is project
+    relink.remove(demo.desk, FILE)
+    assert FILE not in {s.file for s in session.project.sources}
+    assert len(session.project.takes) == len(project.takes) - len(begin)
+    assert (session.folder / "sources" / FILE).exists()
+    ready(qtbot, demo)
+    session.undo()
+    ready(qtbot, demo)
+    assert session.project == project and session.result is not None
