@@ -124,7 +124,9 @@ class MainWindow(QMainWindow):
         unsaved = session.history.unsaved
         self.setWindowTitle(f"{session.project.name}{' •' if unsaved else ''} – Reflexa")
         place = str(session.folder) if session.sources.placed else "not saved yet"
-        self.project_label.setText(f"{place}{'  ·  unsaved changes' if unsaved else ''}")
+        left = len(session.sources.waiting)
+        reading = f"reading sources: {left} left  ·  " if left else ""
+        self.project_label.setText(f"{reading}{place}{'  ·  unsaved changes' if unsaved else ''}")
         self.commands.refresh()
 
     # What rooms ask for -----------------------------------------------------------------------------------------

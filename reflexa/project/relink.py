@@ -11,8 +11,9 @@ from msgspec.structs import replace as with_fields
 from reflexa.formats import Imported
 from reflexa.motion.skeleton import Skeleton
 from reflexa.project.store import Project, SourceFile
+from reflexa.project.uses import clips_in, clips_of, users
 from reflexa.steps import Step
-from reflexa.steps.references import fields_for, renamed
+from reflexa.steps.references import renamed
 from reflexa.take import Source, Take
 
 
@@ -54,14 +55,6 @@ def differences(
     return out
 
 
-def clips_of(take: Take, file: str) -> list[str]:
-    """The clips of a file that a take begins with."""
-    source = take.source
-    if source.segments:
-        return [s.clip for s in source.segments if s.file == file]
-    return [source.clip] if source.file == file else []
-
-
 def relinked(project: Project, old: str, entry: SourceFile) -> Project:
     """The project with another file in the place of a source; how it is read, takes, segments and steps follow."""
     kept = next(s for s in project.sources if s.file == old)
@@ -69,13 +62,6 @@ def relinked(project: Project, old: str, entry: SourceFile) -> Project:
     sources = tuple(entry if s.file == old else s for s in project.sources if s.file in (old,) or s.file != entry.file)
     takes = tuple(_following(t, old, entry.file) for t in project.takes)
     return replace(project, sources=sources, takes=takes)
-
-
-def users(project: Project, file: str) -> tuple[list[Take], list[Take]]:
-    """The takes that begin with a source, and those others that have a step which draws on it."""
-    begin = [t for t in project.takes if t.source.file == file or clips_of(t, file)]
-    draw = [t for t in project.takes if t not in begin and any(_draws(s, file) for s in t.steps)]
-    return begin, draw
 
 
 def without(project: Project, file: str) -> Project:
@@ -97,26 +83,9 @@ def _following(take: Take, old: str, new: str) -> Take:
 
 def _step_following(step: Step, old: str, new: str) -> Step:
     settings = renamed(step.settings, "rig", old, new)
-    for value in _clips(step, old):
+    for value in clips_in(step, old):
         settings = renamed(settings, "clip", value, f"{new}/{value.removeprefix(f'{old}/')}")
     return step if settings is step.settings else with_fields(step, settings=settings)
-
-
-def _draws(step: Step, file: str) -> bool:
-    rigs = _values(step, "rig")
-    return file in rigs or bool(_clips(step, file))
-
-
-def _clips(step: Step, file: str) -> list[str]:
-    return [v for v in _values(step, "clip") if v.startswith(f"{file}/")]
-
-
-def _values(step: Step, what: str) -> list[str]:
-    out: list[str] = []
-    for name in fields_for(step.settings, what):
-        value = getattr(step.settings, name)
-        out += [value] if isinstance(value, str) else [v for v in value or () if isinstance(v, str)]
-    return out
 
 
 def _some(names: Sequence[str]) -> str:

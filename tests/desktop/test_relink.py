@@ -14,7 +14,7 @@ from reflexa.desktop.library.delegate import THING
 from reflexa.desktop.session import RESULT, SOURCE
 from reflexa.desktop.settings.result_page import ResultPage
 from reflexa.project import store
-from reflexa.project.relink import clips_of, users
+from reflexa.project.uses import clips_of, users
 from tests.helpers.files import DATA
 from tests.helpers.windows import ready
 

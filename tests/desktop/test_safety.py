@@ -15,8 +15,9 @@ import pytest
 from PySide6.QtWidgets import QMessageBox
 
 from reflexa.desktop import crash
-from reflexa.desktop.actions import opening
+from reflexa.desktop.actions import files, opening
 from reflexa.desktop.app import demo_copy
+from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.desktop.session import line
 from reflexa.desktop.session.sources import opened
 from reflexa.project import lock, recovery, store
@@ -69,6 +70,25 @@ def test_every_edit_is_kept_within_seconds_and_offered_after_a_crash(empty, qtbo
     assert session.project == kept and session.history.unsaved and "Mirror" in asked[0]
     session.undo()
     assert session.project == saved
+
+
+def test_a_file_that_was_imported_and_not_saved_plays_after_a_crash(empty, qtbot, monkeypatch) -> None:
+    folder = demo_copy()
+    enter(empty, qtbot, folder)
+    session = empty.session
+    files.import_paths(empty.desk, [DATA / "humanoid3d_walk.bvh"])
+    qtbot.waitUntil(lambda: isinstance(empty.desk.dialog, ImportReport), timeout=10_000)
+    empty.desk.dialog.make_take.setChecked(True)
+    empty.desk.dialog.accept()
+    empty.desk.keeper.keep_now()
+    edited = session.project
+    as_of_another(folder)
+    answers(monkeypatch, "Go on with it")
+    opening.enter(empty.desk, *opened(folder))
+    assert session.project == edited
+    session.open_take(edited.takes[-1].name)
+    ready(qtbot, empty)
+    assert session.result is not None and not session.sources.missing
 
 
 def test_what_is_declined_stays_and_what_is_saved_is_forgotten(empty, qtbot, monkeypatch) -> None:
@@ -185,7 +205,7 @@ import sys, time
 from dataclasses import replace
 from pathlib import Path
 from reflexa.desktop.app import make_app
-from reflexa.desktop.actions import opening
+from reflexa.desktop.actions import files, opening
 from reflexa.desktop.session import Session
 from reflexa.desktop.session.sources import opened
 from reflexa.desktop.window import MainWindow

@@ -365,51 +365,8 @@ def _glb_as_is(json_: dict, data: bytes) -> bytes:
     return struct.pack("<IIIII", 0x46546C67, 2, 20 + len(text), len(text), 0x4E4F534A) + text
 
 
-@pytest.mark.parametrize("seed", range(40))
-def test_flipped_and_cut_bytes_never_end_in_a_traceback(tmp_path: Path, seed: int) -> None:
-    rng = np.random.default_rng(seed)
-    source = ["RiggedSimple.glb", "interp_mix.glb", "humanoid3d_walk.bvh", "simple_skin.gltf"][seed % 4]
-    data = bytearray((DATA / source).read_bytes())
-    for _ in range(rng.integers(1, 30)):
-        data[rng.integers(len(data))] = rng.integers(256)
-    if seed % 3 == 0:
-        data = data[: rng.integers(len(data))]
-    path = tmp_path / f"f{Path(source).suffix}"
-    path.write_bytes(bytes(data))
-    try:
-        read(path)
-    except ReadError as e:
-        assert e.path and e.reason
-
-
 def test_a_huge_hierarchy_is_refused(tmp_path: Path) -> None:
     json_, data = made()
     json_["nodes"] = [{"children": [i + 1]} for i in range(100_000)] + [{}]
     with pytest.raises(ReadError, match="more than the 10,000 joints"):
         read_made(tmp_path, json_, data)
-
-
-@pytest.mark.parametrize(
-    ("change", "place"),
-    [
-        (lambda j: j["nodes"][0].update(children="x"), "nodes[0].children"),
-        (lambda j: j["nodes"][1].update(rotation=[0, 0, "a", 1]), "nodes[1].rotation[2]"),
-        (lambda j: j["accessors"][0].update(count=None), "accessors[0].count"),
-        (lambda j: j["accessors"][0].update(count=3.5), "accessors[0].count"),
-        (lambda j: j["animations"][0]["channels"][0].update(target=[]), "animations[0].channels[0].target"),
-        (lambda j: j["buffers"][0].update(uri="a\0b"), "buffers[0].uri"),
-        (
-            lambda j: j["meshes"][0]["primitives"][0].update(attributes={"POSITION": {}}),
-            "meshes[0].primitives[0].attributes.POSITION",
-        ),
-        (lambda j: j.update(nodes={}), "nodes"),
-    ],
-)
-def test_a_value_of_the_wrong_kind_is_named_with_its_place(change, place: str, tmp_path: Path) -> None:
-    json_ = json.loads((DATA / "simple_skin.gltf").read_text())
-    change(json_)
-    path = tmp_path / "a.gltf"
-    path.write_text(json.dumps(json_))
-    with pytest.raises(ReadError) as e:
-        read(path)
-    assert e.value.place == place

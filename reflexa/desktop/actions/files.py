@@ -9,7 +9,7 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from reflexa.desktop.actions.desk import Desk
-from reflexa.desktop.actions.opening import clear_draft, may_save, open_folder, start_empty
+from reflexa.desktop.actions.opening import all_read, clear_draft, may_save, open_folder, start_empty
 from reflexa.desktop.dialogs.export import ExportDialog
 from reflexa.desktop.dialogs.export_takes import ExportTakesDialog
 from reflexa.desktop.dialogs.folder_row import FolderRow
@@ -167,4 +167,5 @@ def export_dialog(d: Desk) -> None:
 
 def export_takes(d: Desk) -> None:
     """Every take into one folder, with progress that can be cancelled, and what was proven."""
-    _remembering(d, ExportTakesDialog(d.session, _export_folder(), d.window))
+    if all_read(d):
+        _remembering(d, ExportTakesDialog(d.session, _export_folder(), d.window))

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog
 from reflexa.checks.judging.mend import Mended, mend
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
+from reflexa.desktop.actions.opening import all_read
 from reflexa.desktop.dialogs.picture import PictureDialog
 from reflexa.desktop.session import RESULT, findings, views
 from reflexa.desktop.settings.result_page import ResultPage
@@ -109,6 +110,8 @@ def _page(d: Desk, all_takes: bool) -> None:
     start = str(Path.home() / f"{name}.html".replace("/", "-"))
     chosen, _ = QFileDialog.getSaveFileName(d.window, "Make a review page", start, "*.html")
     if not chosen:
+        return
+    if all_takes and not all_read(d):
         return
     path = Path(chosen) if chosen.lower().endswith((".html", ".htm")) else Path(chosen + ".html")
     takes, clips, limits = session.project.takes, session.clips, session.project.limits

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import shutil
+import time
 from pathlib import Path
 
 from PySide6.QtWidgets import QMessageBox
 
 from reflexa.desktop.actions.desk import Desk
-from reflexa.desktop.session.sources import Sources, opened, read_source
+from reflexa.desktop.session.sources import Sources, opened
+from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.project import recovery, store
 from reflexa.project.store import Project
@@ -85,6 +87,19 @@ def enter(d: Desk, project: Project, sources: Sources) -> None:
         )
 
 
+def all_read(d: Desk) -> bool:
+    """Wait until every source is read that can be; False where a person stopped it."""
+    sources, count = d.session.sources, len(d.session.sources.waiting)
+
+    def until(job: Job[bool]) -> bool:
+        while left := len(sources.waiting):
+            job.tell(f"Reading the sources: {left} left", 1 - left / count)
+            time.sleep(0.05)
+        return True
+
+    return not count or d.wait("Reading the sources…", until) is True
+
+
 def _offer_recovered(d: Desk) -> None:
     session = d.session
     left = recovery.found(session.folder)
@@ -130,11 +145,6 @@ def offer_draft(d: Desk) -> bool:
     d.session.adopt(Project("Untitled"), sources)
     d.keeper.hold(folder)
     clear_draft(before)
-    for entry in left.project.sources:
-        try:
-            sources.take_in(entry, read_source(folder, entry))
-        except ReflexaError as e:
-            sources.missing[entry.file] = str(e)
     d.session.edit("go on with what was not saved", left.project)
     left.path.unlink(missing_ok=True)
     d.keeper.keep_now()

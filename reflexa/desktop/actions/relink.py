@@ -12,9 +12,10 @@ from reflexa.desktop.session.sources import options_of
 from reflexa.desktop.work import Job
 from reflexa.formats import Imported, read, suffixes
 from reflexa.formats.files import read_bytes
-from reflexa.project.relink import differences, entry_of, relinked, users, without
+from reflexa.project.relink import differences, entry_of, relinked, without
 from reflexa.project.sources import add_source
 from reflexa.project.store import SourceFile
+from reflexa.project.uses import users
 
 
 def find_file(d: Desk, file: str) -> None:

@@ -80,6 +80,7 @@ class LibraryPanel(QWidget):
         out.setAccessibleName(name)
         out.setItemDelegate(ItemDelegate(self.previews, out))
         out.setMouseTracking(True)
+        out.setUniformItemSizes(True)  # else a thousand rows are measured one by one
         out.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
         out.itemEntered.connect(lambda item: self.previews.play(item.data(THING)))
         out.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
@@ -115,13 +116,14 @@ class LibraryPanel(QWidget):
         self.clips.clear()
         for entry in session.project.sources:
             document = session.sources.documents.get(entry.file)
-            if document is None:
+            if entry.file in session.sources.waiting:
                 if _fits(words, entry.file):
-                    said = session.sources.missing.get(entry.file, "")
-                    item = self._add(self.clips, entry.file, Thing(missing=entry.file), ("missing or damaged",))
-                    item.setToolTip(f"{said}\nDouble-click to find the file again.")
-                continue
-            for clip in document.or_rest:
+                    self._add(self.clips, entry.file, Thing(), ("being read…",))
+            elif document is None and _fits(words, entry.file):
+                said = session.sources.missing.get(entry.file, "")
+                item = self._add(self.clips, entry.file, Thing(missing=entry.file), ("missing or damaged",))
+                item.setToolTip(f"{said}\nDouble-click to find the file again.")
+            for clip in document.or_rest if document is not None else ():
                 if _fits(words, clip.name, entry.file):
                     size = f"{clip.frames} frames, {clip.duration:.2f} s"
                     thing = Thing(source=Source(entry.file, clip.name))

@@ -173,12 +173,20 @@ class RevisionLine(QScrollArea):
         for id_, tap in self.taps.items():
             tap.setChecked(id_ == self.session.selection.tap)
 
+    def _no_clip(self, take: Take) -> str:
+        sources = self.session.sources
+        if take.source.file in sources.waiting:
+            return "being read…"
+        return "missing" if sources.gone(take.source)[0] else "computing…"
+
     def _show_values(self) -> None:
         session = self.session
         if session.take is None or RESULT not in self.cards:
             return
         clip, result, evaluation = session.source_clip, session.result, session.evaluation
-        self._source_facts.setText(f"{clip.frames} frames, {clip.rate:g} fps" if clip is not None else "missing")
+        self._source_facts.setText(
+            f"{clip.frames} frames, {clip.rate:g} fps" if clip is not None else self._no_clip(session.take)
+        )
         for id_, card in self.steps.items():
             card.show_problem(session.problem_of(id_))
             judged = session.evaluator.judgement.judged

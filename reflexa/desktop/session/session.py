@@ -12,8 +12,9 @@ from reflexa.desktop.session.evaluator import Evaluator, Request
 from reflexa.desktop.session.history import History
 from reflexa.desktop.session.places import acting, alike, inside, listed, moment, range_in, same_time
 from reflexa.desktop.session.player import Playable, Player
+from reflexa.desktop.session.reading import Reader
 from reflexa.desktop.session.selection import RESULT, Place, Selection
-from reflexa.desktop.session.sources import Sources, opened, read_anew
+from reflexa.desktop.session.sources import Sources, opened
 from reflexa.desktop.work import Work
 from reflexa.formats import Imported
 from reflexa.motion.clip import Clip
@@ -46,12 +47,15 @@ class Session(QObject):
         self.player = Player(self)
         self.evaluator = Evaluator(self.work, self)
         self.sources = Sources(Path())
+        self.reader = Reader(self.work, self)
         self._cache = Cache()
         self.work.failed.connect(self.failed)
         self.history.changed.connect(self._on_edit)
         self.selection.changed.connect(self._on_selected)
         self.selection.looked.connect(self._on_looked)
         self.evaluator.done.connect(self._on_evaluated)
+        self.reader.needed.connect(self.read_again)
+        self.reader.others.connect(self.project_changed)
         self.player.moved.connect(self._on_moved)
         self._solo = ""
         self._tap = RESULT
@@ -74,8 +78,7 @@ class Session(QObject):
     @property
     def document(self) -> Imported | None:
         """The file of the open take's source."""
-        take = self.take
-        return self.sources.documents.get(take.source.file) if take else None
+        return self.sources.documents.get(self.take.source.file) if self.take else None
 
     @property
     def source_clip(self) -> Clip | None:
@@ -123,16 +126,13 @@ class Session(QObject):
     @property
     def clips(self) -> ClipsByName:
         """Every clip and take of the project, for a step of the open take to draw on."""
-        sources = {f: (d.or_rest, rig) for f, d in self.sources.documents.items() if (rig := self._rig(f)) is not None}
+        sources = {f: (self.sources.documents[f].or_rest, rig) for f, rig in self.rigs.items()}
         return ClipsByName(sources, self.project.takes, self._cache).within(self.selection.take)
 
     @property
     def within(self) -> Surroundings:
         """What the open take may draw on."""
         return self.clips.surroundings
-
-    def _rig(self, file: str) -> Rig | None:
-        return self.sources.rig_of(file, self.project)
 
     # What came of it ----------------------------------------------------------------------------------------
 
@@ -180,8 +180,7 @@ class Session(QObject):
 
     def as_said(self, rig: Rig) -> Rig:
         """The rig as it is known now, also while the clips are still being computed anew for it."""
-        file = next((f for f, d in self.sources.documents.items() if d.rig.key == rig.key), None)
-        return (self._rig(file) if file is not None else None) or rig
+        return self.sources.as_said(rig, self.project)
 
     @property
     def below(self) -> Clip | None:
@@ -280,11 +279,11 @@ class Session(QObject):
             place = inside(place, take)
         if self.selection.solo and (take is None or take.step(self.selection.solo) is None):
             self.selection.solo = ""
-        read_anew(self.sources, now, self.work, self.read_again)
         switched = place.take != self.selection.take and (take is None or old_take is None or take != old_take)
         if take is None or old_take is None or not alike(take.source, old_take.source):
             self._forget()
         self.selection.go(place)
+        self.reader.read(self.sources, now, take)
         if listed(before) != listed(now):
             self.project_changed.emit()
         if take is not old_take or switched:
@@ -308,6 +307,7 @@ class Session(QObject):
         self.player.frame = 0
         self._forget()
         self.selection.go(Place(project.takes[0].name if project.takes else ""))
+        self.reader.read(self.sources, project, self.take)
         self.project_changed.emit()
         self.take_changed.emit()
         self.history.saved_changed.emit()
@@ -323,6 +323,7 @@ class Session(QObject):
         self._forget()
         self.player.frame = 0
         self.selection.go(Place(name))
+        self.reader.read(self.sources, self.project, self.take)
         self.take_changed.emit()
         self.evaluate()
 
@@ -362,10 +363,9 @@ class Session(QObject):
 
     def _fit(self) -> None:
         """Tell the player what there is to be played."""
-        clip = self.result
         first, last = self.range
-        rate = seen.rate * seen.play_rate if (seen := self.shown or clip) is not None else 30.0
-        self.player.fit(Playable(self.frames, first, last, rate, clip is not None))
+        rate = seen.rate * seen.play_rate if (seen := self.shown or self.result) is not None else 30.0
+        self.player.fit(Playable(self.frames, first, last, rate, self.result is not None))
 
     def _want_report(self) -> None:
         step = self.take.step(self.selection.card) if self.take else None

@@ -6,16 +6,16 @@ open by then, what was read lands here, where nobody looks any more, and nowhere
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from reflexa.desktop.work import Job, Work
 from reflexa.errors import ReflexaError
 from reflexa.formats import Imported, ReadOptions, read
 from reflexa.progress import Progress, quiet
 from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
+from reflexa.project.uses import files_for
 from reflexa.rig import Rig
 from reflexa.rig.notes import Notes, with_notes
 from reflexa.take import Source
@@ -30,7 +30,8 @@ def options_of(entry: SourceFile) -> ReadOptions:
 class Sources:
     """folder: where the project lies. placed: it was given a place by a person; one that was not is asked for at the first
     save. read_only: somebody else has it. documents: file → what was read; missing: file → why it was not. read_as: as what
-    each was read. state: the project's texts on disk as they were read or saved here, with digests."""
+    each was read. waiting: those that are still to be read, in the background; first: files that are wanted before others.
+    state: the project's texts on disk as they were read or saved here, with digests."""
 
     folder: Path
     placed: bool = True
@@ -38,6 +39,8 @@ class Sources:
     documents: dict[str, Imported] = field(default_factory=dict)
     missing: dict[str, str] = field(default_factory=dict)
     read_as: dict[str, SourceFile] = field(default_factory=dict)
+    waiting: dict[str, SourceFile] = field(default_factory=dict)
+    first: frozenset[str] = frozenset()
     state: dict[str, str] = field(default_factory=dict)
     _rigs: dict[str, tuple[Imported, Notes, Rig]] = field(default_factory=dict)
 
@@ -51,6 +54,8 @@ class Sources:
         """What of a take's source is not there, and what is known of it; empty texts where all is there."""
         for file, clip in [(s.file, s.clip) for s in source.segments] or [(source.file, source.clip)]:
             document = self.documents.get(file)
+            if file in self.waiting:
+                return f"Reading {file}…", ""
             if document is None:
                 return f"{file} is missing or cannot be read", self.missing.get(file, "")
             if document.clip(clip) is None:
@@ -75,6 +80,11 @@ class Sources:
         """Every rig of the project by the file's name: what a step can take a clip to."""
         return {f: rig for f in self.documents if (rig := self.rig_of(f, project)) is not None}
 
+    def as_said(self, rig: Rig, project: Project) -> Rig:
+        """A rig with what is said of it in the project now."""
+        file = next((f for f, d in self.documents.items() if d.rig.key == rig.key), "")
+        return self.rig_of(file, project) or rig
+
     def document_of(self, rig: Rig | None, first: Imported | None = None) -> Imported | None:
         """The source whose rig it is; ``first`` where that is one of several."""
         key = rig.key if rig is not None else ""
@@ -89,31 +99,16 @@ def read_source(folder: Path, entry: SourceFile) -> Imported:
 
 
 def opened(folder: Path, placed: bool = True, tell: Progress = quiet) -> tuple[Project, Sources]:
-    """A project folder with its sources. Raises ReadError; sources that are missing or damaged are named and left out."""
+    """A project folder with those of its sources that the first take needs; the others are read when it is open. Raises
+    ReadError; sources that are missing or damaged are named and left out."""
     project = store.load(folder)
     sources = Sources(folder, placed, state=store.state(folder))
-    for i, entry in enumerate(project.sources):
-        tell(f"Reading {entry.file}", i / len(project.sources))
+    wanted = files_for(project, project.takes[0]) if project.takes else set()
+    at_once = [s for s in project.sources if s.file in wanted or not store.inside(folder, s.file).is_file()]
+    for i, entry in enumerate(at_once):
+        tell(f"Reading {entry.file}", i / len(at_once))
         try:
             sources.take_in(entry, read_source(folder, entry))
         except ReflexaError as e:
             sources.missing[entry.file] = str(e)
     return project, sources
-
-
-def read_anew(sources: Sources, project: Project, work: Work, done: Callable[[], None]) -> None:
-    """Read those sources again that the project now wants read otherwise than they were; ``done`` after each."""
-    for entry in project.sources:
-        if entry.file not in sources.documents or sources.read_as.get(entry.file, entry) == entry:
-            continue
-        sources.read_as[entry.file] = entry
-
-        def call(_: Job[Imported], e: SourceFile = entry) -> Imported:
-            return read_source(sources.folder, e)
-
-        def take_in(document: Imported, e: SourceFile = entry) -> None:
-            if sources.read_as.get(e.file) == e:
-                sources.take_in(e, document)
-                done()
-
-        work.start(Job(call, take_in))

@@ -1,0 +1,93 @@
+"""A project of many sources is open at once: what is looked at is read first, the rest while the window is used."""
+
+from __future__ import annotations
+
+import shutil
+import threading
+from dataclasses import replace
+from pathlib import Path
+
+import pytest
+
+from reflexa.desktop.actions import files, opening
+from reflexa.desktop.session import reading
+from reflexa.desktop.session.sources import opened
+from reflexa.formats import Imported
+from reflexa.project import store
+from reflexa.project.store import Project, SourceFile
+from reflexa.take import Source, Take
+from tests.helpers.files import DATA
+from tests.helpers.windows import idle, ready
+
+WALK = "humanoid3d_walk.bvh"
+
+
+@pytest.fixture
+def many(tmp_path: Path) -> Path:
+    """A project of forty sources, each with a take, the last of which is missing."""
+    folder = tmp_path / "many"
+    (folder / "sources").mkdir(parents=True)
+    names = [f"walk {i:02}.bvh" for i in range(40)]
+    for name in names[:-1]:
+        shutil.copy(DATA / WALK, folder / "sources" / name)
+    takes = tuple(Take(n.removesuffix(".bvh"), Source(n, Path(n).stem)) for n in names)
+    store.save(Project("Many", tuple(SourceFile(n) for n in names), takes), folder)
+    return folder
+
+
+def held(monkeypatch) -> threading.Event:
+    """What is read in the background waits until this is set."""
+    go, real = threading.Event(), reading.read_source
+
+    def read(folder: Path, entry: SourceFile) -> Imported:
+        go.wait(30)
+        return real(folder, entry)
+
+    monkeypatch.setattr(reading, "read_source", read)
+    return go
+
+
+def test_the_first_take_is_there_before_the_other_sources_are(empty, qtbot, many: Path, monkeypatch) -> None:
+    go, session = held(monkeypatch), empty.session
+    opening.enter(empty.desk, *opened(many))
+    assert "walk 39.bvh" in empty.desk.dialog.text(), "what is not on disk is said at once"
+    empty.desk.dialog.accept()
+    qtbot.waitUntil(lambda: session.evaluation is not None, timeout=20_000)
+    assert len(session.sources.waiting) == 38 and session.result is not None
+    assert "38 left" in empty.project_label.text()
+    rows = [empty.library.clips.item(i) for i in range(empty.library.clips.count())]
+    assert (
+        sum("being read" in r.toolTip() for r in rows) == 38 and sum("find the file" in r.toolTip() for r in rows) == 1
+    )
+
+    session.open_take("walk 30")
+    assert session.result is None and session.sources.gone(session.take.source)[0] == "Reading walk 30.bvh…"
+    files.save(empty.desk)
+    go.set()
+    qtbot.waitUntil(lambda: session.result is not None, timeout=20_000)
+    idle(qtbot, empty)
+    ready(qtbot, empty)
+    assert not session.sources.waiting and len(session.sources.documents) == 39
+    assert "left" not in empty.project_label.text() and empty.library.clips.count() == 40
+    assert store.load(many) == session.project
+
+
+def test_another_project_takes_nothing_of_what_is_still_read(empty, qtbot, many: Path, monkeypatch) -> None:
+    go, session = held(monkeypatch), empty.session
+    session.load(many)
+    before = session.sources
+    empty.start_empty()
+    go.set()
+    idle(qtbot, empty)
+    assert session.sources is not before and not session.sources.documents and not empty.library.clips.count()
+
+
+def test_how_a_source_is_read_may_be_told_before_it_is(empty, qtbot, many: Path, monkeypatch) -> None:
+    go, session = held(monkeypatch), empty.session
+    session.load(many)
+    told = tuple(replace(s, unit=0.01) if s.file == "walk 07.bvh" else s for s in session.project.sources)
+    session.edit("tell a unit", replace(session.project, sources=told))
+    go.set()
+    idle(qtbot, empty)
+    heights = {f: d.rig.height for f, d in session.sources.documents.items()}
+    assert heights["walk 07.bvh"] == pytest.approx(heights["walk 08.bvh"] * 0.01, rel=1e-6)
