@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import signal
 import threading
+import time
 from pathlib import Path
 
 import pytest
@@ -54,7 +55,7 @@ def test_a_file_that_ends_its_reader_ends_nobody_else(tmp_path: Path) -> None:
     thread.join(0.5)  # it has asked by then, and waits
     os.kill(reader, signal.SIGKILL)  # as the library does to itself over some damage
     thread.join(60)
-    assert isinstance(came[0], ReadError) and "ended the process" in came[0].reason
+    assert isinstance(came[0], ReadError) and "it ended its reader" in came[0].reason
     assert read(path).clips[0].frames == 4, "the next file is read by another"
 
 
@@ -65,3 +66,16 @@ def test_a_time_that_is_damaged_is_no_long_animation(tmp_path: Path) -> None:
     path.write_text(text.replace("5: [", "65535: ["))
     with pytest.raises(ReadError, match="frames for"):
         read(path)
+
+
+def test_damage_that_its_library_takes_long_over_is_given_up(tmp_path: Path) -> None:
+    """A bracket too many in a long list: every number behind it brings the whole list into an error message."""
+    document = read(DECKHAND)
+    path = tmp_path / "a.usda"
+    text = encode([document.clips[0]], document.rig, "usda").decode()
+    at = text.rindex("faceVertexIndices = [0, ")
+    path.write_text(text[:at] + text[at:].replace("= [0, ", "= [0, [", 1))
+    before = time.monotonic()
+    with pytest.raises(ReadError, match="is damaged"):
+        read(path)
+    assert time.monotonic() - before < 60

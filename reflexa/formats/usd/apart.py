@@ -6,10 +6,14 @@ The process is kept for the next file. It is given so much time and memory, and 
 from __future__ import annotations
 
 import atexit
+import contextlib
 import copyreg
+import math
 import os
 import pickle
+import resource
 import select
+import signal
 import struct
 import subprocess
 import sys
@@ -22,7 +26,11 @@ from typing import Any
 from reflexa.errors import ReadError, ReflexaError
 
 # Longer than this nobody waits for a file, seconds; more memory than this none needs, bytes.
-PATIENCE, MEMORY = 60.0, 6 << 30
+PATIENCE, MEMORY = 180.0, 6 << 30
+# What a small file may take of computing and memory, and how much more for each byte: several times what sound files do.
+# Damage makes the library ask for gigabytes, or repeat a whole file in every line of what it says of it.
+_SECONDS, _SECONDS_PER_BYTE = 2.5, 0.6e-6
+_ROOM, _ROOM_PER_BYTE = 3 << 29, 60
 _LENGTH = struct.Struct("<Q")
 
 
@@ -54,8 +62,11 @@ class _Reader:
                 _send(process.stdin, (what, path, args))
                 answer = _receive(process.stdout, PATIENCE)
             except (OSError, EOFError, pickle.PickleError):
-                self.end()
-                raise ReadError("is damaged: it ended the process that was to read it", path) from None
+                slow = self.end() == -signal.SIGXCPU
+                said = (
+                    "it would take far longer to read than a file of its size does" if slow else "it ended its reader"
+                )
+                raise ReadError(f"is damaged: {said}", path) from None
             except TimeoutError:
                 self.end()
                 raise ReadError(f"could not be read within {PATIENCE:.0f} s", path) from None
@@ -76,15 +87,19 @@ class _Reader:
             )  # fmt: skip
         return self._process
 
-    def end(self) -> None:
-        """Let the process go."""
+    def end(self) -> int:
+        """Let the process go: how it ended, as the system says."""
         process, self._process = self._process, None
         if process is not None and self._owner == os.getpid():
+            with contextlib.suppress(subprocess.TimeoutExpired):  # one that ends by itself says how
+                process.wait(0.2)
             process.kill()
             process.wait()
             for pipe in (process.stdin, process.stdout):
                 if pipe is not None:
                     pipe.close()
+            return process.returncode
+        return 0
 
 
 _reader = _Reader()
@@ -127,11 +142,25 @@ def _exactly(pipe: Any, count: int, end: float | None) -> bytes:
     return b"".join(parts)
 
 
+def _size(path: Path) -> int:
+    """How many bytes of USD there are where a file lies: it may be put together of those beside it."""
+    size = path.stat().st_size
+    for part in (*path.parent.glob("*.usd*"), *path.parent.glob("*/*.usd*")):
+        if part != path and part.is_file():
+            size += part.stat().st_size
+    return size
+
+
+def _limit(size: int) -> None:
+    """Give this process what files of that size need, and no more."""
+    used = resource.getrusage(resource.RUSAGE_SELF)
+    seconds = used.ru_utime + used.ru_stime + _SECONDS + size * _SECONDS_PER_BYTE
+    resource.setrlimit(resource.RLIMIT_CPU, (math.ceil(seconds), resource.RLIM_INFINITY))
+    resource.setrlimit(resource.RLIMIT_AS, (min(_ROOM + size * _ROOM_PER_BYTE, MEMORY), MEMORY))
+
+
 def serve(answers: Any) -> None:
     """Answer questions until nobody asks any more: what the process itself does."""
-    import resource
-
-    resource.setrlimit(resource.RLIMIT_AS, (MEMORY, MEMORY))
     out = os.fdopen(os.dup(sys.stdout.fileno()), "wb")
     os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # what the library prints is no answer
     while True:
@@ -140,6 +169,7 @@ def serve(answers: Any) -> None:
         except EOFError:
             return
         try:
+            _limit(_size(path))
             answer = answers[what](path, *args)
         except ReflexaError as e:
             answer = e
