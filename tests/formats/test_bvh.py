@@ -211,6 +211,7 @@ def test_several_roots_are_refused_clearly() -> None:
         (HEAD + "}\n" + motion([ROW]), "brace too many"),
         (HEAD.replace("0 50 0", "0 x 0") + motion([ROW]), "three numbers"),
         (HEAD.replace("0 50 0", "0 nan 0") + motion([ROW]), "finite"),
+        (HEAD.replace("CHANNELS 3", "CHANNELS 1 Xrotation\nCHANNELS 3") + motion([ROW]), "CHANNELS twice"),
         (HEAD.replace("Yrotation", "Wrotation") + motion([ROW]), "unknown channel"),
         (HEAD + motion([ROW.replace("20", "twenty")]), "'twenty' is not a number"),
         (HEAD + motion([ROW.replace("20", "nan")]), "not a usable number"),

@@ -107,6 +107,8 @@ def parse_header(text: str, path: Path) -> tuple[list[BvhJoint], list[str]]:
                 if not open_blocks or open_blocks[-1] < 0:
                     raise fail("CHANNELS stand outside a joint")
                 joint = joints[open_blocks[-1]]
+                if joint.channels:
+                    raise fail(f"{joint.name!r} has its CHANNELS twice")
                 named = [_CHANNELS.get(w.lower(), "") for w in words[2:]]
                 if "" in named:
                     raise fail(f"unknown channel {words[2 + named.index('')]!r} in {joint.name!r}")

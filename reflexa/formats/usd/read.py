@@ -186,6 +186,8 @@ def _layers(layer: Any, path: Path, pxr: Any) -> list[Path]:
 def _open(path: Path, pxr: Any) -> Any:
     """The stage of a file that refers to nothing outside its own folder."""
     try:
+        if not path.is_file() and path.exists():
+            raise ReadError("is not a file", path)
         if path.stat().st_size > LARGEST:
             raise ReadError("is larger than the 2 GiB that are read", path)
         if path.stat().st_size == 0:
