@@ -44,3 +44,9 @@ class RecipeError(ReflexaError):
     """A recipe, step or setting that means nothing."""
 
     exit_status = 2
+
+
+def said(error: OSError | ValueError) -> str:
+    """What the system says, in words."""
+    told = error.strerror if isinstance(error, OSError) else ""
+    return (told or str(error)).lower()

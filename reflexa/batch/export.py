@@ -5,8 +5,8 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
-from collections.abc import Iterable
-from dataclasses import dataclass, replace
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
@@ -69,7 +69,7 @@ def _found(clip: Clip, rig: Rig, origin: Origin) -> list[dict[str, Any]]:
     line, judged = origin.judged
     names = {SOURCE: "source", **{s.id: s.name for s in line.take.steps}}
     brought = {(f.kind, f.joint): names.get(f.step, "") for f in judged.found}
-    found = look(Subject(clip, rig, line.take.stage))
+    found = look(Subject(clip, rig, line.take.stage, limits=judged.limits))
     plain = ((f, {**f.plain(), "step": brought.get((f.kind, f.joint), "")}) for f in found)
     return [{**p, **({"accepted": a} if (a := accepted(f, line.take.accepted)) else {})} for f, p in plain]
 
@@ -99,10 +99,12 @@ class Proof:
 
 @dataclass(frozen=True)
 class Into:
-    """The folder that takes are written into. overwrite: files that are there may be replaced (never a source)."""
+    """The folder that takes are written into. overwrite: files that are there may be replaced (never a source).
+    limits: thresholds other than they come, by which the manifests say what is found."""
 
     folder: Path
     overwrite: bool = False
+    limits: Mapping[str, float] = field(default_factory=dict)
 
 
 def export_take(
@@ -126,7 +128,7 @@ def export_take(
     model = source if source.rig.key == key else next((d for d in documents if d.rig.key == key), None)
     steps = tuple(s for s in line.take.steps if s.on)
     format, apart = FORMATS[export.format], bool(line.take.ranges) and export.ranges == "apart"
-    judged = line, judge(line, notes=source.notes)
+    judged = line, judge(line, into.limits, source.notes)
     proofs: list[Proof] = []
     for own, together in files_of(name, clips, format, apart).items():
         target = Target(into.folder / own, export.format, WriteOptions(export.frame), into.overwrite, inputs)

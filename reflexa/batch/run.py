@@ -150,16 +150,17 @@ def run(jobs: list[FileJob], workers: int) -> Iterator[Done]:
 
     Raises RecipeError before anything is written where two results would have one name."""
     if workers <= 1 or len(jobs) <= 1:
-        _refuse(map(planned, jobs))
+        refuse_clashes(map(planned, jobs))
         yield from map(run_one, jobs)
         return
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     with ProcessPoolExecutor(min(workers, len(jobs))) as pool:
-        _refuse(pool.map(planned, jobs))
+        refuse_clashes(pool.map(planned, jobs))
         yield from pool.map(run_one, jobs)
 
 
-def _refuse(plans: Iterable[tuple[Path, list[str]]]) -> None:
+def refuse_clashes(plans: Iterable[tuple[Path, list[str]]]) -> None:
+    """Raises RecipeError where two results would have one name."""
     found = clashes(plans)
     if found:
         raise RecipeError(

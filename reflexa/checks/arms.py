@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import numpy as np
-
 from reflexa.checks.model import Check, Finding, Limit, Subject
 from reflexa.motion import contacts
 from reflexa.rig import girth
@@ -22,15 +20,16 @@ def _run(subject: Subject) -> list[Finding]:
         if points is None:
             continue
         deep = 100 * girth.depths(rig, points, girth.arm_thickness(rig, side), clip.model)[0].max(axis=0)
-        spans = [s for s in contacts.spans(deep > limit) if s[1] - s[0] + 1 >= _LONG * clip.rate]
+        spans = [p for p in contacts.peaks(deep, limit) if p[1] - p[0] + 1 >= _LONG * clip.rate]
         if not spans:
             continue
-        first, last = max(spans, key=lambda s: float(deep[s[0] : s[1] + 1].max()))
-        worst = first + int(np.argmax(deep[first : last + 1]))
+        first, last, worst = max(spans, key=lambda p: float(deep[p[2]]))
         joint = rig.skeleton.names[rig.joint(f"{side} forearm")]
         text = f"{joint} is {deep[worst]:.1f} cm inside the body"
         out.append(Finding("inside-body", joint, text, (first, last), worst, float(deep[worst]), limit, "cm"))
     return out
 
 
-CHECK = Check("inside-body", "Arm in body", "A forearm is inside trunk or thighs.", _run, 60, limits=(DEPTH,))
+CHECK = Check(
+    "inside-body", "Arm in body", "A forearm is inside trunk or thighs.", _run, 60, limits=(DEPTH,), about="joint"
+)

@@ -37,4 +37,5 @@ CHECK = Check(
     _run,
     26,
     limits=(TURN,),
+    about="joint",
 )

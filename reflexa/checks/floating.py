@@ -51,4 +51,6 @@ def _lies(subject: Subject, frame: int) -> bool:
     return pelvis >= 0 and float(subject.clip.model[1][frame, pelvis, 1]) < _LOW * leg_length(subject.rig)
 
 
-CHECK = Check("float", "Float", "A sole hovers over what it stands on.", _run, 30, limits=(OVER, STANDS))
+CHECK = Check(
+    "float", "Float", "A sole hovers over what it stands on.", _run, 30, limits=(OVER, STANDS), about="ground"
+)

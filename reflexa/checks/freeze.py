@@ -54,4 +54,14 @@ def _moved(motion: Array) -> Array:
     return out[1:]
 
 
-CHECK = Check("freeze", "Freeze", "Nothing moves for a while.", _run, 32, limits=(LONG, LIVELY), line=True)
+CHECK = Check(
+    "freeze",
+    "Freeze",
+    "Nothing moves for a while.",
+    _run,
+    32,
+    limits=(LONG, LIVELY),
+    line=True,
+    about="time",
+    whole=True,
+)

@@ -5,9 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.checks.bridge import bridged
-from reflexa.checks.model import Bend, Check, Finding, Limit, Subject
+from reflexa.checks.model import Check, Finding, Limit, Subject
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
+from reflexa.motion.limbs import Bend
 from reflexa.rig.limbs import made_to_bend
 
 KNEE = Limit(
@@ -50,8 +51,7 @@ def _run(subject: Subject) -> list[Finding]:
         # Half across is twisted, not thrown back: what counts is what is about the opposite axis.
         beyond = np.where(along < -0.5, -along * bend.angle, 0.0)
         name = subject.clip.skeleton.names[bend.limb.middle]
-        for first, last in contacts.spans(beyond > limit):
-            worst = first + int(np.argmax(beyond[first : last + 1]))
+        for first, last, worst in contacts.peaks(beyond, limit):
             size = float(beyond[worst])
             text = f"{name} is bent {size:.0f}° beyond straight"
             # It comes and goes over some frames: so those too.
@@ -64,4 +64,5 @@ def _run(subject: Subject) -> list[Finding]:
 CHECK = Check(
     "hyperextension", "Hyperextension", "A knee or elbow is bent beyond straight, the wrong way.", _run, 22,
     limits=(KNEE, ELBOW),
+    about="joint",
 )  # fmt: skip

@@ -12,10 +12,10 @@ import numpy as np
 from msgspec.structs import replace
 
 from reflexa.formats.imported import Note
-from reflexa.motion import contacts, kernels, limbs
+from reflexa.motion import contacts, limbs
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.limb import Limb, Model
+from reflexa.motion.limbs import Bend
 from reflexa.rig import Rig
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.rig import LIMBS, SIDES
@@ -39,6 +39,11 @@ class Limit:
     value: float
     unit: str
     why: str
+
+
+def amount(size: float, unit: str) -> str:
+    """A size with its unit, as people write it."""
+    return f"{size:.3g}{unit}" if unit in ("°", "%") else f"{size:.3g} {unit}"
 
 
 @dataclass(frozen=True)
@@ -114,18 +119,6 @@ class Stance:
     joint: str
     foot: Footing
     frames: tuple[int, int]
-
-
-@dataclass(frozen=True, eq=False)
-class Bend:
-    """How a limb bends over a clip. upper: the direction of its upper bone ``(frames, 3)`` unit; angle: to the lower one, degrees
-    ``(frames,)``, 0 where the limb is straight; axis: what it bends about, in the upper bone's own axes ``(frames, 3)``, unit
-    where it is bent."""
-
-    limb: Limb
-    upper: Array
-    angle: Array
-    axis: Array
 
 
 @dataclass(frozen=True, eq=False)
@@ -227,7 +220,6 @@ class Subject:
     @cached_property
     def bends(self) -> dict[str, Bend]:
         """Per limb that the rig has ("left hand", "right foot"), how it bends."""
-        turned, placed = self.clip.model
         out: dict[str, Bend] = {}
         for end in (f"{side} {part}" for part in LIMBS for side in SIDES):
             l = limb_of(self.rig, end)
@@ -237,11 +229,7 @@ class Subject:
             if same is not None:
                 out[end] = same.bends[end]
                 continue
-            upper, axis = (np.empty((len(turned), 3)) for _ in range(2))
-            angle = np.empty(len(turned))
-            part = kernels.changes.Limb3(l.root, l.middle)
-            kernels.changes.bends(part, Model(turned, placed), limbs.limb_end(self.clip.model, l), upper, angle, axis)
-            out[end] = Bend(l, upper, np.degrees(angle), axis)
+            out[end] = limbs.bend(self.clip.model, l)
         return out
 
 
@@ -249,7 +237,8 @@ class Subject:
 class Check:
     """What looks for one kind of finding: a pure function of a subject. place: where it stands in lists, the lowest first.
     kinds: the kinds of the findings that it gives; none said: its name. limits: the thresholds that it goes by. line: it looks at
-    more than clip, rig and stage: steps, ranges, source or notes."""
+    more than clip, rig and stage: steps, ranges, source or notes. about: what is wrong then, by which marks are shaped. whole:
+    the whole figure has it, and the joint of a finding is only the one that shows most."""
 
     name: str
     title: str
@@ -259,3 +248,10 @@ class Check:
     kinds: tuple[str, ...] = ()
     limits: tuple[Limit, ...] = ()
     line: bool = False
+    about: Literal["figure", "ground", "joint", "time"] = "figure"
+    whole: bool = False
+
+    @property
+    def gives(self) -> tuple[str, ...]:
+        """The kinds of its findings."""
+        return self.kinds or (self.name,)

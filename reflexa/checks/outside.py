@@ -35,5 +35,12 @@ def _finding(subject: Subject, frame: float, text: str, last: int) -> Finding:
 
 
 CHECK = Check(
-    "outside-range", "Outside the clip", "An event, a key or a range lies outside the clip.", _run, 38, line=True
+    "outside-range",
+    "Outside the clip",
+    "An event, a key or a range lies outside the clip.",
+    _run,
+    38,
+    line=True,
+    about="time",
+    whole=True,
 )

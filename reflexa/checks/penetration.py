@@ -63,10 +63,8 @@ def _run(subject: Subject) -> list[Finding]:
         if depth.max() <= deep:
             continue
         lasting = minimum_filter1d(depth, width, mode="nearest") > deep
-        for first, last in contacts.spans(depth > deep):
-            own = slice(first, last + 1)
-            worst = first + int(np.argmax(depth[own]))
-            if lasting[own].any() or depth[worst] > moment:
+        for first, last, worst in contacts.peaks(depth, deep):
+            if lasting[first : last + 1].any() or depth[worst] > moment:
                 size, foot = float(depth[worst]), joint in feet
                 text = f"{joint} is {size:.1f} cm below " + ("what it stands on" if foot else "the ground")
                 repair = PLANT if foot else None
@@ -77,4 +75,5 @@ def _run(subject: Subject) -> list[Finding]:
 CHECK = Check(
     "penetration", "Penetration", "A foot, hand or knee is below the ground, or in a prop.", _run, 20,
     limits=(DEPTH, MOMENT),
+    about="ground",
 )  # fmt: skip

@@ -7,7 +7,7 @@ from typing import NamedTuple
 import numpy as np
 
 from reflexa.checks.bridge import bridged
-from reflexa.checks.model import Check, Finding, Limit, Subject
+from reflexa.checks.model import Check, Finding, Limit, Subject, amount
 from reflexa.motion import kernels
 from reflexa.motion.arrays import Array
 
@@ -94,7 +94,7 @@ def _finding(subject: Subject, moment: list[_Pop], off: tuple[Array, Array]) -> 
     clip, names = subject.clip, subject.clip.skeleton.names
     worst = max(moment, key=lambda p: p.size / subject.limit(p.limit))
     unit, name = worst.limit.unit, names[worst.joint]
-    text = f"{name} pops by {worst.size:.0f}{unit if unit == '°' else f' {unit}'}"
+    text = f"{name} pops by {amount(round(worst.size), unit)}"
     span = max(worst.frame - 1, 0), min(worst.frame + 1, clip.frames - 1)
     # A joint that pops and comes back is led across the frames between; one that stays away, across the jump.
     first, last = min(p.frame for p in moment), max(p.frame for p in moment)
@@ -106,4 +106,13 @@ def _finding(subject: Subject, moment: list[_Pop], off: tuple[Array, Array]) -> 
     return Finding("pop", name, text, span, worst.frame, worst.size, subject.limit(worst.limit), unit, repair)
 
 
-CHECK = Check("pop", "Pop", "A joint jumps from one frame to the next.", _run, 25, limits=(TURN, MOVE, TIMES))
+CHECK = Check(
+    "pop",
+    "Pop",
+    "A joint jumps from one frame to the next.",
+    _run,
+    25,
+    limits=(TURN, MOVE, TIMES),
+    about="joint",
+    whole=True,
+)

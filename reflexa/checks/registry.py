@@ -21,6 +21,11 @@ def register(check: Check) -> Check:
     return check
 
 
+def check_of(kind: str) -> Check | None:
+    """What looks for findings of a kind; of several the first."""
+    return next((c for c in CHECKS.values() if kind in c.gives), None)
+
+
 def findings(clip: Clip, rig: Rig, stage: Stage = EMPTY, steps: tuple[Step, ...] = ()) -> list[Finding]:
     """Everything that the checks find in a clip."""
     return look(Subject(clip, rig, stage, steps))

@@ -24,4 +24,6 @@ def _run(subject: Subject) -> list[Finding]:
     return out
 
 
-CHECK = Check("rest-pose", "Rest pose", "Frames at the head or tail are the rest pose.", _run, 35)
+CHECK = Check(
+    "rest-pose", "Rest pose", "Frames at the head or tail are the rest pose.", _run, 35, about="time", whole=True
+)

@@ -41,4 +41,6 @@ def _run(subject: Subject) -> list[Finding]:
     return [Finding("root-drift", m.joint, text, m.frames, m.worst, m.size, subject.limit(DRIFT), "cm", repair)]
 
 
-CHECK = Check("root-drift", "Root drift", "A loop leads off in every round.", _run, 40, limits=(DRIFT,))
+CHECK = Check(
+    "root-drift", "Root drift", "A loop leads off in every round.", _run, 40, limits=(DRIFT,), about="time", whole=True
+)

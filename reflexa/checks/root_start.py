@@ -40,5 +40,12 @@ def _run(subject: Subject) -> list[Finding]:
 
 
 CHECK = Check(
-    "root-start", "Root start", "The root joint starts turned, or off the ground.", _run, 50, limits=(OFF, TURNED)
+    "root-start",
+    "Root start",
+    "The root joint starts turned, or off the ground.",
+    _run,
+    50,
+    limits=(OFF, TURNED),
+    about="time",
+    whole=True,
 )

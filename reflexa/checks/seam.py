@@ -53,4 +53,6 @@ CHECK = Check(
     _run,
     36,
     limits=(JUMP, TURN, KICK),
+    about="time",
+    whole=True,
 )

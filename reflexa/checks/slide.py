@@ -28,7 +28,8 @@ def slides(subject: Subject, by: Thresholds = STOOD, lands: int = 0) -> list[Mea
     for side in dict.fromkeys(s.side for s in stances):
         at = [i for i, s in enumerate(stances) if s.side == side]
         f = stances[at[0]].foot
-        foot = kernels.changes.Foot2(f.heel, f.ball, f.heel_stands, f.ball_stands, _LEAVING, lands)
+        tracks, stands = np.stack([f.heel, f.ball]), np.stack([f.heel_stands, f.ball_stands])
+        foot = kernels.changes.Stood(tracks, stands, _LEAVING, lands)
         far, where = np.empty(len(at)), np.empty(len(at), dtype=np.intp)
         kernels.changes.slides(foot, np.array([stances[i].frames for i in at], dtype=np.intp), far, where)
         for i, size, frame in zip(at, far.tolist(), where.tolist(), strict=True):
@@ -47,4 +48,4 @@ def _run(subject: Subject) -> list[Finding]:
     ]  # fmt: skip
 
 
-CHECK = Check("slide", "Foot slide", "A standing foot moves over the ground.", _run, 10, limits=(FAR,))
+CHECK = Check("slide", "Foot slide", "A standing foot moves over the ground.", _run, 10, limits=(FAR,), about="ground")

@@ -38,4 +38,5 @@ CHECK = Check(
     _run,
     28,
     limits=(ROUND,),
+    about="joint",
 )

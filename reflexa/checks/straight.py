@@ -43,4 +43,5 @@ def _run(subject: Subject) -> list[Finding]:
 CHECK = Check(
     "straight", "Pinned straight", "A knee or elbow stays exactly straight while its limb moves: its goal is out of reach.", _run,
     24, limits=(LONG,),
+    about="joint",
 )  # fmt: skip

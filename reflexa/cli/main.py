@@ -15,6 +15,7 @@ import click
 
 from reflexa import __version__
 from reflexa.cli import commands
+from reflexa.errors import said
 
 
 class _Commands(click.Group):
@@ -55,9 +56,8 @@ class _Commands(click.Group):
             sys.stdout.flush()
             return out
         except OSError as e:
-            said = (e.strerror or str(e)).lower()
             where = f"{e.filename}: " if e.filename is not None else ""
-            click.echo(f"error: {where}{said}", err=True)
+            click.echo(f"error: {where}{said(e)}", err=True)
             with contextlib.suppress(OSError):
                 sys.stdout.close()  # what could not be written is not tried again at the end
             sys.exit(4)

@@ -23,8 +23,8 @@ from reflexa.formats import encode, read
 from reflexa.formats.files import write_bytes
 from reflexa.motion.clip import Clip
 from reflexa.project import store
-from reflexa.project.relink import entry_of
-from reflexa.project.store import Project
+from reflexa.project.relink import known_by
+from reflexa.project.store import Project, SourceFile
 from reflexa.rig import analyse
 from reflexa.steps import Mask, Step, make, settled
 from reflexa.steps.correction import CorrectionSettings, set_key
@@ -104,7 +104,7 @@ def build(folder: Path = FOLDER) -> None:
         document = read(folder / store.SOURCES / file)
         assert not document.warnings and not document.rig.unpaired
     paths = [folder / store.SOURCES / f for f in (DECKHAND, KEEPER, HERON)]
-    sources = tuple(entry_of(p.name, p.read_bytes(), read(p)) for p in paths)
+    sources = tuple(known_by(SourceFile(p.name), read(p)) for p in paths)
     keeper_file = read(folder / store.SOURCES / KEEPER)
     winch = next(c for c in keeper_file.clips if c.name == "turning the winch")
     mended = ground.takes(DECKHAND, KEEPER, HERON, winch, keeper_file.rig)

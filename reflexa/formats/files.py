@@ -10,7 +10,7 @@ import tempfile
 from collections.abc import Callable, Mapping
 from pathlib import Path
 
-from reflexa.errors import ReadError, WriteError
+from reflexa.errors import ReadError, WriteError, said
 from reflexa.motion import threads
 
 # Larger files are refused before memory is taken; motion of hours stays far below.
@@ -21,18 +21,25 @@ PART = ".part"
 
 def read_bytes(path: Path) -> bytes:
     """The bytes of a file. Raises ReadError where it is missing, a folder, unreadable, empty or too large."""
+    usable(path)
+    try:
+        return path.read_bytes()
+    except OSError as e:
+        raise read_failed(e, path) from None
+
+
+def usable(path: Path) -> None:
+    """Raises ReadError where there is nothing to be read: no file, one that is empty, or too large."""
     try:
         size = path.stat().st_size
         if not path.is_file():
             raise ReadError("is not a file", path)
-        if size > LARGEST:
-            raise ReadError(f"is {size / 2**30:.1f} GiB, more than the 2 GiB that are read", path)
-        data = path.read_bytes()
-    except OSError as e:
-        raise ReadError(_said(e), path, advice="Check the path and its permissions.") from None
-    if not data:
+    except (OSError, ValueError) as e:
+        raise read_failed(e, path) from None
+    if size > LARGEST:
+        raise ReadError(f"is {size / 2**30:.1f} GiB, more than the 2 GiB that are read", path)
+    if size == 0:
         raise ReadError("the file is empty", path)
-    return data
 
 
 def digest(path: Path) -> str:
@@ -43,7 +50,7 @@ def digest(path: Path) -> str:
             while block := file.read(1 << 20):
                 h.update(block)
     except OSError as e:
-        raise ReadError(_said(e), path, advice="Check the path and its permissions.") from None
+        raise read_failed(e, path) from None
     return h.hexdigest()
 
 
@@ -124,11 +131,11 @@ def _put_back(path: Path, old: Path | None) -> None:
             os.replace(old, path)
 
 
+def read_failed(error: OSError | ValueError, path: Path) -> ReadError:
+    """What the system says against reading a file, as an error of ours."""
+    return ReadError(said(error), path, advice="Check the path and its permissions.")
+
+
 def write_failed(error: OSError | ValueError, path: Path) -> WriteError:
     """What the system says against writing a file or folder, as an error of ours."""
-    return WriteError(f"could not be written: {_said(error)}", path, advice="What was there before is unchanged.")
-
-
-def _said(error: OSError | ValueError) -> str:
-    told = error.strerror if isinstance(error, OSError) else ""
-    return (told or str(error)).lower()
+    return WriteError(f"could not be written: {said(error)}", path, advice="What was there before is unchanged.")

@@ -10,7 +10,7 @@ from pathlib import Path
 
 from reflexa import plugins
 from reflexa.errors import ReadError, WriteError
-from reflexa.formats.files import digest_beside
+from reflexa.formats.files import digest_beside, read_failed
 from reflexa.formats.imported import Imported, ReadOptions
 from reflexa.formats.model import Format, WriteOptions
 from reflexa.motion.clip import Clip
@@ -61,7 +61,7 @@ def format_of(path: Path) -> Format:
         with path.open("rb") as file:
             head = file.read(512)
     except OSError as e:
-        raise ReadError((e.strerror or str(e)).lower(), path) from None
+        raise read_failed(e, path) from None
     found = next((f for f in FORMATS.values() if f.looks_like(head)), named)
     if found is None:
         raise ReadError("is of no kind that is read", path, advice=f"Known are {', '.join(suffixes())}.")

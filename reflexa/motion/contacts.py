@@ -58,6 +58,11 @@ def spans(mask: NDArray[np.bool_]) -> Spans:
     return list(zip(starts.tolist(), ends.tolist(), strict=True))
 
 
+def peaks(values: Array, limit: float) -> list[tuple[int, int, int]]:
+    """First and last frame of every run in which values ``(frames,)`` are over a limit, and the frame where they are largest."""
+    return [(a, b, a + int(np.argmax(values[a : b + 1]))) for a, b in spans(values > limit)]
+
+
 def slide(points: tuple[Array, Array], stands: tuple[NDArray[np.bool_], NDArray[np.bool_]]) -> tuple[float, int]:
     """The furthest that a standing foot slides over the ground, metres, and the frame of it.
 

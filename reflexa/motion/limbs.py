@@ -81,6 +81,25 @@ def hinges(model: tuple[Array, Array], l: Limb, spare: Array, loop: bool = False
     return out
 
 
+@dataclass(frozen=True, eq=False)
+class Bend:
+    """How a limb bends over a clip. upper: the direction of its upper bone ``(frames, 3)`` unit; angle: to the lower one, degrees
+    ``(frames,)``, 0 where the limb is straight; axis: what it bends about, in the upper bone's own axes ``(frames, 3)``, unit
+    where it is bent."""
+
+    limb: Limb
+    upper: Array
+    angle: Array
+    axis: Array
+
+
+def bend(model: tuple[Array, Array], l: Limb) -> Bend:
+    """How a limb bends; model as in ``hinges``."""
+    upper, axis, angle = np.empty((len(model[0]), 3)), np.empty((len(model[0]), 3)), np.empty(len(model[0]))
+    kernels.changes.bends(l, Model(*model), limb_end(model, l), upper, angle, axis)
+    return Bend(l, upper, np.degrees(angle), axis)
+
+
 def reach(posed: Posed, l: Limb, goal: Array, hinge: Array, soft: float = SOFT) -> Array:
     """Bend a limb so that its end comes to ``goal`` ``(frames, 3)``; the end keeps its rotation. Gives the shortfall
     ``(frames,)`` in metres.

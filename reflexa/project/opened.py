@@ -8,9 +8,10 @@ from functools import cached_property
 from pathlib import Path
 
 from reflexa.errors import ReadError, ReflexaError
-from reflexa.formats import Imported, ReadOptions, read
+from reflexa.formats import Imported
 from reflexa.motion.clip import Clip
 from reflexa.project import store
+from reflexa.project.sources import read_source
 from reflexa.project.store import Project
 from reflexa.rig import Rig
 from reflexa.rig.notes import with_notes
@@ -58,9 +59,8 @@ def open_project(folder: Path) -> Opened:
     documents: dict[str, Imported] = {}
     missing: dict[str, str] = {}
     for entry in project.sources:
-        options = ReadOptions(entry.unit, entry.positions, entry.facing)
         try:
-            documents[entry.file] = read(store.inside(folder, entry.file), options)
+            documents[entry.file] = read_source(folder, entry)
         except ReflexaError as e:
             missing[entry.file] = str(e)
     return Opened(folder, project, documents, missing)

@@ -39,7 +39,7 @@ class Recovered:
 
 
 def drafts() -> Path:
-    """Where projects lie that have no place of their own yet: the user's folder for state, which no system empties."""
+    """Where projects lie that have no place of their own yet: the user's folder for state, which no system clears away."""
     return user_state_path("reflexa") / "drafts"
 
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import replace
 
 from msgspec.structs import replace as with_fields
@@ -17,20 +17,15 @@ from reflexa.steps.references import renamed
 from reflexa.take import Source, Take
 
 
-def digest(data: bytes) -> str:
-    """What a file is known by again: SHA-256 of its bytes."""
-    return hashlib.sha256(data).hexdigest()
-
-
 def skeleton_digest(skeleton: Skeleton) -> str:
     """What a skeleton is known by again, however it stands: its joints' names and who hangs on whom."""
     said = "\n".join(f"{parent} {name}" for name, parent in zip(skeleton.names, skeleton.parents, strict=True))
     return hashlib.sha256(said.encode(errors="replace")).hexdigest()[:16]
 
 
-def entry_of(file: str, data: bytes, document: Imported) -> SourceFile:
-    """What a project says of a file that was read."""
-    return SourceFile(file, digest=digest(data), skeleton=skeleton_digest(document.rig.skeleton))
+def known_by(entry: SourceFile, document: Imported) -> SourceFile:
+    """What a project says of a source, with what the file that was read of it is known by again."""
+    return replace(entry, digest=document.sha256, skeleton=skeleton_digest(document.rig.skeleton))
 
 
 def differences(
@@ -49,18 +44,27 @@ def differences(
     if not out and old.skeleton and old.skeleton != new.skeleton:
         out.append(f"Its skeleton is another one: {len(document.rig.skeleton.names)} joints.")
     there = {c.name for c in document.or_rest}
-    gone = sorted({c for t in project.takes for c in clips_of(t, old.file)} - there)
+    gone = [clip for clip, now in _clips(project, old.file, document).items() if now not in there]
     if gone:
         out.append(f"It has no clip {_some(gone)}, which takes are made of.")
     return out
 
 
-def relinked(project: Project, old: str, entry: SourceFile) -> Project:
-    """The project with another file in the place of a source; how it is read, takes, segments and steps follow."""
-    kept = next(s for s in project.sources if s.file == old)
-    entry = replace(kept, file=entry.file, digest=entry.digest, skeleton=entry.skeleton)
+def _clips(project: Project, file: str, document: Imported) -> dict[str, str]:
+    """The clips of a source that are used, and what each is called in another file: as it was; or as the only one there, where
+    one alone is used, for some kinds of files call their clip as the file is called."""
+    named = [c for t in project.takes for c in clips_of(t, file)]
+    named += [c.removeprefix(f"{file}/") for t in project.takes for s in t.steps for c in clips_in(s, file)]
+    used, there = sorted(set(named)), [c.name for c in document.or_rest]
+    return {used[0]: there[0]} if len(used) == len(there) == 1 else {c: c for c in used}
+
+
+def relinked(project: Project, old: str, entry: SourceFile, document: Imported) -> Project:
+    """The project with another file in the place of a source, and what was read of it where it is now; takes, segments and
+    steps follow."""
+    clips = _clips(project, old, document)
     sources = tuple(entry if s.file == old else s for s in project.sources if s.file in (old,) or s.file != entry.file)
-    takes = tuple(_following(t, old, entry.file) for t in project.takes)
+    takes = tuple(_following(t, (old, entry.file), clips) for t in project.takes)
     return replace(project, sources=sources, takes=takes)
 
 
@@ -71,20 +75,22 @@ def without(project: Project, file: str) -> Project:
     return replace(project, sources=sources, takes=tuple(t for t in project.takes if t.name not in begin))
 
 
-def _following(take: Take, old: str, new: str) -> Take:
-    if old == new:
-        return take
-    source = take.source
-    segments = tuple(replace(s, file=new) if s.file == old else s for s in source.segments)
-    source = Source(new if source.file == old else source.file, source.clip, segments)
-    steps = tuple(_step_following(s, old, new) for s in take.steps)
+def _following(take: Take, files: tuple[str, str], clips: Mapping[str, str]) -> Take:
+    (old, new), source = files, take.source
+    segments = tuple(replace(s, file=new, clip=clips[s.clip]) if s.file == old else s for s in source.segments)
+    if source.file == old:  # of several in a row the name is the take's own
+        source = Source(new, source.clip if segments else clips[source.clip], segments)
+    else:
+        source = replace(source, segments=segments)
+    steps = tuple(_step_following(s, files, clips) for s in take.steps)
     return replace(take, source=source, steps=steps)
 
 
-def _step_following(step: Step, old: str, new: str) -> Step:
+def _step_following(step: Step, files: tuple[str, str], clips: Mapping[str, str]) -> Step:
+    old, new = files
     settings = renamed(step.settings, "rig", old, new)
     for value in clips_in(step, old):
-        settings = renamed(settings, "clip", value, f"{new}/{value.removeprefix(f'{old}/')}")
+        settings = renamed(settings, "clip", value, f"{new}/{clips[value.removeprefix(f'{old}/')]}")
     return step if settings is step.settings else with_fields(step, settings=settings)
 
 

@@ -10,10 +10,10 @@ from pathlib import Path
 from urllib.parse import unquote
 
 from reflexa.errors import WriteError
-from reflexa.formats import by_suffix
+from reflexa.formats import Imported, ReadOptions, by_suffix, read
 from reflexa.formats.files import read_bytes, write_bytes, write_failed
 from reflexa.progress import Progress, quiet
-from reflexa.project.store import SOURCES, Project, inside, save
+from reflexa.project.store import SOURCES, Project, SourceFile, inside, save
 
 
 def copy_to(project: Project, source: Path, target: Path, progress: Progress = quiet) -> None:
@@ -46,6 +46,16 @@ def copy_to(project: Project, source: Path, target: Path, progress: Progress = q
         raise write_failed(e, target) from None
     finally:
         shutil.rmtree(made, ignore_errors=True)
+
+
+def options_of(entry: SourceFile) -> ReadOptions:
+    """How a source is to be read."""
+    return ReadOptions(entry.unit, entry.positions, entry.facing)
+
+
+def read_source(folder: Path, entry: SourceFile) -> Imported:
+    """Read a source as the project says. Raises ReadError."""
+    return read(inside(folder, entry.file), options_of(entry))
 
 
 def add_source(folder: Path, path: Path) -> tuple[str, list[Path]]:

@@ -15,7 +15,7 @@ from pathlib import Path
 
 import msgspec
 
-from reflexa.errors import ReadError, WriteError
+from reflexa.errors import ReadError, WriteError, said
 from reflexa.formats.files import PART, write_failed
 
 # What the project keeps for itself: no part of it, and nothing for version control.
@@ -67,9 +67,7 @@ def commit(folder: Path, files: Mapping[str, bytes], remove: Iterable[str] = ())
         _carry_out(folder, todo)
     except OSError as e:
         # Decided, and not done: it is finished when the project is opened, or saved, next.
-        raise WriteError(
-            f"is saved in part: {(e.strerror or str(e)).lower()}", folder, advice="It is finished at the next save."
-        ) from None
+        raise WriteError(f"is saved in part: {said(e)}", folder, advice="It is finished at the next save.") from None
 
 
 def finish(folder: Path) -> bool:
@@ -87,7 +85,7 @@ def finish(folder: Path) -> bool:
             _carry_out(folder, todo)
     except OSError as e:
         raise ReadError(
-            f"a save of it was cut off and cannot be finished: {(e.strerror or str(e)).lower()}", folder,
+            f"a save of it was cut off and cannot be finished: {said(e)}", folder,
             advice="Make the folder writable.",
         ) from None  # fmt: skip
     with contextlib.suppress(OSError):

@@ -10,7 +10,7 @@ import numpy as np
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import limb_end
+from reflexa.motion.limbs import bend
 from reflexa.rig import Rig
 from reflexa.rig.limbs import limb_of
 
@@ -65,12 +65,7 @@ def _apart(clip: Clip, _: Rig, joints: tuple[int, ...]) -> Array:
 def _bend(end: str) -> Callable[[Clip, Rig, tuple[int, ...]], Array]:
     def values(clip: Clip, rig: Rig, _: tuple[int, ...]) -> Array:
         l = limb_of(rig, end)
-        if l is None:
-            return np.full(clip.frames, np.nan)
-        placed = clip.model[1]
-        a, b = placed[:, l.middle] - placed[:, l.root], limb_end(clip.model, l) - placed[:, l.middle]
-        sine = np.linalg.norm(np.cross(a, b), axis=-1)
-        return np.asarray(np.degrees(np.arctan2(sine, np.einsum("fi,fi->f", a, b))))
+        return np.full(clip.frames, np.nan) if l is None else bend(clip.model, l).angle
 
     return values
 

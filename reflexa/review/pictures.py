@@ -42,10 +42,12 @@ def frames_said(said: str, count: int) -> list[int]:
     return out
 
 
-def save_sheet(subject: Reviewed, count: int, path: Path, shot: Shot, overwrite: bool = False) -> list[Path]:
-    """A contact sheet. Raises WriteError."""
+def save_sheet(
+    subject: Reviewed, count: int, path: Path, shot: Shot, overwrite: bool = False, progress: Progress = quiet
+) -> list[Path]:
+    """A contact sheet. Raises WriteError, and whatever ``progress`` raises: nothing is written then."""
     small = replace(shot, width=max(120, shot.width // 3), height=max(120, shot.height // 2))
-    return _put({path: _encoded(sheet(subject, count, small), path)}, overwrite)
+    return _put({path: _encoded(sheet(subject, count, small, progress), path)}, overwrite)
 
 
 def save_frames(

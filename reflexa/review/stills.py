@@ -21,6 +21,7 @@ from reflexa.errors import ReadError
 from reflexa.motion import quat, threads
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.progress import Progress, quiet
 from reflexa.review.subjects import Reviewed
 from reflexa.rig import Rig
 from reflexa.stage import Stage
@@ -163,8 +164,9 @@ def _written(picture: Image.Image, shot: Shot, name: str, at: str) -> Image.Imag
     return picture
 
 
-def sheet(subject: Reviewed, count: int, shot: Shot = Shot(320, 300)) -> Image.Image:
-    """A contact sheet: so many frames from the first to the last, evenly; of pictures of that size."""
+def sheet(subject: Reviewed, count: int, shot: Shot = Shot(320, 300), progress: Progress = quiet) -> Image.Image:
+    """A contact sheet: so many frames from the first to the last, evenly; of pictures of that size. progress may raise to stop
+    it."""
     last = subject.after[0].frames - 1
     count = max(1, min(count, last + 1))
     frames = np.round(np.linspace(0, last, count)).astype(int).tolist() if count > 1 else [0]
@@ -174,6 +176,7 @@ def sheet(subject: Reviewed, count: int, shot: Shot = Shot(320, 300)) -> Image.I
     gap = 4
     out = Image.new("RGB", (wide * (shot.width + gap) - gap, high * (shot.height + gap) - gap), shot.palette.window)
     for i, frame in enumerate(frames):
+        progress(f"Frame {frame}", i / len(frames))
         place = (i % wide) * (shot.width + gap), (i // wide) * (shot.height + gap)
         out.paste(still(subject, frame, shot), place)
     return out

@@ -46,10 +46,7 @@ class Reviewed:
     @cached_property
     def frames_before(self) -> NDArray[np.intp]:
         """The frame of the source that stands at each frame of the result ``(frames,)``."""
-        last = len(self.line.clips) - 1
-        if self.line.same_time(0, last):
-            return np.minimum(np.arange(self.line.result.frames), self.line.clips[0].frames - 1)
-        return np.array([self.line.moment(f, last, 0) for f in range(self.line.result.frames)], dtype=np.intp)
+        return self.line.moments(len(self.line.clips) - 1, 0)
 
     def view(self, name: str) -> View | None:
         """A saved view by its name."""

@@ -12,6 +12,7 @@ from types import MappingProxyType
 
 import msgspec
 import numpy as np
+from numpy.typing import NDArray
 
 from reflexa.errors import RecipeError
 from reflexa.motion.arrays import Array
@@ -72,6 +73,13 @@ class _Line:
         for o in self.outcomes[a + 1 : b + 1]:
             at = at if o.times is None else float(np.argmin(np.abs(o.times - at)))
         return int(min(max(round(at), 0), self.clips[b].frames - 1))
+
+    def moments(self, a: int, b: int) -> NDArray[np.intp]:
+        """The same of every frame of outcome a ``(frames,)``."""
+        frames = self.clips[a].frames
+        if self.same_time(a, b):
+            return np.minimum(np.arange(frames), self.clips[b].frames - 1)
+        return np.array([self.moment(f, a, b) for f in range(frames)], dtype=np.intp)
 
     @cached_property
     def ribbons(self) -> tuple[Array, ...]:

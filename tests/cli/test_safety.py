@@ -67,6 +67,14 @@ def test_two_results_of_one_name_are_refused_before_anything_is_written(tmp_path
     assert run("apply", a, "--step", "mirror", "--out", out, "--quiet")[0] == 0
 
 
+def test_two_mended_clips_of_one_name_are_refused_too(tmp_path: Path) -> None:
+    a, b = copy(DECKHAND, tmp_path / "x/hand.glb"), copy(DECKHAND, tmp_path / "y/hand.glb")
+    status, _, err = run("mend", a, b, "--out", tmp_path / "out", "--force")
+    assert (
+        status == 2 and "would come of" in err and str(a) in err and str(b) in err and not (tmp_path / "out").exists()
+    )
+
+
 @pytest.mark.parametrize(
     "pattern", ["{file.nope}", "{file:>9999999999}", "{file!r}", "{nope}", "{", "a/{file}", "{0}", "{file}}"]
 )

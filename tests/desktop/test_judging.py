@@ -2,17 +2,22 @@
 
 from __future__ import annotations
 
+import json
+from dataclasses import replace
+
 import msgspec
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
+from reflexa.batch.export import Into, export_take
 from reflexa.desktop.dialogs.picture import PictureDialog
 from reflexa.desktop.session import RESULT, SOURCE, findings, line
 from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.project import store
 from reflexa.steps import make
 from reflexa.steps.correction import CorrectionSettings, set_key
+from reflexa.take import Export
 from reflexa.take.edits import insert_step
 from tests.helpers.hands import button, choose, click, said
 from tests.helpers.windows import dialog_of, finding_texts, idle, new_take, ready, saved, step_id
@@ -175,6 +180,26 @@ def test_a_picture_and_a_page_are_made_in_the_window(demo, qtbot, monkeypatch, t
     idle(qtbot, window)
     window.commands.run("review_page")
     assert b"<!DOCTYPE html>" in (tmp_path / "a.html").read_bytes()
+    (tmp_path / "a.html").write_bytes(b"mine")
+    monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.No)
+    window.commands.run("review_page")
+    assert (tmp_path / "a.html").read_bytes() == b"mine", "the dialog asked of a name without its suffix"
+
+
+def test_a_manifest_finds_by_the_limits_of_the_project(demo, qtbot, tmp_path) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "walk, skating")
+
+    def found() -> set[str]:
+        into = Into(tmp_path, True, session.project.limits)
+        documents = session.sources.documents.values()
+        proof = export_take(session.settled, Export(), session.document, documents, into)
+        return {f["kind"] for f in json.loads(proof.manifest.read_text())["findings"]}
+
+    assert "slide" in found()
+    session.edit("set a limit", replace(session.project, limits={"slide": 50.0}))
+    ready(qtbot, window)
+    assert "slide" not in found() and "slide" not in {f.kind for f in session.evaluator.findings}
 
 
 def test_differences_are_seen_as_colours(demo, qtbot) -> None:

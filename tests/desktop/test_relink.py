@@ -14,22 +14,14 @@ from reflexa.desktop.library.delegate import THING
 from reflexa.desktop.session import RESULT, SOURCE
 from reflexa.desktop.settings.result_page import ResultPage
 from reflexa.project import store
+from reflexa.project.store import Project, SourceFile
 from reflexa.project.uses import clips_of, users
+from reflexa.steps import make
+from reflexa.take import Source, Take
 from tests.helpers.files import DATA
-from tests.helpers.windows import ready
+from tests.helpers.windows import answers, ready
 
 FILE = "deckhand.glb"
-
-
-def answers(monkeypatch, *wanted: str) -> list[str]:
-    asked, left = [], list(wanted)
-
-    def ask(_desk, _title: str, text: str, *given: str) -> int:
-        asked.append(text)
-        return given.index(left.pop(0))
-
-    monkeypatch.setattr(relink, "ask", ask)
-    return asked
 
 
 @pytest.fixture
@@ -48,7 +40,7 @@ def gone(demo, qtbot, tmp_path: Path) -> Path:
 def test_a_source_that_was_moved_is_found_by_its_button(demo, gone: Path, qtbot, monkeypatch) -> None:
     session = demo.session
     assert session.sources.missing[FILE]
-    asked = answers(monkeypatch)
+    asked = answers(monkeypatch, relink)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (str(gone), ""))
     session.selection.select_card(SOURCE)
     button = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Find the file…")
@@ -67,7 +59,7 @@ def test_a_source_that_was_moved_is_found_by_its_button(demo, gone: Path, qtbot,
 
 
 def test_the_very_file_put_back_under_its_name_needs_no_edit(demo, gone: Path, qtbot, monkeypatch) -> None:
-    asked, back = answers(monkeypatch), gone.rename(gone.with_name(FILE))
+    asked, back = answers(monkeypatch, relink), gone.rename(gone.with_name(FILE))
     relink.relink(demo.desk, FILE, back)
     qtbot.waitUntil(lambda: demo.session.result is not None, timeout=20_000)
     assert not asked and not demo.session.history.unsaved and not demo.session.sources.missing
@@ -75,7 +67,7 @@ def test_the_very_file_put_back_under_its_name_needs_no_edit(demo, gone: Path, q
 
 def test_another_skeleton_is_said_before_it_is_taken(demo, gone: Path, qtbot, monkeypatch) -> None:
     session, project = demo.session, demo.session.project
-    asked = answers(monkeypatch, "Cancel", "Take it all the same")
+    asked = answers(monkeypatch, relink, "Cancel", "Take it all the same")
     other = DATA / "humanoid3d_walk.bvh"
     relink.relink(demo.desk, FILE, other)
     assert "Its skeleton is another one" in asked[0] and "It has no clip" in asked[0]
@@ -86,6 +78,27 @@ def test_another_skeleton_is_said_before_it_is_taken(demo, gone: Path, qtbot, mo
     assert session.result is None and "has no clip" in demo.settings.findChild(ResultPage).facts.text()
     session.undo()
     assert session.project == project
+
+
+def test_a_clip_that_is_named_by_its_file_follows(empty, qtbot, monkeypatch, tmp_path: Path) -> None:
+    """The same bytes under another name: the clip of a BVH is called as its file is, now and when the project is opened anew."""
+    session, folder = empty.session, tmp_path / "project"
+    (folder / "sources").mkdir(parents=True)
+    take = Take("t", Source("walk.bvh", "walk"), (make("blend", clip="walk.bvh/walk"),))
+    store.save(Project("p", (SourceFile("walk.bvh"),), (take,)), folder)
+    other = shutil.copy(DATA / "humanoid3d_walk.bvh", tmp_path / "found again.bvh")
+    files.open_folder(empty.desk, folder)
+    empty.desk.dialog.accept()
+    asked = answers(monkeypatch, relink)
+    relink.relink(empty.desk, "walk.bvh", Path(other))
+    ready(qtbot, empty)
+    now = session.project.takes[0]
+    assert not asked and session.result is not None
+    assert now.source.clip == "found again" and now.steps[0].settings.clip == "found again.bvh/found again"
+    files.save(empty.desk)
+    files.open_folder(empty.desk, folder)
+    ready(qtbot, empty)
+    assert session.result is not None and not session.problem
 
 
 def test_what_is_missing_stands_grey_in_the_library_and_a_double_click_finds_it(demo, gone: Path, monkeypatch) -> None:
@@ -118,7 +131,7 @@ def test_a_source_is_removed_with_its_takes_and_comes_back(demo, qtbot, monkeypa
     project = session.project
     begin, _ = users(project, FILE)
     assert begin and all(clips_of(t, FILE) for t in begin)
-    asked = answers(monkeypatch, "Cancel", "Remove it")
+    asked = answers(monkeypatch, relink, "Cancel", "Remove it")
     relink.remove(demo.desk, FILE)
     assert begin[0].name in asked[0] and session.project is project
     relink.remove(demo.desk, FILE)

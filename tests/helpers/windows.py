@@ -134,3 +134,15 @@ def finding_texts(window: MainWindow) -> list[str]:
     """What the rows of findings say when one hovers over them."""
     tree = window.settings.findChild(FindingsTree)
     return [tree.topLevelItem(i).toolTip(0) for i in range(tree.topLevelItemCount())]
+
+
+def answers(monkeypatch, module, *wanted: str) -> list[str]:
+    """Give answers to what a module asks, one after the other; what was asked."""
+    asked, left = [], list(wanted)
+
+    def ask(_desk, _title: str, text: str, *given: str) -> int:
+        asked.append(text)
+        return given.index(left.pop(0))
+
+    monkeypatch.setattr(module, "ask", ask)
+    return asked

@@ -194,7 +194,7 @@ def test_what_findings_are_read_off_is_what_scipy_says() -> None:
     assert np.degrees(whole) == pytest.approx(turns) and np.degrees(step[1:]) == pytest.approx(np.diff(turns))
     upper, angle, axis = np.empty((30, 3)), np.empty(30), np.empty((30, 3))
     turned, placed = clip.model
-    kernels.changes.bends(kernels.changes.Limb3(1, 2), Model(turned, placed), placed[:, 3], upper, angle, axis)
+    kernels.changes.bends(limb(RIG.skeleton, 1, 2, 3), Model(turned, placed), placed[:, 3], upper, angle, axis)
     a, b = placed[:, 2] - placed[:, 1], placed[:, 3] - placed[:, 2]
     cosine = (a * b).sum(axis=1) / np.linalg.norm(a, axis=1) / np.linalg.norm(b, axis=1)
     assert angle == pytest.approx(np.arccos(np.clip(cosine, -1, 1)), abs=1e-6)
@@ -208,6 +208,6 @@ def test_how_far_a_foot_slides_is_told_by_the_point_that_moves_less() -> None:
     ball[10:, 2] = 0.03
     stands = np.ones(40, dtype=bool)
     far, where = np.empty(2), np.empty(2, dtype=np.intp)
-    foot = kernels.changes.Foot2(heel, ball, stands, stands, 0.01, 0)
+    foot = kernels.changes.Stood(np.array([heel, ball]), np.array([stands, stands]), 0.01, 0)
     kernels.changes.slides(foot, np.array([[0, 39], [10, 39]]), far, where)
     assert far == pytest.approx([0.03, 0.0]) and 10 <= where[0] <= 12 + 4

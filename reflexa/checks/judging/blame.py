@@ -10,7 +10,7 @@ import numpy as np
 
 from reflexa.checks.judging.groups import limb_of_joint, other_side
 from reflexa.checks.model import Finding, Subject
-from reflexa.checks.registry import look
+from reflexa.checks.registry import CHECKS, look
 from reflexa.formats.imported import Note
 from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
@@ -21,19 +21,19 @@ from reflexa.take import Cancelled, Evaluation
 _GROWN = 1.5
 # Findings are the same in two clips when their frames are no further apart than this.
 _NEAR = 2
-# Of these the joint is only the one that shows most: the whole figure has them.
-_WHOLE = {"seam", "pop", "freeze", "rest-pose", "root-drift", "root-start", "outside-range", "lost"}
 _NO_LIMITS: Mapping[str, float] = MappingProxyType({})
 
 
 @dataclass(frozen=True, eq=False)
 class Judged:
-    """found: what stands in the result, each with the step that brought it in. brought, mended: per step (its id) what it
+    """found: what stands in the result, each with the step that brought it in. limits: the thresholds that it was looked at by,
+    those that are other than they come. brought, mended: per step (its id) what it
     brought in (found in the result or mended since) and what it mended, by the time of the clip after it and before it."""
 
     found: tuple[Finding, ...] = ()
     brought: Mapping[str, tuple[Finding, ...]] = field(default_factory=dict)
     mended: Mapping[str, tuple[Finding, ...]] = field(default_factory=dict)
+    limits: Mapping[str, float] = field(default_factory=dict)
 
 
 NOTHING_FOUND = Judged()
@@ -69,19 +69,21 @@ def judge(
         step = take.steps[i - 1]
         before, new, gone = _matched(before, now, outcomes[was].rig, outcomes[i], step.id)
         brought[step.id], mended[step.id] = tuple(new), tuple(gone)
-    return Judged(tuple(before), MappingProxyType(brought), MappingProxyType(mended))
+    return Judged(tuple(before), MappingProxyType(brought), MappingProxyType(mended), limits)
 
 
 def _matched(
     before: list[Finding], now: list[Finding], rig: Rig, out: Outcome, step: str
 ) -> tuple[list[Finding], list[Finding], list[Finding]]:
     """Findings after a step with who brought them in; those that the step did; those of before that are no more."""
-    pairs = []
+    pairs, whole = [], {kind for c in CHECKS.values() if c.whole for kind in c.gives}
     ends = [(old.kind, old.frames[0] - _NEAR, old.frames[1] + _NEAR) for old in before]
     for i, f in enumerate(now):
         kind, (a, b) = f.kind, _back(f.frames, out.times)
         near = [k for k, (which, first, last) in enumerate(ends) if which == kind and first <= b and a <= last]
-        pairs += [(sure, i, k) for k in near if (sure := _alike(f, before[k], (a, b), out.rig, rig)) > 0]
+        pairs += [
+            (sure, i, k) for k in near if (sure := _alike(f, before[k], (a, b), (out.rig, rig), kind in whole)) > 0
+        ]
     of: dict[int, int] = {}
     for _, i, k in sorted(pairs, reverse=True):
         if i not in of and k not in of.values():
@@ -108,11 +110,11 @@ def _back(frames: tuple[int, int], times: Array | None) -> tuple[float, float]:
     return (float(np.min(span)), float(np.max(span))) if len(span) else frames
 
 
-def _alike(f: Finding, old: Finding, span: tuple[float, float], rig: Rig, old_rig: Rig) -> float:
-    """How sure it is that two findings of a kind, about the same time, are one, by how much of it they share and where they are;
-    0: they are not."""
+def _alike(f: Finding, old: Finding, span: tuple[float, float], rigs: tuple[Rig, Rig], whole: bool) -> float:
+    """How sure it is that two findings of a kind, about the same time, are one, by how much of it they share and where they are
+    (where that counts: not of what the whole figure has); 0: they are not. rigs: after the step and before it."""
     shared = min(span[1], old.frames[1]) - max(span[0], old.frames[0]) + _NEAR + 1
-    whole = max(span[1], old.frames[1]) - min(span[0], old.frames[0]) + _NEAR + 1
-    here, there = limb_of_joint(f.joint, rig), limb_of_joint(old.joint, old_rig)
+    all_ = max(span[1], old.frames[1]) - min(span[0], old.frames[0]) + _NEAR + 1
+    here, there = limb_of_joint(f.joint, rigs[0]), limb_of_joint(old.joint, rigs[1])
     same = 3 if f.joint == old.joint else 2 if here == there else 1 if here == other_side(there) else 0
-    return 0.0 if not same and f.kind not in _WHOLE else min(shared / whole, 1.0) + 0.1 * same
+    return 0.0 if not same and not whole else min(shared / all_, 1.0) + 0.1 * same

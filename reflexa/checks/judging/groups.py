@@ -6,7 +6,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from functools import lru_cache
 
-from reflexa.checks.model import Finding
+from reflexa.checks.model import Finding, amount
 from reflexa.checks.registry import CHECKS
 from reflexa.rig import Rig
 from reflexa.take.model import Accepted
@@ -62,8 +62,7 @@ class Group:
         """One line: kind, limb, how often, how much at worst."""
         many = f", {len(self.findings)} times" if len(self.findings) > 1 else ""
         f = self.worst
-        unit = f.unit if f.unit in ("°", "%") else f" {f.unit}"
-        size = f", up to {f.size:.3g}{unit}" if f.threshold > 0 and len(self.findings) > 1 else ""
+        size = f", up to {amount(f.size, f.unit)}" if f.threshold > 0 and len(self.findings) > 1 else ""
         return f"{self.title}, {self.limb}{many}{size}"
 
 
@@ -78,7 +77,8 @@ def accepted(f: Finding, by: Iterable[Accepted]) -> str:
 
 def grouped(found: Iterable[Finding], rig: Rig, rate: float, by: Iterable[Accepted] = ()) -> tuple[Group, ...]:
     """Groups, the worst first; those that are accepted stand last."""
-    by, apart = tuple(by), {}  # type: ignore[var-annotated]
+    by = tuple(by)
+    apart: dict[tuple[bool, str, str], list[Finding]] = {}
     for f in found:
         apart.setdefault((bool(accepted(f, by)), f.kind, limb_of_joint(f.joint, rig)), []).append(f)
     out = []

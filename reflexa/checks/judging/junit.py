@@ -37,7 +37,7 @@ def junit(all_: Iterable[Looked]) -> str:
             continue
         for check in CHECKS.values():
             case = Xml.Element("testcase", classname=_said(f"{looked.path}.{looked.clip}"), name=check.title)
-            own = [f for f in looked.findings if f.kind in (check.kinds or (check.name,))]
+            own = [f for f in looked.findings if f.kind in check.gives]
             if own:
                 lines = [f"frames {f.frames[0]} to {f.frames[1]}: {f.text}" for f in own]
                 failure = Xml.SubElement(case, "failure", type=own[0].kind, message=_said(own[0].text))

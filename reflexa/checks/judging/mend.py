@@ -3,20 +3,20 @@
 from __future__ import annotations
 
 from collections import defaultdict
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 from types import MappingProxyType
 
-from reflexa.checks.judging.blame import judge
+from reflexa.checks.judging.blame import Judged, judge
 from reflexa.checks.judging.groups import counted
-from reflexa.checks.model import Finding, Repair
+from reflexa.checks.model import Finding, Repair, amount
 from reflexa.errors import ReflexaError
 from reflexa.formats.imported import Note
 from reflexa.motion.clip import Clip
 from reflexa.progress import Progress, quiet
 from reflexa.rig import Rig
 from reflexa.steps import Step
-from reflexa.take import Cache, Cancelled, Evaluation, Surroundings, Take, evaluate
+from reflexa.take import Cache, Evaluation, Surroundings, Take, evaluate
 from reflexa.take.edits import insert_step, named_step
 from reflexa.take.evaluate import NOWHERE
 
@@ -46,8 +46,7 @@ class Tried:
     @property
     def text(self) -> str:
         """In words."""
-        unit = self.unit if self.unit in ("°", "%") else f" {self.unit}"
-        change = f"{self.finding} {self.before:.3g} to {self.after:.3g}{unit}"
+        change = f"{self.finding} {self.before:.3g} to {amount(self.after, self.unit)}"
         if self.many[1]:
             change += f", {self.many[0]} to {self.many[1]} of them"
         return f"{self.title}: {change}" if self.kept else f"{self.title}: left out, {self.why}"
@@ -55,12 +54,20 @@ class Tried:
 
 @dataclass(frozen=True, eq=False)
 class Mended:
-    """The take with the repairs that helped, its evaluation, what was tried, and what is still found."""
+    """The evaluated take with the repairs that helped, what was tried, and what is still found."""
 
-    take: Take
     line: Evaluation
     tried: tuple[Tried, ...]
-    left: tuple[Finding, ...]
+    judged: Judged
+
+    @property
+    def take(self) -> Take:
+        return self.line.take
+
+    @property
+    def left(self) -> list[Finding]:
+        """What is found and not accepted."""
+        return counted(self.judged.found, self.take.accepted)
 
 
 def mend(
@@ -71,40 +78,38 @@ def mend(
     nothing else worse. progress may raise to stop it."""
     within = replace(within, cache=within.cache or Cache())
 
-    def looked(t: Take) -> tuple[Evaluation, list[Finding]]:
+    def looked(t: Take) -> Mended:
         line = evaluate(t, *source, within, lenient=True)
-        return line, counted(judge(line, limits, notes).found, t.accepted)
+        return Mended(line, (), judge(line, limits, notes))
 
-    line, found = looked(take)
+    now = looked(take)
     tried: list[Tried] = []
     known: set[tuple[str, str]] = set()
     while len(tried) < MOST:
+        take, found = now.take, now.left
         f = _next(found, known)
         if f is None or f.repair is None:
             break
         known.add(_key(f.repair))
         progress(f.repair.title, min(len(tried) / max(len(known) + len(found), 1), 0.95))
         step = named_step(take, f.repair.step())
-        then = insert_step(take, len(take.steps), step)
-        why = ""
         try:
-            new_line, new = looked(then)
-            why = _refused(new_line, step) or _worse(found, new, f)
+            then = looked(insert_step(take, len(take.steps), step))
+            why = _refused(then.line, step) or _worse(found, then.left, f)
         except ReflexaError as e:
-            why, new_line, new = str(e), line, found
+            why, then = str(e), now
+        new = then.left
         sizes = _largest(found, f), _largest(new, f)
         many = sum(x.kind == f.kind for x in found), sum(x.kind == f.kind for x in new)
         tried.append(Tried(f.repair.title, f.repair.kind, f.kind, *sizes, f.unit, many, not why, why))
-        if not why:
-            take, line, found = then, new_line, new
-    return Mended(take, line, tuple(tried), tuple(found))
+        now = now if why else then
+    return replace(now, tried=tuple(tried))
 
 
 def _next(found: Iterable[Finding], known: set[tuple[str, str]]) -> Finding | None:
     """The finding whose repair comes next: by the order of repairs, then the worst."""
     left = [f for f in found if f.repair is not None and _key(f.repair) not in known]
-    rank: Callable[[Finding], tuple[int, float]] = lambda f: (_rank(f), -f.weight)  # noqa: E731
-    return min(left, key=rank, default=None)
+    return min(left, key=lambda f: (_rank(f), -f.weight), default=None)
 
 
 def _rank(f: Finding) -> int:
@@ -141,6 +146,3 @@ def _weights(found: Iterable[Finding]) -> defaultdict[str, float]:
     for f in found:
         out[f.kind] += f.weight
     return out
-
-
-__all__ = ["MOST", "Cancelled", "Mended", "Tried", "mend"]

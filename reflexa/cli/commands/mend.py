@@ -12,7 +12,7 @@ import click
 
 from reflexa.batch.export import Origin, Target, write
 from reflexa.batch.rigs import load
-from reflexa.checks import judge
+from reflexa.batch.run import FileJob, How, out_name, planned, refuse_clashes
 from reflexa.checks.judging.mend import mend
 from reflexa.checks.judging.thresholds import read_thresholds
 from reflexa.cli.options import (
@@ -57,6 +57,8 @@ def COMMAND(
     stage = read_stage(stage_file) if stage_file is not None else EMPTY
     limits = read_thresholds(thresholds_file) if thresholds_file is not None else {}
     inputs = inputs_of(*clips, *source.rigs, stage_file, thresholds_file)
+    how = How((), None, "", "", source.options, target.options, target.force, source.rigs, inputs=inputs)
+    refuse_clashes(planned(FileJob(path, out, how)) for path in clips)
     status, said = 0, list[dict[str, Any]]()
     for path in clips:
         try:
@@ -75,13 +77,11 @@ def COMMAND(
                     "left": [f.plain() for f in done.left], "written": "",
                 }  # fmt: skip
                 if any(t.kept for t in done.tried):
-                    name = f"{path.stem} {clip.name}" if len(document.clips) > 1 else path.stem
+                    name = out_name("", path.stem, clip.name, "", len(document.clips) > 1)
                     to = Target(
                         out / f"{file_name(name)}{kind.suffix}", kind.name, target.options, target.force, inputs
                     )
-                    origin = Origin(
-                        document, done.take.steps, document, (done.line, judge(done.line, limits, document.notes))
-                    )
+                    origin = Origin(document, done.take.steps, document, (done.line, done.judged))
                     entry["written"] = str(write([replace(done.line.result, name=clip.name)], rig, to, origin).path)
                 said.append(entry)
                 _tell(entry, [t.text for t in done.tried], talk)

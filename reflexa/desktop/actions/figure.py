@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.session import rigs
+from reflexa.desktop.widgets.where import ask_where
 from reflexa.errors import ReflexaError
 from reflexa.formats.files import write_bytes
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
@@ -45,10 +46,9 @@ def import_rig(d: Desk, path: Path) -> None:
 def _export(d: Desk) -> None:
     document = d.session.sources.document_of(d.session.rig)
     stem = document.path.stem if document is not None else "rig"
-    start = str(Path.home() / f"{stem}{SUFFIX}")
-    chosen, _ = QFileDialog.getSaveFileName(d.window, "Export the rig document", start)
-    if chosen:
-        export_rig(d, Path(chosen))
+    path = ask_where(d.window, "Export the rig document", stem, SUFFIX)
+    if path is not None:
+        export_rig(d, path)
 
 
 def export_rig(d: Desk, path: Path) -> None:

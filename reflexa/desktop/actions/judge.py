@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QInputDialog
+from PySide6.QtWidgets import QInputDialog
 
 from reflexa.checks.judging.mend import Mended, mend
 from reflexa.desktop.actions import conditions as needs
@@ -14,6 +14,7 @@ from reflexa.desktop.actions.opening import all_read
 from reflexa.desktop.dialogs.picture import PictureDialog
 from reflexa.desktop.session import RESULT, findings, views
 from reflexa.desktop.settings.result_page import ResultPage
+from reflexa.desktop.widgets.where import ask_where
 from reflexa.desktop.work import Job
 from reflexa.review.page import save_page
 from reflexa.review.subjects import Reviewed
@@ -107,13 +108,9 @@ def _page(d: Desk, all_takes: bool) -> None:
     if own is None:
         return
     name = session.project.name if all_takes else own.name
-    start = str(Path.home() / f"{name}.html".replace("/", "-"))
-    chosen, _ = QFileDialog.getSaveFileName(d.window, "Make a review page", start, "*.html")
-    if not chosen:
+    path = ask_where(d.window, "Make a review page", name, ".html")
+    if path is None or (all_takes and not all_read(d)):
         return
-    if all_takes and not all_read(d):
-        return
-    path = Path(chosen) if chosen.lower().endswith((".html", ".htm")) else Path(chosen + ".html")
     takes, clips, limits = session.project.takes, session.clips, session.project.limits
     documents = dict(session.sources.documents)
 

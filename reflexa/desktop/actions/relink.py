@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog
 
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.opening import ask
-from reflexa.desktop.session.sources import options_of
 from reflexa.desktop.work import Job
 from reflexa.formats import Imported, read, suffixes
-from reflexa.formats.files import read_bytes
-from reflexa.project.relink import differences, entry_of, relinked, without
-from reflexa.project.sources import add_source
+from reflexa.project.relink import differences, known_by, relinked, without
+from reflexa.project.sources import add_source, options_of, read_source
 from reflexa.project.store import SourceFile
 from reflexa.project.uses import users
 
@@ -39,10 +38,12 @@ def relink(d: Desk, file: str, path: Path) -> None:
 
     def look(_job: Job[tuple[SourceFile, Imported]]) -> tuple[SourceFile, Imported]:
         document = read(path, options_of(known))
-        return entry_of(path.name, read_bytes(path), document), document
+        return known_by(replace(known, file=path.name), document), document
 
-    def copy(_job: Job[str]) -> str:
-        return add_source(sources.folder, path)[0]
+    def copy(_job: Job[tuple[SourceFile, Imported]]) -> tuple[SourceFile, Imported]:
+        entry = replace(known, file=add_source(sources.folder, path)[0])
+        there = read_source(sources.folder, entry)
+        return known_by(entry, there), there
 
     seen = d.wait(f"Reading {path.name}…", look)
     if seen is None:
@@ -52,18 +53,18 @@ def relink(d: Desk, file: str, path: Path) -> None:
     said = f"{path.name} is not the file that {file} was.\n\n" + "\n".join(others)
     if others and ask(d, "Another file for a source", said, "Take it all the same", "Cancel") != 0:
         return
-    name = d.wait(f"Copying {path.name}…", copy)
-    if name is None or session.sources is not sources:
+    copied = d.wait(f"Copying {path.name}…", copy)
+    if copied is None or session.sources is not sources:
         return
-    project = relinked(session.project, file, SourceFile(name, digest=new.digest, skeleton=new.skeleton))
-    entry = next(s for s in project.sources if s.file == name)
+    entry, document = copied
+    name, project = entry.file, relinked(session.project, file, *copied)
     sources.take_in(entry, document)
     session.history.end_merge()
     if project == session.project:  # the very same file is back at its place
         session.read_again()
     else:
         session.edit(f"find {file} again" if name == file else f"take {name} for {file}", project)
-    same = "the same file, byte for byte" if old.digest and old.digest == new.digest else "its clips are there"
+    same = "the same file, byte for byte" if old.digest and old.digest == new.digest else "the takes are made of it now"
     d.say(f"{name} stands for {file}: {same}", 6000)
 
 

@@ -166,7 +166,7 @@ class ExportDialog(QDialog):
         choices, documents = self.choices(), tuple(session.sources.documents.values())
         session.edit_take("choose export settings", replace(take, export=choices))
         line = replace(line, take=session.take or take)
-        into = Into(self.place.folder, self.overwrite.isChecked())
+        into = Into(self.place.folder, self.overwrite.isChecked(), self.session.project.limits)
         job: Job[Proof] = Job(lambda j: export_take(line, choices, source, documents, into, j.tell), self._done)
         job.title = f"The export of {take.name}"
         job.told = self._progress

@@ -93,7 +93,7 @@ class ExportTakesDialog(QDialog):
         row, take = self._waiting.pop(0)
         sources = self.session.sources
         documents, clips = dict(sources.documents), self.session.clips.within(take.name)
-        into = Into(self.place.folder, self.overwrite.isChecked())
+        into = Into(self.place.folder, self.overwrite.isChecked(), self.session.project.limits)
 
         def call(job: Job[Proof]) -> Proof:
             document = documents.get(take.source.file)

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QComboBox,
     QDialog,
     QDialogButtonBox,
-    QFileDialog,
     QFormLayout,
     QSpinBox,
     QVBoxLayout,
@@ -19,6 +18,7 @@ from PySide6.QtWidgets import (
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.where import ask_where
 from reflexa.draw.camera import STANDARD
 from reflexa.progress import Progress
 from reflexa.review.pictures import save_frames, save_sheet
@@ -64,14 +64,18 @@ class PictureDialog(QDialog):
             ("", self.both), ("", self.numbers), ("", self.dark),
         ):  # fmt: skip
             form.addRow(title, widget)
-        self.kind.currentTextChanged.connect(lambda what: self.count.setEnabled(what == _SHEET))
-        self.count.setEnabled(False)
+        self.kind.currentTextChanged.connect(self._fit)
+        self._fit(self.kind.currentText())
         column = QVBoxLayout(self)
         column.addLayout(form)
         buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Save | QDialogButtonBox.StandardButton.Cancel)
         buttons.accepted.connect(self.accept)
         buttons.rejected.connect(self.reject)
         column.addWidget(buttons)
+
+    def _fit(self, what: str) -> None:
+        self.count.setEnabled(what == _SHEET)
+        self.count.setToolTip("" if what == _SHEET else "Of a contact sheet alone")
 
     def shot(self) -> Shot:
         """As the fields say."""
@@ -81,15 +85,14 @@ class PictureDialog(QDialog):
 
     def ask_path(self) -> Path | None:
         """Where it is to go; None: nowhere."""
-        suffix = _KINDS[self.kind.currentText()]
-        start = str(Path.home() / f"{self.subject.name}{suffix}".replace("/", "-"))
-        chosen, _ = QFileDialog.getSaveFileName(self.parentWidget(), "Save a picture", start, f"*{suffix}")
-        return (Path(chosen) if chosen.lower().endswith(suffix) else Path(chosen + suffix)) if chosen else None
+        return ask_where(
+            self.parentWidget() or self, "Save a picture", self.subject.name, _KINDS[self.kind.currentText()]
+        )
 
     def saving(self, path: Path) -> Callable[[Progress], list[Path]]:
         """What draws and writes it as the fields say now, off the interface thread. Raises WriteError, and what progress does."""
         subject, what, shot, count = self.subject, self.kind.currentText(), self.shot(), self.count.value()
         if what == _SHEET:
-            return lambda _: save_sheet(subject, count, path, shot, True)
+            return lambda progress: save_sheet(subject, count, path, shot, True, progress)
         frames = [self._frame] if what == _FRAME else list(range(self._span[0], self._span[1] + 1))
         return lambda progress: save_frames(subject, frames, path, shot, True, progress)

@@ -10,9 +10,8 @@ from reflexa.desktop.session.session import Session
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.formats import Imported, read
-from reflexa.formats.files import read_bytes
 from reflexa.project import store
-from reflexa.project.relink import entry_of
+from reflexa.project.relink import known_by
 from reflexa.project.sources import add_source
 from reflexa.project.store import SourceFile
 from reflexa.take import Cancelled
@@ -45,9 +44,8 @@ def import_job(session: Session, paths: list[Path], done: Callable[[Imports], No
                     read(path)  # before anything is copied: a damaged file does not get in
                     name, new = add_source(sources.folder, path)
                     copied += new
-                    file = store.inside(sources.folder, name)
-                    found[name] = read(file)
-                    entries.append(entry_of(name, read_bytes(file), found[name]))
+                    found[name] = read(store.inside(sources.folder, name))
+                    entries.append(known_by(SourceFile(name), found[name]))
                 except ReflexaError as e:
                     errors.append(str(e))
             job.tell("", 1.0)

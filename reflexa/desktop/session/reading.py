@@ -7,10 +7,11 @@ from collections import deque
 
 from PySide6.QtCore import QObject, Signal
 
-from reflexa.desktop.session.sources import Sources, read_source
+from reflexa.desktop.session.sources import Sources
 from reflexa.desktop.work import Job, Work
 from reflexa.errors import ReflexaError
 from reflexa.formats import Imported
+from reflexa.project.sources import read_source
 from reflexa.project.store import Project, SourceFile
 from reflexa.project.uses import files_for
 from reflexa.take import Take

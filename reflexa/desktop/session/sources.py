@@ -11,19 +11,15 @@ from dataclasses import dataclass, field
 from pathlib import Path
 
 from reflexa.errors import ReflexaError
-from reflexa.formats import Imported, ReadOptions, read
+from reflexa.formats import Imported
 from reflexa.progress import Progress, quiet
 from reflexa.project import store
+from reflexa.project.sources import read_source
 from reflexa.project.store import Project, SourceFile
 from reflexa.project.uses import files_for
 from reflexa.rig import Rig
 from reflexa.rig.notes import Notes, with_notes
 from reflexa.take import Source
-
-
-def options_of(entry: SourceFile) -> ReadOptions:
-    """How a source is to be read."""
-    return ReadOptions(entry.unit, entry.positions, entry.facing)
 
 
 @dataclass(eq=False)
@@ -91,11 +87,6 @@ class Sources:
         if first is not None and first.rig.key == key:
             return first
         return next((d for d in self.documents.values() if d.rig.key == key), None)
-
-
-def read_source(folder: Path, entry: SourceFile) -> Imported:
-    """Read a source as the project says. Raises ReadError."""
-    return read(store.inside(folder, entry.file), options_of(entry))
 
 
 def opened(folder: Path, placed: bool = True, tell: Progress = quiet) -> tuple[Project, Sources]:

@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QInputDialog, QMenu, QTreeWidget, QTreeWidgetItem
 
 from reflexa.checks import Finding, Group
+from reflexa.checks.model import amount
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, findings
 
@@ -53,11 +54,11 @@ class FindingsTree(QTreeWidget):
         self.blockSignals(True)
         self.clear()
         for g in groups:
-            top = self._row(g.title_of, _size(g.worst), list(g.findings), g)
+            top = self._row(g.title_of, list(g.findings), g)
             self.addTopLevelItem(top)
             if len(g.findings) > 1:
                 for f in g.findings:
-                    top.addChild(self._row(_span(f), _size(f), [f], g))
+                    top.addChild(self._row(_span(f), [f], g))
                 top.setExpanded(self._key(top) in open_)
         self.blockSignals(False)
         self._fit()
@@ -76,15 +77,15 @@ class FindingsTree(QTreeWidget):
         f: Finding = item.data(0, _FINDINGS)[0]
         return f.kind, f.joint
 
-    def _row(self, text: str, size: str, found: list[Finding], g: Group) -> QTreeWidgetItem:
+    def _row(self, text: str, found: list[Finding], g: Group) -> QTreeWidgetItem:
         worst = max(found, key=lambda f: f.weight)
-        item = QTreeWidgetItem([text, size, findings.name_of(self.session, worst.step)])
+        item = QTreeWidgetItem([text, amount(worst.size, worst.unit), findings.name_of(self.session, worst.step)])
         item.setData(0, _FINDINGS, found)
         tip = f"{worst.text}, frames {_span(worst)}; worst at frame {worst.worst}."
         if len(found) > 1:
             tip = f"{len(found)} times, {g.seconds:.2f} s in all. {tip}"
         if worst.was:
-            tip += f" It was {worst.was:.3g} {worst.unit} before that step."
+            tip += f" It was {amount(worst.was, worst.unit)} before that step."
         if g.accepted:
             tip += f" Accepted: {g.accepted}."
             for column in range(3):
@@ -140,8 +141,3 @@ class FindingsTree(QTreeWidget):
 
 def _span(f: Finding) -> str:
     return f"frame {f.frames[0]}" if f.frames[0] == f.frames[1] else f"frames {f.frames[0]}–{f.frames[1]}"
-
-
-def _size(f: Finding) -> str:
-    unit = f.unit if f.unit in ("°", "%") else f" {f.unit}"
-    return f"{f.size:.3g}{unit}"

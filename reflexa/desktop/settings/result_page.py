@@ -43,15 +43,10 @@ class ResultPage(StepPanel):
         self.repair = QPushButton("Mend it")
         self.repair.clicked.connect(self._repair)
         self.blame = QPushButton("See step")
-        self.blame.setToolTip(
-            "Selects the step that brought the finding in, and shows the figure before it and after it"
-        )
         self.blame.clicked.connect(self._show_blame)
         self.accept = QPushButton("Accept…")
-        self.accept.setToolTip("Puts up with the selected findings, with a reason: they are not counted any more")
         self.accept.clicked.connect(self.tree.accept)
         self.mend = QPushButton("Mend all")
-        self.mend.setToolTip("Tries the repairs of everything found, the big ones first, and keeps those that help")
         self.mend.clicked.connect(self.mend_wanted)
         grid.addWidget(self.repair, 0, 0, 1, 3)
         for i, button in enumerate((self.blame, self.accept, self.mend)):
@@ -103,10 +98,22 @@ class ResultPage(StepPanel):
         self.repair.setText(repair.title if repair is not None else "No step mends it")
         said = f"Adds a step at the end of the line: {kind_of(repair.kind).title}" if repair is not None else ""
         self.repair.setToolTip(said or "No step mends this kind of finding by itself")
-        self.blame.setEnabled(f is not None and bool(f.step))
-        self.accept.setEnabled(bool(self.tree.chosen()))
         mends = any(x.repair is not None for x in findings.in_order(self.session))
-        self.mend.setEnabled(mends)
+        for button, can, what, why_not in (
+            (
+                self.blame, f is not None and bool(f.step),
+                "Selects the step that brought the finding in, and shows the figure before it and after it",
+                "Who brought it in is not known",
+            ), (
+                self.accept, bool(self.tree.chosen()),
+                "Puts up with the selected findings, with a reason: they are not counted any more", "Select findings first",
+            ), (
+                self.mend, mends, "Tries the repairs of everything found, the big ones first, and keeps those that help",
+                "Nothing that is found has a step that mends it",
+            ),
+        ):  # fmt: skip
+            button.setEnabled(can)
+            button.setToolTip(what if can else why_not)
 
     def _repair(self) -> None:
         f = self._worst()

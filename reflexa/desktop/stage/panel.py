@@ -26,6 +26,7 @@ from reflexa.desktop.stage.fields import PropFields
 from reflexa.desktop.stage.grip_fields import GripFields
 from reflexa.desktop.stage.shape_fields import KeyFields, ShapeFields
 from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.where import ask_where
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.formats import with_meshes
@@ -186,11 +187,9 @@ class StagePanel(QWidget):
 
     def save_dialog(self) -> None:
         """Ask where the stage is to be written."""
-        chosen, _ = QFileDialog.getSaveFileName(
-            self, "Save the stage", str(Path.home() / f"landing{SUFFIX}"), f"Stages (*{SUFFIX})"
-        )
-        if chosen:
-            self.save_file(Path(chosen))
+        path = ask_where(self, "Save the stage", "landing", SUFFIX)
+        if path is not None:
+            self.save_file(path)
 
     def save_file(self, path: Path) -> None:
         """Write the stage; a file that is there is written over: the dialog has asked."""

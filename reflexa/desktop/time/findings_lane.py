@@ -7,17 +7,12 @@ from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPaintEvent, QPen, QPol
 from PySide6.QtWidgets import QWidget
 
 from reflexa.checks import Finding
+from reflexa.checks.registry import check_of
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, findings
 from reflexa.desktop.time.time_map import GUTTER, TimeMap
 
 _HIGH, _NEAR, _MARK = 18, 7.0, 4.5
-# What a kind is about: feet and ground, joints and bones, time and loops; the rest is about the figure.
-_ABOUT = {
-    **dict.fromkeys(("slide", "penetration", "float"), "ground"),
-    **dict.fromkeys(("pop", "flip", "spin", "hyperextension", "straight", "inside-body"), "joint"),
-    **dict.fromkeys(("seam", "freeze", "rest-pose", "outside-range", "root-drift", "root-start"), "time"),
-}
 
 
 class FindingsLane(QWidget):
@@ -67,7 +62,9 @@ class FindingsLane(QWidget):
             p.setBrush(Qt.BrushStyle.NoBrush if put_up else colour)
             if put_up:
                 p.setPen(QPen(colour, 1.2))
-            _draw(p, _ABOUT.get(f.kind, ""), QPointF(self.time.x(f.worst), middle))
+            _draw(
+                p, check.about if (check := check_of(f.kind)) is not None else "", QPointF(self.time.x(f.worst), middle)
+            )
         x = self.time.x(self.session.player.frame)
         p.setPen(QPen(t.colour("ink"), 1.0))
         p.drawLine(QPointF(x, 0), QPointF(x, _HIGH))

@@ -13,13 +13,14 @@ import pyqtgraph
 from PySide6.QtCore import QBuffer, QByteArray, QIODevice, Qt
 from PySide6.QtGui import QImage, QMouseEvent, QPainter, QWheelEvent
 from PySide6.QtSvg import QSvgRenderer
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFileDialog, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session
 from reflexa.desktop.time.time_map import GUTTER, TimeMap
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.where import ask_where
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.formats.files import write_bytes
@@ -27,7 +28,6 @@ from reflexa.motion.clip import Clip
 from reflexa.review.measures import MEASURES, measured
 from reflexa.review.plots import HUES, Curve, drawing, table
 from reflexa.rig import Rig
-from reflexa.take import Evaluation
 
 # Whose motion is measured, and how its curve is broken.
 _WHOSE = {"After": "", "Before": "6 4", "Other": "2 3"}
@@ -171,7 +171,7 @@ class MeasuresView(QWidget):
         def call(_: Job[list[Curve]]) -> list[Curve]:
             return _measured(wishes, {
                 "After": (shown, rig, None) if "After" in on else None,
-                "Before": (line.clips[0], line.rigs[0], _moments(line, tap)) if "Before" in on else None,
+                "Before": (line.clips[0], line.rigs[0], line.moments(tap, 0)) if "Before" in on else None,
                 "Other": (other.clip, other.rig, None) if "Other" in on and other is not None else None,
             })  # fmt: skip
 
@@ -221,10 +221,8 @@ class MeasuresView(QWidget):
         if not self.curves:
             self.session.said.emit("There is no curve to export: select a joint first.")
             return
-        name = f"{self.session.selection.take} measures{suffix}".replace("/", "-")
-        chosen, _ = QFileDialog.getSaveFileName(self, "Export the curves", str(Path.home() / name), f"*{suffix}")
-        if chosen:
-            path = Path(chosen) if chosen.lower().endswith(suffix) else Path(chosen + suffix)
+        path = ask_where(self, "Export the curves", f"{self.session.selection.take} measures", suffix)
+        if path is not None:
             try:
                 self.export(path)
             except ReflexaError as e:
@@ -257,14 +255,6 @@ def _measured(
                 title = wish.title if name == "After" else f"{wish.title}, {name.lower()}"
                 out.append(Curve(title, m.unit, values, hue, _WHOSE[name]))
     return out
-
-
-def _moments(line: Evaluation, tap: int) -> np.ndarray[Any, Any]:
-    """The source's frame at each frame of what is looked at."""
-    frames, last = line.clips[tap].frames, line.clips[0].frames - 1
-    if line.same_time(0, tap):
-        return np.minimum(np.arange(frames), last)
-    return np.array([line.moment(f, tap, 0) for f in range(frames)])
 
 
 def _png(svg: bytes) -> bytes:

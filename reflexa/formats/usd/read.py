@@ -16,7 +16,7 @@ import numpy as np
 from reflexa.errors import ReadError
 from reflexa.formats import frame as frames
 from reflexa.formats import imported
-from reflexa.formats.files import LARGEST
+from reflexa.formats.files import usable
 from reflexa.formats.frame import ImportFrame
 from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, Note, ReadOptions, lost_notes, sign_notes
 from reflexa.formats.usd import apart
@@ -185,15 +185,7 @@ def _layers(layer: Any, path: Path, pxr: Any) -> list[Path]:
 
 def _open(path: Path, pxr: Any) -> Any:
     """The stage of a file that refers to nothing outside its own folder."""
-    try:
-        if not path.is_file() and path.exists():
-            raise ReadError("is not a file", path)
-        if path.stat().st_size > LARGEST:
-            raise ReadError("is larger than the 2 GiB that are read", path)
-        if path.stat().st_size == 0:
-            raise ReadError("the file is empty", path)
-    except OSError as e:
-        raise ReadError((e.strerror or str(e)).lower(), path, advice="Check the path and its permissions.") from None
+    usable(path)
     layer = pxr.Sdf.Layer.FindOrOpen(str(path))
     if layer is None:
         raise ReadError("is no USD layer that can be opened", path)

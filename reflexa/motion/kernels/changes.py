@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import kernel
-from reflexa.motion.kernels.parts import Model
+from reflexa.motion.kernels.parts import Limb, Model
 from reflexa.motion.kernels.turns import inv, mul, rot
 
 Ints = NDArray[np.intp]
@@ -70,15 +70,8 @@ def moved(motion: Array, at: Ints, out: Array) -> None:
         out[i] = most
 
 
-class Limb3(NamedTuple):
-    """Root and middle joint of a limb, and the track of its end is given beside."""
-
-    root: int
-    middle: int
-
-
 @kernel(shared=1, out=3)
-def bends(limb: Limb3, model: Model, end: Array, upper: Array, angle: Array, axis: Array) -> None:
+def bends(limb: Limb, model: Model, end: Array, upper: Array, angle: Array, axis: Array) -> None:
     """Direction of a limb's upper bone ``(frames, 3)``, the angle between it and the lower one ``(frames,)`` radians, and what it
     bends about in the upper bone's own axes ``(frames, 3)``, zero where it is straight. end ``(frames, 3)``."""
     for f in range(len(angle)):
@@ -136,50 +129,40 @@ def twists(bone: Bone, rotations: Array, step: Array, whole: Array) -> None:
         whole[f] = told
 
 
-class Foot2(NamedTuple):
-    """Tracks of heel and ball ``(frames, 3)``, when each stands ``(frames,)``; a point so much over the lowest of its stance is
-    leaving; a foot lands and leaves for so many frames."""
+class Stood(NamedTuple):
+    """Points of a foot, heel and ball: their tracks ``(points, frames, 3)``, and when each stands ``(points, frames)``. One so
+    much over the lowest of its stance is leaving; a foot lands and leaves for so many frames."""
 
-    heel: Array
-    ball: Array
-    heel_stands: NDArray[np.bool_]
-    ball_stands: NDArray[np.bool_]
+    tracks: Array
+    stands: NDArray[np.bool_]
     leaving: float
     lands: int
 
 
 @kernel(shared=1, out=2)
-def slides(foot: Foot2, spans: Ints, far: Array, where: Ints) -> None:
-    """Per stance ``(n, 2)`` of first and last frame: how far the one of heel and ball that moves less leaves the place where it
+def slides(foot: Stood, spans: Ints, far: Array, where: Ints) -> None:
+    """Per stance ``(n, 2)`` of first and last frame: how far the one of a foot's points that moves less leaves the place where it
     came to stand, and the frame of that."""
+    points = len(foot.tracks)
+    low, at = np.empty(points), np.empty(points, dtype=np.intp)
     for i in range(len(spans)):
         first, last = spans[i, 0], spans[i, 1]
         lands = min(foot.lands, (last - first) // 4)
-        low_heel, low_ball = math.inf, math.inf
-        for f in range(first, last + 1):
-            if foot.heel_stands[f]:
-                low_heel = min(low_heel, foot.heel[f, 1])
-            if foot.ball_stands[f]:
-                low_ball = min(low_ball, foot.ball[f, 1])
-        from_heel, from_ball = -1, -1
+        for p in range(points):
+            low[p], at[p] = math.inf, -1
+            for f in range(first, last + 1):
+                if foot.stands[p, f]:
+                    low[p] = min(low[p], foot.tracks[p, f, 1])
         far[i], where[i] = 0.0, first
         for f in range(first + lands, last + 1 - lands):
             least = math.inf
-            if foot.heel_stands[f] and foot.heel[f, 1] < low_heel + foot.leaving:
-                from_heel = f if from_heel < 0 else from_heel
-                least = min(
-                    least,
-                    math.hypot(foot.heel[f, 0] - foot.heel[from_heel, 0], foot.heel[f, 2] - foot.heel[from_heel, 2]),
-                )
-            else:
-                from_heel = -1
-            if foot.ball_stands[f] and foot.ball[f, 1] < low_ball + foot.leaving:
-                from_ball = f if from_ball < 0 else from_ball
-                least = min(
-                    least,
-                    math.hypot(foot.ball[f, 0] - foot.ball[from_ball, 0], foot.ball[f, 2] - foot.ball[from_ball, 2]),
-                )
-            else:
-                from_ball = -1
+            for p in range(points):
+                x, y, z = foot.tracks[p, f]
+                if not foot.stands[p, f] or y >= low[p] + foot.leaving:
+                    at[p] = -1
+                    continue
+                if at[p] < 0:
+                    at[p] = f
+                least = min(least, math.hypot(x - foot.tracks[p, at[p], 0], z - foot.tracks[p, at[p], 2]))
             if least < math.inf and least > far[i]:
                 far[i], where[i] = least, f

@@ -20,6 +20,7 @@ def warm() -> None:
     model = kinematics.forward(skeleton.parents, rotations, np.tile(skeleton.rest_translations, (2, 1, 1)))
     leg = limb(skeleton, 0, 1, 2)
     axis = limbs.hinges(model, leg, np.array([1.0, 0.0, 0.0]))
+    limbs.bend(model, leg)
     posed = limbs.at_frames(skeleton, model, rotations, np.arange(2))
     goal = np.tile([0.0, -1.5, 0.0], (2, 1))
     values, others, counts = np.empty(2), np.empty((1, 3), dtype=np.int64), np.zeros(2, dtype=np.int64)
@@ -62,12 +63,9 @@ def _warm_changes(model: Model, rotations: Array, translations: Array) -> None:
     kernels.changes.off_course(rotations, np.empty((2, 3)), np.empty((2, 3)))
     kernels.changes.moved_off(translations, np.empty((2, 3)), np.empty((2, 3)))
     kernels.changes.moved(rotations, at, one)
-    part = kernels.changes.Limb3(0, 1)
-    kernels.changes.bends(part, model, model.placed[:, 2], np.empty((2, 3)), one, np.empty((2, 3)))
     bone = kernels.changes.Bone(0, np.array([0.0, 1.0, 0.0]), np.array([0.0, 0.0, 0.0, 1.0]), 0.5)
     kernels.changes.twists(bone, rotations, one, one.copy())
-    track, stands = model.placed[:, 2], np.ones(2, dtype=bool)
-    foot = kernels.changes.Foot2(track, track, stands, stands, 0.01, 0)
+    foot = kernels.changes.Stood(np.stack([model.placed[:, 2]] * 2), np.ones((2, 2), dtype=bool), 0.01, 0)
     kernels.changes.slides(foot, np.array([[0, 1]]), np.empty(1), np.empty(1, dtype=np.intp))
 
 

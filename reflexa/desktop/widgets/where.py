@@ -1,0 +1,21 @@
+"""Asking where a file is to go."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+
+
+def ask_where(parent: QWidget, title: str, name: str, suffix: str) -> Path | None:
+    """Where a person wants a file that is offered as ``name``, in their own folder; None: nowhere. Its suffix is put behind a
+    name that lacks it. Whether a file that is there may be written over has been asked."""
+    start = Path.home() / f"{name}{suffix}".replace("/", "-")
+    chosen, _ = QFileDialog.getSaveFileName(parent, title, str(start), f"*{suffix}")
+    if not chosen or chosen.lower().endswith(suffix):
+        return Path(chosen) if chosen else None
+    path = Path(chosen + suffix)  # of which the dialog knows nothing
+    text = f"{path.name} is there already. Write over it?"
+    if path.exists() and QMessageBox.question(parent, title, text) != QMessageBox.StandardButton.Yes:
+        return None
+    return path
