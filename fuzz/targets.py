@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import random
+import zlib
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
@@ -38,6 +39,14 @@ class Target:
     read: Callable[[Path], object]
 
 
+# What is read is used as well, which takes longer than reading it: one time in so many.
+_USED = 8
+
+
+def _uses(path: Path) -> bool:
+    return zlib.crc32(path.read_bytes()) % _USED == 0
+
+
 def _motion(path: Path) -> object:
     """Read a clip, and use it: what is read must be numbers all through."""
     found = read(path)
@@ -45,20 +54,41 @@ def _motion(path: Path) -> object:
         turned, placed = clip.model
         if not (np.isfinite(turned).all() and np.isfinite(placed).all()):
             raise AssertionError("what was read holds what is no number")
-        if clip.frames <= 400:
+        if clip.frames <= 400 and _uses(path):
             look(Subject(clip, found.rig, notes=found.notes))
     describe.lines(found)
     return found
+
+
+def _pair(path: Path) -> object:
+    """Motion beside its skeleton, one of which is the damaged one."""
+    for name, text in (("a.asf", _ASF), ("a.amc", _AMC)):
+        if name != path.name:
+            (path.parent / name).write_text(text)
+    return _motion(path.with_suffix(".amc"))
 
 
 def _files(*paths: Path) -> Callable[[], Mapping[str, bytes]]:
     return lambda: {p.name: p.read_bytes() for p in paths}
 
 
-def _usd(suffix: str) -> Callable[[], Mapping[str, bytes]]:
+def _capture() -> Mapping[str, bytes]:
+    """A capture, and the first frames of another."""
+    head, _, tail = (DATA / "boxing_cut.bvh").read_text().partition("Frames:")
+    _, rate, *rows = tail.splitlines()
+    short = f"{head}Frames: 12\n{rate}\n" + "\n".join(rows[:12]) + "\n"
+    return {"a.bvh": (DATA / "humanoid3d_run.bvh").read_bytes(), "b.bvh": short.encode()}
+
+
+def _short(suffix: str) -> Callable[[], Mapping[str, bytes]]:
+    """A bird of the demo without its skin, and a small skin of its own."""
+
     def seeds() -> Mapping[str, bytes]:
-        d = read(DEMO / "sources/heron.glb")
-        return {f"a.{suffix}": encode([d.clips[0].cut(0, 12)], d.rig, suffix)}
+        bird, skin = read(DEMO / "sources/heron.glb"), read(DATA / "RiggedSimple.glb")
+        return {
+            f"a.{suffix}": encode([bird.clips[0].cut(0, 4)], replace(bird.rig, meshes=()), suffix),
+            f"b.{suffix}": encode([skin.clips[0].cut(0, 4)], skin.rig, suffix),
+        }
 
     return seeds
 
@@ -72,10 +102,52 @@ def _project(path: Path) -> object:
     at = store.PROJECT if path.name.startswith("project") else "takes/a.take.json"
     (folder / at).write_bytes(path.read_bytes())
     found = store.load(folder)
-    store.save(found, folder)
+    if _uses(path):
+        store.save(found, folder)
     return found
 
 
+_ASF = """:version 1.10
+:name figure
+:units
+  mass 1.0
+  length 1.0
+  angle deg
+:root
+   order TX TY TZ RX RY RZ
+   axis XYZ
+   position 0 0 0
+   orientation 0 0 0
+:bonedata
+  begin
+     id 1
+     name upper
+     direction 1 0 0
+     length 10
+     axis 0 0 0  XYZ
+     dof rx ry rz
+     limits (-180.0 180.0)
+            (-90.0 90.0)
+            (-90.0 90.0)
+  end
+  begin
+     id 2
+     name lower
+     direction 1 0 0
+     length 8
+     axis 0 0 90  XYZ
+     dof rx
+     limits (-10.0 170.0)
+  end
+:hierarchy
+  begin
+    root upper
+    upper lower
+  end
+"""
+_AMC = ":FULLY-SPECIFIED\n:DEGREES\n" + "".join(
+    f"{i}\nroot {i} 17 0 0 {3 * i} 0\nupper {i} {2 * i} 4\nlower {5 * i}\n" for i in range(1, 13)
+)
 _TAKE = (DEMO / "takes/Step up onto the jetty.take.json").read_text()
 _WHOLE = {
     store.PROJECT: pretty({
@@ -96,13 +168,14 @@ def _recipe() -> Mapping[str, bytes]:
 
 
 TARGETS: dict[str, Target] = {
-    "bvh": Target(_files(DATA / "humanoid3d_run.bvh", DATA / "boxing_cut.bvh"), mutate.TEXT, _motion),
+    "bvh": Target(_capture, mutate.TEXT, _motion),
+    "amc": Target(lambda: {"a.asf": _ASF.encode(), "a.amc": _AMC.encode()}, mutate.TEXT, _pair),
     "glb": Target(
-        _files(DATA / "RiggedSimple.glb", DATA / "interp_mix.glb", DEMO / "sources/heron.glb"), mutate.GLB, _motion
+        lambda: {**_files(DATA / "RiggedSimple.glb", DATA / "interp_mix.glb")(), **_short("glb")()}, mutate.GLB, _motion
     ),
     "gltf": Target(_files(DATA / "simple_skin.gltf"), mutate.JSON, _motion),
-    "usda": Target(_usd("usda"), mutate.TEXT, _motion),
-    "usdc": Target(_usd("usdc"), mutate.BINARY, _motion),
+    "usda": Target(_short("usda"), mutate.TEXT, _motion),
+    "usdc": Target(_short("usdc"), mutate.BINARY, _motion),
     "project": Target(lambda: {"project.json": _WHOLE[store.PROJECT].encode()}, mutate.JSON, _project),
     "take": Target(lambda: {"take.json": _TAKE.encode()}, mutate.JSON, _project),
     "rig": Target(_rig, mutate.JSON, read_rig),

@@ -93,7 +93,8 @@ def read(file: GltfFile, index: Any, place: str, kind: str | None = None) -> NDA
     if "sparse" in accessor:
         values = _with_sparse(file, accessor["sparse"], where, values, dtype)
     if dtype.kind == "f":
-        out: Array = values.astype(np.float64)
+        with np.errstate(invalid="ignore"):  # what is no number is told just below
+            out: Array = values.astype(np.float64)
         if not np.isfinite(out).all():
             bad = int(np.argwhere(~np.isfinite(out))[0][0])
             raise ReadError(f"element {bad} is not a finite number", file.path, where)

@@ -1,0 +1,134 @@
+"""A process of our own beside this one: asked a question at a time, and what goes wrong with it harms nobody else."""
+
+from __future__ import annotations
+
+import contextlib
+import copyreg
+import os
+import pickle
+import select
+import struct
+import subprocess
+import sys
+import threading
+import time
+from collections.abc import Callable
+from types import MappingProxyType
+from typing import Any
+
+_LENGTH = struct.Struct("<Q")
+
+
+def _frozen(d: dict[Any, Any]) -> MappingProxyType[Any, Any]:
+    return MappingProxyType(d)
+
+
+def _plain(m: MappingProxyType[Any, Any]) -> tuple[Any, ...]:
+    return _frozen, (dict(m),)
+
+
+# Values of ours hold mappings that nobody can change; they are sent as they are.
+copyreg.pickle(MappingProxyType, _plain)
+
+
+class Ended(Exception):
+    """The process ended before it answered. status: how, as the system says (a signal's number below 0)."""
+
+    def __init__(self, status: int) -> None:
+        super().__init__(f"the process ended with {status}")
+        self.status = status
+
+
+class Process:
+    """Runs ``python -m module``, which calls ``serve``, from the first question on; anew where it has ended. One question is
+    asked at a time, from whichever thread."""
+
+    def __init__(self, module: str) -> None:
+        self._module = module
+        self._process: subprocess.Popen[bytes] | None = None
+        self._owner = 0
+        self._lock = threading.Lock()
+
+    def ask(self, question: Any, patience: float) -> Any:
+        """The answer to a question. Raises Ended where the process ends on it, TimeoutError after ``patience`` seconds: then it
+        is ended."""
+        with self._lock:
+            process = self._running()
+            try:
+                _send(process.stdin, question)
+                return _receive(process.stdout, patience)
+            except (OSError, EOFError, pickle.PickleError) as e:
+                if isinstance(e, TimeoutError):
+                    self.end()
+                    raise
+                raise Ended(self.end()) from None
+
+    def _running(self) -> subprocess.Popen[bytes]:
+        if self._process is None or self._owner != os.getpid() or self._process.poll() is not None:
+            if self._process is not None and self._owner == os.getpid():
+                self.end()
+            self._owner = os.getpid()
+            # As this one finds its modules, so does that.
+            variables = {**os.environ, "PYTHONPATH": os.pathsep.join(p for p in sys.path if p)}
+            self._process = subprocess.Popen(
+                [sys.executable, "-m", self._module], stdin=subprocess.PIPE, stdout=subprocess.PIPE,
+                stderr=subprocess.DEVNULL, env=variables,
+            )  # fmt: skip
+        return self._process
+
+    def end(self) -> int:
+        """Let the process go: how it ended, as the system says."""
+        process, self._process = self._process, None
+        if process is not None and self._owner == os.getpid():
+            with contextlib.suppress(subprocess.TimeoutExpired):  # one that ends by itself says how
+                process.wait(0.2)
+            process.kill()
+            process.wait()
+            for pipe in (process.stdin, process.stdout):
+                if pipe is not None:
+                    pipe.close()
+            return process.returncode
+        return 0
+
+    def forked(self) -> None:
+        """A process that is forked has none of its parent's, and no lock that another thread of it holds."""
+        self._lock = threading.Lock()
+        self._process = None
+
+
+def _send(pipe: Any, value: Any) -> None:
+    data = pickle.dumps(value, pickle.HIGHEST_PROTOCOL)
+    pipe.write(_LENGTH.pack(len(data)) + data)
+    pipe.flush()
+
+
+def _receive(pipe: Any, patience: float | None) -> Any:
+    """The next value. Raises EOFError where there is none to come, TimeoutError."""
+    end = None if patience is None else time.monotonic() + patience
+    (length,) = _LENGTH.unpack(_exactly(pipe, _LENGTH.size, end))
+    return pickle.loads(_exactly(pipe, length, end))
+
+
+def _exactly(pipe: Any, count: int, end: float | None) -> bytes:
+    handle, parts = pipe.fileno(), []
+    while count > 0:
+        if end is not None and not select.select([handle], [], [], max(end - time.monotonic(), 0.0))[0]:
+            raise TimeoutError
+        part = os.read(handle, min(count, 1 << 20))
+        if not part:
+            raise EOFError
+        parts.append(part)
+        count -= len(part)
+    return b"".join(parts)
+
+
+def serve(answer: Callable[[Any], Any]) -> None:
+    """Answer questions until nobody asks any more: what the process itself does."""
+    out = os.fdopen(os.dup(sys.stdout.fileno()), "wb")
+    os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # what a library prints is no answer
+    while True:
+        try:
+            question = _receive(sys.stdin.buffer, None)
+        except EOFError:
+            return
+        _send(out, answer(question))
