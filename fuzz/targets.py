@@ -62,9 +62,9 @@ def _motion(path: Path) -> object:
 
 def _pair(path: Path) -> object:
     """Motion beside its skeleton, one of which is the damaged one."""
-    for name, text in (("a.asf", _ASF), ("a.amc", _AMC)):
+    for name, whole in (("a.asf", _ASF), ("a.amc", _AMC)):
         if name != path.name:
-            (path.parent / name).write_text(text)
+            (path.parent / name).write_text(whole)
     return _motion(path.with_suffix(".amc"))
 
 

@@ -4,17 +4,27 @@ from __future__ import annotations
 
 import os
 import tempfile
+from pathlib import Path
 
 # What the application keeps for itself is kept for the tests alone.
 os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="reflexa-state-")
+os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="reflexa-settings-")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import pytest
 
 from reflexa.demo import clips, deckhand
+from reflexa.library import index, shelves
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig, analyse
+
+
+@pytest.fixture(autouse=True)
+def _index(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    """The index of the shelves, and the list of them, are each test's own."""
+    monkeypatch.setattr(index, "index_path", lambda: tmp_path / "own cache/library.sqlite")
+    monkeypatch.setattr(shelves, "shelves_path", lambda: tmp_path / "own settings/shelves.json")
 
 
 @pytest.fixture(scope="session")

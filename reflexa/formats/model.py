@@ -72,6 +72,11 @@ class Format:
         """The one that is written."""
         return self.suffixes[0]
 
+    @property
+    def with_others(self) -> bool:
+        """Can other files belong to one of it?"""
+        return self.beside is not _none_beside
+
     def alike(self, other: Format) -> bool:
         """Is a file of the other format laid out by the same rules?"""
         return self.name == other.name or bool(self.family and self.family == other.family)

@@ -1,0 +1,270 @@
+"""``reflexa library``: shelves from scripts."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+from collections.abc import Callable, Iterator
+from contextlib import closing, contextmanager
+from dataclasses import dataclass
+from functools import partial
+from pathlib import Path
+from typing import Any
+
+import click
+import msgspec
+
+from reflexa.cli.options import Command, Talk, stops, talking, talking_json
+from reflexa.errors import RecipeError
+from reflexa.formats import read
+from reflexa.library import notes as notes_
+from reflexa.library.facts import GAITS
+from reflexa.library.finder import Finder, Row
+from reflexa.library.fits import FITS
+from reflexa.library.index import Index
+from reflexa.library.notes import Notes, edit_notes, read_notes
+from reflexa.library.query import SORTS, Query
+from reflexa.library.scan import scan
+from reflexa.library.shelves import Shelf, Shelves, load_shelves, save_shelves, with_shelf, without_shelf
+
+
+@click.group("library")
+def COMMAND() -> None:
+    """Shelves: folders of clips that are scanned, searched and put in order. Nothing on a shelf is ever written to; what is said
+    of clips lies beside its folder, as NAME.shelf.json."""
+
+
+@COMMAND.command("add")
+@click.argument("folder", type=click.Path(path_type=Path))
+@click.option("--name", default="", help="What the shelf is called; else as the folder.")
+@talking
+@stops
+def add(folder: Path, name: str, talk: Talk) -> None:
+    """Make a folder a shelf. `reflexa library scan` then looks through it."""
+    shelves = with_shelf(load_shelves(), folder, name)
+    save_shelves(shelves)
+    found = next(s for s in shelves.shelves if s.folder == Path(os.path.abspath(folder)))
+    if not talk.quiet:
+        click.echo(f"{found.name}: {found.folder}", err=True)
+
+
+@COMMAND.command("remove")
+@click.argument("name")
+@stops
+def remove(name: str) -> None:
+    """Take a shelf off the list. Its files, and what was said of them, stay."""
+    save_shelves(without_shelf(load_shelves(), name))
+
+
+@COMMAND.command("list")
+@talking_json
+@stops
+def list_(talk: Talk) -> None:
+    """The shelves, and whether their folders are there."""
+    rows = [{"name": s.name, "folder": str(s.folder), "there": s.folder.is_dir()} for s in load_shelves().shelves]
+    if talk.as_json:
+        click.echo(json.dumps({"shelves": rows}, indent=2))
+    for r in [] if talk.as_json else rows:
+        click.echo(f"{r['name']}: {r['folder']}{'' if r['there'] else ' (not there now)'}")
+
+
+@COMMAND.command("scan")
+@click.option("--jobs", type=click.IntRange(0), default=0, help="Processes; 0: one a core.")
+@talking_json
+@stops
+def scan_(jobs: int, talk: Talk) -> None:
+    """Look through every shelf, and read what is new or another since."""
+    told = _progress if sys.stderr.isatty() and not talk.quiet else (lambda _text, _part: None)
+    with closing(Index()) as index:
+        out = scan(index, load_shelves().shelves, told, jobs)
+        bad = [(Path(os.fsdecode(p)), str(e)) for p, e in index.rows("select path, error from files where error <> ''")]
+    if talk.as_json:
+        said: dict[str, Any] = {
+            "files": out.files, "read": out.read, "unreadable": [{"path": str(p), "reason": e} for p, e in bad],
+            "gone": out.gone, "folders": [{"path": str(p), "reason": e} for p, e in out.unreadable.items()], "away": out.away,
+        }  # fmt: skip
+        click.echo(json.dumps(said, indent=2))
+        return
+    if not talk.quiet:
+        click.echo(f"{out.files} files, {out.read} read, {out.gone} gone, {len(bad)} that cannot be read.", err=True)
+        for shelf in out.away:
+            click.echo(f"{shelf}: its folder is not there now; what is known of it stays.", err=True)
+        for folder, reason in out.unreadable.items():
+            click.echo(f"{folder}: {reason}", err=True)
+    for path, error in bad if talk.verbose else []:
+        click.echo(f"{path}: {error}", err=True)
+
+
+def _progress(text: str, part: float) -> None:
+    click.echo(f"\r{100 * part:3.0f} % {text[:60]:<60}", nl=part >= 1, err=True)
+
+
+@dataclass(frozen=True)
+class _Open:
+    """What questions are asked of."""
+
+    shelves: Shelves
+    notes: dict[str, Notes]
+    finder: Finder
+
+
+@contextmanager
+def _opened() -> Iterator[_Open]:
+    shelves = load_shelves()
+    with closing(Index()) as index:
+        finder, known = Finder(index), {s.name: read_notes(s) for s in shelves.shelves}
+        finder.know(shelves, known)
+        yield _Open(shelves, known, finder)
+
+
+def _yes_no(name: str, help: str) -> Callable[[Command], Command]:
+    return click.option(f"--{name}/--no-{name}", name.replace("-", "_"), default=None, help=help)
+
+
+@COMMAND.command("search")
+@click.argument("words", nargs=-1)
+@click.option("--fits", type=click.Choice(FITS), multiple=True, help="How clips fit --rig; may be given several times.")
+@click.option("--rig", metavar="FILE", type=click.Path(path_type=Path), help="The rig that clips are to fit.")
+@_yes_no("loop", "Loops only, or none.")
+@_yes_no("travels", "Clips that travel, or that stay on the spot.")
+@_yes_no("faults", "Clips with findings, or without.")
+@_yes_no("untidy", "Files with transforms not applied, other units or facing, missing pairs; or none of that.")
+@click.option("--unreadable", is_flag=True, help="Files that cannot be read, and why.")
+@click.option("--gait", "gaits", type=click.Choice(GAITS), multiple=True, help="By speed.")
+@click.option(
+    "--side", "sides", type=click.Choice(["left", "right"]), multiple=True, help="By name, or the busier hand."
+)
+@click.option("--shortest", type=float, metavar="SECONDS")
+@click.option("--longest", type=float, metavar="SECONDS")
+@click.option("--tag", "tags", multiple=True)
+@click.option("--stars", type=click.IntRange(0, 5), default=0, help="At least.")
+@click.option("--set", "set_", default="", help="Clips of a set.")
+@click.option("--shelf", default="", help="One shelf only.")
+@click.option("--twice", is_flag=True, help="Only motion that is there under several names.")
+@click.option("--sort", type=click.Choice([s for s in SORTS if s != "near"]), default="name", show_default=True)
+@talking_json
+@stops
+def search(words: tuple[str, ...], rig: Path | None, set_: str, talk: Talk, **given: Any) -> None:
+    """Find clips: every word begins something that is said of them (names, folders, tags, events, rigs)."""
+    query = msgspec.structs.replace(Query(), text=" ".join(words), set=set_, **given)
+    if query.fits and rig is None:
+        raise click.UsageError("--fits needs --rig: the rig that clips are to fit.")
+    with _opened() as at:
+        fits = at.finder.fits(read(rig).rig) if rig is not None else {}
+        ids = at.finder.search(query, fits)
+        known = at.finder.rows(ids)
+    _say([known[i] for i in ids if i in known], fits, talk)
+
+
+@COMMAND.command("like")
+@click.argument("clip", metavar="FILE[#CLIP]")
+@click.option("--count", type=click.IntRange(1), default=20, show_default=True)
+@talking_json
+@stops
+def like(clip: str, count: int, talk: Talk) -> None:
+    """Clips whose motion is near that of one on a shelf, the nearest first; mirror images count."""
+    with _opened() as at:
+        found = at.finder.like(_id(at, clip))[1 : count + 1]
+        known = at.finder.rows([i for i, off in found if off < float("inf")])
+    _say([known[i] for i, _ in found if i in known], {}, talk, dict(found))
+
+
+@COMMAND.command("tags")
+@click.argument("clips", nargs=-1, metavar="FILE[#CLIP]…")
+@click.option("--add", "add_", multiple=True, metavar="TAG")
+@click.option("--remove", "remove_", multiple=True, metavar="TAG")
+@click.option("--stars", type=click.IntRange(0, 5), default=None)
+@click.option("--into", "sets", multiple=True, metavar="SET", help="Put them into a set.")
+@click.option("--out-of", "left", multiple=True, metavar="SET", help="Take them out of a set.")
+@talking_json
+@stops
+def tags(clips: tuple[str, ...], add_: tuple[str, ...], remove_: tuple[str, ...], stars: int | None, sets: tuple[str, ...],
+         left: tuple[str, ...], talk: Talk) -> None:  # fmt: skip
+    """Say something of clips: tags, stars, sets. Without clips: which tags and sets there are."""
+
+    def change(keys: list[str], notes: Notes) -> Notes:
+        notes = notes_.tagged(notes, keys, add_, remove_)
+        notes = notes if stars is None else notes_.starred(notes, keys, stars)
+        for name in sets:
+            notes = notes_.in_set(notes, keys, name)
+        for name in left:
+            notes = notes_.out_of_set(notes, keys, name)
+        return notes
+
+    with _opened() as at:
+        if clips:
+            ids = [_id(at, c) for c in clips]
+            known = at.finder.rows(ids)
+            for shelf, keys in _by_shelf(at, [known[i] for i in ids]).items():
+                edit_notes(shelf, partial(change, keys))
+            return
+        tags_, sets_ = dict[str, int](), dict[str, int]()
+        for n in at.notes.values():
+            for tag, count in n.tags.items():
+                tags_[tag] = tags_.get(tag, 0) + count
+            sets_ |= {name: len(keys) for name, keys in n.sets.items()}
+    if talk.as_json:
+        click.echo(json.dumps({"tags": tags_, "sets": sets_}, indent=2))
+        return
+    for name, count in [*tags_.items(), *((f"set {n}", c) for n, c in sets_.items())]:
+        click.echo(f"{name}: {count}")
+
+
+def _by_shelf(at: _Open, rows: list[Row]) -> dict[Shelf, list[str]]:
+    out: dict[Shelf, list[str]] = {}
+    for row in rows:
+        shelf = at.shelves.of(row.path)
+        if shelf is not None:
+            out.setdefault(shelf, []).append(row.key)
+    return out
+
+
+def _id(at: _Open, clip: str) -> int:
+    """The clip that a text means: a file on a shelf, and which of its clips where it has several. Raises RecipeError."""
+    file, _, name = clip.partition("#")
+    path = Path(os.path.abspath(file))
+    rows = at.finder.index.rows(
+        "select c.id, c.name from clips c join files f on f.id = c.file where f.path = ?", [os.fsencode(path)]
+    )
+    found = [int(i) for i, n in rows if not name or n == name]
+    if len(found) == 1:
+        return found[0]
+    if not rows:
+        raise RecipeError("is on no shelf, or was not scanned", file, advice="See `reflexa library add` and `scan`.")
+    names = ", ".join(str(n) for _, n in rows)
+    raise RecipeError("has several clips" if not name else f"has no clip {name!r}", file, advice=f"Say which: {names}.")
+
+
+def _say(rows: list[Row], fits: dict[str, str], talk: Talk, off: dict[int, float] | None = None) -> None:
+    if talk.as_json:
+        click.echo(json.dumps({"clips": [_plain(r, fits, off) for r in rows]}, indent=2))
+        return
+    for r in rows:
+        if r.error:
+            click.echo(f"{r.path}: {r.error}")
+            continue
+        how = f", fits {fits[r.rig]}" if r.rig in fits else ""
+        more = "".join(f", {w}" for w in ("loop" if r.loop else "", r.gait, *r.said.tags) if w)
+        click.echo(
+            f"{r.path}#{r.clip}: {r.duration:.2f} s{more}{how}" + (f", {r.findings} findings" if r.findings else "")
+        )
+    if not rows and not talk.quiet:
+        click.echo("Nothing found.", err=True)
+
+
+def _plain(r: Row, fits: dict[str, str], off: dict[int, float] | None) -> dict[str, Any]:
+    path = os.fsencode(r.path).decode(errors="backslashreplace")
+    if r.error:
+        return {"path": path, "error": r.error}
+    out: dict[str, Any] = {
+        "path": path, "clip": r.clip, "frames": r.frames, "rate": r.rate, "duration": r.duration, "loop": r.loop,
+        "travels": r.travels, "speed_m_s": round(r.speed, 3), "gait": r.gait, "side": r.side, "events": list(r.events),
+        "findings": r.findings, "kinds": list(r.faults), "joints": r.joints, "height": round(r.height, 4), "unit": r.unit,
+        "untidy": list(r.untidy), "rig": r.rig, "tags": list(r.said.tags), "stars": r.said.stars, "sets": list(r.sets),
+    }  # fmt: skip
+    if r.rig in fits:
+        out["fits"] = fits[r.rig]
+    if off is not None:
+        out["off"] = round(off[r.id], 4)
+    return out

@@ -1,0 +1,283 @@
+"""Finding clips on the shelves: by words, filters, likeness, and as what they fit."""
+
+from __future__ import annotations
+
+import os
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from pathlib import Path
+from typing import Any
+
+import numpy as np
+
+from reflexa.library import likeness
+from reflexa.library.fits import fit
+from reflexa.library.index import Index
+from reflexa.library.light import Light, Strokes
+from reflexa.library.notes import NOTHING_SAID, Notes, Said
+from reflexa.library.packed import light_unpacked, strokes_unpacked
+from reflexa.library.plain_rig import whole_rig
+from reflexa.library.query import Query
+from reflexa.library.shelves import Shelf, Shelves
+from reflexa.motion.arrays import Array
+from reflexa.rig import Rig
+
+
+@dataclass(frozen=True)
+class Row:
+    """What is known of a clip, or (``error``) of a file that could not be read: its id is below 0 then. said: what people say of
+    it; sets: that it is in; rig: the id of its rig, label: the name of a file with it, joints: how many."""
+
+    id: int
+    path: Path
+    clip: str
+    frames: int
+    rate: float
+    duration: float
+    loop: bool
+    travels: bool
+    speed: float
+    gait: str
+    side: str
+    events: tuple[str, ...]
+    findings: int
+    faults: tuple[str, ...]
+    pose: int
+    format: str
+    unit: str
+    height: float
+    joints: int
+    untidy: tuple[str, ...]
+    rig: str
+    label: str
+    error: str = ""
+    key: str = ""
+    said: Said = NOTHING_SAID
+    sets: tuple[str, ...] = ()
+
+
+_COLUMNS = (
+    "c.id, f.path, c.name, c.frames, c.rate, c.duration, c.loop, c.travels, c.speed, c.gait, c.side, c.events, c.findings, "
+    "c.faults, c.pose, f.format, f.unit, f.height, f.joints, f.untidy, f.rig, r.label"
+)
+_FIELDS = tuple(Row.__dataclass_fields__)[: _COLUMNS.count(",") + 1]
+_FROM = "clips c join files f on f.id = c.file join rigs r on r.id = f.rig"
+_ORDER = {
+    "name": "c.name collate nocase, f.path",
+    "newest": "f.time desc, c.name collate nocase",
+    "longest": "c.duration desc, c.name collate nocase",
+    "fastest": "c.pace desc, c.name collate nocase",
+    "faults": "c.findings desc, c.name collate nocase",
+    "stars": "coalesce((select stars from temp.stars s where s.clip = c.id), 0) desc, c.name collate nocase",
+    "near": "c.name collate nocase, f.path",
+}
+
+
+class Finder:
+    """Answers questions about the shelves from the index and the notes: one for each thread. What people say is held in tables of
+    the connection's own, filled anew where it or the index is another."""
+
+    def __init__(self, index: Index) -> None:
+        self.index = index
+        self._filled: tuple[Any, ...] = ()
+        self._notes: Mapping[str, Notes] = {}
+        self._shelves = Shelves()
+        self._matrix: tuple[int, list[int], Array] | None = None
+        self._fits: dict[tuple[str, str], str] = {}
+
+    def know(self, shelves: Shelves, notes: Mapping[str, Notes]) -> None:
+        """The shelves, and what is said of their clips, by the shelf's name."""
+        self._shelves, self._notes = shelves, notes
+
+    # Finding ----------------------------------------------------------------------------------------------------
+
+    def search(self, query: Query, fits: Mapping[str, str] | None = None, near: int | None = None) -> list[int]:
+        """Ids of clips (and below 0 of files that cannot be read) in order. fits: rig id → how its clips fit the open rig; near:
+        the clip that others are compared with."""
+        self._fill()
+        if query.unreadable:
+            return self._unreadable(query)
+        where, given = self._where(query, fits or {})
+        order = _ORDER.get(query.sort, _ORDER["name"])
+        found = [int(i) for (i,) in self.index.rows(f"select c.id from {_FROM} where {where} order by {order}", given)]
+        if query.twice:
+            again = self.twice()
+            groups = {i: n for n, group in enumerate(again) for i in group}
+            found = sorted((i for i in found if i in groups), key=lambda i: groups[i])
+        if near is not None and query.sort == "near":
+            off = dict(self.like(near))
+            found = sorted((i for i in found if np.isfinite(off.get(i, np.inf))), key=lambda i: off[i])
+        return found
+
+    def _where(self, query: Query, fits: Mapping[str, str]) -> tuple[str, list[object]]:
+        parts, given = _on_shelves(self._chosen(query))
+        for word in re.findall(r"\w+", query.text.lower()):
+            parts.append(
+                "(c.id in (select rowid from words where words match ?) or c.id in (select clip from temp.tags where tag like ?)"
+                " or f.rig in (select id from rigs where label like ?))"
+            )
+            given += [f'"{word}"*', f"{word}%", f"{word}%"]
+        for column, wanted in (("c.loop", query.loop), ("c.travels", query.travels), ("c.findings > 0", query.faults),
+                               ("f.untidy <> ''", query.untidy)):  # fmt: skip
+            if wanted is not None:
+                parts.append(f"({column}) = ?")
+                given.append(int(wanted))
+        lists: list[tuple[str, Sequence[str]]] = [("c.gait", query.gaits), ("c.side", query.sides)]
+        if query.fits:
+            lists.append(("f.rig", [rig for rig, how in fits.items() if how in query.fits] or [""]))
+        for column, among in lists:
+            if among:
+                parts.append(f"{column} in ({','.join('?' * len(among))})")
+                given += among
+        for text, value in (("c.duration >= ?", query.shortest), ("c.duration <= ?", query.longest)):
+            if value is not None:
+                parts.append(text)
+                given.append(value)
+        for tag in query.tags:
+            parts.append("c.id in (select clip from temp.tags where tag = ?)")
+            given.append(tag.lower())
+        if query.stars:
+            parts.append("c.id in (select clip from temp.stars where stars >= ?)")
+            given.append(query.stars)
+        if query.set:
+            parts.append("c.id in (select clip from temp.sets where name = ?)")
+            given.append(query.set)
+        return " and ".join(parts), given
+
+    def _chosen(self, query: Query) -> list[Shelf]:
+        return [s for s in self._shelves.shelves if not query.shelf or s.name == query.shelf]
+
+    def _unreadable(self, query: Query) -> list[int]:
+        parts, given = _on_shelves(self._chosen(query))
+        for word in re.findall(r"\w+", query.text.lower()):
+            parts.append("f.name like ?")
+            given.append(f"%{word}%")
+        rows = self.index.rows(
+            f"select f.id from files f where f.error <> '' and {' and '.join(parts)} order by f.path", given
+        )
+        return [-int(i) for (i,) in rows]
+
+    def rows(self, ids: Iterable[int]) -> dict[int, Row]:
+        """What is known of clips and files by their ids, in that order; those that are gone meanwhile are left out."""
+        wanted, out = list(ids), dict[int, Row]()
+        for at in range(0, len(wanted), 400):
+            some = wanted[at : at + 400]
+            marks = ",".join("?" * len(some))
+            for r in self.index.rows(f"select {_COLUMNS} from {_FROM} where c.id in ({marks})", some):
+                out[int(r[0])] = self._row(r)
+            files = [-i for i in some if i < 0]
+            for i, path, error in self.index.rows(
+                f"select id, path, error from files where id in ({','.join('?' * len(files))})", files
+            ):
+                at_path = Path(os.fsdecode(path))
+                out[-int(i)] = _damaged(-int(i), at_path, str(error))
+        return {i: out[i] for i in wanted if i in out}
+
+    def _row(self, r: tuple[Any, ...]) -> Row:
+        path = Path(os.fsdecode(r[1]))
+        shelf = self._shelves.of(path)
+        key = shelf.key(path, r[2]) if shelf is not None else ""
+        notes = self._notes.get(shelf.name) if shelf is not None else None
+        said, sets = (notes.of(key), tuple(notes.sets_of(key))) if notes is not None else (NOTHING_SAID, ())
+        told: dict[str, Any] = dict(zip(_FIELDS, r, strict=True))
+        told |= {name: _lines(told[name]) for name in ("events", "faults", "untidy")}
+        told |= {"path": path, "loop": bool(told["loop"]), "travels": bool(told["travels"])}
+        return Row(**told, key=key, said=said, sets=sets)
+
+    def id_of(self, path: Path, clip: str) -> int | None:
+        """The id of a clip by where it lies."""
+        found = self.index.rows(
+            "select c.id from clips c join files f on f.id = c.file where f.path = ? and c.name = ?",
+            [os.fsencode(path), clip],
+        )
+        return int(found[0][0]) if found else None
+
+    def poses(self, id_: int) -> tuple[Strokes, Light] | None:
+        """The light figure of a clip; None where it is gone."""
+        found = self.index.rows(f"select r.strokes, c.points, c.low, c.size from {_FROM} where c.id = ?", [id_])
+        if not found:
+            return None
+        packed, points, low, size = found[0]
+        strokes = strokes_unpacked(packed)
+        return strokes, light_unpacked(points, len(strokes.joints), low, size)
+
+    # What fits, and what is alike -------------------------------------------------------------------------------
+
+    def fits(self, target: Rig) -> dict[str, str]:
+        """Rig id → how clips of it fit a rig."""
+        out = {}
+        for id_, packed in self.index.rows("select id, packed from rigs"):
+            key = (str(id_), target.digest)
+            if key not in self._fits:
+                self._fits[key] = fit(whole_rig(packed), target)
+            out[str(id_)] = self._fits[key]
+        return out
+
+    def _features(self) -> tuple[list[int], Array]:
+        now = self.index.changes()
+        if self._matrix is None or self._matrix[0] != now:
+            rows = self.index.rows("select id, features from clips order by id")
+            self._matrix = (now, [int(i) for i, _ in rows], likeness.unpacked([f for _, f in rows]))
+        return self._matrix[1], self._matrix[2]
+
+    def like(self, id_: int) -> list[tuple[int, float]]:
+        """Clips and how far their motion is from that of one, itself first, the nearest next; mirror images count as alike."""
+        ids, features = self._features()
+        if id_ not in ids:
+            return []
+        off = likeness.off(features, ids.index(id_))
+        return [(ids[i], float(off[i])) for i in np.argsort(off, kind="stable")]
+
+    def twice(self) -> list[list[int]]:
+        """Groups of clips with equal motion under other names or in other files."""
+        ids, features = self._features()
+        known: dict[int, float] = dict(self.index.rows("select id, duration from clips"))
+        groups = likeness.equal(features, np.array([known.get(i, 0.0) for i in ids]), lambda i: self.poses(ids[i]))
+        return [[ids[i] for i in group] for group in groups]
+
+    # What people say --------------------------------------------------------------------------------------------
+
+    def _fill(self) -> None:
+        state = (self.index.changes(), self._shelves, tuple(id(n) for n in self._notes.values()))
+        if state == self._filled:
+            return
+        rows = self.index.rows
+        for table, columns in (("tags", "clip, tag"), ("stars", "clip, stars"), ("sets", "clip, name")):
+            rows(f"drop table if exists temp.{table}")
+            rows(f"create temp table {table}({columns})")
+        for shelf in self._shelves.shelves:
+            notes = self._notes.get(shelf.name)
+            if notes is None or not (notes.clips or notes.sets):
+                continue
+            parts, given = _on_shelves([shelf])
+            found = rows(f"select c.id, f.path, c.name from {_FROM} where {' and '.join(parts)}", given)
+            ids = {shelf.key(Path(os.fsdecode(p)), str(name)): i for i, p, name in found}
+            for key, said in notes.clips.items():
+                if key in ids:
+                    for tag in said.tags:
+                        rows("insert into temp.tags values (?, ?)", [ids[key], tag.lower()])
+                    rows("insert into temp.stars values (?, ?)", [ids[key], said.stars])
+            for name, keys in notes.sets.items():
+                for key in keys:
+                    if key in ids:
+                        rows("insert into temp.sets values (?, ?)", [ids[key], name])
+        self._filled = state
+
+
+def _on_shelves(shelves: Sequence[Shelf]) -> tuple[list[str], list[object]]:
+    parts, given = [], list[object]()
+    for shelf in shelves:
+        root = os.fsencode(shelf.folder).rstrip(b"/")
+        parts.append("(f.path > ? and f.path < ?)")
+        given += [root + b"/", root + b"0"]  # what follows the slash in order
+    return [f"({' or '.join(parts)})" if parts else "0"], given
+
+
+def _lines(text: str) -> tuple[str, ...]:
+    return tuple(text.split("\n")) if text else ()
+
+
+def _damaged(id_: int, path: Path, error: str) -> Row:
+    name = os.fsencode(path.name).decode(errors="replace")
+    return Row(id_, path, name, 0, 0.0, 0.0, False, False, 0.0, "", "", (), 0, (), 0, "", "", 0.0, 0, (), "", "", error)

@@ -1,0 +1,108 @@
+"""Scanning: what lies on the shelves into the index, only what is new or another since, by several processes."""
+
+from __future__ import annotations
+
+import contextlib
+import fcntl
+import os
+import time
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+
+from reflexa.errors import ReflexaError, WriteError
+from reflexa.library.facts import FileFacts
+from reflexa.library.folders import Found, Stamp, stamp_of, walk
+from reflexa.library.index import Index
+from reflexa.library.readers import read_all
+from reflexa.library.shelves import Shelf
+from reflexa.progress import Progress, quiet
+
+# What was read goes into the index this often, seconds: what is cancelled loses no more.
+_EVERY = 0.5
+
+
+@dataclass
+class Scanned:
+    """read: how many files; bad: how many of them could not be; gone: that are no longer there; files: how many there are;
+    unreadable: folder → why; away: shelves whose folder is not there now (a disk that was taken out): what is known of them
+    stays."""
+
+    read: int = 0
+    bad: int = 0
+    gone: int = 0
+    files: int = 0
+    unreadable: dict[Path, str] = field(default_factory=dict)
+    away: list[str] = field(default_factory=list)
+
+
+def scan(index: Index, shelves: Iterable[Shelf], progress: Progress = quiet, workers: int = 0) -> Scanned:
+    """Bring the index up to what lies on the shelves. progress may raise to stop: what was read by then is kept. Where another
+    window scans, waits for it first. workers: processes; 0: one a core. Raises WriteError."""
+    with _alone(index.path, progress):
+        index.check()
+        out, there, kept = Scanned(), dict[Path, Stamp](), list[Path]()
+        for shelf in shelves:
+            found = walk(shelf.folder, progress)
+            out.unreadable |= found.unreadable
+            if not found.there:
+                out.away.append(shelf.name)
+                kept.append(shelf.folder)
+            there |= found.files
+            kept += _shut(found)
+        known = index.stamps()
+        gone = [p for p in known if p not in there and not any(p.is_relative_to(k) for k in kept)]
+        wanted = [p for p, stamp in there.items() if known.get(p) != stamp]
+        out.gone, out.files = len(gone), len(there)
+        if gone:
+            index.put((), gone)
+        _read(index, wanted, there, (out, progress, workers or os.cpu_count() or 1))
+        return out
+
+
+def _shut(found: Found) -> list[Path]:
+    """Folders into which nobody can look now: what is known of them stays."""
+    return list(found.unreadable)
+
+
+def _read(index: Index, wanted: list[Path], there: dict[Path, Stamp], how: tuple[Scanned, Progress, int]) -> None:
+    out, progress, workers = how
+    plain = {p: stamp_of(p) for p in wanted}
+    ready: list[tuple[Path, Stamp, FileFacts | ReflexaError]] = []
+    last = time.monotonic()
+    reading = read_all(wanted, workers)
+    try:
+        for path, facts in reading:
+            # One that was written to meanwhile is read again the next time.
+            same = stamp_of(path) == plain[path]
+            ready.append((path, there[path] if same else (-1, -1), facts))
+            out.read += 1
+            out.bad += isinstance(facts, ReflexaError)
+            if time.monotonic() - last > _EVERY:
+                index.put(ready)
+                ready, last = [], time.monotonic()
+            progress(f"Reading {path.name}", out.read / len(wanted))
+    finally:
+        reading.close()
+        if ready:
+            index.put(ready)
+
+
+@contextlib.contextmanager
+def _alone(path: Path, progress: Progress) -> Iterator[None]:
+    """One scan of an index at a time, over all processes; a killed one lets go by itself."""
+    try:
+        handle = os.open(f"{path}.lock", os.O_RDWR | os.O_CREAT, 0o644)
+    except OSError as e:
+        raise WriteError(f"the index of the shelves cannot be used: {e}", path) from None
+    try:
+        while True:
+            try:
+                fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
+                break
+            except OSError:
+                progress("Another window scans", 0.0)
+                time.sleep(0.1)
+        yield
+    finally:
+        os.close(handle)

@@ -1,0 +1,112 @@
+"""Which folders are shelves: a person's own list, and the searches they keep, in the user's folder for settings."""
+
+from __future__ import annotations
+
+import os
+from dataclasses import dataclass, field, replace
+from pathlib import Path
+from typing import Any
+
+import msgspec
+from platformdirs import user_config_path
+
+from reflexa.errors import ReadError, RecipeError
+from reflexa.formats.documents import read_document
+from reflexa.formats.files import write_bytes
+from reflexa.library.query import Query
+from reflexa.names import free_name
+from reflexa.project.text import pretty
+
+VERSION = 1
+
+
+@dataclass(frozen=True)
+class Shelf:
+    """A folder of clips, and what it is called; the name also stands in projects that took clips from it."""
+
+    name: str
+    folder: Path
+
+    def holds(self, path: Path) -> bool:
+        """Does a file lie on it?"""
+        return path.is_relative_to(self.folder)
+
+    def key(self, path: Path, clip: str) -> str:
+        """What a clip on it is called in what people say of it: its file below the folder, and its name."""
+        return f"{_written(path.relative_to(self.folder))}#{clip}"
+
+
+def _written(path: Path) -> str:
+    return path.as_posix().encode(errors="surrogateescape").decode(errors="backslashreplace")
+
+
+@dataclass(frozen=True)
+class Shelves:
+    """Every shelf in order, and kept searches by name. ``unknown``: fields that this version does not know."""
+
+    shelves: tuple[Shelf, ...] = ()
+    searches: dict[str, Query] = field(default_factory=dict)
+    unknown: dict[str, Any] = field(default_factory=dict)
+
+    def of(self, path: Path) -> Shelf | None:
+        """The shelf that a file lies on; of two that overlap the inner one."""
+        return max((s for s in self.shelves if s.holds(path)), key=lambda s: len(s.folder.parts), default=None)
+
+    def named(self, name: str) -> Shelf | None:
+        return next((s for s in self.shelves if s.name == name), None)
+
+
+def shelves_path() -> Path:
+    """Where the list lies."""
+    return user_config_path("reflexa") / "shelves.json"
+
+
+class _Saved(msgspec.Struct):
+    name: str
+    folder: str
+
+
+def load_shelves() -> Shelves:
+    """The list as it is now. Raises ReadError where it is damaged."""
+    path = shelves_path()
+    if not path.exists():
+        return Shelves()
+    plain = read_document(path, "shelves", VERSION)
+    try:
+        given = msgspec.convert(plain.get("shelves", []), list[_Saved])
+        searches = msgspec.convert(plain.get("searches", {}), dict[str, Query])
+    except msgspec.ValidationError as e:
+        raise ReadError(f"is damaged: {e}", path, advice="Mend it or take it away.") from None
+    shelves = tuple(Shelf(s.name, Path(os.path.abspath(s.folder))) for s in given if "\0" not in s.folder)
+    rest = {k: v for k, v in plain.items() if k not in ("reflexa", "version", "shelves", "searches")}
+    return Shelves(shelves, searches, rest)
+
+
+def save_shelves(shelves: Shelves) -> None:
+    """Keep the list. Raises WriteError."""
+    plain = {
+        "reflexa": "shelves", "version": VERSION,
+        "shelves": [{"name": s.name, "folder": _written(s.folder)} for s in shelves.shelves],
+        "searches": {name: q.plain() for name, q in shelves.searches.items()},
+        **shelves.unknown,
+    }  # fmt: skip
+    write_bytes(shelves_path(), pretty(plain).encode(), overwrite=True)
+
+
+def with_shelf(shelves: Shelves, folder: Path, name: str = "") -> Shelves:
+    """The list with a folder on it; as it is where it is there already. Raises ReadError where it is no folder."""
+    at = Path(os.path.abspath(folder))
+    if any(s.folder == at for s in shelves.shelves):
+        return shelves
+    if not at.is_dir():
+        raise ReadError("is no folder", folder, advice="A shelf is a folder of clips.")
+    called = free_name(name or at.name or "shelf", (s.name for s in shelves.shelves))
+    return replace(shelves, shelves=(*shelves.shelves, Shelf(called, at)))
+
+
+def without_shelf(shelves: Shelves, name: str) -> Shelves:
+    """The list without a shelf; its files, and what was said of them, stay where they are. Raises RecipeError."""
+    if shelves.named(name) is None:
+        known = ", ".join(s.name for s in shelves.shelves) or "none"
+        raise RecipeError(f"there is no shelf {name!r}", advice=f"There are: {known}.")
+    return replace(shelves, shelves=tuple(s for s in shelves.shelves if s.name != name))

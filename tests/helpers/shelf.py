@@ -1,0 +1,53 @@
+"""Shelves for tests: a few files of the demo and captures under names of their own, scanned."""
+
+from __future__ import annotations
+
+import shutil
+from dataclasses import replace
+from pathlib import Path
+
+from reflexa.formats import encode, read
+from reflexa.library.finder import Finder
+from reflexa.library.index import Index
+from reflexa.library.scan import scan
+from reflexa.library.shelves import Shelf, Shelves
+from reflexa.motion.skeleton import Skeleton
+from reflexa.rig import Rig, analyse
+from tests.helpers.files import DATA, DECKHAND
+
+
+def renamed(rig: Rig, prefix: str) -> Rig:
+    """The same build under other names."""
+    s = rig.skeleton
+    names = tuple(prefix + n for n in s.names)
+    return analyse(Skeleton(names, s.parents, s.rest_rotations, s.rest_translations, s.rest_scales))
+
+
+def fill(folder: Path) -> Path:
+    """A folder with captures of one rig (one of them damaged), and a walk of the demo on its own rig and on one whose joints only
+    have other names."""
+    (folder / "captures").mkdir(parents=True)
+    for name in ("run", "walk"):
+        shutil.copy(DATA / f"humanoid3d_{name}.bvh", folder / "captures" / f"Take_{name}01.bvh")
+    (folder / "captures/broken.bvh").write_text("HIERARCHY\nROOT")
+    document = read(DECKHAND)
+    walk = next(c for c in document.clips if c.name == "walk")
+    bare = replace(document.rig, meshes=())
+    (folder / "own.glb").write_bytes(encode([walk], bare, "glb"))
+    other = renamed(bare, "ferry_")
+    clip = replace(walk, skeleton=other.skeleton, name="brisk")
+    (folder / "other.glb").write_bytes(encode([clip], other, "glb"))
+    return folder
+
+
+def shelf_of(folder: Path) -> Shelves:
+    return Shelves((Shelf(folder.name, folder),))
+
+
+def scanned(folder: Path, at: Path) -> Finder:
+    """A finder over one shelf."""
+    index = Index(at / "library.sqlite")
+    scan(index, shelf_of(folder).shelves, workers=1)
+    out = Finder(index)
+    out.know(shelf_of(folder), {})
+    return out

@@ -1,0 +1,231 @@
+"""Scanning: what is read, what is read again, and everything that can be wrong with a folder."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import signal
+import sqlite3
+import subprocess
+import sys
+import time
+from pathlib import Path
+
+import pytest
+
+from reflexa.library import readers, scan as scanning
+from reflexa.library.facts import facts_of
+from reflexa.library.finder import Finder
+from reflexa.library.folders import walk
+from reflexa.library.index import Index
+from reflexa.library.query import Query
+from reflexa.library.scan import scan
+from reflexa.library.shelves import Shelf, Shelves
+from reflexa.take import Cancelled
+from tests.helpers.files import DATA, ROOT
+from tests.helpers.shelf import fill, scanned, shelf_of
+
+
+@pytest.fixture(scope="module")
+def shelf(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return fill(tmp_path_factory.mktemp("shelves") / "clips")
+
+
+def names(finder: Finder, query: Query = Query()) -> list[str]:
+    ids = finder.search(query)
+    rows = finder.rows(ids)
+    return [rows[i].clip for i in ids]
+
+
+def test_only_what_is_new_or_another_is_read_again(shelf: Path, tmp_path: Path) -> None:
+    own = Path(shutil.copytree(shelf, tmp_path / "clips"))
+    index = Index(tmp_path / "i.sqlite")
+    first = scan(index, shelf_of(own).shelves, workers=2)
+    assert (first.read, first.bad, first.files) == (5, 1, 5)
+    assert scan(index, shelf_of(own).shelves).read == 0
+    (own / "captures/Take_run01.bvh").unlink()
+    shutil.copy(DATA / "humanoid3d_run.bvh", own / "other name.bvh")
+    os.utime(own / "own.glb", (1, 1))
+    third = scan(index, shelf_of(own).shelves, workers=1)
+    assert (third.read, third.gone, third.files) == (2, 1, 5)
+    finder = Finder(index)
+    finder.know(shelf_of(own), {})
+    assert names(finder) == ["brisk", "other name", "Take_walk01", "walk"]
+
+
+def test_a_file_that_cannot_be_read_is_listed_with_its_reason(shelf: Path, tmp_path: Path) -> None:
+    finder = scanned(shelf, tmp_path)
+    (id_,) = finder.search(Query(unreadable=True))
+    row = finder.rows([id_])[id_]
+    assert row.path == shelf / "captures/broken.bvh" and "no MOTION" in row.error
+
+
+def test_folders_in_circles_names_in_any_encoding_and_what_is_no_clip(tmp_path: Path) -> None:
+    folder = tmp_path / "clips"
+    (folder / "deep").mkdir(parents=True)
+    (folder / "deep/round").symlink_to(folder)
+    (folder / "nowhere.bvh").symlink_to(tmp_path / "missing.bvh")
+    odd = os.fsdecode(os.fsencode(folder) + b"/\xff\xfe walk \x01.bvh")
+    shutil.copy(DATA / "humanoid3d_walk.bvh", odd)
+    for i in range(2000):
+        (folder / f"deep/{i}.txt").touch()
+    (folder / ".hidden").mkdir()
+    shutil.copy(DATA / "humanoid3d_walk.bvh", folder / ".hidden/a.bvh")
+    os.mkfifo(folder / "pipe.bvh")
+    found = walk(folder)
+    assert set(found.files) == {Path(odd), folder / "pipe.bvh"} and found.there
+    finder = scanned(folder, tmp_path)
+    assert len(names(finder)) == 1
+    (bad,) = finder.rows(finder.search(Query(unreadable=True))).values()
+    assert bad.path.name == "pipe.bvh" and "not a file" in bad.error
+    os.rename(odd, odd.replace("walk", "stride"))
+    assert scan(finder.index, shelf_of(folder).shelves, workers=1).gone == 1
+
+
+def test_a_disk_that_is_taken_out_takes_nothing_along(shelf: Path, tmp_path: Path) -> None:
+    own = Path(shutil.copytree(shelf, tmp_path / "clips"))
+    finder = scanned(own, tmp_path)
+    before = names(finder)
+    own.rename(tmp_path / "away")
+    gone = scan(finder.index, shelf_of(own).shelves)
+    assert gone.away == ["clips"] and gone.gone == 0 and names(finder) == before
+    own.mkdir()  # the place where it is put in
+    assert scan(finder.index, shelf_of(own).shelves).away == ["clips"] and names(finder) == before
+
+
+def test_what_nobody_may_look_into_stays_as_it_was_known(
+    shelf: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    own = Path(shutil.copytree(shelf, tmp_path / "clips"))
+    finder = scanned(own, tmp_path)
+    real = os.scandir
+
+    def shut(at: object) -> object:
+        if str(at).endswith("captures"):
+            raise PermissionError(13, "Permission denied", at)
+        return real(at)  # type: ignore[call-overload]
+
+    monkeypatch.setattr(os, "scandir", shut)
+    again = scan(finder.index, shelf_of(own).shelves)
+    assert again.gone == 0 and again.unreadable == {own / "captures": "permission denied"}
+
+
+def test_two_shelves_that_overlap_show_each_clip_once(shelf: Path, tmp_path: Path) -> None:
+    both = Shelves((Shelf("all", shelf), Shelf("captures", shelf / "captures")))
+    index = Index(tmp_path / "i.sqlite")
+    assert scan(index, both.shelves, workers=1).files == 5
+    finder = Finder(index)
+    finder.know(both, {})
+    assert len(names(finder)) == 4 and names(finder, Query(shelf="captures")) == ["Take_run01", "Take_walk01"]
+    inner = both.of(shelf / "captures/Take_run01.bvh")
+    assert inner is not None and inner.name == "captures"
+
+
+def test_a_file_that_changes_while_it_is_read_is_read_again(
+    shelf: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    own = Path(shutil.copytree(shelf, tmp_path / "clips"))
+    real = readers.read_all
+
+    def changing(paths: list[Path], workers: int):  # type: ignore[no-untyped-def]
+        for path, facts in real(paths, workers):
+            if path.name == "own.glb":
+                os.utime(path, (5, 5))
+            yield path, facts
+
+    monkeypatch.setattr(scanning, "read_all", changing)
+    index = Index(tmp_path / "i.sqlite")
+    scan(index, shelf_of(own).shelves, workers=1)
+    assert scan(index, shelf_of(own).shelves, workers=1).read == 1
+
+
+def test_stopping_keeps_what_was_read(shelf: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    def stop(_: str, part: float) -> None:
+        if part > 0.5:
+            raise Cancelled
+
+    index = Index(tmp_path / "i.sqlite")
+    with pytest.raises(Cancelled):
+        scan(index, shelf_of(shelf).shelves, stop, workers=1)
+    kept = len(index.stamps())
+    assert 3 <= kept < 5 and scan(index, shelf_of(shelf).shelves, workers=1).read == 5 - kept
+
+
+@pytest.mark.parametrize("how", ["rubbish", "cut", "holes", "empty"])
+def test_a_damaged_index_is_made_anew(shelf: Path, tmp_path: Path, how: str) -> None:
+    finder = scanned(shelf, tmp_path)
+    path = finder.index.path
+    finder.index.rows("pragma wal_checkpoint(truncate)")
+    finder.index.close()
+    data = bytearray(path.read_bytes())
+    if how == "holes":
+        for at in range(4096, len(data), 3000):
+            data[at : at + 200] = b"\xa5" * min(200, len(data) - at)
+    made = {"rubbish": b"\x13" * 5000, "cut": bytes(data[: len(data) // 3]), "holes": bytes(data), "empty": b""}[how]
+    path.write_bytes(made)
+    index = Index(path)
+    scan(index, shelf_of(shelf).shelves, workers=1)
+    again = Finder(index)
+    again.know(shelf_of(shelf), {})
+    assert names(again) == ["brisk", "Take_run01", "Take_walk01", "walk"]
+
+
+def test_an_index_of_another_version_is_made_anew(tmp_path: Path) -> None:
+    path = tmp_path / "i.sqlite"
+    with sqlite3.connect(path) as db:
+        db.execute("create table files(odd)")
+        db.execute("pragma user_version = 999")
+    db.close()
+    assert Index(path).stamps() == {}
+
+
+_SCANS = """
+import sys
+from pathlib import Path
+from reflexa.library.index import Index
+from reflexa.library.scan import scan
+from reflexa.library.shelves import Shelf
+scan(Index(Path(sys.argv[1])), [Shelf("a", Path(sys.argv[2]))], workers=1)
+"""
+
+
+def test_a_scan_that_is_killed_leaves_an_index_that_can_be_used(shelf: Path, tmp_path: Path) -> None:
+    """At three moments; the processes that read for it end by themselves."""
+    path = tmp_path / "i.sqlite"
+    for wait in (0.6, 1.2, 1.9):
+        process = subprocess.Popen(
+            [sys.executable, "-c", _SCANS, str(path), str(shelf)], cwd=ROOT, env={**os.environ, "PYTHONPATH": str(ROOT)}
+        )
+        time.sleep(wait)
+        process.send_signal(signal.SIGKILL)
+        process.wait()
+    index = Index(path)
+    scan(index, shelf_of(shelf).shelves, workers=1)
+    finder = Finder(index)
+    finder.know(shelf_of(shelf), {})
+    assert names(finder) == ["brisk", "Take_run01", "Take_walk01", "walk"]
+
+
+def test_a_reader_that_ends_costs_its_file_alone(shelf: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    from reflexa.processes import Ended, Process
+
+    real = Process.ask
+
+    def ask(self: Process, question: Path, patience: float) -> object:
+        if question.name == "own.glb":
+            self.end()
+            raise Ended(-11)
+        return real(self, question, patience)
+
+    monkeypatch.setattr(Process, "ask", ask)
+    found = dict(readers.read_all([shelf / "own.glb", shelf / "captures/Take_walk01.bvh"], 1))
+    assert "ended its reader" in str(found[shelf / "own.glb"])
+    assert found[shelf / "captures/Take_walk01.bvh"].clips[0].gait == "walking"  # type: ignore[union-attr]
+
+
+def test_what_is_told_of_a_clip() -> None:
+    """The captures are by names what they are; their speeds: see the notes of their source beside them."""
+    run, walk_ = (facts_of(DATA / f"humanoid3d_{n}.bvh").clips[0] for n in ("run", "walk"))
+    assert (run.gait, walk_.gait) == ("running", "walking") and run.travels and walk_.travels
+    assert run.speed > 3 and 0.8 < walk_.speed < 1.3
+    assert (walk_.frames, walk_.rate) == (39, 30.0) and walk_.findings == 0
