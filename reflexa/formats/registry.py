@@ -87,6 +87,8 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         raise ReadError("is nested too deeply", path) from None
     except MemoryError:
         raise ReadError("needs more memory than there is", path) from None
+    except OSError as e:  # of a file that belongs to it, whose name may be anything
+        raise read_failed(e, path) from None
     except (AttributeError, TypeError, KeyError) as e:
         # A value of a kind that the format does not allow, in a place that no check of ours names.
         raise ReadError(f"has a value of the wrong kind ({e})", path) from e

@@ -343,6 +343,7 @@ def _broken() -> list[tuple[str, object, str]]:
         ("wrong kind", at("nodes.0.children", 5), "wrong kind|where a list belongs"),
         ("missing buffer", at("buffers.0.uri", "gone.bin"), "missing"),
         ("outside", at("buffers.0.uri", "../../etc/passwd"), "outside"),
+        ("a name that is too long", at("buffers.0.uri", "é" * 300), "can be no file"),
         ("web", at("buffers.0.uri", "http://example.com/a.bin"), "outside"),
         ("base64", at("buffers.0.uri", "data:x;base64,@@"), "damaged base64"),
         ("version", at("asset.version", "1.0"), "version 1.0"),

@@ -13,7 +13,8 @@ from pathlib import Path
 
 import pytest
 
-from reflexa.library import readers, scan as scanning
+from reflexa.library import readers
+from reflexa.library import scan as scanning
 from reflexa.library.facts import facts_of
 from reflexa.library.finder import Finder
 from reflexa.library.folders import walk
@@ -31,8 +32,8 @@ def shelf(tmp_path_factory: pytest.TempPathFactory) -> Path:
     return fill(tmp_path_factory.mktemp("shelves") / "clips")
 
 
-def names(finder: Finder, query: Query = Query()) -> list[str]:
-    ids = finder.search(query)
+def names(finder: Finder, query: Query | None = None) -> list[str]:
+    ids = finder.search(query or Query())
     rows = finder.rows(ids)
     return [rows[i].clip for i in ids]
 

@@ -15,7 +15,7 @@ from typing import Any
 import click
 import msgspec
 
-from reflexa.cli.options import Command, Talk, stops, talking, talking_json
+from reflexa.cli.options import Command, Talk, grouped, stops, talking, talking_json
 from reflexa.errors import RecipeError
 from reflexa.formats import read
 from reflexa.library import notes as notes_
@@ -170,34 +170,52 @@ def like(clip: str, count: int, talk: Talk) -> None:
     _say([known[i] for i, _ in found if i in known], {}, talk, dict(found))
 
 
-@COMMAND.command("tags")
-@click.argument("clips", nargs=-1, metavar="FILE[#CLIP]…")
-@click.option("--add", "add_", multiple=True, metavar="TAG")
-@click.option("--remove", "remove_", multiple=True, metavar="TAG")
-@click.option("--stars", type=click.IntRange(0, 5), default=None)
-@click.option("--into", "sets", multiple=True, metavar="SET", help="Put them into a set.")
-@click.option("--out-of", "left", multiple=True, metavar="SET", help="Take them out of a set.")
-@talking_json
-@stops
-def tags(clips: tuple[str, ...], add_: tuple[str, ...], remove_: tuple[str, ...], stars: int | None, sets: tuple[str, ...],
-         left: tuple[str, ...], talk: Talk) -> None:  # fmt: skip
-    """Say something of clips: tags, stars, sets. Without clips: which tags and sets there are."""
+@dataclass(frozen=True)
+class _Saying:
+    """What is to be said of clips: tags put on and taken off, stars (None: as they are), sets they come into and out of."""
 
-    def change(keys: list[str], notes: Notes) -> Notes:
-        notes = notes_.tagged(notes, keys, add_, remove_)
-        notes = notes if stars is None else notes_.starred(notes, keys, stars)
-        for name in sets:
+    add: tuple[str, ...]
+    remove: tuple[str, ...]
+    stars: int | None
+    into: tuple[str, ...]
+    out_of: tuple[str, ...]
+
+    def said(self, keys: list[str], notes: Notes) -> Notes:
+        """The notes of a shelf with that."""
+        notes = notes_.tagged(notes, keys, self.add, self.remove)
+        notes = notes if self.stars is None else notes_.starred(notes, keys, self.stars)
+        for name in self.into:
             notes = notes_.in_set(notes, keys, name)
-        for name in left:
+        for name in self.out_of:
             notes = notes_.out_of_set(notes, keys, name)
         return notes
 
+
+_saying = grouped(
+    (
+        click.option("--add", multiple=True, metavar="TAG", help="Put a tag on them."),
+        click.option("--remove", multiple=True, metavar="TAG", help="Take a tag off them."),
+        click.option("--stars", type=click.IntRange(0, notes_.MOST_STARS), default=None),
+        click.option("--into", multiple=True, metavar="SET", help="Put them into a set."),
+        click.option("--out-of", multiple=True, metavar="SET", help="Take them out of a set."),
+    ),
+    "saying", _Saying,
+)  # fmt: skip
+
+
+@COMMAND.command("tags")
+@click.argument("clips", nargs=-1, metavar="FILE[#CLIP]…")
+@_saying
+@talking_json
+@stops
+def tags(clips: tuple[str, ...], saying: _Saying, talk: Talk) -> None:
+    """Say something of clips: tags, stars, sets. Without clips: which tags and sets there are."""
     with _opened() as at:
         if clips:
             ids = [_id(at, c) for c in clips]
             known = at.finder.rows(ids)
             for shelf, keys in _by_shelf(at, [known[i] for i in ids]).items():
-                edit_notes(shelf, partial(change, keys))
+                edit_notes(shelf, partial(saying.said, keys))
             return
         tags_, sets_ = dict[str, int](), dict[str, int]()
         for n in at.notes.values():

@@ -16,7 +16,7 @@ from urllib.parse import unquote
 
 import msgspec
 
-from reflexa.errors import ReadError
+from reflexa.errors import ReadError, said
 from reflexa.formats.files import read_bytes
 from reflexa.formats.gltf import shape
 
@@ -131,10 +131,14 @@ def fetch(path: Path, uri: str, place: str) -> bytes:
         except (binascii.Error, ValueError):
             raise ReadError("is a data URI with damaged base64", path, place) from None
     folder = path.parent.resolve()
-    target = (folder / unquote(uri)).resolve()
+    try:
+        target = (folder / unquote(uri)).resolve()
+        missing = not target.exists()
+    except (OSError, ValueError) as e:
+        raise ReadError(f"names {uri[:60]!r}, which can be no file: {said(e)}", path, place) from None
     if ":" in uri.split("/")[0] or not target.is_relative_to(folder):
         raise ReadError(f"names {uri!r}, which lies outside the file's folder", path, place)
-    if not target.exists():
+    if missing:
         raise ReadError(f"needs the file {uri!r}, which is missing", path, place, "Put it beside the glTF file.")
     return read_bytes(target)
 
