@@ -76,8 +76,9 @@ def thresholds() -> None:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PySide6.QtWidgets import QApplication
 
-    from reflexa.desktop.app import demo_copy, make_app
+    from reflexa.desktop.app import make_app
     from reflexa.desktop.session import Session, line, takes
+    from reflexa.desktop.session.sources import demo_copy
     from reflexa.desktop.time.area import TimeArea
 
     print("\nA threshold of plants changed (goal: lanes drawn within 50 ms)")

@@ -42,9 +42,10 @@ def key_sheet() -> None:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PySide6.QtWidgets import QApplication
 
-    from reflexa.desktop.app import demo_copy, make_app
+    from reflexa.desktop.app import make_app
     from reflexa.desktop.session import Session
     from reflexa.desktop.session import line as revision
+    from reflexa.desktop.session.sources import demo_copy
     from reflexa.desktop.time.area import TimeArea
 
     print("\nA key sheet with 20,000 keys (goal: 30 a second, so under 33 ms)")

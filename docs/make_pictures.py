@@ -66,6 +66,7 @@ def main() -> None:
     QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, tempfile.mkdtemp())
     from reflexa.desktop import app as application
     from reflexa.desktop.session import RESULT, SOURCE, Session, line
+    from reflexa.desktop.session.sources import demo_copy
     from reflexa.desktop.window import MainWindow
     from reflexa.steps.correction import set_key
 
@@ -74,7 +75,7 @@ def main() -> None:
     app = application.make_app()
     window = MainWindow(Session())
     session = window.session
-    session.load(application.demo_copy())
+    session.load(demo_copy())
     session.sources.folder = Path("saltmarsh-ferry")  # no machine's paths in the pictures
     session.history.saved_changed.emit()
     window.resize(1280, 800)

@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import os
-import shutil
 import sys
-import tempfile
-from importlib.resources import as_file, files
 from pathlib import Path
 
 from PySide6.QtCore import QSettings
@@ -17,7 +14,7 @@ from reflexa.desktop.actions import opening
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture import gl
 from reflexa.desktop.session import Session
-from reflexa.desktop.session.sources import opened
+from reflexa.desktop.session.sources import demo_copy, opened
 from reflexa.desktop.window import MainWindow
 from reflexa.motion import threads
 
@@ -36,14 +33,6 @@ def make_app() -> QApplication:
     theme.apply(app, theme.THEMES.get(wanted, theme.DAYLIGHT))
     app.setWindowIcon(theme.icon("app"))
     return app
-
-
-def demo_copy() -> Path:
-    """A copy of the demo project that may be changed at will."""
-    folder = Path(tempfile.mkdtemp(prefix="reflexa-")) / "Saltmarsh Ferry"
-    with as_file(files("reflexa.demo").joinpath("project")) as shipped:
-        shutil.copytree(shipped, folder)
-    return folder
 
 
 def _warm() -> None:

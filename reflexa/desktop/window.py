@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QFrame, QLabel, QMainWindow, QMenu, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
-from reflexa.desktop.actions import files, opening, relink
+from reflexa.desktop.actions import files, opening, recent, relink, shelves
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.figure import RIG_MENU
 from reflexa.desktop.actions.menus import commands_for
@@ -18,13 +19,17 @@ from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
 from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.session import Session, rigs
+from reflexa.desktop.session.dropping import dropped, holds_clips
 from reflexa.desktop.session.keeper import Keeper
 from reflexa.desktop.settings.panel import SettingsPanel
+from reflexa.desktop.shelves.panel import ShelfPanel
 from reflexa.desktop.stage.panel import StagePanel
 from reflexa.desktop.time.area import TimeArea
 from reflexa.desktop.widgets.dress import named
 from reflexa.formats import suffixes
 from reflexa.motion.compare import compare
+from reflexa.project.store import PROJECT
+from reflexa.take import Source
 from reflexa.take.clips import TAKE
 
 
@@ -39,12 +44,13 @@ class MainWindow(QMainWindow):
         self.library = LibraryPanel(session)
         self.figure = FigurePanel(session)
         self.stage = StagePanel(session)
+        self.shelves = ShelfPanel(session)
         self.settings = SettingsPanel(session)
         self.time_area = TimeArea(session)
         self.tabs = QTabWidget()
         self.desk = Desk(
             session, self, self.revision_line, self.viewport, self.library, self.figure, self.stage, self.settings,
-            self.time_area, self.tabs, Keeper(session, self),
+            self.time_area, self.tabs, self.shelves, Keeper(session, self), self.fill,
         )  # fmt: skip
         self._lay_out()
         self.commands = commands_for(self.desk)
@@ -67,6 +73,12 @@ class MainWindow(QMainWindow):
         self.library.numbers_wanted.connect(self.compare_in_numbers)
         self.library.clips.itemSelectionChanged.connect(self.commands.refresh)
         self.figure.menu_wanted.connect(self._show_rig_menu)
+        self.shelves.add_wanted.connect(lambda: run("add_shelf"))
+        self.shelves.fill_wanted.connect(lambda: run("fill_window"))
+        self.shelves.take_wanted.connect(lambda: shelves.make_takes(self.desk))
+        self.shelves.menu_wanted.connect(lambda at: shelves.show_menu(self.desk, at))
+        self.shelves.chosen_changed.connect(self.commands.refresh)
+        session.incoming.connect(self._bring_in)  # no lambda: the session would hold on to the window
         session.said.connect(self.desk.say)
         self.desk.keeper.changed_on_disk.connect(lambda names: opening.on_changed(self.desk, names))
         session.failed.connect(self.desk.show_error)
@@ -82,38 +94,39 @@ class MainWindow(QMainWindow):
     def _lay_out(self) -> None:
         self.tabs.setDocumentMode(True)
         self.tabs.tabBar().setDrawBase(False)
-        for room, title in ((self.library, "Clips"), (self.figure, "Figure"), (self.stage, "Stage")):
+        for room, title in (
+            (self.library, "Clips"),
+            (self.figure, "Figure"),
+            (self.stage, "Stage"),
+            (self.shelves, "Shelves"),
+        ):
             self.tabs.addTab(room, title)
-        self.across = QSplitter(Qt.Orientation.Horizontal)
-        rooms = ((_framed(self.tabs, 4), 0), (_framed(self.viewport, 1), 1), (self.settings, 0))
-        for i, (widget, stretch) in enumerate(rooms):
-            self.across.addWidget(widget)
-            self.across.setStretchFactor(i, stretch)
-        self.across.setSizes([262, 742, 276])
-        self.down = QSplitter(Qt.Orientation.Vertical)
-        self.down.addWidget(self.across)
-        self.down.addWidget(self.time_area)
-        self.down.setStretchFactor(0, 1)
-        self.down.setSizes([478, 182])
-        for splitter in (self.across, self.down):
-            splitter.setHandleWidth(6)
-        whole = QWidget()
-        column = QVBoxLayout(whole)
-        column.setContentsMargins(6, 0, 6, 2)
+        self.middle = _split(Qt.Orientation.Horizontal, ((_framed(self.viewport, 1), 1, 742), (self.settings, 0, 276)))
+        self.down = _split(Qt.Orientation.Vertical, ((self.middle, 1, 478), (self.time_area, 0, 182)))
+        self.right = QWidget()
+        column = QVBoxLayout(self.right)
+        column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         column.addWidget(self.revision_line)
         column.addWidget(self.down, 1)
-        self.setCentralWidget(whole)
+        self.across = _split(Qt.Orientation.Horizontal, ((_framed(self.tabs, 4), 0, 262), (self.right, 1, 1018)))
+        self.across.setContentsMargins(6, 0, 6, 2)
+        self.setCentralWidget(self.across)
         self.project_label = QLabel()
         self.project_label.setContentsMargins(0, 0, 10, 0)
         self.statusBar().addPermanentWidget(self.project_label)
         self.statusBar().setSizeGripEnabled(False)
 
+    def fill(self) -> None:
+        """Let the panel on the left fill the window, or give it back."""
+        self.right.setVisible(not self.right.isVisible())
+
     def restore_layout(self) -> None:
         """Sizes as they were when the window was last closed."""
         settings = QSettings()
         for key, restore in (
-            ("geometry", self.restoreGeometry), ("across", self.across.restoreState), ("down", self.down.restoreState),
+            ("geometry", self.restoreGeometry), ("left", self.across.restoreState), ("middle", self.middle.restoreState),
+            ("below", self.down.restoreState),
         ):  # fmt: skip
             value = settings.value(key)
             if value is not None:
@@ -153,6 +166,9 @@ class MainWindow(QMainWindow):
         if other is not None:
             self.desk.show(Differences(session, (session.selection.take, take or "the source"), other, self))
 
+    def _bring_in(self, picks: list[tuple[Path, str]], then: Callable[[list[Source]], object]) -> None:
+        shelves.bring_in(self.desk, picks, then)
+
     def _show_rig_menu(self, button: QWidget) -> None:
         menu = QMenu(self)
         menu.setToolTipsVisible(True)
@@ -182,12 +198,18 @@ class MainWindow(QMainWindow):
             super().keyReleaseEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if any(u.toLocalFile().lower().endswith(suffixes()) for u in event.mimeData().urls()):
+        names = [u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()]
+        if holds_clips(event.mimeData()) or any(n.lower().endswith(suffixes()) or Path(n).is_dir() for n in names):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
+        if dropped(self.session, event.mimeData(), lambda sources: shelves.takes_of(self.desk, sources)):
+            return
         paths = [Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()]
-        if paths:
+        folders = [p for p in paths if p.is_dir()]
+        if folders:  # a project, or a folder of clips
+            (recent.go_to if (folders[0] / PROJECT).is_file() else shelves.put_shelf)(self.desk, folders[0])
+        elif paths:
             files.import_paths(self.desk, paths)
 
     def closeEvent(self, event: QCloseEvent) -> None:
@@ -196,12 +218,25 @@ class MainWindow(QMainWindow):
             return
         settings = QSettings()
         settings.setValue("geometry", self.saveGeometry())
-        settings.setValue("across", self.across.saveState())
-        settings.setValue("down", self.down.saveState())
+        self.right.setVisible(True)
+        for key, splitter in (("left", self.across), ("middle", self.middle), ("below", self.down)):
+            settings.setValue(key, splitter.saveState())
         self.session.player.pause()
         self.session.work.cancel_all()
+        self.shelves.work.close()
         self.desk.keeper.let_go(leaving=True)
         event.accept()
+
+
+def _split(way: Qt.Orientation, rooms: tuple[tuple[QWidget, int, int], ...]) -> QSplitter:
+    """Rooms side by side or one below the other, each with its stretch and size."""
+    out = QSplitter(way)
+    out.setHandleWidth(6)
+    for i, (room, stretch, _) in enumerate(rooms):
+        out.addWidget(room)
+        out.setStretchFactor(i, stretch)
+    out.setSizes([size for _, _, size in rooms])
+    return out
 
 
 def _framed(widget: QWidget, margin: int) -> QFrame:

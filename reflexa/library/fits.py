@@ -8,7 +8,7 @@ from reflexa.rig import Rig
 from reflexa.rig.match import rename_map
 from reflexa.steps.retarget.step import check
 
-EXACTLY, RENAME, RETARGET, NOT = FITS = ("exactly", "rename", "retarget", "not")
+EXACTLY, RENAME, RETARGET, NOT = FITS = ("exactly", "by-rename", "by-retarget", "not")
 # Rests that are this near are the same, metres: files round.
 _SAME = 1e-4
 

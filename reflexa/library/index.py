@@ -21,7 +21,7 @@ from reflexa.library.facts import ClipFacts, FileFacts, search_words
 from reflexa.library.folders import Stamp
 from reflexa.library.packed import light_packed, strokes_packed
 
-VERSION = 1
+VERSION = 2
 _TABLES = """
 create table files(
   id integer primary key, path blob unique not null, name text not null, size integer not null, time integer not null,

@@ -22,7 +22,10 @@ _WIDTHS = {
     "thigh": 0.085, "shin": 0.065, "foot": 0.05, "toes": 0.04,
 }  # fmt: skip
 _THIN = 0.028
-_SKULL = 0.115
+_SKULL, _HEAD = 0.115, 0.1
+_FLOOR = 0.2
+# Of the poses the furthest from their mean are left out when the telling one is looked for: stray ones are among them.
+_STRAY = 0.8
 
 
 @dataclass(frozen=True)
@@ -65,7 +68,7 @@ def strokes(rig: Rig) -> Strokes:
     chained = {n for line in rig.chains.values() for n in line}
     chosen = [j for j, n in enumerate(names) if n in mapped or n in chained]
     if len(chosen) < 4:
-        chosen = [j for j, n in enumerate(names) if n not in fingers]
+        chosen = list(range(len(names)))
     if len(chosen) > _POINTS:
         kept = [j for j in chosen if names[j] in mapped]
         chosen = sorted((kept + [j for j in chosen if j not in set(kept)])[:_POINTS])
@@ -82,13 +85,30 @@ def strokes(rig: Rig) -> Strokes:
         sides.append(side if side in ("left", "right") else "centre")
         widths.append(_WIDTHS.get(part, _THIN))
     for i, j in enumerate(chosen):
-        if names[j] in rig.tips and i not in above and np.linalg.norm(rig.tips[names[j]]) > 1e-6:
+        if i not in above and _tip(rig, j) is not None:
             joints.append(j)
             ends.append(True)
             above.append(i)
             sides.append(sides[i])
             widths.append(_SKULL if rig.part_of(names[j]) == "head" else widths[i])
     return Strokes(tuple(joints), tuple(ends), tuple(above), tuple(sides), tuple(widths))
+
+
+def _tip(rig: Rig, joint: int) -> Array | None:
+    """The end of a joint's bone in its own axes; of a head that has none as far on as the skull goes."""
+    name = rig.skeleton.names[joint]
+    tip = rig.tips.get(name)
+    if tip is not None and np.linalg.norm(tip) > 1e-6:
+        return tip
+    parent = int(rig.skeleton.parents[joint])
+    if rig.part_of(name) != "head" or parent < 0:
+        return None
+    turned, placed = rig.skeleton.rest_model
+    way = placed[joint] - placed[parent]
+    long = float(np.linalg.norm(way))
+    if long < 1e-6:
+        return None
+    return np.asarray(quat.rotate(quat.conjugate(turned[joint]), way / long) * _HEAD * rig.height)
 
 
 def light(clip: Clip, rig: Rig, drawn: Strokes) -> Light:
@@ -99,17 +119,19 @@ def light(clip: Clip, rig: Rig, drawn: Strokes) -> Light:
     joints = np.array(drawn.joints)
     points = np.array(placed[:, joints])
     for i, (j, end) in enumerate(zip(drawn.joints, drawn.ends, strict=True)):
-        if end:
-            points[:, i] += quat.rotate(turned[:, j], rig.tips[rig.skeleton.names[j]])
+        tip = _tip(rig, j) if end else None
+        if tip is not None:
+            points[:, i] += np.asarray(quat.rotate(turned[:, j], tip))
     body = rig.joint("pelvis")
     points[:, :, [0, 2]] -= placed[:, None, body if body >= 0 else rig.travel_joint, [0, 2]]
-    points[:, :, 1] -= rig.ground
+    # The floor is where the lowest point of the figure mostly is: the clip's own, whatever its rest pose says.
+    points[:, :, 1] -= np.quantile(points[:, :, 1].min(axis=1), _FLOOR)
     low = float(points.min())
     size = max(float(points.max()) - low, 1e-6)
     return Light(np.round((points - low) * (_STEPS / size)).astype(np.uint16), low, size)
 
 
 def telling(shown: Light) -> int:
-    """The pose that says most: the one that is furthest from the mean of them all."""
-    far = shown.points - shown.points.mean(axis=0)
-    return int(np.argmax((far**2).sum(axis=(1, 2))))
+    """The pose that says most: the one that is furthest from the mean of them all, strays aside."""
+    off = ((shown.points - shown.points.mean(axis=0)) ** 2).sum(axis=(1, 2))
+    return int(np.argmax(np.where(off <= np.quantile(off, _STRAY), off, -1.0)))

@@ -24,7 +24,7 @@ _EVERY = 0.5
 
 @dataclass
 class Scanned:
-    """read: how many files; bad: how many of them could not be; gone: that are no longer there; files: how many there are;
+    """read: how many files; bad: how many of all of them cannot be; gone: that are no longer there; files: how many there are;
     unreadable: folder → why; away: shelves whose folder is not there now (a disk that was taken out): what is known of them
     stays."""
 
@@ -57,6 +57,8 @@ def scan(index: Index, shelves: Iterable[Shelf], progress: Progress = quiet, wor
         if gone:
             index.put((), gone)
         _read(index, wanted, there, (out, progress, workers or os.cpu_count() or 1))
+        bad = [Path(os.fsdecode(p)) for (p,) in index.rows("select path from files where error <> ''")]
+        out.bad = sum(p in there for p in bad)
         return out
 
 
@@ -77,7 +79,6 @@ def _read(index: Index, wanted: list[Path], there: dict[Path, Stamp], how: tuple
             same = stamp_of(path) == plain[path]
             ready.append((path, there[path] if same else (-1, -1), facts))
             out.read += 1
-            out.bad += isinstance(facts, ReflexaError)
             if time.monotonic() - last > _EVERY:
                 index.put(ready)
                 ready, last = [], time.monotonic()

@@ -37,7 +37,8 @@ PROJECT, TAKES, SOURCES, RIGS = "project.json", "takes", "sources", "rigs"
 @dataclass(frozen=True)
 class SourceFile:
     """An imported file: its name in ``sources/``, what the reader was told, and what it is known by again when it is gone:
-    digests of its bytes and of its skeleton (empty: nobody took them down)."""
+    digests of its bytes and of its skeleton (empty: nobody took them down). shelf, on_shelf: the name of the shelf that it was
+    taken from, and where on it."""
 
     file: str
     unit: float | None = None
@@ -45,6 +46,8 @@ class SourceFile:
     facing: str = ""
     digest: str = ""
     skeleton: str = ""
+    shelf: str = ""
+    on_shelf: str = ""
 
 
 @dataclass(frozen=True)
@@ -104,6 +107,7 @@ def take_plain(take: Take) -> dict[str, Any]:
         "version": TAKE_VERSION,
         **({"id": take.id} if take.id else {}),
         "name": take.name,
+        **({"folder": take.folder} if take.folder else {}),
         "source": _source_plain(take.source),
         "steps": [to_plain(s) for s in take.steps],
         "export": {k: v for k, v in export.items() if v != getattr(default, k)},
@@ -155,6 +159,7 @@ def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
             "ranges",
             "accepted",
             "views",
+            "folder",
         }
         unknown = {k: v for k, v in data.items() if k not in known}
         stage = stage_from_plain(data.get("stage", {}), path, "stage")
@@ -164,7 +169,8 @@ def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
         views = msgspec.convert(data.get("views", []), tuple[View, ...])
         made = Source(_text(source, "file"), _text(source, "clip"), segments)
         name, own = _text(data, "name"), _text(data, "id") if "id" in data else ""
-        return Take(name, made, steps, export, unknown, stage, ranges, accepted, views, own)
+        folder = _text(data, "folder") if "folder" in data else ""
+        return Take(name, made, steps, export, unknown, stage, ranges, accepted, views, own, folder)
     except ReflexaError as e:
         raise ReadError(e.reason, path, e.place, e.advice) from None
     except (KeyError, TypeError, ValueError, RecursionError) as e:

@@ -100,8 +100,8 @@ class Export:
 class Take:
     """Source, steps, stage, ranges of the result, findings that are put up with, views.
 
-    id: what it is known by, whatever it is called; given when it is saved or read, where it has none. ``unknown`` keeps fields
-    of a saved take that this version does not know."""
+    id: what it is known by, whatever it is called; given when it is saved or read, where it has none. folder: that it lies in, in
+    the list of takes. ``unknown`` keeps fields of a saved take that this version does not know."""
 
     name: str
     source: Source
@@ -113,6 +113,7 @@ class Take:
     accepted: tuple[Accepted, ...] = ()
     views: tuple[View, ...] = ()
     id: str = field(default="", compare=False)
+    folder: str = ""
 
     def index(self, step_id: str) -> int:
         """The place of a step on the line, or -1."""

@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QApplication
 from reflexa.desktop import app as application
 from reflexa.desktop.picture import gl
 from reflexa.desktop.session import Session
+from reflexa.desktop.session.sources import demo_copy
 from reflexa.desktop.window import MainWindow
 from tests.helpers.windows import idle, ready
 
@@ -55,6 +56,6 @@ def empty(qapp, qtbot, tmp_path: Path) -> Iterator[MainWindow]:
 @pytest.fixture
 def demo(empty: MainWindow, qtbot) -> MainWindow:
     """The window with a copy of the demo project."""
-    empty.session.load(application.demo_copy())
+    empty.session.load(demo_copy())
     ready(qtbot, empty)
     return empty

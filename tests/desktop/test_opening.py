@@ -2,16 +2,20 @@
 
 from __future__ import annotations
 
+import gc
 import shutil
 import threading
+import weakref
 from dataclasses import replace
 from pathlib import Path
 
 import pytest
+from PySide6.QtCore import QEvent
 
 from reflexa.desktop.actions import files, opening
-from reflexa.desktop.session import reading
+from reflexa.desktop.session import Session, reading
 from reflexa.desktop.session.sources import opened
+from reflexa.desktop.window import MainWindow
 from reflexa.formats import Imported
 from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
@@ -91,3 +95,22 @@ def test_how_a_source_is_read_may_be_told_before_it_is(empty, qtbot, many: Path,
     idle(qtbot, empty)
     heights = {f: d.rig.height for f, d in session.sources.documents.items()}
     assert heights["walk 07.bvh"] == pytest.approx(heights["walk 08.bvh"] * 0.01, rel=1e-6)
+
+
+def test_a_window_that_is_closed_is_let_go(qapp) -> None:
+    """A function without a name that is connected to the session and knows the window keeps both for ever."""
+    window = MainWindow(Session())
+    window.start_empty()
+    window.show()
+    known = weakref.ref(window)
+    window.session.history.saved()
+    window.close()
+    window.deleteLater()
+    del window
+    for _ in range(20):
+        qapp.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+        qapp.processEvents()
+        gc.collect()
+        if known() is None:
+            break
+    assert known() is None

@@ -13,10 +13,9 @@ from PySide6.QtWidgets import QMessageBox
 from benchmarks.windows import lost
 from reflexa.desktop import crash
 from reflexa.desktop.actions import files, opening
-from reflexa.desktop.app import demo_copy
 from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.desktop.session import line
-from reflexa.desktop.session.sources import opened
+from reflexa.desktop.session.sources import demo_copy, opened
 from reflexa.project import lock, recovery, store
 from reflexa.project.transaction import OWN
 from tests.helpers.files import DATA

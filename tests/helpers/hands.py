@@ -79,9 +79,9 @@ def dropped_clips(widget: QWidget, clips: list[tuple[str, str]]) -> None:
     """Clips of the list, (file, clip) each, are let go over a widget."""
     import msgspec
 
-    from reflexa.desktop.library.clip_list import MIME
+    from reflexa.desktop.session.dropping import CLIPS
 
     mime = QMimeData()
-    mime.setData(MIME, msgspec.json.encode(clips))
+    mime.setData(CLIPS, msgspec.json.encode(clips))
     event = QDropEvent(QPointF(20, 20), Qt.DropAction.CopyAction, mime, LEFT, NONE)
     widget.dropEvent(event)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 import shutil
 from dataclasses import replace
 from pathlib import Path
@@ -42,6 +43,16 @@ def fill(folder: Path) -> Path:
 
 def shelf_of(folder: Path) -> Shelves:
     return Shelves((Shelf(folder.name, folder),))
+
+
+def moved(index: Path, old: Path, new: Path, to: Path) -> None:
+    """A copy of an index for a shelf that was copied itself, times and all."""
+    to.parent.mkdir(parents=True, exist_ok=True)
+    shutil.copy(index, to)
+    db = Index(to)
+    for (path,) in db.rows("select path from files"):
+        db.rows("update files set path = ? where path = ?", [path.replace(os.fsencode(old), os.fsencode(new)), path])
+    db.close()
 
 
 def scanned(folder: Path, at: Path) -> Finder:

@@ -80,20 +80,20 @@ def test_what_fits_is_what_rename_and_retarget_do(finder: Finder) -> None:
     target = replace(read(DECKHAND).rig, meshes=())
     fits = finder.fits(target)
     assert names(finder, Query(fits=("exactly",)), fits=fits) == ["walk"]
-    assert names(finder, Query(fits=("rename",)), fits=fits) == ["brisk"]
-    assert names(finder, Query(fits=("retarget",)), fits=fits) == ["Take_run01", "Take_walk01"]
+    assert names(finder, Query(fits=("by-rename",)), fits=fits) == ["brisk"]
+    assert names(finder, Query(fits=("by-retarget",)), fits=fits) == ["Take_run01", "Take_walk01"]
 
 
 def tried(clip: Clip, rig: Rig, target: Rig) -> str:
     """What really can be done, the least change first."""
     try:
         made, _ = rename(clip, rig, RenameSettings(rig="t"), {"t": target})
-        return "exactly" if np.array_equal(made.rotations, clip.rotations) and rig.key == target.key else "rename"
+        return "exactly" if np.array_equal(made.rotations, clip.rotations) and rig.key == target.key else "by-rename"
     except RecipeError:
         pass
     try:
         retarget(clip, rig, RetargetSettings(rig="t"), {"t": target})
-        return "retarget"
+        return "by-retarget"
     except RecipeError:
         return "not"
 
@@ -208,7 +208,7 @@ def test_the_command_line(shelf: Path, tmp_path: Path) -> None:
     )
     found = json.loads(run("library", "search", "walk", "--rig", DECKHAND, "--fits", "exactly", "--json")[1])["clips"]
     assert [(c["clip"], c["fits"]) for c in found] == [("walk", "exactly")]
-    assert run("library", "search", "--fits", "rename")[0] == 2
+    assert run("library", "search", "--fits", "by-rename")[0] == 2
     near = json.loads(run("library", "like", own / "own.glb", "--json")[1])["clips"]
     assert near[0]["clip"] == "brisk" and near[0]["off"] < 0.01
     assert (

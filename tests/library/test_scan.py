@@ -48,7 +48,7 @@ def test_only_what_is_new_or_another_is_read_again(shelf: Path, tmp_path: Path) 
     shutil.copy(DATA / "humanoid3d_run.bvh", own / "other name.bvh")
     os.utime(own / "own.glb", (1, 1))
     third = scan(index, shelf_of(own).shelves, workers=1)
-    assert (third.read, third.gone, third.files) == (2, 1, 5)
+    assert (third.read, third.gone, third.files, third.bad) == (2, 1, 5, 1)
     finder = Finder(index)
     finder.know(shelf_of(own), {})
     assert names(finder) == ["brisk", "other name", "Take_walk01", "walk"]

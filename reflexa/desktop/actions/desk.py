@@ -17,6 +17,7 @@ from reflexa.desktop.session import Session
 from reflexa.desktop.session.keeper import Keeper
 from reflexa.desktop.session.keys import Clipboard
 from reflexa.desktop.settings.panel import SettingsPanel
+from reflexa.desktop.shelves.panel import ShelfPanel
 from reflexa.desktop.stage.panel import StagePanel
 from reflexa.desktop.time.area import TimeArea
 from reflexa.desktop.work import Job
@@ -26,7 +27,8 @@ R = TypeVar("R")
 
 @dataclass(eq=False)
 class Desk:
-    """dialog: the one that is open or was last. clipboard: keys that were copied."""
+    """fill: let the panel on the left fill the window, or give it back. dialog: the one that is open or was last. clipboard: keys
+    that were copied."""
 
     session: Session
     window: QMainWindow
@@ -38,7 +40,9 @@ class Desk:
     settings: SettingsPanel
     time: TimeArea
     tabs: QTabWidget
+    shelves: ShelfPanel
     keeper: Keeper
+    fill: Callable[[], None]
     dialog: QDialog | None = None
     clipboard: Clipboard | None = None
 

@@ -16,6 +16,7 @@ from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.desktop.session import takes
 from reflexa.desktop.session.importing import MERGE, Imports, import_job
+from reflexa.desktop.session.recent import remember
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.formats import suffixes
@@ -108,6 +109,7 @@ def save_to(d: Desk, folder: Path) -> bool:
     session.sources.folder, session.sources.placed, session.sources.read_only = folder, True, False
     session.sources.state = {}
     d.keeper.hold(folder)
+    remember(folder)
     clear_draft(before)
     if session.project.name == "Untitled":
         session.edit("name the project", replace(session.project, name=folder.name))

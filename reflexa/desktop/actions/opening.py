@@ -9,6 +9,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QMessageBox
 
 from reflexa.desktop.actions.desk import Desk
+from reflexa.desktop.session.recent import remember
 from reflexa.desktop.session.sources import Sources, opened
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
@@ -79,6 +80,7 @@ def enter(d: Desk, project: Project, sources: Sources) -> None:
         recovery.forget(before.folder)
         clear_draft(before)
     d.session.adopt(project, sources)
+    remember(sources.folder)
     _offer_recovered(d)
     said_missing = [*sources.missing.values(), *(x.reason for x in project.lost)]
     if said_missing:

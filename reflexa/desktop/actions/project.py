@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from reflexa.desktop.actions import conditions as needs
-from reflexa.desktop.actions import files
+from reflexa.desktop.actions import files, recent
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.kinds import VIEWS, Offer
 
@@ -19,6 +19,8 @@ def commands() -> tuple[Command, ...]:
     return (
         Command("new", "New project", "Project/1", files.new_project, "Ctrl+N"),
         Command("open", "Open project…", "Project/1", files.open_project, "Ctrl+O"),
+        Command("recent", "Recent projects…", "Project/1", recent.show_recent, "Ctrl+Shift+O"),
+        Command("demo", "Open the demo project", "Project/1", recent.open_demo),
         Command("save", "Save", "Project/2", files.save, "Ctrl+S"),
         Command("save_as", "Save a copy as…", "Project/2", files.save_as, "Ctrl+Shift+S"),
         Command("import", "Import clips…", "Project/3", files.import_dialog, "Ctrl+I"),

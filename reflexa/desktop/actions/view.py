@@ -41,7 +41,7 @@ def set_theme(name: str, d: Desk) -> None:
     assert isinstance(app, QApplication)
     theme.apply(app, theme.THEMES[name])
     QSettings().setValue("theme", name)
-    for room in (d.viewport, d.time, d.line, d.figure, d.settings, d.library):
+    for room in (d.viewport, d.time, d.line, d.figure, d.settings, d.library, d.shelves):
         room.refresh_icons()
     d.window.update()
 

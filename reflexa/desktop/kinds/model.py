@@ -66,7 +66,8 @@ class StepView:
     hold of; a text says why it cannot; None leaves it to the kind that ``begins_by_hand``. colours(session, rig): of joints
     ``(joints, 3)``, None: as always. rest(session): what *Show the rest pose* shows, None: as always. lanes(session,
     time): what stands in the place of the key sheet, under ``lanes_title``. offers(session): ways to make takes of chosen
-    clips with it, beside ``offer``. shortcut: of adding it.
+    clips with it, beside ``offer``. shortcut: of adding it. brings: the way to fit (of ``library.fits``) in which it brings a
+    clip onto another rig, its setting ``rig``. dropped: the setting that clips come into which are dropped between the cards.
     """
 
     kind: str
@@ -86,3 +87,5 @@ class StepView:
     offer: Offer | None = None
     offers: Callable[[Session], list[Offer]] | None = None
     shortcut: str = ""
+    brings: str = ""
+    dropped: str = ""

@@ -5,6 +5,7 @@ from __future__ import annotations
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.session import Session
 from reflexa.desktop.settings.step_panel import TablePanel
+from reflexa.library.fits import RENAME
 from reflexa.steps.rename import RenameReport, RenameSettings
 
 
@@ -37,4 +38,4 @@ class RenamePanel(TablePanel):
             self.table.show_rows([((a, b), f"{a} becomes {b}", b, -1) for a, b in names.items()])
 
 
-VIEW = StepView("rename", panel=RenamePanel)
+VIEW = StepView("rename", panel=RenamePanel, brings=RENAME)

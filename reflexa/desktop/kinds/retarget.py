@@ -19,6 +19,7 @@ from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.dress import named
 from reflexa.desktop.widgets.numbers import put
 from reflexa.errors import RecipeError
+from reflexa.library.fits import RETARGET
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array, Vector, vector
 from reflexa.rig import Rig
@@ -272,6 +273,7 @@ def _offers(session: Session) -> list[Offer]:
 
 VIEW = StepView(
     "retarget",
+    brings=RETARGET,
     offers=_offers,
     shortcut="Ctrl+T",
     panel=RetargetPanel,

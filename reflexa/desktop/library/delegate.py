@@ -21,7 +21,8 @@ class ItemDelegate(QStyledItemDelegate):
         self._previews, self._widget = previews, parent
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
-        return QSize(180, PICTURE.height() + 8)
+        thing: Thing = index.data(THING)
+        return QSize(180, 26 if thing.heading else PICTURE.height() + 8)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         t, p = theme.current(), painter
@@ -29,6 +30,9 @@ class ItemDelegate(QStyledItemDelegate):
         state: QStyle.StateFlag = option.state
         box = QRectF(rect).adjusted(2, 2, -2, -2)
         thing: Thing = index.data(THING)
+        if thing.heading:
+            self._heading(p, box, index)
+            return
         p.save()
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         current = bool(thing.take) and thing.take == self._previews.session.selection.take
@@ -44,6 +48,18 @@ class ItemDelegate(QStyledItemDelegate):
         else:
             p.fillRect(place, t.colour("line"))
         self._write(p, QRectF(place.right() + 9, box.y(), box.right() - place.right() - 13, box.height()), index)
+        p.restore()
+
+    def _heading(self, p: QPainter, box: QRectF, index: Index) -> None:
+        t = theme.current()
+        p.save()
+        strong = QFont(self._widget.font())
+        strong.setWeight(QFont.Weight.DemiBold)
+        p.setFont(strong)
+        p.setPen(t.colour("quiet"))
+        p.drawText(box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, index.data())
+        p.setPen(t.colour("line"))
+        p.drawLine(box.bottomLeft(), box.bottomRight())
         p.restore()
 
     def _write(self, p: QPainter, room: QRectF, index: Index) -> None:

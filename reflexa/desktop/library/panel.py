@@ -13,6 +13,7 @@ from PySide6.QtWidgets import (
     QListWidgetItem,
     QMenu,
     QPushButton,
+    QToolButton,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
@@ -21,9 +22,10 @@ from reflexa.desktop.kinds import VIEWS, Offer
 from reflexa.desktop.library.clip_list import ClipList
 from reflexa.desktop.library.delegate import LINES, THING, ItemDelegate
 from reflexa.desktop.library.previews import Previews, Thing
+from reflexa.desktop.library.take_list import TakeList
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, takes
-from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.dress import dressed, named
 from reflexa.steps import make
 from reflexa.take import Segment, Source, Take
 
@@ -40,6 +42,7 @@ class LibraryPanel(QWidget):
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
+        self._folded: set[str] = set()
         self.previews = Previews(session, self)
         column = QVBoxLayout(self)
         column.setContentsMargins(6, 6, 6, 6)
@@ -48,15 +51,20 @@ class LibraryPanel(QWidget):
         self.search.addAction(theme.icon("search", "quiet"), QLineEdit.ActionPosition.LeadingPosition)
         self.search.textChanged.connect(self.refresh)
         column.addWidget(self.search)
-        self.takes = self._list("Takes")
-        self.clips = self._list("Clips")
+        self.takes, self.clips = TakeList(), ClipList()
+        self._dress(self.takes, "Takes")
+        self._dress(self.clips, "Clips")
+        self.takes.setUniformItemSizes(False)  # headings of folders are lower
         self.clips.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
         self.clips.setDragEnabled(True)
-        self.takes_heading, self.clips_heading = labels.section("Takes"), labels.section("Clips")
-        column.addWidget(self.takes_heading)
-        column.addWidget(self.takes, 3)
-        column.addWidget(self.clips_heading)
-        column.addWidget(self.clips, 4)
+        self.takes_heading, self.clips_heading = (_fold(w) for w in (self.takes, self.clips))
+        for heading, below, stretch in ((self.takes_heading, self.takes, 5), (self.clips_heading, self.clips, 4)):
+            column.addWidget(heading)
+            column.addWidget(below, stretch)
+        self._filler = QWidget()
+        column.addWidget(self._filler)
+        for heading in (self.takes_heading, self.clips_heading):
+            heading.toggled.connect(self._fill)
         row = QHBoxLayout()
         self.import_button = QPushButton("Import…")
         self.import_button.clicked.connect(self.import_wanted)
@@ -65,18 +73,22 @@ class LibraryPanel(QWidget):
         row.addWidget(self.import_button)
         row.addWidget(self.take_button)
         column.addLayout(row)
-        self.takes.itemClicked.connect(lambda item: session.open_take(item.data(THING).take))
+        self.takes.itemClicked.connect(self._on_take_clicked)
         self.takes.itemActivated.connect(lambda item: session.open_take(item.data(THING).take))
+        self.takes.moved.connect(partial(takes.move, session))
+        self.takes.rename_wanted.connect(self.rename_take)
+        self.takes.removal_wanted.connect(lambda names: takes.delete(session, *names))
+        self.takes.itemSelectionChanged.connect(self._enable)
         self.clips.itemActivated.connect(lambda item: self._use(item.data(THING)))
         self.clips.itemSelectionChanged.connect(self._enable)
         self.previews.drawn.connect(self._update)
         session.project_changed.connect(self.refresh)
         session.take_changed.connect(self._update)
+        session.take_changed.connect(self._show_open)
         session.evaluator.done.connect(self._update)
         self.refresh()
 
-    def _list(self, name: str) -> QListWidget:
-        out = ClipList()
+    def _dress(self, out: QListWidget, name: str) -> None:
         out.setAccessibleName(name)
         out.setItemDelegate(ItemDelegate(self.previews, out))
         out.setMouseTracking(True)
@@ -86,7 +98,28 @@ class LibraryPanel(QWidget):
         out.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         out.customContextMenuRequested.connect(partial(self._menu, out))
         out.viewport().installEventFilter(self)
-        return out
+
+    def _fill(self) -> None:
+        """With both folded the headings stay at the top."""
+        self._filler.setVisible(not (self.takes_heading.isChecked() or self.clips_heading.isChecked()))
+
+    def _on_take_clicked(self, item: QListWidgetItem) -> None:
+        thing: Thing = item.data(THING)
+        if thing.heading:
+            self._folded ^= {thing.folder}
+            self.refresh()
+        elif len(self.takes.chosen()) <= 1:  # more are being chosen, not opened
+            self.session.open_take(thing.take)
+
+    def _show_open(self) -> None:
+        """The open take is always in sight."""
+        take = self.session.take
+        if take is not None and take.folder in self._folded:
+            self._folded.discard(take.folder)
+            self.refresh()
+        for i in range(self.takes.count()):
+            if take is not None and self.takes.item(i).data(THING).take == take.name:
+                self.takes.scrollToItem(self.takes.item(i))
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.Leave:
@@ -104,11 +137,19 @@ class LibraryPanel(QWidget):
         self.previews.project_changed()
         words, session = self.search.text().lower().split(), self.session
         kept = {item.data(THING) for item in self.clips.selectedItems()}
+        chosen = set(self.takes.chosen())
         self.takes.clear()
-        for take in _by_source(session.project.takes):
+        last = ""
+        for take in takes.in_folders(session.project.takes):
             lines = _lines(take)
-            if _fits(words, take.name, take.source.clip, take.source.file, lines[1]):
-                self._add(self.takes, take.name, Thing(take=take.name), lines)
+            if not _fits(words, take.name, take.source.clip, take.source.file, take.folder, lines[1]):
+                continue
+            if take.folder != last:
+                self._add_folder(take.folder)
+                last = take.folder
+            if words or take.folder not in self._folded:
+                item = self._add(self.takes, take.name, Thing(take=take.name, folder=take.folder), lines)
+                item.setSelected(take.name in chosen)
         for lost in session.project.lost:
             if _fits(words, lost.file):
                 item = self._add(self.takes, lost.file, Thing(), ("damaged or newer", "kept on disk as it is"))
@@ -128,9 +169,16 @@ class LibraryPanel(QWidget):
                     size = f"{clip.frames} frames, {clip.duration:.2f} s"
                     thing = Thing(source=Source(entry.file, clip.name))
                     self._add(self.clips, clip.name, thing, (size, entry.file)).setSelected(thing in kept)
-        self.takes_heading.setText(f"Takes · {self.takes.count()}")
+        self.takes_heading.setText(f"Takes · {len(session.project.takes)}")
         self.clips_heading.setText(f"Clips · {self.clips.count()}")
         self._enable()
+        self._show_open()
+
+    def _add_folder(self, folder: str) -> None:
+        sign = "▸" if folder in self._folded else "▾"
+        item = self._add(self.takes, f"{sign}  {folder}", Thing(folder=folder), ())
+        item.setFlags(Qt.ItemFlag.ItemIsEnabled)
+        item.setToolTip("Click to fold or unfold; right-click for more")
 
     def _add(self, where: QListWidget, title: str, thing: Thing, lines: tuple[str, ...]) -> QListWidgetItem:
         item = QListWidgetItem(title)
@@ -196,7 +244,12 @@ class LibraryPanel(QWidget):
         menu = QMenu(self)
         menu.setToolTipsVisible(True)
         thing: Thing = item.data(THING)
-        if thing.take:
+        names = self.takes.chosen()
+        if thing.heading:
+            self._fill_for_folder(menu, thing.folder)
+        elif thing.take and len(names) > 1 and thing.take in names:
+            self._fill_for_takes(menu, names)
+        elif thing.take:
             self._fill_for_take(menu, thing.take)
         elif thing.source is not None:
             self._fill_for_clips(menu)
@@ -214,7 +267,33 @@ class LibraryPanel(QWidget):
         menu.addAction("Duplicate", lambda: takes.duplicate(self.session, name))
         menu.addAction("Duplicate without its steps", lambda: takes.duplicate(self.session, name, steps=False))
         menu.addAction("Rename…", lambda: self.rename_take(name))
-        menu.addAction(theme.icon("delete"), "Delete", lambda: takes.delete(self.session, name))
+        self._fill_for_takes(menu, [name])
+
+    def _fill_for_takes(self, menu: QMenu, names: list[str]) -> None:
+        below = menu.addMenu("Into a folder")
+        for folder in sorted({t.folder for t in self.session.project.takes if t.folder}):
+            below.addAction(folder, partial(takes.put_into, self.session, names, folder))
+        below.addAction("New folder…", lambda: self.new_folder(names))
+        if any(t.folder for t in self.session.project.takes if t.name in names):
+            below.addAction("Out of its folder", partial(takes.put_into, self.session, names, ""))
+        what = "Remove" if len(names) == 1 else f"Remove {len(names)} takes"
+        menu.addAction(theme.icon("delete"), what, lambda: takes.delete(self.session, *names))
+
+    def _fill_for_folder(self, menu: QMenu, folder: str) -> None:
+        menu.addAction("Rename folder…", lambda: self.rename_folder(folder))
+        menu.addAction("Remove folder, keep its takes", partial(takes.rename_folder, self.session, folder, ""))
+
+    def new_folder(self, names: list[str]) -> None:
+        """Ask for the name of a folder, and put takes into it."""
+        text, good = QInputDialog.getText(self, "New folder", "Name")
+        if good and text.strip():
+            takes.put_into(self.session, names, text.strip())
+
+    def rename_folder(self, folder: str) -> None:
+        """Ask for another name of a folder."""
+        text, good = QInputDialog.getText(self, "Rename folder", "Name", text=folder)
+        if good and text.strip():
+            takes.rename_folder(self.session, folder, text.strip())
 
     def _fill_for_file(self, menu: QMenu, file: str) -> None:
         if file:
@@ -262,10 +341,11 @@ class LibraryPanel(QWidget):
             takes.rename(self.session, name, text)
 
 
-def _by_source(given: tuple[Take, ...]) -> list[Take]:
-    """Takes of one source stand together, in the order of the first of each."""
-    order = {source: i for i, source in reversed(list(enumerate(t.source for t in given)))}
-    return sorted(given, key=lambda t: order[t.source])
+def _fold(below: QWidget) -> QToolButton:
+    """The heading of a section, which folds it."""
+    out = dressed(named(QToolButton(), "quiet"), checkable=True, checked=True, toolTip="Fold or unfold")
+    out.toggled.connect(below.setVisible)
+    return out
 
 
 def _lines(take: Take) -> tuple[str, str]:

@@ -26,11 +26,17 @@ _MOST = 600
 @dataclass(frozen=True)
 class Thing:
     """What there is a picture of: a take (by its name), or a clip (by its source). missing: a source that is gone instead, by
-    its file."""
+    its file. folder: of the take; without one the heading of the folder."""
 
     take: str = ""
     source: Source | None = None
     missing: str = ""
+    folder: str = ""
+
+    @property
+    def heading(self) -> bool:
+        """Is it the heading of a folder?"""
+        return bool(self.folder) and not self.take
 
 
 class Previews(QObject):

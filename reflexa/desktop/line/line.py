@@ -5,17 +5,19 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QPoint, QSize, Qt, Signal
+from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QWidget
 
-from reflexa.desktop.kinds import view_of
+from reflexa.desktop.kinds import VIEWS, view_of
 from reflexa.desktop.line.card import Card, StepCard
 from reflexa.desktop.line.source_card import SourceCard
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import RESULT, SOURCE, Session, line
+from reflexa.desktop.session.dropping import dropped, holds_clips
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import dressed
 from reflexa.steps import KINDS, Step, kind_of
-from reflexa.take import Take
+from reflexa.take import Source, Take
 
 
 class RevisionLine(QScrollArea):
@@ -30,6 +32,7 @@ class RevisionLine(QScrollArea):
         self.setFixedHeight(110)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Revision line")
+        self.setAcceptDrops(True)
         inner = QWidget()
         self._row = QHBoxLayout(inner)
         self._row.setContentsMargins(8, 6, 8, 6)
@@ -65,6 +68,27 @@ class RevisionLine(QScrollArea):
         self._show_steps()
         self._mark()
         self._show_values()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if holds_clips(event.mimeData()) and self.session.take is not None:
+            event.acceptProposedAction()
+
+    def dragMoveEvent(self, event: QDragMoveEvent) -> None:
+        event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Clips that are dropped between the cards are blended in there."""
+        x = event.position().toPoint().x() + self.horizontalScrollBar().value()
+        at = sum(card.geometry().center().x() < x for card in self.steps.values())
+
+        def blend(sources: list[Source]) -> None:
+            view = next(v for v in VIEWS.values() if v.dropped)
+            for source in reversed(sources):
+                clip = {view.dropped: f"{source.file}/{source.clip}"}
+                line.insert(self.session, at, view.kind, f"With {source.clip}", **clip)
+
+        if dropped(self.session, event.mimeData(), blend):
+            event.acceptProposedAction()
 
     def _show_steps(self) -> None:
         take = self.session.take

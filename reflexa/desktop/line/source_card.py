@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 
-from reflexa.desktop.library.clip_list import sources_of
 from reflexa.desktop.line.card import Card
 from reflexa.desktop.session import SOURCE, Session, takes
+from reflexa.desktop.session.dropping import dropped, holds_clips
 
 
 class SourceCard(Card):
@@ -18,11 +18,9 @@ class SourceCard(Card):
         self.setAcceptDrops(True)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if sources_of(event.mimeData()):
+        if holds_clips(event.mimeData()):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        sources = sources_of(event.mimeData())
-        if sources:
+        if dropped(self._session, event.mimeData(), lambda sources: takes.append(self._session, sources)):
             event.acceptProposedAction()
-            takes.append(self._session, sources)

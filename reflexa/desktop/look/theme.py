@@ -131,7 +131,7 @@ def _sheet(t: Theme) -> str:
         border: none; border-bottom: 1px solid {t.line}; padding: 3px 4px; }}
     QTabWidget::pane {{ border: none; }}
     QTabBar {{ background: transparent; }}
-    QTabBar::tab {{ padding: 5px 14px; margin-right: 3px; border-radius: 6px;
+    QTabBar::tab {{ padding: 5px 9px; margin-right: 2px; border-radius: 6px;
         color: {t.quiet}; background: transparent; font-weight: 600; }}
     QTabBar::tab:selected {{ background: {t.soft}; color: {t.ink}; }}
     QTabBar::tab:hover {{ color: {t.ink}; }}

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -22,20 +22,29 @@ MERGE = "import"
 
 @dataclass(frozen=True, eq=False)
 class Imports:
-    """What was read, under its names in the project, with what is said there of each; and what could not be, in words."""
+    """What was read, under its names in the project, with what is said there of each; and what could not be, in words. names:
+    path → name in the project."""
 
     documents: dict[str, Imported]
     entries: list[SourceFile]
     errors: list[str]
+    names: dict[Path, str]
 
 
-def import_job(session: Session, paths: list[Path], done: Callable[[Imports], None]) -> Job[Imports]:
+# Where a file lies: the name of its shelf, and its path on it.
+Origin = tuple[str, str]
+
+
+def import_job(
+    session: Session, paths: list[Path], done: Callable[[Imports], None], origins: Mapping[Path, Origin] | None = None
+) -> Job[Imports]:
     """The job that copies files into the project and reads them. They come into the project that is open now, or
-    into none."""
+    into none. origins: of those that come from a shelf."""
+    on_shelves = origins or {}
     sources = session.sources
 
     def call(job: Job[Imports]) -> Imports:
-        found, entries, errors = {}, [], []
+        found, entries, errors, names = {}, [], [], {}
         copied: list[Path] = []
         try:
             for i, path in enumerate(paths):
@@ -45,7 +54,9 @@ def import_job(session: Session, paths: list[Path], done: Callable[[Imports], No
                     name, new = add_source(sources.folder, path)
                     copied += new
                     found[name] = read(store.inside(sources.folder, name))
-                    entries.append(known_by(SourceFile(name), found[name]))
+                    shelf, at = on_shelves.get(path, ("", ""))
+                    entries.append(known_by(SourceFile(name, shelf=shelf, on_shelf=at), found[name]))
+                    names[path] = name
                 except ReflexaError as e:
                     errors.append(str(e))
             job.tell("", 1.0)
@@ -53,7 +64,7 @@ def import_job(session: Session, paths: list[Path], done: Callable[[Imports], No
             for file in copied:
                 file.unlink(missing_ok=True)
             raise
-        return Imports(found, entries, errors)
+        return Imports(found, entries, errors, names)
 
     def land(found: Imports) -> None:
         for entry in found.entries:

@@ -31,13 +31,13 @@ from reflexa.take.edits import LockedError
 
 class Session(QObject):
     """``project_changed``: takes, sources, rigs or the name are others. ``take_changed``: the open take is another, or
-    another one is open. ``said``, ``failed``: words for a person, the second to be confirmed. The parts say the rest."""
+    another one is open. ``said``, ``failed``: words for a person, the second to be confirmed. ``incoming``: clips on a shelf
+    that are wanted in the project, and what is to be done with them then. The parts say the rest."""
 
     project_changed = Signal()
     take_changed = Signal()
-    said = Signal(str)
-    failed = Signal(str)
-    trail_wanted = Signal()
+    said, failed = Signal(str), Signal(str)
+    trail_wanted, incoming = Signal(), Signal(object, object)
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)

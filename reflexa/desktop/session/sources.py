@@ -6,8 +6,11 @@ open by then, what was read lands here, where nobody looks any more, and nowhere
 
 from __future__ import annotations
 
+import shutil
+import tempfile
 from collections.abc import Mapping
 from dataclasses import dataclass, field
+from importlib.resources import as_file, files
 from pathlib import Path
 
 from reflexa.errors import ReflexaError
@@ -103,3 +106,14 @@ def opened(folder: Path, placed: bool = True, tell: Progress = quiet) -> tuple[P
         except ReflexaError as e:
             sources.missing[entry.file] = str(e)
     return project, sources
+
+
+DEMO_PREFIX = "reflexa-"
+
+
+def demo_copy() -> Path:
+    """A copy of the demo project that may be changed at will."""
+    folder = Path(tempfile.mkdtemp(prefix=DEMO_PREFIX)) / "Saltmarsh Ferry"
+    with as_file(files("reflexa.demo").joinpath("project")) as shipped:
+        shutil.copytree(shipped, folder)
+    return folder

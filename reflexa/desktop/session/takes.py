@@ -22,9 +22,17 @@ def make(
 ) -> list[str]:
     """One take for each clip, with one step where that is given, in one go; the first is opened. Named as the clip, or as
     its mirror image. The names made."""
+    pairs = [(s, step) for s in sources]
+    return make_each(session, pairs, swap_names, merge)
+
+
+def make_each(
+    session: Session, pairs: list[tuple[Source, Step | None]], swap_names: bool = False, merge: str = ""
+) -> list[str]:
+    """The same, with a step of its own for each clip, or none."""
     taken = {t.name for t in session.project.takes}
     made: list[Take] = []
-    for source in sources:
+    for source, step in pairs:
         title = swap_in_text(source.clip) if swap_names else source.clip
         if step is not None and title == source.clip:
             title = f"{source.clip}, {step.name.lower()}"
@@ -100,10 +108,42 @@ def append(session: Session, sources: list[Source]) -> None:
         session.edit_take(f"join {names}", replace(take, source=Source(given[0].file, own, segments)))
 
 
-def delete(session: Session, name: str) -> None:
-    """Take a take out of the project."""
-    left = tuple(t for t in session.project.takes if t.name != name)
-    session.edit(f"remove take {name}", replace(session.project, takes=left))
+def delete(session: Session, *names: str) -> None:
+    """Take takes out of the project."""
+    left = tuple(t for t in session.project.takes if t.name not in names)
+    what = f"remove take {names[0]}" if len(names) == 1 else f"remove {len(names)} takes"
+    session.edit(what, replace(session.project, takes=left))
+
+
+def in_folders(given: tuple[Take, ...]) -> list[Take]:
+    """Takes as they are listed: without a folder, then folder by folder in the order of the first of each."""
+    first = {f: i for i, f in reversed(list(enumerate(t.folder for t in given)))}
+    return sorted(given, key=lambda t: first[t.folder] if t.folder else -1)
+
+
+def move(session: Session, names: list[str], before: str, folder: str) -> None:
+    """Put takes before another (an empty name: last), into a folder (an empty name: none)."""
+    takes = in_folders(session.project.takes)
+    moved = [replace(t, folder=folder) for t in takes if t.name in names]
+    left = [t for t in takes if t.name not in names]
+    at = next((i for i, t in enumerate(left) if t.name == before), len(left))
+    what = f"move take {names[0]}" if len(names) == 1 else f"move {len(names)} takes"
+    session.edit(what, replace(session.project, takes=(*left[:at], *moved, *left[at:])))
+
+
+def put_into(session: Session, names: list[str], folder: str) -> None:
+    """Put takes into a folder, where they are among the others."""
+    takes = tuple(replace(t, folder=folder) if t.name in names else t for t in session.project.takes)
+    who = names[0] if len(names) == 1 else f"{len(names)} takes"
+    where = f"into {folder}" if folder else "out of its folder"
+    session.edit(f"put {who} {where}", replace(session.project, takes=takes))
+
+
+def rename_folder(session: Session, old: str, new: str) -> None:
+    """Call a folder otherwise; an empty name takes it away, and its takes stay."""
+    takes = tuple(replace(t, folder=new) if t.folder == old else t for t in session.project.takes)
+    what = f"rename folder to {new}" if new else f"remove folder {old}"
+    session.edit(what, replace(session.project, takes=takes))
 
 
 def rename(session: Session, old: str, new: str) -> None:

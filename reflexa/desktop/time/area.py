@@ -5,10 +5,12 @@ from __future__ import annotations
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import Qt
+from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QComboBox, QFrame, QScrollArea, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
 from reflexa.desktop.kinds import view_of
-from reflexa.desktop.session import SOURCE, Session
+from reflexa.desktop.session import SOURCE, Session, takes
+from reflexa.desktop.session.dropping import dropped, holds_clips
 from reflexa.desktop.time.curve_values import VIEWS
 from reflexa.desktop.time.curves import CurveView
 from reflexa.desktop.time.envelope import EnvelopeLane
@@ -36,6 +38,7 @@ class TimeArea(QFrame):
         super().__init__()
         self.setObjectName("panel")
         self.session = session
+        self.setAcceptDrops(True)
         self.time = TimeMap(session)
         self.transport = Transport(session)
         self.ruler = Ruler(session, self.time)
@@ -73,6 +76,15 @@ class TimeArea(QFrame):
             signal.connect(self._on_selection)
         self.setMinimumHeight(150)
         self._on_selection()
+
+    def dragEnterEvent(self, event: QDragEnterEvent) -> None:
+        if holds_clips(event.mimeData()) and self.session.take is not None:
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent) -> None:
+        """Clips that are dropped on the time axis go behind those that the take begins with."""
+        if dropped(self.session, event.mimeData(), lambda sources: takes.append(self.session, sources)):
+            event.acceptProposedAction()
 
     def _add_page_choice(self) -> None:
         self.page = dressed(QComboBox(), accessibleName="Keys or curves")

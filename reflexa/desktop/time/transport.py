@@ -100,8 +100,10 @@ class Transport(QWidget):
                 field.blockSignals(False)
         clip = session.shown
         rate = clip.rate if clip else 30.0
-        self.clock.setText(f"  {player.frame / rate:.2f} s of {end / rate:.2f} s, {rate:g} frames a second")
-        self.length.setText(f"  {last - first + 1} frames, {(last - first) / rate:.2f} s")
+        self.clock.setText(f"  {player.frame / rate:.2f} s of {end / rate:.2f} s, {rate:g} fps")
+        count = last - first + 1
+        self.length.setText(f"  {count} frames" if count != 1 else "  1 frame")
+        self.length.setToolTip(f"The range is {(last - first) / rate:.2f} s long")
         self.buttons["play"].setIcon(theme.icon("pause" if player.playing else "play"))
         for button in self.buttons.values():
             button.setEnabled(clip is not None)

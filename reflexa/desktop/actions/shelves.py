@@ -1,0 +1,308 @@
+"""What is done with shelves: added, searched, put in order, and their clips taken into the project."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import partial
+from pathlib import Path
+
+from PySide6.QtCore import QPoint
+from PySide6.QtGui import QGuiApplication
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
+
+from reflexa.batch.tidy import Tidied, tidied
+from reflexa.desktop.actions.desk import Command, Desk
+from reflexa.desktop.actions.relink import relink
+from reflexa.desktop.session.importing import MERGE, Imports, import_job
+from reflexa.desktop.shelves.using import make_fitting, newer, sources_in
+from reflexa.desktop.work import Job
+from reflexa.formats.files import digest
+from reflexa.library import notes
+from reflexa.library.finder import Row
+from reflexa.library.query import Query
+from reflexa.library.shelves import with_shelf, without_shelf
+from reflexa.take import Source
+
+Picks = list[tuple[Path, str]]
+
+
+# Which shelves there are ----------------------------------------------------------------------------------------
+
+
+def add_shelf(d: Desk) -> None:
+    """Ask for a folder and show it as a shelf."""
+    chosen = QFileDialog.getExistingDirectory(d.window, "A folder of clips")
+    if chosen:
+        put_shelf(d, Path(chosen))
+
+
+def put_shelf(d: Desk, folder: Path) -> None:
+    """Show a folder as a shelf."""
+    if d.shelves.work.set_shelves(lambda s: with_shelf(s, folder)):
+        show_shelves(d)
+
+
+def show_shelves(d: Desk) -> None:
+    """Go to the shelves, with the keyboard in the search."""
+    d.tabs.setCurrentWidget(d.shelves)
+    d.shelves.search.setFocus()
+
+
+def scan(d: Desk) -> None:
+    """Look through the shelves again."""
+    d.shelves.begin()
+    d.shelves.work.scan()
+
+
+def _remove(d: Desk, name: str) -> None:
+    if d.shelves.work.set_shelves(lambda s: without_shelf(s, name)):
+        d.say(f"{name} is no shelf any more; its files, and what was said of them, stay where they are.")
+
+
+# Into the project -----------------------------------------------------------------------------------------------
+
+
+def _chosen(d: Desk) -> Picks:
+    return [(r.path, r.clip) for r in d.shelves.chosen()]
+
+
+def bring_in(d: Desk, picks: Picks, then: Callable[[list[Source]], object]) -> None:
+    """Take clips into the project, each file once, and then do something with them. What could not be read is said."""
+    paths, known = list(dict.fromkeys(p for p, _ in picks)), d.shelves.work.shelves
+    origins = {}
+    for path in paths:
+        shelf = known.of(path)
+        if shelf is not None:
+            origins[path] = (shelf.name, shelf.key(path, "").removesuffix("#"))
+
+    def land(found: Imports) -> None:
+        if found.errors:
+            d.show_error("\n".join(found.errors))
+        sources = sources_in(found, picks)
+        if sources:
+            then(sources)
+        d.session.history.end_merge()
+
+    job = import_job(d.session, paths, land, origins)
+    d.show_progress(f"Taking in {len(paths)} files…" if len(paths) > 1 else f"Taking in {paths[0].name}…", job)
+    d.session.work.start(job)
+
+
+def make_takes(d: Desk, retarget: bool = False) -> None:
+    """Takes of the chosen clips: renamed on the way where that is all they need to fit the open rig."""
+    picks = _chosen(d)
+    if picks:
+        bring_in(d, picks, partial(takes_of, d, retarget=retarget))
+
+
+def takes_of(d: Desk, sources: list[Source], retarget: bool = False) -> None:
+    """Takes of clips that came in, and a word about what each needed."""
+    made = make_fitting(d.session, sources, MERGE, retarget)
+    said = ["1 take made" if len(made.names) == 1 else f"{len(made.names)} takes made"]
+    if made.renamed:
+        said.append(f"{made.renamed} renamed to the joints of the open rig: the Rename step shows the map")
+    if made.other_rigs:
+        names = ", ".join(made.other_rigs[:3]) + ("…" if len(made.other_rigs) > 3 else "")
+        said.append(f"{names} is on a rig of its own: add a Retarget step to bring it onto the open one")
+    d.say("; ".join(said) + ".", 10000)
+
+
+def import_only(d: Desk) -> None:
+    """Take the chosen clips into the project, and nothing else."""
+    picks = _chosen(d)
+    if picks:
+        bring_in(d, picks, lambda sources: d.say(f"{len(sources)} clips taken in."))
+
+
+# Newer on the shelf ---------------------------------------------------------------------------------------------
+
+
+def look_for_newer(d: Desk) -> None:
+    """Say which sources of the project are another on their shelf by now, and offer those."""
+    session, shelves = d.session, d.shelves.work.shelves
+    places = {}
+    for s in session.project.sources:
+        shelf = shelves.named(s.shelf) if s.shelf else None
+        if shelf is not None and shelf.holds(path := shelf.folder / s.on_shelf) and path.is_file():
+            places[s.file] = path
+
+    def call(job: Job[dict[str, str]]) -> dict[str, str]:
+        out = {}
+        for i, (file, path) in enumerate(places.items()):
+            job.tell(f"Comparing {file}", i / len(places))
+            out[file] = digest(path)
+        return out
+
+    def done(found: dict[str, str]) -> None:
+        others = newer(session, found)
+        d.shelves.newer = {s.file: places[s.file] for s in others}
+        if others:
+            names = ", ".join(s.file for s in others[:3]) + ("…" if len(others) > 3 else "")
+            d.say(f"Newer on the shelf: {names}. Project, Take what is newer on the shelves brings it in.", 15000)
+
+    if places:
+        session.work.start(Job(call, done))
+
+
+def take_newer(d: Desk) -> None:
+    """Have what is newer on the shelves stand for what was taken from there."""
+    for file, path in list(d.shelves.newer.items()):
+        relink(d, file, path)
+    d.shelves.newer = {}
+
+
+def _nothing_newer(d: Desk) -> str:
+    return "" if d.shelves.newer else "nothing that was taken from a shelf is newer there"
+
+
+# Order ----------------------------------------------------------------------------------------------------------
+
+
+def _none_chosen(d: Desk) -> str:
+    return "" if d.shelves.chosen() else "choose clips in the Shelves view first"
+
+
+def like_this(d: Desk) -> None:
+    """Clips whose motion is near that of the chosen one."""
+    d.shelves.like(d.shelves.chosen()[0])
+
+
+def tag(d: Desk) -> None:
+    """Ask for tags of the chosen clips; all of them are shown and can be changed."""
+    rows = d.shelves.chosen()
+    now = sorted({t for r in rows for t in r.said.tags}, key=str.lower)
+    text, good = QInputDialog.getText(d.window, "Tags", "Tags, with commas between", text=", ".join(now))
+    if good:
+        wanted = [t.strip() for t in text.split(",") if t.strip()]
+        gone = [t for t in now if t.lower() not in {w.lower() for w in wanted}]
+        d.shelves.say(lambda n, keys: notes.tagged(n, keys, wanted, gone))
+
+
+def _star(count: int, d: Desk) -> None:
+    d.shelves.say(lambda n, keys: notes.starred(n, keys, count))
+
+
+def into_set(d: Desk, name: str = "") -> None:
+    """Put the chosen clips into a set; asks for its name."""
+    if not name:
+        name, good = QInputDialog.getText(d.window, "Set", "Name of the set")
+        name = name.strip() if good else ""
+    if name:
+        d.shelves.say(lambda n, keys: notes.in_set(n, keys, name))
+
+
+def _out_of_set(d: Desk, name: str) -> None:
+    d.shelves.say(lambda n, keys: notes.out_of_set(n, keys, name))
+
+
+def choose_set(d: Desk, name: str) -> None:
+    """Show a set and choose all of it, so that it goes in as one."""
+    d.shelves.show_query(Query(set=name))
+    d.shelves.choose_what_comes()
+
+
+def keep_search(d: Desk) -> None:
+    """Keep what is asked for under a name."""
+    name, good = QInputDialog.getText(d.window, "Keep the search", "Name")
+    if good and name.strip():
+        d.shelves.work.keep_search(name.strip(), d.shelves.query)
+
+
+# Clean copies ---------------------------------------------------------------------------------------------------
+
+
+def normalise(d: Desk) -> None:
+    """Clean copies of the chosen files, with manifests, in another folder."""
+    chosen = QFileDialog.getExistingDirectory(d.window, "A folder for clean copies")
+    if chosen:
+        normalise_into(d, Path(chosen))
+
+
+def normalise_into(d: Desk, folder: Path) -> None:
+    """Write clean copies of the chosen files: metres, +Y up, facing +Z, transforms applied."""
+    paths = list(dict.fromkeys(r.path for r in d.shelves.chosen()))
+
+    def call(job: Job[Tidied]) -> Tidied:
+        return tidied(paths, folder, job.tell)
+
+    found = d.wait(f"Writing {len(paths)} clean copies…", call)
+    if found is not None:
+        said = [f"{len(found.written)} clean copies in {folder}."]
+        (d.inform if not found.errors else d.show_error)("\n".join([*said, *found.errors]))
+
+
+# The menu of a clip ---------------------------------------------------------------------------------------------
+
+
+def show_menu(d: Desk, at: QPoint) -> None:
+    """What can be done with the chosen clips."""
+    rows = d.shelves.chosen()
+    menu = QMenu(d.window)
+    menu.setToolTipsVisible(True)
+    (_fill if rows else _fill_empty)(d, menu, rows)
+    menu.exec(at)
+
+
+def _fill_empty(d: Desk, menu: QMenu, _: list[Row]) -> None:
+    menu.addAction("Add shelf…", partial(add_shelf, d))
+    menu.addAction("Scan again", partial(scan, d))
+    _searches(d, menu)
+    for shelf in d.shelves.work.shelves.shelves:
+        menu.addAction(f"Remove the shelf {shelf.name}", partial(_remove, d, shelf.name)).setToolTip(str(shelf.folder))
+
+
+def _searches(d: Desk, menu: QMenu) -> None:
+    menu.addAction("Keep this search…", partial(keep_search, d))
+    for name, query in d.shelves.work.shelves.searches.items():
+        below = menu.addMenu(name)
+        below.addAction("Show", partial(d.shelves.show_query, query))
+        below.addAction("Forget", partial(d.shelves.work.keep_search, name, None))
+
+
+def _fill(d: Desk, menu: QMenu, rows: list[Row]) -> None:
+    several = len(rows) > 1
+    menu.addAction(f"Make {len(rows)} takes" if several else "Make take", partial(make_takes, d))
+    if d.session.take is not None:
+        onto = d.session.take.source.file
+        menu.addAction(f"Make takes, retargeted onto {onto} where needed", partial(make_takes, d, True))
+    menu.addAction("Import, without takes", partial(import_only, d))
+    menu.addSeparator()
+    if not several:
+        menu.addAction("Like this one", partial(like_this, d))
+        menu.addAction("Show large", d.shelves.show_big)
+    menu.addAction("Tags…", partial(tag, d))
+    stars = menu.addMenu("Stars")
+    for count in range(notes.MOST_STARS + 1):
+        stars.addAction("★" * count or "None", partial(_star, count, d))
+    sets = menu.addMenu("Sets")
+    for name in sorted({s for n in d.shelves.work.notes.values() for s in n.sets}):
+        sets.addAction(f"Put into {name}", partial(into_set, d, name))
+    sets.addAction("Put into a new set…", partial(into_set, d))
+    for name in sorted({s for r in rows for s in r.sets}):
+        sets.addSeparator()
+        sets.addAction(f"Choose all of {name}", partial(choose_set, d, name))
+        sets.addAction(f"Take out of {name}", partial(_out_of_set, d, name))
+    menu.addSeparator()
+    menu.addAction("Normalise into…", partial(normalise, d)).setToolTip(
+        "Clean copies with applied transforms, in metres, facing +Z, in another folder; with manifests"
+    )
+    menu.addAction("Copy the path", partial(QGuiApplication.clipboard().setText, "\n".join(str(r.path) for r in rows)))
+    menu.addSeparator()
+    _fill_empty(d, menu, rows)
+
+
+def fill_window(d: Desk) -> None:
+    """Let the panel on the left fill the window, or give it back."""
+    d.fill()
+
+
+COMMANDS = (
+    Command("shelves", "Shelves", "Project/3", show_shelves, "Ctrl+L"),
+    Command("add_shelf", "Add a shelf…", "Project/3", add_shelf),
+    Command("scan_shelves", "Scan the shelves again", "Project/3", scan),
+    Command("like_this", "Clips like the chosen one", "Project/3", like_this, "", _none_chosen),
+    Command("keep_search", "Keep the search of the shelves…", "Project/3", keep_search),
+    Command("normalise", "Normalise the chosen clips into…", "Project/3", normalise, "", _none_chosen),
+    Command("take_newer", "Take what is newer on the shelves", "Project/3", take_newer, "", _nothing_newer),
+    Command("fill_window", "Panel fills the window", "View/2", fill_window, "F9"),
+)

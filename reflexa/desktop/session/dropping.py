@@ -1,0 +1,69 @@
+"""Clips that are dragged: those of the project, and those of a shelf, which come into the project first."""
+
+from __future__ import annotations
+
+import os
+from collections.abc import Callable, Sequence
+from pathlib import Path
+
+import msgspec
+from PySide6.QtCore import QMimeData
+
+from reflexa.desktop.session.session import Session
+from reflexa.take import Source
+
+CLIPS, SHELF = "application/x-reflexa-clips", "application/x-reflexa-shelf-clips"
+Then = Callable[[list[Source]], object]
+
+
+def of_sources(sources: Sequence[Source]) -> QMimeData:
+    """Clips of the project, to be dragged."""
+    data = QMimeData()
+    plain = [(s.file, s.clip) for s in sources]
+    if plain:
+        data.setData(CLIPS, msgspec.json.encode(plain))
+    return data
+
+
+def of_picks(picks: Sequence[tuple[Path, str]]) -> QMimeData:
+    """Clips on a shelf, to be dragged: files go as bytes in hexadecimal, for a name may be no text."""
+    data = QMimeData()
+    plain = [(os.fsencode(path).hex(), clip) for path, clip in picks]
+    if plain:
+        data.setData(SHELF, msgspec.json.encode(plain))
+    return data
+
+
+def _pairs(data: QMimeData, kind: str) -> list[tuple[str, str]]:
+    try:
+        return msgspec.json.decode(data.data(kind).data(), type=list[tuple[str, str]]) if data.hasFormat(kind) else []
+    except msgspec.DecodeError:
+        return []
+
+
+def sources_of(data: QMimeData) -> list[Source]:
+    """The clips of the project that are dragged; none where it is something else."""
+    return [Source(*pair) for pair in _pairs(data, CLIPS)]
+
+
+def picks_of(data: QMimeData) -> list[tuple[Path, str]]:
+    """The clips on a shelf that are dragged; none where it is something else."""
+    try:
+        return [(Path(os.fsdecode(bytes.fromhex(path))), clip) for path, clip in _pairs(data, SHELF)]
+    except ValueError:
+        return []
+
+
+def holds_clips(data: QMimeData) -> bool:
+    """Are clips dragged?"""
+    return data.hasFormat(CLIPS) or data.hasFormat(SHELF)
+
+
+def dropped(session: Session, data: QMimeData, then: Then) -> bool:
+    """Do something with the clips that were dropped, once they are in the project; False where they are none."""
+    sources, picks = sources_of(data), picks_of(data)
+    if sources:
+        then(sources)
+    elif picks:
+        session.incoming.emit(picks, then)
+    return bool(sources or picks)

@@ -1,0 +1,1 @@
+"""The Shelves view: folders of clips outside the project, seen, searched, put in order and used."""

@@ -1,0 +1,170 @@
+"""How a clip on a shelf is drawn: its light figure, its name, and small marks for what matters at a glance."""
+
+from __future__ import annotations
+
+from functools import lru_cache
+
+import numpy as np
+from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt
+from PySide6.QtGui import QColor, QFont, QPainter, QPen
+from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
+
+from reflexa.desktop.look import theme
+from reflexa.desktop.shelves.model import ShelfModel
+from reflexa.desktop.shelves.words import short
+from reflexa.library.finder import Row
+from reflexa.library.fits import EXACTLY, RENAME, RETARGET
+from reflexa.library.light import Light, Strokes
+from reflexa.motion.arrays import Array
+
+CELL = QSize(112, 138)
+_YAW = np.radians(36.0)
+_AROUND = np.array([[np.cos(_YAW), 0.0, -np.sin(_YAW)], [0.0, 1.0, 0.0], [np.sin(_YAW), 0.0, np.cos(_YAW)]])
+# A head is drawn as a disc where its stroke is this thick.
+_SKULL = 0.1
+Index = QModelIndex | QPersistentModelIndex
+
+
+@lru_cache(maxsize=2000)
+def _frame(light: Light) -> tuple[float, float, float, float]:
+    """The rectangle that the figure fills over all of its poses, seen from where it is drawn: left, low, width, height."""
+    seen = np.stack([light.places(i) for i in range(len(light.points))]) @ _AROUND.T
+    low, high = seen.min(axis=(0, 1)), seen.max(axis=(0, 1))
+    down = min(float(low[1]), 0.0)
+    return float(low[0]), down, float(high[0] - low[0]), float(high[1]) - down
+
+
+def draw_light(p: QPainter, room: QRectF, figure: tuple[Strokes, Light], pose: float, height: float) -> None:
+    """Draw a light figure at a pose into a rectangle. height: of the figure in rest, metres."""
+    strokes, light = figure
+    t = theme.current()
+    left, low, wide, tall = _frame(light)
+    thick = 0.12 * height
+    scale = min(room.width() / max(wide + thick, 1e-6), room.height() / max(tall + thick, 1e-6))
+    seen: Array = light.places(pose) @ _AROUND.T
+    middle = QPointF(room.center().x() - (left + wide / 2) * scale, room.bottom() - (thick / 2 - low) * scale)
+
+    def at(i: int) -> QPointF:
+        return QPointF(middle.x() + float(seen[i, 0]) * scale, middle.y() - float(seen[i, 1]) * scale)
+
+    p.setPen(Qt.PenStyle.NoPen)
+    p.setBrush(t.colour("line"))
+    shadow = min(0.2 * height * scale, room.width() / 3)
+    p.drawEllipse(QPointF(middle.x(), middle.y()), shadow * 1.3, shadow * 0.36)
+    colours = {"left": t.colour("left"), "right": t.colour("right"), "centre": t.colour("quiet")}
+    order = sorted(range(len(strokes.joints)), key=lambda i: float(seen[i, 2]))
+    for i in order:
+        up = strokes.above[i]
+        if up < 0:
+            continue
+        colour: QColor = colours[strokes.sides[i]]
+        width = max(strokes.widths[i] * height * scale, 1.4)
+        p.setPen(QPen(colour, width, Qt.PenStyle.SolidLine, Qt.PenCapStyle.RoundCap))
+        if strokes.widths[i] > _SKULL and strokes.ends[i]:
+            p.drawLine(QPointF((at(up) * 2 + at(i)) / 3), QPointF((at(up) + at(i) * 2) / 3))
+        else:
+            p.drawLine(at(up), at(i))
+
+
+class ShelfCell(QStyledItemDelegate):
+    """Cells of a grid; the one under the pointer plays."""
+
+    def __init__(self, model: ShelfModel, parent: QWidget) -> None:
+        super().__init__(parent)
+        self._model, self._widget = model, parent
+        self.playing = -1
+        self.seconds = 0.0
+
+    def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
+        return CELL
+
+    def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
+        row = self._model.row(index.row())
+        if row is None:
+            return
+        t, p = theme.current(), painter
+        rect: QRectF = QRectF(option.rect)
+        state: QStyle.StateFlag = option.state
+        box = rect.adjusted(2, 2, -2, -2)
+        chosen = bool(state & QStyle.StateFlag.State_Selected)
+        focused = bool(state & QStyle.StateFlag.State_HasFocus)
+        p.save()
+        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+        p.setPen(QPen(t.colour("accent"), 2) if chosen or focused else QPen(t.colour("line"), 1))
+        p.setBrush(t.colour("soft" if chosen else "card"))
+        p.drawRoundedRect(box, 6, 6)
+        picture = QRectF(box.x() + 6, box.y() + 20, box.width() - 12, box.height() - 62)
+        self._draw_figure(p, picture, row)
+        self._draw_marks(p, box, row)
+        self._write(p, QRectF(box.x() + 6, box.bottom() - 38, box.width() - 12, 36), row)
+        p.restore()
+
+    def _draw_figure(self, p: QPainter, room: QRectF, row: Row) -> None:
+        figure = self._model.poses(row.id) if row.id > 0 else None
+        if figure is None:
+            p.setPen(theme.current().colour("warn"))
+            p.drawText(room, Qt.AlignmentFlag.AlignCenter, "?")
+            return
+        draw_light(p, room, figure, self.pose_of(row, figure[1]), row.height)
+
+    def pose_of(self, row: Row, light: Light) -> float:
+        """The pose that is shown of one just now."""
+        last = len(light.points) - 1
+        if row.id == self.playing and row.duration > 0:
+            return (self.seconds % row.duration) / row.duration * last
+        if row.said.frame is not None and row.frames > 1:
+            return min(row.said.frame / (row.frames - 1), 1.0) * last
+        return float(row.pose)
+
+    def _draw_marks(self, p: QPainter, box: QRectF, row: Row) -> None:
+        """How it fits at the top left; findings, untidy, stars at the top right."""
+        t = theme.current()
+        fit = self._model.work.fits.get(row.rig, "")
+        at = QPointF(box.x() + 10, box.y() + 10)
+        p.setBrush(Qt.BrushStyle.NoBrush)
+        if fit == EXACTLY:
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(t.colour("good"))
+            p.drawEllipse(at, 4, 4)
+        elif fit == RENAME:
+            p.setPen(QPen(t.colour("good"), 2))
+            p.drawEllipse(at, 3.5, 3.5)
+        elif fit == RETARGET:
+            p.setPen(QPen(t.colour("quiet"), 2))
+            p.drawLine(at + QPointF(-4, 0), at + QPointF(4, 0))
+        small = QFont(self._widget.font())
+        small.setPointSizeF(small.pointSizeF() * 0.85)
+        p.setFont(small)
+        right = box.right() - 5
+        if row.findings:
+            text = f"{row.findings}"
+            width = max(p.fontMetrics().horizontalAdvance(text) + 8, 15)
+            badge = QRectF(right - width, box.y() + 4, width, 15)
+            p.setPen(Qt.PenStyle.NoPen)
+            p.setBrush(t.colour("warn"))
+            p.drawRoundedRect(badge, 7, 7)
+            p.setPen(t.colour("card"))
+            p.drawText(badge, Qt.AlignmentFlag.AlignCenter, text)
+            right -= width + 5
+        for token, text in (("accent", "★" * row.said.stars), ("quiet", "untidy" if row.untidy else "")):
+            width = p.fontMetrics().horizontalAdvance(text)
+            p.setPen(t.colour(token))
+            p.drawText(QRectF(right - width, box.y() + 4, width + 1, 15), Qt.AlignmentFlag.AlignVCenter, text)
+            right -= width + 5 if text else 0
+
+    def _write(self, p: QPainter, room: QRectF, row: Row) -> None:
+        t = theme.current()
+        strong = QFont(self._widget.font())
+        strong.setWeight(QFont.Weight.DemiBold)
+        p.setFont(strong)
+        p.setPen(t.colour("ink" if not row.error else "quiet"))
+        width = int(room.width())
+        title = p.fontMetrics().elidedText(row.clip, Qt.TextElideMode.ElideMiddle, width)
+        p.drawText(QRectF(room.x(), room.y(), width, 18), Qt.AlignmentFlag.AlignVCenter, title)
+        p.setFont(self._widget.font())
+        p.setPen(t.colour("quiet"))
+        if row.loop:
+            theme.icon("loop", "quiet").paint(p, int(room.right()) - 14, int(room.y()) + 18, 14, 14)
+            width -= 16
+        text = p.fontMetrics().elidedText(short(row), Qt.TextElideMode.ElideRight, width)
+        p.drawText(QRectF(room.x(), room.y() + 17, width, 17), Qt.AlignmentFlag.AlignVCenter, text)

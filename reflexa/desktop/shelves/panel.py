@@ -1,0 +1,376 @@
+"""The Shelves view: a grid of clips with filters, hover previews, and what can be done with what is chosen."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from PySide6.QtCore import QEvent, QItemSelectionModel, QModelIndex, QObject, QPoint, Qt, QTimer, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import (
+    QHBoxLayout,
+    QLineEdit,
+    QListView,
+    QProgressBar,
+    QPushButton,
+    QToolButton,
+    QVBoxLayout,
+    QWidget,
+)  # fmt: skip
+
+from reflexa.desktop.look import theme
+from reflexa.desktop.session import Session
+from reflexa.desktop.shelves.big import BigPreview
+from reflexa.desktop.shelves.cell import ShelfCell
+from reflexa.desktop.shelves.filters import Filters
+from reflexa.desktop.shelves.model import ShelfModel
+from reflexa.desktop.shelves.work import ShelfWork
+from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.dress import dressed
+from reflexa.library.finder import Row
+from reflexa.library.notes import Notes, shown_at
+from reflexa.library.query import Query
+from reflexa.library.shelves import Shelf
+
+_FRAME = 40
+_HINT = (
+    "A shelf is a folder of clips anywhere on this machine. Add one: its clips are shown here, searched and tried out, and "
+    "nothing in it is ever changed."
+)
+
+
+class _Grid(QListView):
+    """``big_wanted``: Space was pressed."""
+
+    big_wanted = Signal()
+
+    def event(self, event: QEvent) -> bool:
+        # While the grid has the focus Space is its own, though the window plays with it.
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and event.key() == Qt.Key.Key_Space
+        ):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Space:
+            self.big_wanted.emit()
+        else:
+            super().keyPressEvent(event)
+
+
+class ShelfPanel(QWidget):
+    """``add_wanted``: a folder is to become a shelf; ``take_wanted``: takes of the chosen clips; ``menu_wanted``: what can be
+    done with them, at a place on the screen; ``fill_wanted``: the panel is to fill the window, or give it back. newer: sources of
+    the project that are newer on their shelf, and where."""
+
+    add_wanted = Signal()
+    take_wanted = Signal()
+    menu_wanted = Signal(QPoint)
+    fill_wanted = Signal()
+    chosen_changed = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self.session = session
+        self.work = ShelfWork(session.work, self)
+        self.model = ShelfModel(self.work, self)
+        self.near: Row | None = None
+        self.newer: dict[str, Path] = {}
+        self._big: BigPreview | None = None
+        self._began = self._choosing = False
+        self._lay_out()
+        self._connect()
+        self._timer = QTimer(self)
+        self._timer.setInterval(_FRAME)
+        self._timer.timeout.connect(self._on_time)
+        self._hovered_at = 0.0
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self.ask)
+        self._refresh()
+
+    def _lay_out(self) -> None:
+        column = QVBoxLayout(self)
+        column.setContentsMargins(6, 6, 6, 6)
+        column.setSpacing(5)
+        row = QHBoxLayout()
+        self.search = QLineEdit(placeholderText="Search the shelves", clearButtonEnabled=True)
+        self.search.addAction(theme.icon("search", "quiet"), QLineEdit.ActionPosition.LeadingPosition)
+        self.filter_button = dressed(
+            QToolButton(),
+            text="Filter",
+            checkable=True,
+            accessibleName="Filters",
+            toolTip="Show or hide filters and order",
+        )
+        self.fill_button = dressed(
+            QToolButton(),
+            text="⤢",
+            accessibleName="Fill the window",
+            toolTip="Fill the window with the shelves, or give it back (F9)",
+        )
+        for widget in (self.search, self.filter_button, self.fill_button):
+            row.addWidget(widget)
+        column.addLayout(row)
+        self.filters = Filters(self.work)
+        self.filters.setVisible(False)
+        column.addWidget(self.filters)
+        self.near_button = dressed(QToolButton(), toolTip="Show everything again")
+        self.near_button.setVisible(False)
+        column.addWidget(self.near_button)
+        self.grid = dressed(_Grid(), accessibleName="Clips on the shelves")
+        self.grid.setModel(self.model)
+        self.cell = ShelfCell(self.model, self.grid)
+        self.grid.setItemDelegate(self.cell)
+        self.grid.setViewMode(QListView.ViewMode.IconMode)
+        self.grid.setResizeMode(QListView.ResizeMode.Adjust)
+        self.grid.setMovement(QListView.Movement.Static)
+        self.grid.setUniformItemSizes(True)
+        self.grid.setLayoutMode(QListView.LayoutMode.Batched)
+        self.grid.setBatchSize(400)
+        self.grid.setSelectionMode(QListView.SelectionMode.ExtendedSelection)
+        self.grid.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.grid.setDragEnabled(True)
+        self.grid.setMouseTracking(True)
+        self.grid.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.grid.viewport().installEventFilter(self)
+        column.addWidget(self.grid, 1)
+        self.hint = labels.quiet(_HINT)
+        column.addWidget(self.hint, 1)
+        self.status = labels.quiet()
+        self.bar = dressed(QProgressBar(), textVisible=False, accessibleName="Scan of the shelves")
+        self.bar.setFixedHeight(6)
+        self.bar.setVisible(False)
+        column.addWidget(self.status)
+        column.addWidget(self.bar)
+        low = QHBoxLayout()
+        self.add_button = dressed(QPushButton("Add shelf…"), toolTip="Show a folder of clips here; it is only read")
+        self.stop_button = dressed(QPushButton("Stop"), toolTip="Stop the scan; what was read is kept")
+        self.stop_button.setVisible(False)
+        self.take_button = QPushButton("Make take")
+        for button in (self.add_button, self.stop_button, self.take_button):
+            low.addWidget(button)
+        column.addLayout(low)
+
+    def _connect(self) -> None:
+        self.search.textChanged.connect(lambda _: self._soon.start(0))
+        self.filter_button.toggled.connect(self.filters.setVisible)
+        self.filters.changed.connect(self.ask)
+        self.fill_button.clicked.connect(self.fill_wanted)
+        self.near_button.clicked.connect(lambda: self.like(None))
+        self.add_button.clicked.connect(self.add_wanted)
+        self.stop_button.clicked.connect(self.work.stop_scan)
+        self.take_button.clicked.connect(self.take_wanted)
+        self.grid.activated.connect(lambda _: self.take_wanted.emit())
+        self.grid.entered.connect(self._on_entered)
+        self.grid.big_wanted.connect(self.show_big)
+        self.grid.customContextMenuRequested.connect(self._menu)
+        self.grid.selectionModel().selectionChanged.connect(lambda *_: self._on_chosen())
+        self.work.changed.connect(self._on_changed)
+        self.work.found.connect(self._show)
+        self.work.told.connect(self._tell)
+        self.work.failed.connect(self._fail)
+        self.session.take_changed.connect(self._on_take)
+        self.session.evaluator.done.connect(self._on_take)
+
+    # Looking for clips ------------------------------------------------------------------------------------------
+
+    def begin(self) -> None:
+        """Read the list of shelves and look through them, once."""
+        if not self._began:
+            self._began = True
+            self.work.start()
+
+    def showEvent(self, event: QEvent) -> None:
+        self.begin()
+        self._on_take()
+
+    @property
+    def query(self) -> Query:
+        """What is asked for."""
+        return self.filters.query(self.search.text())
+
+    def ask(self) -> None:
+        """Look for what is asked for."""
+        count = self.query.filters
+        self.filter_button.setText(f"Filter · {count}" if count else "Filter")
+        near = self.near.id if self.near is not None else None
+        self.work.search(self.query, near)
+
+    def like(self, row: Row | None) -> None:
+        """Show what moves like a clip, the nearest first; None: everything again."""
+        self.near = row
+        self.near_button.setVisible(row is not None)
+        if row is not None:
+            self.near_button.setText(f"Like {row.clip}  ✕")
+            self.filters.order.setCurrentIndex(self.filters.order.findData("near"))
+        elif self.filters.order.currentData() == "near":
+            self.filters.order.setCurrentIndex(0)
+        self.ask()
+
+    def show_query(self, query: Query) -> None:
+        """Ask a kept question."""
+        self.near = None
+        self.near_button.setVisible(False)
+        self.search.setText(query.text)
+        self.filters.show_query(query)
+        self.ask()
+
+    def choose_what_comes(self) -> None:
+        """Choose everything that the question that is under way finds."""
+        self._choosing = True
+
+    def _show(self, ids: list[int]) -> None:
+        if ids == self.model.ids:
+            self.model.forget()
+        else:
+            kept = {r.id for r in self.chosen()}
+            self.model.show(ids)
+            self._choose(kept)
+        if self._choosing:
+            self._choosing = False
+            self.grid.selectAll()
+        self._refresh()
+
+    def _choose(self, ids: set[int]) -> None:
+        model = self.grid.selectionModel()
+        for at, id_ in enumerate(self.model.ids):
+            if id_ in ids:
+                model.select(self.model.index(at), QItemSelectionModel.SelectionFlag.Select)
+
+    def _on_changed(self) -> None:
+        self.filters.refresh()
+        self.ask()
+
+    def _on_take(self) -> None:
+        if self.isVisible() and self.work.set_target(self.session.source_rig):
+            self.ask()
+
+    # What is said of it -----------------------------------------------------------------------------------------
+
+    def _tell(self, text: str, part: float) -> None:
+        self.bar.setVisible(bool(text))
+        self.stop_button.setVisible(bool(text))
+        self.bar.setValue(round(100 * part))
+        if text:
+            self.status.setText(text)
+        else:
+            self._refresh()
+
+    def _fail(self, text: str) -> None:
+        self.status.setText(text)
+        self.status.setToolTip(text)
+        labels.say(self.status, "warn")
+
+    def _refresh(self) -> None:
+        some = bool(self.work.shelves.shelves)
+        self.grid.setVisible(some)
+        self.hint.setVisible(not some)
+        count = len(self.model.ids)
+        said = [f"{count:,} clips" if count != 1 else "1 clip"]
+        if bad := self.work.last.bad:
+            said.append("1 file cannot be read" if bad == 1 else f"{bad} files cannot be read")
+        said += [f"{name} is not there now" for name in self.work.last.away]
+        said += [f"{p.name}: {why}" for p, why in list(self.work.last.unreadable.items())[:2]]
+        if not self.work.scanning:
+            self.status.setText(" · ".join(said) if some else "")
+            labels.say(self.status, "quiet")
+        self._on_chosen()
+
+    def _on_chosen(self) -> None:
+        count = len(self.chosen())
+        self.take_button.setEnabled(count > 0)
+        self.take_button.setText(f"Make {count} takes" if count > 1 else "Make take")
+        self.take_button.setToolTip(
+            "Take the chosen clips into the project and make takes of them" if count else "Choose clips first"
+        )
+        self.chosen_changed.emit()
+
+    def refresh_icons(self) -> None:
+        """In the colours of the theme."""
+        self.grid.viewport().update()
+
+    # What is chosen ---------------------------------------------------------------------------------------------
+
+    def chosen(self) -> list[Row]:
+        """The clips that are selected, in their order; files that cannot be read are none."""
+        rows = sorted(i.row() for i in self.grid.selectionModel().selectedIndexes())
+        found = [self.model.row(r) for r in rows if r < len(self.model.ids)]
+        return [r for r in found if r is not None and not r.error]
+
+    def keys(self) -> dict[Shelf, list[str]]:
+        """The chosen clips as their shelves know them."""
+        out: dict[Shelf, list[str]] = {}
+        for row in self.chosen():
+            shelf = self.work.shelves.of(row.path)
+            if shelf is not None:
+                out.setdefault(shelf, []).append(row.key)
+        return out
+
+    def say(self, edit: Callable[[Notes, list[str]], Notes]) -> None:
+        """Change what is said of the chosen clips."""
+        self.work.say(self.keys(), edit)
+
+    def _menu(self, at: QPoint) -> None:
+        self.menu_wanted.emit(self.grid.viewport().mapToGlobal(at))
+
+    # Playing ----------------------------------------------------------------------------------------------------
+
+    def _on_entered(self, index: QModelIndex) -> None:
+        row = self.model.row(index.row())
+        self._play(row.id if row is not None and row.frames > 1 else -1)
+
+    def _play(self, id_: int) -> None:
+        if id_ != self.cell.playing:
+            self.cell.playing, self.cell.seconds = id_, 0.0
+            self._hovered_at = time.monotonic()
+            (self._timer.start if id_ > 0 else self._timer.stop)()
+            self.grid.viewport().update()
+
+    def _on_time(self) -> None:
+        self.cell.seconds = time.monotonic() - self._hovered_at
+        if self.cell.playing in self.model.ids:
+            index = self.model.index(self.model.ids.index(self.cell.playing))
+            self.grid.viewport().update(self.grid.visualRect(index))
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Leave:
+            self._play(-1)
+        return False
+
+    def show_big(self) -> None:
+        """Show the current clip large."""
+        index = self.grid.currentIndex()
+        row = self.model.row(index.row()) if index.isValid() else None
+        if row is None:
+            return
+        if self._big is None:
+            self._big = BigPreview(self.model, self)
+            self._big.frame_chosen.connect(self._choose_frame)
+            self._big.take_wanted.connect(self.take_wanted)
+            self._big.step_wanted.connect(self._step_big)
+        self._big.show_row(row)
+        self._big.show()
+        self._big.raise_()
+
+    @property
+    def big(self) -> BigPreview | None:
+        """The large preview, once there was one."""
+        return self._big
+
+    def _step_big(self, by: int) -> None:
+        at = self.grid.currentIndex().row() + by
+        if 0 <= at < len(self.model.ids):
+            self.grid.setCurrentIndex(self.model.index(at))
+            self.show_big()
+
+    def _choose_frame(self, frame: int | None) -> None:
+        row = self.model.row(self.grid.currentIndex().row())
+        shelf = self.work.shelves.of(row.path) if row is not None else None
+        if row is not None and shelf is not None:
+            self.work.say({shelf: [row.key]}, lambda notes, keys: shown_at(notes, keys[0], frame))

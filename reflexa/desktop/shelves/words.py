@@ -1,0 +1,48 @@
+"""Clips on shelves in words."""
+
+from __future__ import annotations
+
+import os
+
+from reflexa.library.finder import Row
+from reflexa.library.fits import EXACTLY, NOT, RENAME, RETARGET
+
+FITS = {
+    EXACTLY: "fits the open rig as it is", RENAME: "fits the open rig under other joint names",
+    RETARGET: "needs a retarget onto the open rig", NOT: "cannot come onto the open rig",
+}  # fmt: skip
+
+
+def short(row: Row) -> str:
+    """A line below the name: how long, and what kind of motion."""
+    if row.error:
+        return "cannot be read"
+    if row.frames == 1:
+        return "rest pose"
+    return ", ".join(w for w in (f"{row.duration:.1f} s", row.gait) if w)
+
+
+def facts(row: Row, fit: str = "") -> list[str]:
+    """Everything that is known of one, a line each."""
+    where = os.fsencode(row.path).decode(errors="replace")
+    if row.error:
+        return [row.error, where]
+    frames = "1 frame" if row.frames == 1 else f"{row.frames} frames"
+    goes = f"travels at {row.speed:.2f} m a second" if row.travels else "on the spot"
+    kinds = f" ({', '.join(row.faults)})" if row.faults else ""
+    count = "1 finding" if row.findings == 1 else f"{row.findings or 'no'} findings"
+    out = [
+        f"{frames} at {row.rate:g} a second, {row.duration:.2f} s" + (", a loop" if row.loop else ""),
+        ", ".join(w for w in (goes, row.gait, f"of the {row.side}" if row.side else "") if w),
+        f"{row.joints} joints, {row.height:.2f} m high, as {row.label}, {row.format.upper()}",
+        *([FITS[fit]] if fit else []),
+        count + kinds,
+    ]
+    if row.events:
+        out.append(f"events: {', '.join(row.events)}")
+    out += [f"untidy: {text}" for text in row.untidy]
+    if row.said.tags:
+        out.append(f"tags: {', '.join(row.said.tags)}")
+    if row.sets:
+        out.append(f"sets: {', '.join(row.sets)}")
+    return [*out, where]

@@ -1,0 +1,226 @@
+"""The shelves as the window knows them: scanned, watched and searched beside the interface thread."""
+
+from __future__ import annotations
+
+import contextlib
+import threading
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import replace
+from pathlib import Path
+
+from PySide6.QtCore import QObject, Signal
+
+from reflexa.desktop.work import Job, Work
+from reflexa.errors import ReflexaError
+from reflexa.formats import by_suffix
+from reflexa.library.finder import Finder
+from reflexa.library.index import Damaged, Index
+from reflexa.library.notes import Notes, edit_notes, read_notes
+from reflexa.library.query import Query
+from reflexa.library.scan import Scanned, scan
+from reflexa.library.shelves import Shelf, Shelves, load_shelves, save_shelves
+from reflexa.rig import Rig
+
+# Files are mostly written in pieces: what changes is looked at once that is over, milliseconds.
+_SETTLES = 1200
+
+
+class ShelfWork(QObject):
+    """``changed``: what lies on the shelves, or what is said of it, is other than it was; ``found``: ids, for the newest
+    question; ``told``: how far a scan is (an empty text: it is over); ``failed``: why something could not be done."""
+
+    changed = Signal()
+    found = Signal(list)
+    told = Signal(str, float)
+    failed = Signal(str)
+    _touched = Signal()
+
+    def __init__(self, work: Work, parent: QObject) -> None:
+        super().__init__(parent)
+        self._work = work
+        self.shelves = Shelves()
+        self.notes: dict[str, Notes] = {}
+        self.last = Scanned()
+        self.fits: dict[str, str] = {}
+        self.target: Rig | None = None
+        self._finder: Finder | None = None
+        self._asked: Finder | None = None
+        self._scanning: Job[Scanned] | None = None
+        self._again = False
+        self._stop = threading.Event()
+        self._touched.connect(self.scan)
+
+    @property
+    def finder(self) -> Finder:
+        """What is asked on the interface thread: rows and poses only. Raises WriteError where there can be no index."""
+        if self._finder is None:
+            self._finder = Finder(Index())
+            self._finder.know(self.shelves, self.notes)
+        return self._finder
+
+    @property
+    def scanning(self) -> bool:
+        return self._scanning is not None
+
+    # Which shelves there are ------------------------------------------------------------------------------------
+
+    def start(self) -> None:
+        """Read the list of shelves, scan them and watch them."""
+        try:
+            self.shelves = load_shelves()
+        except ReflexaError as e:
+            self.failed.emit(str(e))
+            return
+        self._renewed()
+
+    def set_shelves(self, edit: Callable[[Shelves], Shelves]) -> bool:
+        """Change the list as it is on disk now; False where that failed, which was said."""
+        try:
+            shelves = edit(load_shelves())
+            save_shelves(shelves)
+        except ReflexaError as e:
+            self.failed.emit(str(e))
+            return False
+        others = shelves.shelves != self.shelves.shelves
+        self.shelves = shelves
+        if others:
+            self._renewed()
+        else:
+            self._know()
+            self.changed.emit()
+        return True
+
+    def _renewed(self) -> None:
+        self._read_notes(self.shelves.shelves)
+        self.changed.emit()
+        self._watch()
+        if self.shelves.shelves:
+            self.scan()
+
+    # Scanning and watching --------------------------------------------------------------------------------------
+
+    def scan(self) -> None:
+        """Bring the index up to date beside; once more where something changes meanwhile."""
+        if self._scanning is not None:
+            self._again = True
+            return
+        shelves = self.shelves.shelves
+
+        def call(job: Job[Scanned]) -> Scanned:
+            with contextlib.closing(Index()) as index:
+                return scan(index, shelves, job.tell)
+
+        def done(found: Scanned) -> None:
+            self.last = found
+
+        def ended() -> None:
+            self._scanning = None
+            self._read_notes(self.shelves.shelves)
+            self.told.emit("", 1.0)
+            self.changed.emit()
+            if self._again:
+                self._again = False
+                self.scan()
+
+        job = Job(call, done)
+        job.told, job.ended = self.told.emit, ended
+        job.failed = lambda error: self.failed.emit(str(error))
+        self._scanning = job
+        self._work.start(job)
+
+    def stop_scan(self) -> None:
+        """Give the scan up; what was read by then is kept."""
+        if self._scanning is not None:
+            self._again = False
+            self._scanning.cancel()
+
+    def _watch(self) -> None:
+        self._stop.set()
+        self._stop = stop = threading.Event()
+        folders = [s.folder for s in self.shelves.shelves if s.folder.is_dir()]
+        if folders:
+            threading.Thread(target=self._watching, args=(folders, stop), daemon=True).start()
+
+    def _watching(self, folders: list[Path], stop: threading.Event) -> None:
+        from watchfiles import watch
+
+        with contextlib.suppress(OSError, RuntimeError):  # a folder that goes away is noticed by the next scan
+            for changes in watch(
+                *folders, watch_filter=None, stop_event=stop, debounce=_SETTLES, step=_SETTLES // 2, rust_timeout=1000,
+                raise_interrupt=False, ignore_permission_denied=True,
+            ):  # fmt: skip
+                if any(not Path(p).suffix or by_suffix(Path(p)) is not None for _, p in changes):
+                    self._touched.emit()
+
+    def close(self) -> None:
+        """The window closes: nothing is watched any more."""
+        self._stop.set()
+        self.stop_scan()
+
+    # Searching --------------------------------------------------------------------------------------------------
+
+    def search(self, query: Query, near: int | None = None) -> None:
+        """Ask; ``found`` gives the answer to the newest question."""
+        shelves, notes, target = self.shelves, dict(self.notes), self.target
+
+        def call(_: Job[tuple[dict[str, str], list[int]]]) -> tuple[dict[str, str], list[int]]:
+            finder = self._asked = self._asked or Finder(Index())
+            finder.know(shelves, notes)
+            try:
+                fits = finder.fits(target) if target is not None else {}
+                return fits, finder.search(query, fits, near)
+            except Damaged:
+                self._touched.emit()
+                return {}, []
+
+        def done(found: tuple[dict[str, str], list[int]]) -> None:
+            self.fits = found[0]
+            self.found.emit(found[1])
+
+        job = Job(call, done)
+        job.failed = lambda error: self.failed.emit(str(error))
+        self._work.start(job, "shelves")
+
+    def set_target(self, rig: Rig | None) -> bool:
+        """The rig that clips are to fit; is it another one?"""
+        other = (rig.digest if rig is not None else "") != (self.target.digest if self.target is not None else "")
+        self.target = rig
+        return other
+
+    # What is said -----------------------------------------------------------------------------------------------
+
+    def say(self, keys: Mapping[Shelf, list[str]], edit: Callable[[Notes, list[str]], Notes]) -> None:
+        """Change what is said of clips, shelf by shelf."""
+        for shelf, own in keys.items():
+
+            def change(notes: Notes, own: list[str] = own) -> Notes:
+                return edit(notes, own)
+
+            try:
+                self.notes[shelf.name] = edit_notes(shelf, change)
+            except ReflexaError as e:
+                self.failed.emit(str(e))
+        self._know()
+        self.changed.emit()
+
+    def _read_notes(self, shelves: Iterable[Shelf]) -> None:
+        self.notes = {}
+        for shelf in shelves:
+            try:
+                self.notes[shelf.name] = read_notes(shelf)
+            except ReflexaError as e:
+                self.failed.emit(str(e))
+        self._know()
+
+    def _know(self) -> None:
+        if self._finder is not None:
+            self._finder.know(self.shelves, self.notes)
+
+    def keep_search(self, name: str, query: Query | None) -> None:
+        """Keep a question under a name; None: forget it."""
+
+        def edit(s: Shelves) -> Shelves:
+            left = {n: q for n, q in s.searches.items() if n != name}
+            return replace(s, searches=left if query is None else {**left, name: query})
+
+        self.set_shelves(edit)

@@ -1,0 +1,307 @@
+"""Shelves in the window: added, searched, looked at, put in order, and their clips used, by mouse, drop and keyboard."""
+
+from __future__ import annotations
+
+import json
+import os
+import shutil
+import time
+from pathlib import Path
+
+import pytest
+from PySide6.QtCore import QPoint, QPointF, Qt
+from PySide6.QtGui import QDropEvent
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
+
+from reflexa.desktop.actions import shelves
+from reflexa.desktop.session.dropping import of_picks
+from reflexa.desktop.window import MainWindow
+from reflexa.formats import read
+from reflexa.library import index as library_index
+from reflexa.library.notes import notes_path, read_notes
+from reflexa.library.query import Query
+from reflexa.library.shelves import load_shelves
+from reflexa.project import store
+from reflexa.steps.rename import RenameReport
+from tests.helpers.hands import drop, hover
+from tests.helpers.shelf import fill, moved, scanned
+from tests.helpers.windows import dialog_of, idle, open_take, painted, ready
+
+
+@pytest.fixture(scope="module")
+def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A shelf of four clips and a damaged file; its index lies beside."""
+    at = fill(tmp_path_factory.mktemp("shelves") / "clips")
+    finder = scanned(at, at.parent)
+    finder.index.rows("pragma wal_checkpoint(truncate)")
+    finder.index.close()
+    return at
+
+
+@pytest.fixture
+def own(folder: Path, tmp_path: Path) -> Path:
+    """A copy of it, whose index is known already."""
+    at = Path(shutil.copytree(folder, tmp_path / "clips"))
+    moved(folder.parent / "library.sqlite", folder, at, library_index.index_path())
+    return at
+
+
+@pytest.fixture
+def shelved(demo: MainWindow, qtbot, own: Path) -> MainWindow:
+    """The demo and the shelf."""
+    drop(demo, own)
+    settled(qtbot, demo)
+    ready(qtbot, demo)
+    return demo
+
+
+def settled(qtbot, window: MainWindow) -> None:
+    """Wait until the shelves are scanned, and what is asked for is found."""
+    work = window.shelves.work
+    qtbot.waitUntil(lambda: not work.scanning and not window.session.work.busy, timeout=60_000)
+
+
+def names(window: MainWindow) -> list[str]:
+    model = window.shelves.model
+    return [model.index(i).data() for i in range(model.rowCount())]
+
+
+def choose(window: MainWindow, *clips: str) -> None:
+    """Click clips, the later ones with Ctrl."""
+    grid = window.shelves.grid
+    for i, clip in enumerate(clips):
+        index = window.shelves.model.index(names(window).index(clip))
+        grid.scrollTo(index)
+        modifier = Qt.KeyboardModifier.ControlModifier if i else Qt.KeyboardModifier.NoModifier
+        QTest.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, modifier, grid.visualRect(index).center())
+
+
+def dropped_picks(widget: QWidget, *picks: tuple[Path, str], at: QPoint | None = None) -> None:
+    where, data = QPointF(at if at is not None else widget.rect().center()), of_picks(picks)
+    event = QDropEvent(where, Qt.DropAction.CopyAction, data, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier)
+    widget.dropEvent(event)
+
+
+def test_a_folder_that_is_dropped_is_a_shelf(shelved: MainWindow) -> None:
+    assert names(shelved) == ["brisk", "Take_run01", "Take_walk01", "walk"]
+    assert shelved.tabs.currentWidget() is shelved.shelves
+    assert "1 file cannot be read" in shelved.shelves.status.text() and "4 clips" in shelved.shelves.status.text()
+    assert [s.name for s in load_shelves().shelves] == ["clips"]
+    QTest.keyClicks(shelved.shelves.search, "wal")
+
+
+def test_search_as_you_type_and_filters(shelved: MainWindow, qtbot) -> None:
+    QTest.keyClicks(shelved.shelves.search, "walk")
+    qtbot.waitUntil(lambda: names(shelved) == ["Take_walk01", "walk"])
+    shelved.shelves.search.clear()
+    boxes = shelved.shelves.filters.boxes
+    for name, wanted, found in (
+        ("Any rig", "Fits, renamed", ["brisk", "walk"]),
+        ("Any motion", "Running", ["Take_run01"]),
+        ("Any state", "Cannot be read", ["broken.bvh"]),
+        ("Any state", "There twice", ["brisk", "walk"]),
+    ):
+        box = boxes[name]
+        box.setCurrentIndex(box.findText(wanted))
+        box.activated.emit(box.currentIndex())
+        qtbot.waitUntil(lambda found=found: sorted(names(shelved)) == found, timeout=10_000)
+        assert shelved.shelves.filter_button.text() == "Filter · 1"
+        shelved.shelves.filters.clear()
+    qtbot.waitUntil(lambda: len(names(shelved)) == 4)
+
+
+def test_a_preview_plays_under_the_pointer_and_is_large_on_space(shelved: MainWindow, qtbot) -> None:
+    grid, model = shelved.shelves.grid, shelved.shelves.model
+    index = model.index(names(shelved).index("walk"))
+    hover(grid.viewport(), grid.visualRect(index).center())
+    assert shelved.shelves.cell.playing == model.ids[index.row()]
+    before = painted(grid)
+    start = time.monotonic()
+    qtbot.waitUntil(lambda: shelved.shelves.cell.seconds > 0)
+    assert time.monotonic() - start < 0.5  # asked: within 100 ms; a busy machine takes longer
+    qtbot.wait(150)
+    assert (painted(grid) != before).any()
+    choose(shelved, "walk")
+    QTest.keyClick(grid, Qt.Key.Key_Space)
+    big = shelved.shelves.big
+    assert (
+        big is not None
+        and big.isVisible()
+        and "33 frames" in big.facts.text()
+        and "fits the open rig" in big.facts.text()
+    )
+    big.play.click()
+    big.slider.setValue(9)
+    big.keep.click()
+    settled(qtbot, shelved)
+    shelf = shelved.shelves.work.shelves.shelves[0]
+    assert read_notes(shelf).of("own.glb#walk").frame == 9
+    QTest.keyClick(big, Qt.Key.Key_Up)
+    assert big.windowTitle() == "Take_walk01"
+    QTest.keyClick(big, Qt.Key.Key_Space)
+    assert not big.isVisible()
+
+
+def test_a_double_click_makes_a_take_and_renames_on_the_way(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
+    grid = shelved.shelves.grid
+    index = shelved.shelves.model.index(names(shelved).index("brisk"))
+    before = sorted(p.name for p in (tmp_path / "clips").rglob("*"))
+    QTest.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=grid.visualRect(index).center())
+    QTest.mouseDClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=grid.visualRect(index).center())
+    qtbot.waitUntil(lambda: shelved.session.take.name.startswith("brisk"), timeout=20_000)
+    ready(qtbot, shelved)
+    take = shelved.session.take
+    assert [s.kind for s in take.steps] == ["rename"] and take.steps[0].settings.rig == "deckhand.glb"
+    shelved.session.selection.select_card(take.steps[0].id)
+    qtbot.waitUntil(lambda: isinstance(shelved.session.report, RenameReport))
+    assert shelved.session.report.names["ferry_pelvis"] == "pelvis"
+    assert shelved.session.result.skeleton.names == shelved.session.rigs["deckhand.glb"].skeleton.names
+    entry = next(s for s in shelved.session.project.sources if s.file == "other.glb")
+    assert (entry.shelf, entry.on_shelf) == ("clips", "other.glb") and entry.digest
+    assert "clips" in (shelved.session.folder / "project.json").read_text() or shelved.session.history.unsaved
+    assert sorted(p.name for p in (tmp_path / "clips").rglob("*")) == before
+    assert "renamed" in shelved.statusBar().currentMessage()
+    shelved.session.undo()
+    assert shelved.session.project.take(take.name) is None
+    assert "other.glb" not in [s.file for s in shelved.session.project.sources]
+
+
+def test_what_needs_a_retarget_says_so_and_can_have_it(shelved: MainWindow, qtbot) -> None:
+    choose(shelved, "Take_walk01")
+    shelves.make_takes(shelved.desk)
+    qtbot.waitUntil(lambda: shelved.session.take.name == "Take_walk01", timeout=20_000)
+    ready(qtbot, shelved)
+    assert shelved.session.take.steps == () and "Retarget" in shelved.statusBar().currentMessage()
+    open_take(shelved, qtbot, "Walk, chin up")
+    choose(shelved, "Take_walk01")
+    shelves.make_takes(shelved.desk, retarget=True)
+    qtbot.waitUntil(lambda: "as deckhand" in shelved.session.take.name, timeout=20_000)
+    assert [s.kind for s in shelved.session.take.steps] == ["retarget"]
+    files = [s.file for s in shelved.session.project.sources]
+    assert files.count("Take_walk01.bvh") == 1  # copied in once
+
+
+def test_clips_are_dropped_where_they_are_wanted(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
+    own = tmp_path / "clips/own.glb"
+    open_take(shelved, qtbot, "Walk, chin up")
+    steps = len(shelved.session.take.steps)
+    dropped_picks(shelved.revision_line, (own, "walk"), at=QPoint(2000, 20))
+    qtbot.waitUntil(lambda: len(shelved.session.take.steps) == steps + 1, timeout=20_000)
+    ready(qtbot, shelved)
+    blend = shelved.session.take.steps[-1]
+    assert blend.kind == "blend" and blend.settings.clip == "own.glb/walk" and not shelved.session.problem
+    dropped_picks(shelved.time_area, (own, "walk"))
+    qtbot.waitUntil(lambda: len(shelved.session.take.source.segments) == 2, timeout=20_000)
+    dropped_picks(shelved.revision_line.cards["source"], (own, "walk"))
+    qtbot.waitUntil(lambda: len(shelved.session.take.source.segments) == 3, timeout=20_000)
+    dropped_picks(shelved, (own, "walk"), (tmp_path / "clips/captures/Take_run01.bvh", "Take_run01"))
+    qtbot.waitUntil(lambda: shelved.session.project.take("Take_run01") is not None, timeout=20_000)
+
+
+def test_tags_stars_and_sets(shelved: MainWindow, qtbot, monkeypatch, tmp_path: Path) -> None:
+    choose(shelved, "walk", "brisk")
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("calm, ferry", True))
+    shelves.tag(shelved.desk)
+    shelves.into_set(shelved.desk, "Landing")
+    settled(qtbot, shelved)
+    assert sorted(r.clip for r in shelved.shelves.chosen()) == ["brisk", "walk"]  # what is chosen stays so
+    plain = json.loads((tmp_path / "clips.shelf.json").read_text())
+    assert plain["clips"]["own.glb#walk"]["tags"] == ["calm", "ferry"] and len(plain["sets"]["Landing"]) == 2
+    QTest.keyClicks(shelved.shelves.search, "ferry")
+    qtbot.waitUntil(lambda: names(shelved) == ["brisk", "walk"], timeout=10_000)
+    shelved.shelves.search.clear()
+    shelves.choose_set(shelved.desk, "Landing")
+    qtbot.waitUntil(lambda: len(shelved.shelves.chosen()) == 2 and len(names(shelved)) == 2, timeout=10_000)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Landings", True))
+    shelves.keep_search(shelved.desk)
+    assert load_shelves().searches["Landings"] == Query(set="Landing")
+
+
+def test_like_this_one(shelved: MainWindow, qtbot) -> None:
+    choose(shelved, "brisk")
+    shelved.commands.run("like_this")
+    qtbot.waitUntil(lambda: names(shelved)[:2] == ["brisk", "walk"], timeout=10_000)
+    assert "brisk" in shelved.shelves.near_button.text()
+    shelved.shelves.near_button.click()
+    qtbot.waitUntil(lambda: names(shelved)[1] == "Take_run01", timeout=10_000)
+
+
+def test_what_changes_on_disk_is_noticed(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
+    shutil.copy(tmp_path / "clips/captures/Take_run01.bvh", tmp_path / "clips/late.bvh")
+    qtbot.waitUntil(lambda: "late" in names(shelved), timeout=30_000)
+    os.unlink(tmp_path / "clips/late.bvh")
+    qtbot.waitUntil(lambda: "late" not in names(shelved), timeout=30_000)
+
+
+def test_newer_on_the_shelf_is_told_and_taken(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
+    choose(shelved, "Take_walk01")
+    shelves.make_takes(shelved.desk)
+    qtbot.waitUntil(lambda: shelved.session.take.name == "Take_walk01", timeout=20_000)
+    ready(qtbot, shelved)
+    path = tmp_path / "clips/captures/Take_walk01.bvh"
+    lines = path.read_text().splitlines()
+    at = next(i for i, text in enumerate(lines) if text.startswith("Frames:"))
+    path.write_text("\n".join([*lines[:at], "Frames: 30", lines[at + 1], *lines[at + 2 : at + 32]]) + "\n")
+    shelves.look_for_newer(shelved.desk)
+    qtbot.waitUntil(lambda: bool(shelved.shelves.newer), timeout=10_000)
+    assert "Newer on the shelf: Take_walk01.bvh" in shelved.statusBar().currentMessage()
+    shelved.commands.run("take_newer")
+    ready(qtbot, shelved)
+    assert shelved.session.result.frames == 30 and not shelved.shelves.newer
+
+
+def test_clean_copies(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
+    choose(shelved, "Take_walk01", "Take_run01")
+    shelves.normalise_into(shelved.desk, tmp_path / "clean")
+    assert sorted(p.name for p in (tmp_path / "clean").iterdir()) == [
+        "Take_run01.bvh", "Take_run01.bvh.clip.json", "Take_walk01.bvh", "Take_walk01.bvh.clip.json",
+    ]  # fmt: skip
+    frame = read(tmp_path / "clean/Take_walk01.bvh").frame
+    assert (frame.unit, frame.up, frame.facing) == ("m", "+Y", "+Z")
+
+
+def test_the_panel_fills_the_window_and_gives_it_back(shelved: MainWindow, qtbot) -> None:
+    narrow = shelved.shelves.width()
+    QTest.keyClick(shelved, Qt.Key.Key_F9)
+    qtbot.waitUntil(lambda: shelved.shelves.width() > 1000 and not shelved.viewport.isVisible())
+    QTest.keyClick(shelved, Qt.Key.Key_F9)
+    qtbot.waitUntil(lambda: shelved.shelves.width() == narrow and shelved.viewport.isVisible())
+
+
+def test_a_damaged_list_or_notes_are_said_and_left_alone(demo: MainWindow, qtbot, own: Path, tmp_path: Path) -> None:
+    (tmp_path / "clips.shelf.json").write_text("[[[")
+    drop(demo, own)
+    settled(qtbot, demo)
+    assert len(names(demo)) == 4
+    choose(demo, "walk")
+    shelves.into_set(demo.desk, "x")
+    assert "not valid JSON" in demo.shelves.status.text()
+    assert (tmp_path / "clips.shelf.json").read_text() == "[[["
+
+
+def test_without_a_shelf_the_panel_says_what_one_is(demo: MainWindow, monkeypatch, own: Path, qtbot) -> None:
+    demo.commands.run("shelves")
+    assert demo.shelves.hint.isVisible() and "nothing in it is ever changed" in demo.shelves.hint.text()
+    monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(own))
+    demo.shelves.add_button.click()
+    settled(qtbot, demo)
+    assert len(names(demo)) == 4 and not demo.shelves.hint.isVisible()
+    assert notes_path(demo.shelves.work.shelves.shelves[0]).name == "clips.shelf.json"
+
+
+def test_a_project_folder_that_is_dropped_is_opened_and_stands_among_the_recent_ones(
+    demo: MainWindow, qtbot, tmp_path: Path
+) -> None:
+    from reflexa.desktop.dialogs.recent import RecentDialog
+
+    store.save(store.Project("Ours"), tmp_path / "ours")
+    drop(demo, tmp_path / "ours")
+    qtbot.waitUntil(lambda: demo.session.project.name == "Ours", timeout=10_000)
+    demo.commands.run("recent")
+    dialog = dialog_of(qtbot, demo, RecentDialog)
+    assert dialog.list.item(0).text().startswith("ours")
+    dialog.list.setCurrentRow(dialog.list.count() - 1)
+    QTest.keyClick(dialog.list, Qt.Key.Key_Return)
+    qtbot.waitUntil(lambda: demo.session.project.name == "Saltmarsh Ferry", timeout=20_000)
+    idle(qtbot, demo)
