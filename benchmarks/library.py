@@ -40,7 +40,7 @@ def _clips() -> list[tuple[Clip, Rig]]:
     files = [FOLDER / "sources" / f"{n}.glb" for n in ("deckhand", "ferrykeeper", "heron")]
     files += [_DATA / f"humanoid3d_{n}.bvh" for n in ("run", "walk")]
     documents = [read(f) for f in files]
-    pairs = [(c.cut(0, min(c.frames, 90)), replace(d.rig, meshes=())) for d in documents for c in d.clips]
+    pairs = [(c.cut(0, min(c.frames, 90) - 1), replace(d.rig, meshes=())) for d in documents for c in d.clips]
     out = list(pairs)
     out += [(mirror(c, r, MirrorSettings()), r) for c, r in pairs]
     target = replace(documents[1].rig, meshes=())
@@ -90,6 +90,8 @@ def searched(finder: Finder) -> Iterator[tuple[str, float]]:
 def _in_window(folder: Path) -> None:
     """The same in the window: its longest standstill while it scans, searches and plays, and what it takes."""
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PySide6.QtCore import QEventLoop
+
     from reflexa.desktop.actions import shelves
     from reflexa.desktop.app import make_app
     from reflexa.desktop.session import Session
@@ -106,9 +108,9 @@ def _in_window(folder: Path) -> None:
         nonlocal worst
         end, last = time.monotonic() + seconds, time.monotonic()
         while time.monotonic() < end and not (callable(until) and until()):
-            app.processEvents()
+            app.processEvents(QEventLoop.ProcessEventsFlag.AllEvents, 5)
             now = time.monotonic()
-            worst, last = max(worst, now - last), now
+            worst = max(worst, now - last)
             time.sleep(0.001)
             last = time.monotonic()
 

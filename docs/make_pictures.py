@@ -61,14 +61,41 @@ def to_show() -> None:
             (FOLDER / "review.png").write_bytes(b.picture())
 
 
+def fill_shelf(folder: Path) -> Path:
+    """The demo's clips as files of their own, some mirrored, some on the other figure."""
+    from reflexa.demo.build import FOLDER as DEMO
+    from reflexa.formats import encode, read
+    from reflexa.motion.clip import Clip
+    from reflexa.steps.mirror import MirrorSettings, mirror
+    from reflexa.steps.retarget.step import RetargetSettings, retarget
+
+    figures = {n: read(DEMO / f"sources/{n}.glb") for n in ("deckhand", "ferrykeeper", "heron")}
+    bare = {n: replace(d.rig, meshes=()) for n, d in figures.items()}
+
+    def put(clip: Clip, name: str, who: str) -> None:
+        (folder / who).mkdir(parents=True, exist_ok=True)
+        (folder / who / f"{name}.glb").write_bytes(encode([replace(clip, name=name)], bare[who], "glb"))
+
+    for who, document in figures.items():
+        for clip in document.clips:
+            put(clip, clip.name, who)
+            put(mirror(clip, bare[who], MirrorSettings()), f"{clip.name}, mirrored", who)
+            if who == "deckhand":
+                onto = {"k": bare["ferrykeeper"]}
+                put(retarget(clip, bare[who], RetargetSettings(rig="k"), onto)[0], f"{clip.name}, broad", "ferrykeeper")
+    return folder
+
+
 def main() -> None:
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
     QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, tempfile.mkdtemp())
     from reflexa.desktop import app as application
-    from reflexa.desktop.session import RESULT, SOURCE, Session, line
+    from reflexa.desktop.actions import shelves
+    from reflexa.desktop.session import RESULT, SOURCE, Session
     from reflexa.desktop.session.sources import demo_copy
     from reflexa.desktop.window import MainWindow
-    from reflexa.steps.correction import set_key
+    from reflexa.library import index as library_index
+    from reflexa.library import shelves as library_shelves
 
     # The offscreen platform has no size hints to pass on, and says so at every resize.
     qInstallMessageHandler(lambda _kind, _where, text: None if "propagateSizeHints" in text else print(text))
@@ -152,23 +179,6 @@ def main() -> None:
     window.viewport.frame_figure()
     settle(at_least=1.2)
     take("retime")
-
-    open_take("Haul, port side")
-    line.add(session, "correction")
-    settle(ready)
-    settings = session.layer
-    for i, part in enumerate(("spine", "neck", "left upper arm", "left forearm", "right upper arm", "right forearm")):
-        for joint in session.rig.body_map[part][:2]:
-            for frame in (14 + 3 * i, 38 + 3 * i, 70):
-                settings = set_key(settings, joint, frame, session.frames - 1, rotate=(4.0 + i, 0.0, 3.0))
-    line.edit_layer(session, "set keys", settings)
-    window.time_area.keys.fold("Left arm")
-    window.down.setSizes([420, 280])
-    settle(at_least=1.2)
-    take("keys")
-    window.down.setSizes([478, 182])
-    session.undo()
-    session.undo()
 
     open_take("Lantern to the other hand")
     session.selection.select_card(session.take.steps[1].id)
@@ -263,9 +273,24 @@ def main() -> None:
     open_take("Step up, right foot first")
     session.selection.select_card(session.take.steps[1].id)
     session.player.set_frame(30)
-    window.commands.run("theme_Night watch")
     settle()
-    take("night")
+    with tempfile.TemporaryDirectory() as place:
+        shelf = fill_shelf(Path(place) / "Landing")
+        library_index.index_path = lambda: Path(place) / "library.sqlite"
+        library_shelves.shelves_path = lambda: Path(place) / "shelves.json"
+        shelves.put_shelf(window.desk, shelf)
+        settle(lambda: ready() and not window.shelves.work.scanning)
+        window.fill()
+        window.shelves.filter_button.click()
+        window.shelves.grid.setCurrentIndex(window.shelves.model.index(3))
+        settle(at_least=0.5)
+        take("shelves")
+        window.shelves.filter_button.click()
+        window.fill()
+        window.commands.run("theme_Night watch")
+        window.commands.run("like_this")
+        settle(ready, at_least=1.2)
+        take("night")
     window.commands.run("theme_Daylight")
     # No context or window is left to be taken apart by the interpreter's end.
     sys.stdout.flush()

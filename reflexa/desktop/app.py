@@ -6,7 +6,7 @@ import os
 import sys
 from pathlib import Path
 
-from PySide6.QtCore import QSettings
+from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
 from reflexa.desktop import crash
@@ -46,6 +46,7 @@ def run_window(project: Path | None, demo: bool) -> int:
     app = make_app()
     window = MainWindow(Session())
     window.restore_layout()
+    QTimer.singleShot(1000, window.shelves.begin)  # once what was asked for is there
     folder = demo_copy() if demo else project
     found = opened(folder) if folder is not None else None
     crash.install(window)

@@ -73,10 +73,7 @@ class MainWindow(QMainWindow):
         self.library.numbers_wanted.connect(self.compare_in_numbers)
         self.library.clips.itemSelectionChanged.connect(self.commands.refresh)
         self.figure.menu_wanted.connect(self._show_rig_menu)
-        self.shelves.add_wanted.connect(lambda: run("add_shelf"))
-        self.shelves.fill_wanted.connect(lambda: run("fill_window"))
-        self.shelves.take_wanted.connect(lambda: shelves.make_takes(self.desk))
-        self.shelves.menu_wanted.connect(lambda at: shelves.show_menu(self.desk, at))
+        shelves.connect(self.desk)
         self.shelves.chosen_changed.connect(self.commands.refresh)
         session.incoming.connect(self._bring_in)  # no lambda: the session would hold on to the window
         session.said.connect(self.desk.say)

@@ -50,6 +50,11 @@ class Light:
     low: float
     size: float
 
+    @property
+    def all_places(self) -> Array:
+        """Places ``(poses, points, 3)`` in metres, at every pose."""
+        return np.asarray(self.points * (self.size / _STEPS) + self.low)
+
     def places(self, pose: float) -> Array:
         """Places ``(points, 3)`` in metres at a pose, between two of them where it is no whole number."""
         a = int(pose) % len(self.points)

@@ -291,6 +291,16 @@ def _fill(d: Desk, menu: QMenu, rows: list[Row]) -> None:
     _fill_empty(d, menu, rows)
 
 
+def connect(d: Desk) -> None:
+    """Have the panel's wishes done."""
+    panel = d.shelves
+    panel.add_wanted.connect(partial(add_shelf, d))
+    panel.fill_wanted.connect(partial(fill_window, d))
+    panel.take_wanted.connect(lambda: make_takes(d))
+    panel.menu_wanted.connect(partial(show_menu, d))
+    panel.compare_wanted.connect(partial(look_for_newer, d))
+
+
 def fill_window(d: Desk) -> None:
     """Let the panel on the left fill the window, or give it back."""
     d.fill()

@@ -11,13 +11,13 @@ from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem,
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.shelves.model import ShelfModel
-from reflexa.desktop.shelves.words import short
+from reflexa.desktop.shelves.words import listed, short
 from reflexa.library.finder import Row
 from reflexa.library.fits import EXACTLY, RENAME, RETARGET
 from reflexa.library.light import Light, Strokes
 from reflexa.motion.arrays import Array
 
-CELL = QSize(112, 138)
+CELL, ROW = QSize(112, 138), QSize(180, 58)
 _YAW = np.radians(36.0)
 _AROUND = np.array([[np.cos(_YAW), 0.0, -np.sin(_YAW)], [0.0, 1.0, 0.0], [np.sin(_YAW), 0.0, np.cos(_YAW)]])
 # A head is drawn as a disc where its stroke is this thick.
@@ -28,7 +28,7 @@ Index = QModelIndex | QPersistentModelIndex
 @lru_cache(maxsize=2000)
 def _frame(light: Light) -> tuple[float, float, float, float]:
     """The rectangle that the figure fills over all of its poses, seen from where it is drawn: left, low, width, height."""
-    seen = np.stack([light.places(i) for i in range(len(light.points))]) @ _AROUND.T
+    seen = light.all_places @ _AROUND.T
     low, high = seen.min(axis=(0, 1)), seen.max(axis=(0, 1))
     down = min(float(low[1]), 0.0)
     return float(low[0]), down, float(high[0] - low[0]), float(high[1]) - down
@@ -72,11 +72,12 @@ class ShelfCell(QStyledItemDelegate):
     def __init__(self, model: ShelfModel, parent: QWidget) -> None:
         super().__init__(parent)
         self._model, self._widget = model, parent
+        self.rows = False
         self.playing = -1
         self.seconds = 0.0
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
-        return CELL
+        return ROW if self.rows else CELL
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         row = self._model.row(index.row())
@@ -93,10 +94,19 @@ class ShelfCell(QStyledItemDelegate):
         p.setPen(QPen(t.colour("accent"), 2) if chosen or focused else QPen(t.colour("line"), 1))
         p.setBrush(t.colour("soft" if chosen else "card"))
         p.drawRoundedRect(box, 6, 6)
+        if self.rows:
+            self._draw_figure(p, QRectF(box.x() + 4, box.y() + 4, 50, box.height() - 8), row)
+            right = self._draw_marks(p, box, row)
+            self._title(p, QRectF(box.x() + 62, box.y() + 1, right - box.x() - 66, 18), row)
+            self._lines(p, QRectF(box.x() + 62, box.y() + 1, box.width() - 68, 36), row, listed(row))
+            p.restore()
+            return
         picture = QRectF(box.x() + 6, box.y() + 20, box.width() - 12, box.height() - 62)
         self._draw_figure(p, picture, row)
         self._draw_marks(p, box, row)
-        self._write(p, QRectF(box.x() + 6, box.bottom() - 38, box.width() - 12, 36), row)
+        room = QRectF(box.x() + 6, box.bottom() - 38, box.width() - 12, 36)
+        self._title(p, QRectF(room.x(), room.y(), room.width(), 18), row)
+        self._lines(p, room, row, short(row))
         p.restore()
 
     def _draw_figure(self, p: QPainter, room: QRectF, row: Row) -> None:
@@ -116,8 +126,8 @@ class ShelfCell(QStyledItemDelegate):
             return min(row.said.frame / (row.frames - 1), 1.0) * last
         return float(row.pose)
 
-    def _draw_marks(self, p: QPainter, box: QRectF, row: Row) -> None:
-        """How it fits at the top left; findings, untidy, stars at the top right."""
+    def _draw_marks(self, p: QPainter, box: QRectF, row: Row) -> float:
+        """How it fits at the top left; findings, untidy, stars at the top right. Where those begin."""
         t = theme.current()
         fit = self._model.work.fits.get(row.rig, "")
         at = QPointF(box.x() + 10, box.y() + 10)
@@ -151,20 +161,23 @@ class ShelfCell(QStyledItemDelegate):
             p.setPen(t.colour(token))
             p.drawText(QRectF(right - width, box.y() + 4, width + 1, 15), Qt.AlignmentFlag.AlignVCenter, text)
             right -= width + 5 if text else 0
+        return right
 
-    def _write(self, p: QPainter, room: QRectF, row: Row) -> None:
-        t = theme.current()
+    def _title(self, p: QPainter, room: QRectF, row: Row) -> None:
         strong = QFont(self._widget.font())
         strong.setWeight(QFont.Weight.DemiBold)
         p.setFont(strong)
-        p.setPen(t.colour("ink" if not row.error else "quiet"))
-        width = int(room.width())
-        title = p.fontMetrics().elidedText(row.clip, Qt.TextElideMode.ElideMiddle, width)
-        p.drawText(QRectF(room.x(), room.y(), width, 18), Qt.AlignmentFlag.AlignVCenter, title)
+        p.setPen(theme.current().colour("ink" if not row.error else "quiet"))
+        title = p.fontMetrics().elidedText(row.clip, Qt.TextElideMode.ElideMiddle, int(room.width()))
+        p.drawText(room, Qt.AlignmentFlag.AlignVCenter, title)
+
+    def _lines(self, p: QPainter, room: QRectF, row: Row, told: str) -> None:
+        """What is said below the title, which ``room`` has place for at its top."""
         p.setFont(self._widget.font())
-        p.setPen(t.colour("quiet"))
+        p.setPen(theme.current().colour("quiet"))
         if row.loop:
             theme.icon("loop", "quiet").paint(p, int(room.right()) - 14, int(room.y()) + 18, 14, 14)
-            width -= 16
-        text = p.fontMetrics().elidedText(short(row), Qt.TextElideMode.ElideRight, width)
-        p.drawText(QRectF(room.x(), room.y() + 17, width, 17), Qt.AlignmentFlag.AlignVCenter, text)
+        for i, line in enumerate(told.split("\n")):
+            width = int(room.width()) - (16 if row.loop and i == 0 else 0)
+            text = p.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, width)
+            p.drawText(QRectF(room.x(), room.y() + 17 * (i + 1), width, 17), Qt.AlignmentFlag.AlignVCenter, text)

@@ -6,12 +6,10 @@ import time
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QEvent, QItemSelectionModel, QModelIndex, QObject, QPoint, Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent
+from PySide6.QtCore import QEvent, QItemSelectionModel, QModelIndex, QObject, QPoint, QTimer, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QLineEdit,
-    QListView,
     QProgressBar,
     QPushButton,
     QToolButton,
@@ -24,6 +22,7 @@ from reflexa.desktop.session import Session
 from reflexa.desktop.shelves.big import BigPreview
 from reflexa.desktop.shelves.cell import ShelfCell
 from reflexa.desktop.shelves.filters import Filters
+from reflexa.desktop.shelves.grid import Grid
 from reflexa.desktop.shelves.model import ShelfModel
 from reflexa.desktop.shelves.work import ShelfWork
 from reflexa.desktop.widgets import labels
@@ -40,38 +39,17 @@ _HINT = (
 )
 
 
-class _Grid(QListView):
-    """``big_wanted``: Space was pressed."""
-
-    big_wanted = Signal()
-
-    def event(self, event: QEvent) -> bool:
-        # While the grid has the focus Space is its own, though the window plays with it.
-        if (
-            event.type() == QEvent.Type.ShortcutOverride
-            and isinstance(event, QKeyEvent)
-            and event.key() == Qt.Key.Key_Space
-        ):
-            event.accept()
-            return True
-        return super().event(event)
-
-    def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() == Qt.Key.Key_Space:
-            self.big_wanted.emit()
-        else:
-            super().keyPressEvent(event)
-
-
 class ShelfPanel(QWidget):
     """``add_wanted``: a folder is to become a shelf; ``take_wanted``: takes of the chosen clips; ``menu_wanted``: what can be
-    done with them, at a place on the screen; ``fill_wanted``: the panel is to fill the window, or give it back. newer: sources of
-    the project that are newer on their shelf, and where."""
+    done with them, at a place on the screen; ``fill_wanted``: the panel is to fill the window, or give it back;
+    ``compare_wanted``: sources of the project, or what they came from, are others. newer: sources that are newer on their shelf,
+    and where."""
 
     add_wanted = Signal()
     take_wanted = Signal()
     menu_wanted = Signal(QPoint)
     fill_wanted = Signal()
+    compare_wanted = Signal()
     chosen_changed = Signal()
 
     def __init__(self, session: Session) -> None:
@@ -81,6 +59,7 @@ class ShelfPanel(QWidget):
         self.model = ShelfModel(self.work, self)
         self.near: Row | None = None
         self.newer: dict[str, Path] = {}
+        self._compared: object = None
         self._big: BigPreview | None = None
         self._began = self._choosing = False
         self._lay_out()
@@ -114,7 +93,14 @@ class ShelfPanel(QWidget):
             accessibleName="Fill the window",
             toolTip="Fill the window with the shelves, or give it back (F9)",
         )
-        for widget in (self.search, self.filter_button, self.fill_button):
+        self.list_button = dressed(
+            QToolButton(),
+            text="List",
+            checkable=True,
+            accessibleName="List",
+            toolTip="A list with facts, or a grid of pictures",
+        )
+        for widget in (self.search, self.list_button, self.filter_button, self.fill_button):
             row.addWidget(widget)
         column.addLayout(row)
         self.filters = Filters(self.work)
@@ -123,21 +109,8 @@ class ShelfPanel(QWidget):
         self.near_button = dressed(QToolButton(), toolTip="Show everything again")
         self.near_button.setVisible(False)
         column.addWidget(self.near_button)
-        self.grid = dressed(_Grid(), accessibleName="Clips on the shelves")
-        self.grid.setModel(self.model)
-        self.cell = ShelfCell(self.model, self.grid)
-        self.grid.setItemDelegate(self.cell)
-        self.grid.setViewMode(QListView.ViewMode.IconMode)
-        self.grid.setResizeMode(QListView.ResizeMode.Adjust)
-        self.grid.setMovement(QListView.Movement.Static)
-        self.grid.setUniformItemSizes(True)
-        self.grid.setLayoutMode(QListView.LayoutMode.Batched)
-        self.grid.setBatchSize(400)
-        self.grid.setSelectionMode(QListView.SelectionMode.ExtendedSelection)
-        self.grid.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
-        self.grid.setDragEnabled(True)
-        self.grid.setMouseTracking(True)
-        self.grid.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.cell = ShelfCell(self.model, self)
+        self.grid = dressed(Grid(self.model, self.cell), accessibleName="Clips on the shelves")
         self.grid.viewport().installEventFilter(self)
         column.addWidget(self.grid, 1)
         self.hint = labels.quiet(_HINT)
@@ -160,6 +133,7 @@ class ShelfPanel(QWidget):
     def _connect(self) -> None:
         self.search.textChanged.connect(lambda _: self._soon.start(0))
         self.filter_button.toggled.connect(self.filters.setVisible)
+        self.list_button.toggled.connect(self.grid.show_rows)
         self.filters.changed.connect(self.ask)
         self.fill_button.clicked.connect(self.fill_wanted)
         self.near_button.clicked.connect(lambda: self.like(None))
@@ -176,6 +150,8 @@ class ShelfPanel(QWidget):
         self.work.told.connect(self._tell)
         self.work.failed.connect(self._fail)
         self.session.take_changed.connect(self._on_take)
+        self.session.project_changed.connect(self._on_project)
+        self.work.changed.connect(self._on_project)
         self.session.evaluator.done.connect(self._on_take)
 
     # Looking for clips ------------------------------------------------------------------------------------------
@@ -246,6 +222,14 @@ class ShelfPanel(QWidget):
     def _on_changed(self) -> None:
         self.filters.refresh()
         self.ask()
+
+    def _on_project(self) -> None:
+        """What came from shelves is compared with them, where either is another than it was."""
+        came = tuple((s.file, s.digest) for s in self.session.project.sources if s.shelf)
+        now = (came, self.work.scans, self.work.shelves.shelves)
+        if came and now != self._compared:
+            self._compared = now
+            self.compare_wanted.emit()
 
     def _on_take(self) -> None:
         if self.isVisible() and self.work.set_target(self.session.source_rig):

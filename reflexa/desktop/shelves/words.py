@@ -22,6 +22,18 @@ def short(row: Row) -> str:
     return ", ".join(w for w in (f"{row.duration:.1f} s", row.gait) if w)
 
 
+def listed(row: Row) -> str:
+    """The two lines below the name where clips are listed."""
+    if row.error:
+        return row.error
+    more = [
+        f"{row.speed:.2f} m a second" if row.travels else "on the spot",
+        f"{row.frames} frames at {row.rate:g} a second",
+    ]
+    rig = [f"{row.joints} joints", f"{row.height:.2f} m", f"as {row.label}", *row.said.tags, *row.untidy]
+    return f"{', '.join([short(row), *more])}\n{', '.join(rig)}"
+
+
 def facts(row: Row, fit: str = "") -> list[str]:
     """Everything that is known of one, a line each."""
     where = os.fsencode(row.path).decode(errors="replace")

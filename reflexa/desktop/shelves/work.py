@@ -41,6 +41,7 @@ class ShelfWork(QObject):
         self.shelves = Shelves()
         self.notes: dict[str, Notes] = {}
         self.last = Scanned()
+        self.scans = 0
         self.fits: dict[str, str] = {}
         self.target: Rig | None = None
         self._finder: Finder | None = None
@@ -112,6 +113,7 @@ class ShelfWork(QObject):
 
         def done(found: Scanned) -> None:
             self.last = found
+            self.scans += bool(found.read or found.gone)
 
         def ended() -> None:
             self._scanning = None

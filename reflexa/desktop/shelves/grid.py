@@ -1,0 +1,56 @@
+"""The view of clips on shelves: a grid of pictures, or rows with facts."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtGui import QKeyEvent
+from PySide6.QtWidgets import QListView
+
+from reflexa.desktop.shelves.cell import ShelfCell
+from reflexa.desktop.shelves.model import ShelfModel
+
+
+class Grid(QListView):
+    """``big_wanted``: Space was pressed."""
+
+    big_wanted = Signal()
+
+    def __init__(self, model: ShelfModel, cell: ShelfCell) -> None:
+        super().__init__()
+        self.cell = cell
+        self.setModel(model)
+        self.setItemDelegate(cell)
+        self.setUniformItemSizes(True)
+        self.setLayoutMode(QListView.LayoutMode.Batched)
+        self.setBatchSize(400)
+        self.setSelectionMode(QListView.SelectionMode.ExtendedSelection)
+        self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
+        self.setMouseTracking(True)
+        self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.show_rows(False)
+
+    def show_rows(self, rows: bool) -> None:
+        """Show rows, or a grid."""
+        self.cell.rows = rows
+        self.setViewMode(QListView.ViewMode.ListMode if rows else QListView.ViewMode.IconMode)
+        # What follows is changed with the mode.
+        self.setMovement(QListView.Movement.Static)
+        self.setResizeMode(QListView.ResizeMode.Adjust)
+        self.setDragEnabled(True)
+
+    def event(self, event: QEvent) -> bool:
+        # While the grid has the focus Space is its own, though the window plays with it.
+        if (
+            event.type() == QEvent.Type.ShortcutOverride
+            and isinstance(event, QKeyEvent)
+            and event.key() == Qt.Key.Key_Space
+        ):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if event.key() == Qt.Key.Key_Space:
+            self.big_wanted.emit()
+        else:
+            super().keyPressEvent(event)
