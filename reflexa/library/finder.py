@@ -100,7 +100,12 @@ class Finder:
             return self._unreadable(query)
         where, given = self._where(query, fits or {})
         order = _ORDER.get(query.sort, _ORDER["name"])
-        found = [int(i) for (i,) in self.index.rows(f"select c.id from {_FROM} where {where} order by {order}", given)]
+        found = [
+            int(i)
+            for (i,) in self.index.rows(
+                f"select c.id from clips c join files f on f.id = c.file where {where} order by {order}", given
+            )
+        ]
         if query.twice:
             again = self.twice()
             groups = {i: n for n, group in enumerate(again) for i in group}

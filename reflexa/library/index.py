@@ -21,7 +21,7 @@ from reflexa.library.facts import ClipFacts, FileFacts, search_words
 from reflexa.library.folders import Stamp
 from reflexa.library.packed import light_packed, strokes_packed
 
-VERSION = 2
+VERSION = 3
 _TABLES = """
 create table files(
   id integer primary key, path blob unique not null, name text not null, size integer not null, time integer not null,
@@ -37,6 +37,7 @@ create table clips(
   findings integer not null, faults text not null, pose integer not null, low real not null, size real not null,
   points blob not null, features blob not null);
 create index clips_of_file on clips(file);
+create index clips_by_name on clips(name collate nocase, file);
 create virtual table words using fts5(said, prefix='2 3', tokenize="unicode61 remove_diacritics 2");
 create table changes(count integer not null);
 insert into changes values (1);

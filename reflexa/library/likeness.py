@@ -51,33 +51,34 @@ def equal(features: Array, durations: Array, poses: Poses) -> list[list[int]]:
             i = leader[i]
         return i
 
-    known: dict[int, tuple[Strokes, Light] | None] = {}
-    for a, b in whole[pairs].tolist():
+    pairs = whole[pairs]
+    long = durations[pairs]
+    goes = np.nan_to_num(features[pairs[:, 0], -BODY:] - features[pairs[:, 1], -BODY:])
+    near = (np.abs(long[:, 0] - long[:, 1]) <= _LENGTH * long.max(axis=1)) & (np.abs(goes).max(axis=1) < _GOES)
+    known: dict[int, Array | None] = {}
+    for a, b in pairs[near].tolist():
         a, b = lead(a), lead(b)
-        if a != b and abs(durations[a] - durations[b]) <= _LENGTH * max(durations[a], durations[b]):
-            for i in (a, b):
-                if i not in known:
-                    known[i] = poses(i)
-            goes = np.nan_to_num(features[a, -BODY:] - features[b, -BODY:])
-            if np.abs(goes).max() < _GOES and _same(known[a], known[b]):
-                leader[max(a, b)] = min(a, b)
+        if a == b:
+            continue
+        for i in (a, b):
+            if i not in known:
+                known[i] = _looks(poses(i))
+        if _same(known[a], known[b]):
+            leader[max(a, b)] = min(a, b)
     groups: dict[int, list[int]] = {}
     for i in leader:
         groups.setdefault(lead(i), []).append(i)
     return [g for g in groups.values() if len(g) > 1]
 
 
-def _same(a: tuple[Strokes, Light] | None, b: tuple[Strokes, Light] | None) -> bool:
-    if a is None or b is None:
-        return False
-    if len(a[0].joints) != len(b[0].joints):
-        return False
-    x, y = _looks(a[1]), _looks(b[1])
-    return float(np.abs(x - y).max()) < _POSES
+def _same(a: Array | None, b: Array | None) -> bool:
+    return a is not None and b is not None and a.shape == b.shape and float(np.abs(a - b).max()) < _POSES
 
 
-def _looks(light: Light) -> Array:
+def _looks(shown: tuple[Strokes, Light] | None) -> Array | None:
     """A few poses over the whole of it, the figure as large as one."""
-    at = np.linspace(0, len(light.points) - 1, 9)
-    places = np.stack([light.places(p) for p in at])
+    if shown is None:
+        return None
+    light = shown[1]
+    places = np.stack([light.places(p) for p in np.linspace(0, len(light.points) - 1, 9)])
     return np.asarray(places / max(float(np.ptp(places[..., 1])), 1e-6))

@@ -92,6 +92,11 @@ def _same(a: Path, b: Path) -> bool:
     return a.is_file() and a.stat().st_size == b.stat().st_size and read_bytes(a) == read_bytes(b)
 
 
+def files_of(path: Path) -> list[Path]:
+    """A source and the files that belong to it, that one first. Raises ReadError."""
+    return [path, *sorted(_beside(path, read_bytes(path)).values())]
+
+
 def _beside(path: Path, data: bytes) -> dict[str, Path]:
     """The files that belong to one, by where they lie beside it: those inside its folder that are there. How a file names them
     is an address, in which signs may be written as numbers."""

@@ -24,30 +24,52 @@ class Looked:
     error: str = ""
 
 
+@dataclass(frozen=True)
+class Case:
+    """One thing that was tried: its suite, its name, why it could not be done (an empty text where it could), and what is wrong
+    with it, in words; kind: of that; of: what it was tried on, where that is more than the suite."""
+
+    suite: str
+    name: str
+    error: str = ""
+    failures: tuple[str, ...] = ()
+    kind: str = "finding"
+    of: str = ""
+
+
 def junit(all_: Iterable[Looked]) -> str:
-    """The document."""
-    root = Xml.Element("testsuites", name="reflexa check")
+    """The document of findings in clips."""
+    return cases("reflexa check", [case for looked in all_ for case in _cases(looked)])
+
+
+def _cases(looked: Looked) -> list[Case]:
+    if looked.error:
+        return [Case(looked.path, "read", looked.error)]
+    of, out = f"{looked.path}.{looked.clip}", []
+    for check in CHECKS.values():
+        own = [f for f in looked.findings if f.kind in check.gives]
+        lines = tuple(f"frames {f.frames[0]} to {f.frames[1]}: {f.text}" for f in own)
+        out.append(Case(looked.path, check.title, "", lines, own[0].kind if own else "", of))
+    return out
+
+
+def cases(name: str, all_: Iterable[Case]) -> str:
+    """A document of cases, suite by suite."""
+    root = Xml.Element("testsuites", name=name)
     suites: dict[str, list[Xml.Element]] = {}
-    for looked in all_:
-        cases = suites.setdefault(looked.path, [])
-        if looked.error:
-            case = Xml.Element("testcase", classname=_said(looked.path), name="read")
-            Xml.SubElement(case, "error", message=_said(looked.error))
-            cases.append(case)
-            continue
-        for check in CHECKS.values():
-            case = Xml.Element("testcase", classname=_said(f"{looked.path}.{looked.clip}"), name=check.title)
-            own = [f for f in looked.findings if f.kind in check.gives]
-            if own:
-                lines = [f"frames {f.frames[0]} to {f.frames[1]}: {f.text}" for f in own]
-                failure = Xml.SubElement(case, "failure", type=own[0].kind, message=_said(own[0].text))
-                failure.text = _said("\n".join(lines))
-            cases.append(case)
-    for path, cases in suites.items():
-        bad = sum(c.find("failure") is not None for c in cases)
-        errors = sum(c.find("error") is not None for c in cases)
-        said = {"name": _said(path), "tests": str(len(cases)), "failures": str(bad), "errors": str(errors)}
-        Xml.SubElement(root, "testsuite", said).extend(cases)
+    for c in all_:
+        case = Xml.Element("testcase", classname=_said(c.of or c.suite), name=_said(c.name))
+        if c.error:
+            Xml.SubElement(case, "error", message=_said(c.error))
+        elif c.failures:
+            failure = Xml.SubElement(case, "failure", type=c.kind, message=_said(c.failures[0]))
+            failure.text = _said("\n".join(c.failures))
+        suites.setdefault(c.suite, []).append(case)
+    for suite, elements in suites.items():
+        bad = sum(e.find("failure") is not None for e in elements)
+        errors = sum(e.find("error") is not None for e in elements)
+        said = {"name": _said(suite), "tests": str(len(elements)), "failures": str(bad), "errors": str(errors)}
+        Xml.SubElement(root, "testsuite", said).extend(elements)
     Xml.indent(root)
     return '<?xml version="1.0" encoding="UTF-8"?>\n' + Xml.tostring(root, encoding="unicode") + "\n"
 

@@ -133,12 +133,22 @@ class Bin:
 
     def __init__(
         self, views: list[Json], accessors: list[Json],
-        free_views: Iterable[int] = (), free_accessors: Iterable[int] = (),
+        free_views: Iterable[int] = (), free_accessors: Iterable[int] = (), data: bytes = b"",
     ) -> None:  # fmt: skip
         self.views, self.accessors = views, accessors
         self._free_views, self._free_accessors = sorted(free_views), sorted(free_accessors)
-        self._parts: list[bytes] = []
-        self._length = 0
+        self._parts = [data] if data else []
+        self._length = len(data)
+
+    @property
+    def free(self) -> tuple[list[int], list[int]]:
+        """Views and accessors that are free by now."""
+        return list(self._free_views), list(self._free_accessors)
+
+    @property
+    def data(self) -> bytes:
+        """What was placed up to now."""
+        return b"".join(self._parts)
 
     def buffer(self) -> bytes:
         """The buffer. Free places that nothing took go where they are the last, which changes nobody's number; others are made

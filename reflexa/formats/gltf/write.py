@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import copy
 from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
+from weakref import WeakKeyDictionary
 
 import numpy as np
 
@@ -60,21 +62,17 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
             file.path,
             advice="Export with --frame clean.",
         )
-    json = copy.deepcopy(file.json)
     old = file.items("animations")
     kept = {
         c.name: i
         for c in clips
         if (i := layout.animations.get(c.name)) is not None and layout.digests[c.name] == c.digest
     }
-    gone = [a for i, a in enumerate(old) if i not in kept.values()]
     carried = {c.name: _other_channels(old, layout, c) for c in clips if c.name not in kept}
-    json["animations"] = []
-    alive = set(_accessors_named(json)) | {
-        s[k] for a in [*(old[i] for i in kept.values()), *carried.values()] for s in a["samplers"] for k in ("input", "output")
-    }  # fmt: skip
-    orphans = {s[k] for a in gone for s in a.get("samplers", []) for k in ("input", "output")} - alive
-    store = _repacked(json, file, orphans)
+    if kept or any(c["channels"] for c in carried.values()):
+        json, store = _beside_others(file, [old[i] for i in kept.values()], list(carried.values()))
+    else:
+        json, store = _alone(source, file)
     rest, morphs = _node_rest(source, layout), morphs_of(file)
     for clip in clips:
         if clip.name in kept:
@@ -92,6 +90,48 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
         written["extras"] = {**extras, "reflexa": _extras(clip, notes)}
         json["animations"].append(written)
     return json, store.buffer()
+
+
+def _beside_others(file: GltfFile, kept: list[Json], carried: list[Json]) -> tuple[Json, Bin]:
+    """The file without its animations, but with the data of those that stay as they are, or are carried along."""
+    json = copy.deepcopy(file.json)
+    json["animations"] = []
+    alive = set(_accessors_named(json)) | {
+        s[k] for a in [*kept, *carried] for s in a["samplers"] for k in ("input", "output")
+    }
+    return json, _repacked(json, file, _accessors_of(file.items("animations")) - alive)
+
+
+@dataclass(frozen=True)
+class _Base:
+    """A file without its animations: JSON, views and accessors (with places that are free), and the data."""
+
+    json: Json
+    views: list[Json]
+    accessors: list[Json]
+    free: tuple[list[int], list[int]]
+    data: bytes
+
+
+# By what was read: a file of hundreds of clips is taken apart once, not once for each clip that is written into it.
+_bases: WeakKeyDictionary[Imported, _Base] = WeakKeyDictionary()
+
+
+def _alone(source: Imported, file: GltfFile) -> tuple[Json, Bin]:
+    """The file without its animations and their data."""
+    base = _bases.get(source)
+    if base is None:
+        json = copy.deepcopy({k: v for k, v in file.json.items() if k != "animations"})
+        store = _repacked(json, file, _accessors_of(file.items("animations")) - set(_accessors_named(json)))
+        rest = {k: v for k, v in json.items() if k not in ("accessors", "bufferViews")}
+        base = _bases[source] = _Base(rest, store.views, store.accessors, store.free, store.data)
+    views, accessors = list(base.views), list(base.accessors)
+    json = {**copy.deepcopy(base.json), "accessors": accessors, "bufferViews": views, "animations": []}
+    return json, Bin(views, accessors, *base.free, data=base.data)
+
+
+def _accessors_of(animations: Iterable[Json]) -> set[int]:
+    return {s[k] for a in animations for s in a.get("samplers", []) for k in ("input", "output")}
 
 
 def _root_channels(nodes: Iterable[int]) -> frozenset[tuple[int, str]]:

@@ -1,0 +1,283 @@
+"""Building a project: every take that is out of date is exported anew, and nothing else; each with the reason why."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterable, Iterator
+from dataclasses import dataclass
+from functools import lru_cache
+from pathlib import Path
+
+import msgspec
+
+from reflexa.batch.export import Into, Proof, export_take
+from reflexa.batch.inputs import Given, Inputs, changed, in_order
+from reflexa.batch.pool import shared_out
+from reflexa.errors import ReadError, RecipeError, ReflexaError
+from reflexa.formats import FORMATS, Imported
+from reflexa.formats.documents import read_document
+from reflexa.formats.files import digest, write_bytes
+from reflexa.names import file_name
+from reflexa.project import store
+from reflexa.project.opened import Opened
+from reflexa.project.sources import read_source
+from reflexa.project.store import SOURCES, Project
+from reflexa.project.text import pretty
+from reflexa.take import Take
+
+VERSION = 1
+# What was built, beside what was built.
+STATE, MANIFEST = "build.json", ".clip.json"
+
+
+class Built(msgspec.Struct, frozen=True):
+    """What is known of a take that was built: its name, what it came of, its files with digests, the keys of its rigs, and the
+    findings left in it, in words."""
+
+    name: str
+    inputs: dict[str, str]
+    outputs: dict[str, str]
+    rigs: tuple[str, ...] = ()
+    findings: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True)
+class Planned:
+    """A take, the names of its files, and why it is to be built; without a reason it is up to date. held: why it is left alone
+    all the same."""
+
+    take: Take
+    files: tuple[str, ...]
+    why: tuple[str, ...] = ()
+    held: str = ""
+
+
+@dataclass(frozen=True)
+class Made:
+    """What became of a take: what is known of it now, or the error; how long it took, seconds."""
+
+    name: str
+    built: Built | None = None
+    error: ReflexaError | None = None
+    seconds: float = 0.0
+
+
+@dataclass(frozen=True)
+class Plan:
+    """gone: files of takes that are no longer in the project; they are left where they are."""
+
+    folder: Path
+    out: Path
+    project: Project
+    takes: tuple[Planned, ...]
+    known: dict[str, Built]
+    gone: tuple[str, ...] = ()
+    begun: frozenset[str] = frozenset()
+
+    @property
+    def due(self) -> list[Planned]:
+        """What is to be built, in order."""
+        return [p for p in self.takes if p.why and not p.held]
+
+
+def default_out(folder: Path) -> Path:
+    """Where a project's clips go when nobody says where."""
+    return folder / "build"
+
+
+def plan(folder: Path, out: Path, force: bool = False) -> Plan:
+    """What is to be built, and why. force: also over files that others have changed. Raises ReadError where it is no project, and
+    RecipeError where two takes have files of one name, draw on each other, or would go among the sources."""
+    project = store.load(folder)
+    for bad in (folder / SOURCES, folder / store.TAKES, folder / store.RIGS):
+        if out.resolve().is_relative_to(bad.resolve()):
+            raise RecipeError(
+                f"{out} is among the files of the project itself", advice="Build into a folder of its own."
+            )
+    known, begun = read_state(out)
+    _refuse_clashes(project.takes)
+    given, planned = Given(folder, project), []
+    for take in in_order(project, project.takes):
+        planned.append(_planned(take, given, Before(out, known, begun, force)))
+    ids = {_key(t) for t in project.takes}
+    gone = tuple(f for key, b in known.items() if key not in ids for f in b.outputs if not f.endswith(MANIFEST))
+    return Plan(folder, out, project, tuple(planned), known, gone, begun)
+
+
+def _key(take: Take) -> str:
+    return take.id or take.name
+
+
+@dataclass(frozen=True)
+class Before:
+    """What is known of a folder: what was built in it, and files that a build was at when it was cut off, which are ours. force:
+    whatever is there is written over."""
+
+    out: Path
+    known: dict[str, Built]
+    begun: frozenset[str] = frozenset()
+    force: bool = False
+
+
+def _planned(take: Take, given: Given, at: Before) -> Planned:
+    out, force = at.out, at.force
+    files, before = tuple(file_names(take)), at.known.get(_key(take))
+    try:
+        now = given.inputs(take, before.rigs if before is not None else ())
+    except ReadError as e:
+        return Planned(take, files, (), str(e))
+    if before is None:
+        there = [f for f in files if f not in at.begun and (out / f).exists()]
+        held = f"{', '.join(there)} is there already, and was not built here" if there and not force else ""
+        return Planned(take, files, ("it was never built",), held)
+    why, edited = changed(before.inputs, now), list[str]()
+    for file, known_digest in before.outputs.items():
+        path = out / file
+        if not path.exists():
+            why.append(f"{file} is gone")
+        elif digest(path) != known_digest:
+            (why if file.removesuffix(MANIFEST) in at.begun else edited).append(file)
+    if edited and not force:
+        return Planned(take, files, tuple(why), f"{', '.join(edited)} was changed by others")
+    return Planned(take, files, (*why, *(f"{f} was changed by others" for f in edited)))
+
+
+def file_names(take: Take) -> list[str]:
+    """The files that a take's clips go into, by name."""
+    export = take.export
+    name, format = export.name or take.name, FORMATS[export.format]
+    parts = [r.name for r in take.ranges] if export.ranges != "whole" else []
+    apart = bool(parts) and (export.ranges == "apart" or not (format.several_clips or len(parts) == 1))
+    return [f"{file_name(f'{name} {p}' if apart else name)}{format.suffix}" for p in (parts if apart else [""])]
+
+
+def _refuse_clashes(takes: Iterable[Take]) -> None:
+    by: dict[str, list[str]] = {}
+    for take in takes:
+        for name in file_names(take):
+            by.setdefault(name.lower(), []).append(take.name)
+    twice = [f"{file} of {' and '.join(names)}" for file, names in by.items() if len(names) > 1]
+    if twice:
+        raise RecipeError(
+            f"two takes would have files of one name: {'; '.join(twice[:4])}",
+            advice="Name one of them otherwise in its export.",
+        )
+
+
+# What was built -------------------------------------------------------------------------------------------------
+
+
+def read_state(out: Path) -> tuple[dict[str, Built], frozenset[str]]:
+    """What is known to have been built in a folder, and the files that a build was at when it was cut off. Raises ReadError where
+    that is damaged."""
+    path = out / STATE
+    if not path.exists():
+        return {}, frozenset()
+    plain = read_document(path, "build", VERSION)
+    try:
+        known = msgspec.convert(plain.get("takes", {}), dict[str, Built])
+        return known, frozenset(msgspec.convert(plain.get("begun", []), list[str]))
+    except msgspec.ValidationError as e:
+        raise ReadError(f"is damaged: {e}", path, advice="Take it away, with what was built.") from None
+
+
+def write_state(out: Path, known: dict[str, Built], begun: Iterable[str] = ()) -> None:
+    """Keep what is known, and which files are about to be written. Raises WriteError."""
+    takes = {key: msgspec.to_builtins(b) for key, b in sorted(known.items())}
+    more = {"begun": sorted(begun)} if begun else {}
+    write_bytes(
+        out / STATE, pretty({"reflexa": "build", "version": VERSION, **more, "takes": takes}).encode(), overwrite=True
+    )
+
+
+# Building -------------------------------------------------------------------------------------------------------
+
+
+@dataclass(frozen=True)
+class Task:
+    """One take to be built, for whichever process does it."""
+
+    folder: Path
+    out: Path
+    name: str
+    stamp: str = ""
+
+
+# A process reads a project once, and as many sources as it has room for.
+_DOCUMENTS = 12
+
+
+@lru_cache(maxsize=2)
+def _project(folder: Path, _stamp: str) -> Project:
+    return store.load(folder)
+
+
+@lru_cache(maxsize=_DOCUMENTS)
+def _document(folder: Path, entry: store.SourceFile, _stamp: str) -> Imported:
+    return read_source(folder, entry)
+
+
+def make(task: Task) -> Made:
+    """Build one take; errors meant for a person are returned, not raised."""
+    start = time.perf_counter()
+    try:
+        built = _make(task)
+    except ReflexaError as e:
+        return Made(task.name, error=e, seconds=time.perf_counter() - start)
+    return Made(task.name, built, seconds=time.perf_counter() - start)
+
+
+def _make(task: Task) -> Built:
+    project = _project(task.folder, task.stamp)
+    take = project.take(task.name)
+    if take is None:
+        raise ReadError(f"has no take {task.name!r} any more", task.folder)
+    given = Given(task.folder, project)
+    entries = {s.file: s for s in project.sources}
+    documents = {f: _document(task.folder, entries[f], task.stamp) for f in given.files(take)}
+    opened = Opened(task.folder, project, documents)
+    line = opened.evaluated(take)
+    source = documents[take.source.file]
+    proof = export_take(line, take.export, source, documents.values(), Into(task.out, True, project.limits))
+    rigs = tuple(sorted({d.rig.key for d in documents.values()}))
+    return Built(take.name, given.inputs(take, rigs), _outputs(task.out, proof), rigs, _findings(proof))
+
+
+def _outputs(out: Path, proof: Proof) -> Inputs:
+    files = [p for path in (proof.path, *proof.others) for p in (path, path.with_name(f"{path.name}{MANIFEST}"))]
+    return {p.relative_to(out).as_posix(): digest(p) for p in files}
+
+
+def _findings(proof: Proof) -> tuple[str, ...]:
+    """The findings in the manifests that nobody puts up with, in words."""
+    out = []
+    for path in (proof.path, *proof.others):
+        plain = msgspec.json.decode(path.with_name(f"{path.name}{MANIFEST}").read_bytes())
+        for clip in plain.get("clips", [plain]):
+            out += [f"{clip['name']}: {f['text']}" for f in clip.get("findings", []) if not f.get("accepted")]
+    return tuple(out)
+
+
+def build(todo: Plan, workers: int) -> Iterator[tuple[Planned, Made]]:
+    """Build what is due, as it comes. What is done is kept at once, so that a build that is cut off goes on where it was. Raises
+    WriteError where the folder cannot be written, and WorkerLost."""
+    known, due = dict(todo.known), {p.take.name: p for p in todo.due}
+    stamp = str(time.time_ns())
+    tasks = [Task(todo.folder, todo.out, name, stamp) for name in due]
+    begun = {f for p in due.values() for f in p.files}
+    if due:
+        write_state(todo.out, known, begun)
+    last, whole = time.monotonic(), False
+    try:
+        for task, made in shared_out(make, tasks, workers):
+            planned = due[task.name]
+            if made.built is not None:
+                known[_key(planned.take)] = made.built
+                if time.monotonic() - last > 0.5:
+                    write_state(todo.out, known, begun)
+                    last = time.monotonic()
+            yield planned, made
+        whole = True
+    finally:
+        if due:  # of what was cut off, files may be there that nobody told of
+            write_state(todo.out, known, () if whole else begun)

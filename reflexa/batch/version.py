@@ -1,0 +1,24 @@
+"""Which version of our computation this is: equal for equal code, wherever it lies."""
+
+from __future__ import annotations
+
+import hashlib
+from functools import lru_cache
+from pathlib import Path
+
+import reflexa
+
+# Whatever decides what is written; windows, pages and commands do not.
+_HOUSES = ("motion", "rig", "formats", "stage", "steps", "take", "checks", "project", "batch")
+
+
+@lru_cache(maxsize=1)
+def computation() -> str:
+    """A digest of the code that results come from."""
+    root = Path(reflexa.__file__).parent
+    h = hashlib.sha256(reflexa.__version__.encode())
+    for house in _HOUSES:
+        for path in sorted((root / house).rglob("*.py")):
+            h.update(path.relative_to(root).as_posix().encode())
+            h.update(path.read_bytes())
+    return h.hexdigest()[:16]

@@ -1,0 +1,180 @@
+"""``reflexa build``: what of a project is out of date, exported anew."""
+
+from __future__ import annotations
+
+import json
+import os
+import sys
+from collections.abc import Iterator
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import click
+from rich.console import Console
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+
+from reflexa.batch.build import Built, Made, Plan, Planned, build, default_out, plan
+from reflexa.checks.judging.junit import Case, cases
+from reflexa.cli.options import Talk, grouped, stops, talking_json
+
+
+@dataclass(frozen=True)
+class _Choices:
+    out: Path | None
+    jobs: int
+    dry_run: bool
+    watch: bool
+    check: bool
+    force: bool
+    form: str
+
+
+_OPTIONS = (
+    click.option("--out", metavar="DIR", type=click.Path(path_type=Path), help="Where to; else `build` in the project."),
+    click.option(
+        "--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, show_default="all cores", help="Takes at a time."
+    ),
+    click.option("--dry-run", is_flag=True, help="Say what would be built, and why, and build nothing."),
+    click.option("--watch", is_flag=True, help="Build again whenever the project changes, until Ctrl-C."),
+    click.option("--check", is_flag=True, help="Exit status 1 where findings are left that nobody accepted."),
+    click.option("--force", is_flag=True, help="Also write over files that others have changed or put there."),
+    click.option(
+        "--format", "form", type=click.Choice(["text", "json", "junit"]), default="text", show_default=True,
+        help="junit: XML that build servers read, on standard output.",
+    ),
+)  # fmt: skip
+
+
+@click.command("build")
+@click.argument("project", type=click.Path(path_type=Path))
+@grouped(_OPTIONS, "choices", _Choices)
+@talking_json
+@stops
+def COMMAND(project: Path, choices: _Choices, talk: Talk) -> None:
+    """Export every take of a project that is out of date, and nothing else, and say why. Files that others have changed are left
+    alone. A build that is cut off goes on where it was."""
+    form = "json" if talk.as_json else choices.form
+    out = choices.out if choices.out is not None else default_out(project)
+    while True:
+        status = _once(project, out, choices, form, talk)
+        if not choices.watch:
+            sys.exit(status)
+        if not talk.quiet:
+            click.echo("Waiting for changes; Ctrl-C ends it.", err=True)
+        _wait_for_changes(project, out)
+
+
+@dataclass
+class _Result:
+    """What became of it all."""
+
+    todo: Plan
+    made: list[tuple[Planned, Made]] = field(default_factory=list)
+
+    @property
+    def known(self) -> dict[str, Built]:
+        """What is known of every take now, by name."""
+        out = {b.name: b for b in self.todo.known.values()}
+        return out | {p.take.name: m.built for p, m in self.made if m.built is not None}
+
+    @property
+    def findings(self) -> dict[str, tuple[str, ...]]:
+        """What is left in takes of the project, by name."""
+        known = self.known
+        return {p.take.name: known[p.take.name].findings for p in self.todo.takes if p.take.name in known}
+
+
+def _once(project: Path, out: Path, choices: _Choices, form: str, talk: Talk) -> int:
+    todo = plan(project, out, choices.force)
+    result = _Result(todo)
+    talks = form == "text" and not talk.quiet
+    for p in todo.takes:
+        if p.held:
+            click.echo(f"{p.take.name}: left alone, {p.held}", err=True)
+        elif p.why and (choices.dry_run or talk.verbose):
+            click.echo(f"{p.take.name}: {'; '.join(p.why)}", err=not choices.dry_run or form != "text")
+    if not choices.dry_run:
+        for planned, made in _told(todo, choices.jobs, talk):
+            result.made.append((planned, made))
+    if talks:
+        click.echo(_said(result, choices.dry_run), err=True)
+        for name, texts in result.findings.items() if choices.check else ():
+            for text in texts:
+                click.echo(f"{name}: {text}")
+    if form == "json":
+        click.echo(json.dumps(_plain(result), indent=2))
+    elif form == "junit":
+        click.echo(cases("reflexa build", _cases(result, choices.check)), nl=False)
+    return _status(result, choices.check)
+
+
+def _told(todo: Plan, jobs: int, talk: Talk) -> Iterator[tuple[Planned, Made]]:
+    console = Console(stderr=True, highlight=False)
+    columns = (TextColumn("Building"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
+    with Progress(*columns, console=console, disable=talk.quiet or not console.is_terminal, transient=True) as bar:
+        task = bar.add_task("Building", total=len(todo.due))
+        for planned, made in build(todo, jobs):
+            bar.advance(task)
+            if made.error is not None:
+                click.echo(f"error: {planned.take.name}: {made.error}", err=True)
+            elif not talk.quiet:
+                click.echo(f"{', '.join(planned.files)}: {'; '.join(planned.why)}", err=True)
+            yield planned, made
+
+
+def _said(result: _Result, dry: bool) -> str:
+    fresh = sum(not p.why and not p.held for p in result.todo.takes)
+    good = len(result.todo.due) if dry else sum(m.error is None for _, m in result.made)
+    held, bad = sum(bool(p.held) for p in result.todo.takes), sum(m.error is not None for _, m in result.made)
+    parts = [f"{good} {'to be built' if dry else 'built'}", f"{fresh} up to date"]
+    parts += [f"{held} left alone"] * bool(held) + [f"{bad} failed"] * bool(bad)
+    if result.todo.gone:
+        parts.append(f"of takes that are gone: {', '.join(result.todo.gone[:4])}")
+    return f"{', '.join(parts)}."
+
+
+def _plain(result: _Result) -> dict[str, Any]:
+    findings = result.findings
+    return {
+        "out": str(result.todo.out),
+        "due": [{"take": p.take.name, "files": list(p.files), "why": list(p.why)} for p in result.todo.due],
+        "built": [
+            {"take": p.take.name, "files": sorted(m.built.outputs), "why": list(p.why), "seconds": round(m.seconds, 3),
+             "findings": list(m.built.findings)}
+            for p, m in result.made if m.built is not None
+        ],
+        "failed": [{"take": p.take.name, "error": str(m.error)} for p, m in result.made if m.error is not None],
+        "up_to_date": [p.take.name for p in result.todo.takes if not p.why and not p.held],
+        "left_alone": [{"take": p.take.name, "why": p.held} for p in result.todo.takes if p.held],
+        "gone": list(result.todo.gone),
+        "findings": {name: list(texts) for name, texts in findings.items() if texts},
+    }  # fmt: skip
+
+
+def _cases(result: _Result, check: bool) -> list[Case]:
+    errors = {p.take.name: str(m.error) for p, m in result.made if m.error is not None}
+    errors |= {p.take.name: p.held for p in result.todo.takes if p.held}
+    findings = result.findings if check else {}
+    return [
+        Case(p.take.name, "build", errors.get(p.take.name, ""), tuple(findings.get(p.take.name, ())))
+        for p in result.todo.takes
+    ]
+
+
+def _status(result: _Result, check: bool) -> int:
+    errors = [m.error.exit_status for _, m in result.made if m.error is not None]
+    errors += [4 for p in result.todo.takes if (p.held and "changed by others" in p.held) or "not built here" in p.held]
+    errors += [3 for p in result.todo.takes if p.held and "missing" in p.held]
+    if errors:
+        return max(errors)
+    return 1 if check and any(result.findings.values()) else 0
+
+
+def _wait_for_changes(project: Path, out: Path) -> None:
+    from watchfiles import watch
+
+    inside = out.resolve()
+    for changes in watch(project, watch_filter=None, debounce=800, step=200, raise_interrupt=True):
+        if any(not Path(p).resolve().is_relative_to(inside) and "/.reflexa/" not in p for _, p in changes):
+            return
