@@ -1,13 +1,19 @@
-"""Finding what a folder holds (the modules of a package that export one thing under an agreed name), and lists of it."""
+"""Finding what a folder holds (the modules of a package that export one thing under an agreed name), what installed packages
+bring (by entry points), and lists of it."""
 
 from __future__ import annotations
 
 import importlib
 import pkgutil
 from collections.abc import Callable, Iterator
+from dataclasses import dataclass, field
+from functools import partial
+from importlib import metadata
 from typing import TypeVar
 
 T = TypeVar("T")
+# Installed extensions that cannot be used: package and name → why. They cost themselves alone.
+FAILED: dict[str, str] = {}
 
 
 def exported(package: str, name: str, of: type[T]) -> Iterator[T]:
@@ -37,3 +43,51 @@ def put(into: dict[str, T], name: str, thing: T, place: Callable[[T], int]) -> N
     in_order = sorted(into.items(), key=lambda pair: (place(pair[1]), pair[0]))
     into.clear()
     into.update(in_order)
+
+
+@dataclass
+class _Coming:
+    """What is left to be taken in: tried anew with every house, for it may need a later one. busy: one is being taken
+    in, and may itself import a house."""
+
+    busy: bool = False
+    left: list[partial[None]] = field(default_factory=list)
+
+
+_coming = _Coming()
+
+
+def take_in(group: str, of: type[T], register: Callable[[T], object]) -> None:
+    """Register what installed packages bring under a group of entry points, in the order of their names. One that cannot be used
+    is left out, and ``FAILED`` says why."""
+
+    def one(entry: metadata.EntryPoint) -> None:
+        thing = entry.load()
+        for each in thing if isinstance(thing, tuple) else (thing,):
+            if not isinstance(each, of):
+                raise TypeError(f"{entry.value} is no {of.__name__}")
+            register(each)
+
+    _coming.left += [partial(one, e) for e in sorted(metadata.entry_points(group=group), key=lambda e: e.name)]
+    if _coming.busy:
+        return
+    _coming.busy, failed = True, []
+    while _coming.left:  # one may bring others
+        call = _coming.left.pop(0)
+        entry = call.args[0]
+        who = f"{entry.dist.name if entry.dist is not None else '?'}: {entry.name}"
+        try:
+            call()
+            FAILED.pop(who, None)
+        except Exception as e:  # whatever somebody else's code does; or it needs a house that is still being built
+            FAILED[who] = f"{type(e).__name__}: {e}"
+            failed.append(call)
+    _coming.left = failed
+    _coming.busy = False
+
+
+def installed() -> list[str]:
+    """The packages that bring something, with their versions: results may come of them."""
+    groups = ("reflexa.steps", "reflexa.formats", "reflexa.checks")
+    found = {e.dist for g in groups for e in metadata.entry_points(group=g) if e.dist is not None}
+    return sorted({f"{d.name} {d.version}" for d in found})

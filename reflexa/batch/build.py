@@ -10,7 +10,7 @@ from pathlib import Path
 
 import msgspec
 
-from reflexa.batch.export import Into, Proof, export_take
+from reflexa.batch.export import MANIFEST, Into, Proof, export_take
 from reflexa.batch.inputs import Given, Inputs, changed, in_order
 from reflexa.batch.pool import shared_out
 from reflexa.errors import ReadError, RecipeError, ReflexaError
@@ -27,7 +27,7 @@ from reflexa.take import Take
 
 VERSION = 1
 # What was built, beside what was built.
-STATE, MANIFEST = "build.json", ".clip.json"
+STATE = "build.json"
 
 
 class Built(msgspec.Struct, frozen=True):

@@ -28,6 +28,9 @@ from reflexa.steps import SOURCE, Step, kind_of
 from reflexa.take import Evaluation, Export, exported_clips, recipe_digest
 from reflexa.take.recipe import recipe_plain
 
+# How a manifest's name ends; before it stands that of the clip's file.
+MANIFEST = ".clip.json"
+
 
 @dataclass(frozen=True)
 class Target:
@@ -45,12 +48,13 @@ class Target:
 class Origin:
     """What clips came from: the source file, the steps that were run, and model: the file of the rig that they are on now,
     to be written alike (left out, it is the source where the rig did not change). judged: the line that they came of, and what
-    is found in its result."""
+    is found in its result. inputs: a digest of all that decides what is written, where it is known."""
 
     source: Imported | None = None
     steps: tuple[Step, ...] = ()
     model: Imported | None = None
     judged: tuple[Evaluation, Judged] | None = None
+    inputs: str = ""
 
     def model_for(self, rig: Rig) -> Imported | None:
         """The file that clips of a rig are written alike."""
@@ -151,7 +155,7 @@ def write(clips: list[Clip], rig: Rig, target: Target, origin: Origin = NOWHERE,
     written, or reads back otherwise than it was written.
     """
     path, model = target.path, origin.model_for(rig)
-    manifest = path.with_name(f"{path.name}.clip.json")
+    manifest = path.with_name(f"{path.name}{MANIFEST}")
     for file in (path, manifest):
         free(file, target.overwrite, (*target.inputs, *(d.path for d in (origin.source, model) if d is not None)))
     progress("Encoding", 0.1)
@@ -270,6 +274,7 @@ def _manifest(clip: Clip, rig: Rig, target: Target, origin: Origin, error: ReadB
         "rig": rest.hexdigest(),
         "source": {"file": readable(source.path.name), "sha256": source.sha256} if source else None,
         "recipe": recipe_plain(clip.name, origin.steps),
+        **({"inputs": origin.inputs} if origin.inputs else {}),
         **({"findings": _found(clip, rig, origin)} if origin.judged is not None else {}),
         "unit": _unit(FORMATS[target.format], rig, origin.model_for(rig), target.options),
         "read_back_error_mm": round(error.mm, 6),

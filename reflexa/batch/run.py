@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import glob
 import os
 import re
 from collections.abc import Iterable, Iterator
@@ -9,17 +10,23 @@ from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from reflexa.batch.export import Origin, Proof, Target, files_of, write
+import msgspec
+
+from reflexa.batch.export import MANIFEST, Origin, Proof, Target, files_of, write
+from reflexa.batch.inputs import digest_of
 from reflexa.batch.rigs import clips_of, fitted, load, model_of
+from reflexa.batch.version import computation
 from reflexa.checks import judge
 from reflexa.errors import ReadError, RecipeError, ReflexaError
 from reflexa.formats import FORMATS, ReadOptions, WriteOptions, by_suffix, read, writable
+from reflexa.formats.files import digest
 from reflexa.motion.cycle import repeated
 from reflexa.names import file_name
+from reflexa.project.sources import files_of as files_of_source
 from reflexa.rig.sides import swap_in_text
 from reflexa.stage import EMPTY, Stage
 from reflexa.steps import Step
-from reflexa.take import Range, Source, Surroundings, Take, evaluate
+from reflexa.take import Range, Source, Surroundings, Take, evaluate, recipe_digest
 from reflexa.take.evaluate import ranged
 
 
@@ -28,7 +35,7 @@ class How:
     """What is done to every file: the steps, format (None: as the source's), pattern for names and what they come from, how
     files are read and written, rigs and other clips that steps may draw on, the stage, how often a loop is written, the
     ranges that are written as clips of their own (in files apart or in one), whether clips are loops (None: as their
-    files say), and files that are never written over."""
+    files say), files that are never written over, and whether results that are there of the same inputs are passed over."""
 
     steps: tuple[Step, ...]
     format: str | None
@@ -45,6 +52,7 @@ class How:
     apart: bool = False
     loop: bool | None = None
     inputs: tuple[Path, ...] = ()
+    resume: bool = False
 
 
 @dataclass(frozen=True)
@@ -58,17 +66,22 @@ class FileJob:
 
 @dataclass(frozen=True)
 class Done:
-    """What became of one file: proofs of what was written, or the error."""
+    """What became of one file: proofs of what was written, or the error; passed: results that were there already, of the same
+    inputs."""
 
     path: Path
     proofs: tuple[Proof, ...] = ()
     error: ReflexaError | None = None
+    passed: tuple[Path, ...] = ()
 
 
 def run_one(job: FileJob) -> Done:
     """Run a job; errors meant for a person are returned, not raised."""
     how = job.how
     try:
+        made_of = _made_of(job)
+        if how.resume and (there := _there(job, made_of)):
+            return Done(job.path, passed=tuple(there))
         document = read(job.path, how.read)
         if not document.clips:
             raise ReadError("holds a rig and no clip", job.path)
@@ -95,10 +108,42 @@ def run_one(job: FileJob) -> Done:
             parts = ranged(result, how.ranges) if how.ranges else [result]
             for own, clips in files_of(name, parts, kind, bool(how.ranges) and how.apart).items():
                 target = Target(job.out / own, kind.name, how.write, how.overwrite, how.inputs)
-                proofs.append(write(clips, on, target, Origin(document, how.steps, model, judged)))
+                proofs.append(write(clips, on, target, Origin(document, how.steps, model, judged, made_of)))
         return Done(job.path, tuple(proofs))
     except ReflexaError as e:
         return Done(job.path, error=e)
+
+
+def _made_of(job: FileJob) -> str:
+    """A digest of everything that decides what comes of a file."""
+    how = job.how
+    files = [[digest(p) for p in files_of_source(path)] for path in (job.path, *how.rigs, *how.others)]
+    said = [
+        how.format, how.pattern, how.cycles, how.apart, how.loop, how.read.unit, how.read.positions, how.read.facing,
+        how.write.frame, how.write.unit, recipe_digest(how.steps), how.stage.digest, [str(r) for r in how.ranges],
+    ]  # fmt: skip
+    return digest_of([computation(), files, said])
+
+
+def _there(job: FileJob, made_of: str) -> list[Path]:
+    """The results of a file, where all of them are there and were made of the same."""
+    out = []
+    for name in planned(job)[1]:
+        # Onto another rig the suffix is not known before.
+        found = job.out.glob(f"{glob.escape(name)}{'' if Path(name).suffix else '.*'}{MANIFEST}")
+        same = [m for m in found if m.with_name(m.name.removesuffix(MANIFEST)).exists() and _inputs_in(m) == made_of]
+        if not same:
+            return []
+        out += [m.with_name(m.name.removesuffix(MANIFEST)) for m in same]
+    return out
+
+
+def _inputs_in(manifest: Path) -> str:
+    try:
+        plain = msgspec.json.decode(manifest.read_bytes())
+        return str(plain.get("clips", [plain])[0].get("inputs", ""))
+    except (OSError, msgspec.DecodeError, AttributeError, LookupError):
+        return ""
 
 
 # What a pattern of names may hold.

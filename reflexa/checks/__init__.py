@@ -3,6 +3,7 @@
 from dataclasses import asdict, dataclass
 from typing import Any
 
+from reflexa import plugins
 from reflexa.checks.floating import floats
 from reflexa.checks.judging.blame import Judged, judge
 from reflexa.checks.judging.groups import Group, accepted, counted, grouped
@@ -69,3 +70,6 @@ __all__ = [
     "register",
     "stances",
 ]
+
+# What installed packages bring, once everything here has its name.
+plugins.take_in("reflexa.checks", Check, register)

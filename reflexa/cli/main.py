@@ -13,7 +13,7 @@ from typing import Any
 
 import click
 
-from reflexa import __version__
+from reflexa import __version__, plugins
 from reflexa.cli import commands
 from reflexa.errors import said
 
@@ -53,6 +53,8 @@ class _Commands(click.Group):
     def invoke(self, ctx: click.Context) -> Any:
         try:
             out = super().invoke(ctx)
+            for who, why in plugins.FAILED.items():
+                click.echo(f"note: {who} is installed and cannot be used: {why}", err=True)
             sys.stdout.flush()
             return out
         except OSError as e:

@@ -1,5 +1,6 @@
 """Files in and out: one module a format, found by being here; the import frame. Errors are typed and name the place."""
 
+from reflexa import plugins
 from reflexa.formats.imported import Imported, ReadOptions
 from reflexa.formats.model import Format, WriteOptions
 from reflexa.formats.registry import (
@@ -29,3 +30,6 @@ __all__ = [
     "with_meshes",
     "writable",
 ]
+
+# What installed packages bring, once everything here has its name.
+plugins.take_in("reflexa.formats", Format, register)

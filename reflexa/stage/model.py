@@ -101,7 +101,8 @@ class Stage(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaul
     @property
     def digest(self) -> str:
         """SHA-256 over everything that the stage says."""
-        return hashlib.sha256(msgspec.json.encode(self)).hexdigest()
+        # Not of its saved form: that leaves out defaults, which a stage that came from another process has as values of its own.
+        return hashlib.sha256(repr(self).encode()).hexdigest()
 
     def prop(self, name: str) -> Prop | None:
         return next((p for p in self.props if p.name == name), None)

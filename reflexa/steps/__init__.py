@@ -1,5 +1,6 @@
 """Kinds of steps, one file (or folder) each, found by being here; running them, with weight, envelope and mask for all."""
 
+from reflexa import plugins
 from reflexa.steps.model import (
     NOTHING,
     SOURCE,
@@ -47,3 +48,6 @@ __all__ = [
     "to_plain",
     "where_it_acts",
 ]
+
+# What installed packages bring, once everything here has its name.
+plugins.take_in("reflexa.steps", StepKind, register)

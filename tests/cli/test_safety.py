@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import json
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -152,3 +154,25 @@ def test_pipes_and_folders_are_no_clips(tmp_path: Path) -> None:
     for path in (pipe, tmp_path, Path("/dev/zero"), Path("/dev/null")):
         status, _, err = run("info", path)
         assert status == 3 and err, path
+
+
+def test_a_run_that_was_cut_off_goes_on(tmp_path: Path) -> None:
+    """Results of the same inputs are passed over; what is another, or gone, is made anew. The bits are those of one run."""
+    files = [shutil.copy(DATA / f"humanoid3d_{n}.bvh", tmp_path) for n in ("run", "walk")]
+    steps, out = ("--step", "mirror"), tmp_path / "out"
+    assert run("apply", files[0], *steps, "--out", out)[0] == 0
+    status, said, _ = run("apply", *files, *steps, "--out", out, "--resume", "--json")
+    plain = json.loads(said)
+    assert status == 0 and len(plain["written"]) == 1 and plain["passed"][0]["file"] == str(out / "humanoid3d_run.bvh")
+    assert run("apply", *files, *steps, "--out", tmp_path / "once")[0] == 0
+    for path in (tmp_path / "once").iterdir():
+        assert path.read_bytes() == (out / path.name).read_bytes()
+    (out / "humanoid3d_walk.bvh").unlink()
+    again = json.loads(run("apply", *files, *steps, "--out", out, "--resume", "--force", "--json")[1])
+    assert [Path(w["file"]).name for w in again["written"]] == ["humanoid3d_walk.bvh"]
+    status, said, err = run("apply", *files, "--step", "mirror:plane=world", "--out", out, "--resume", "--json")
+    assert status == 4 and "exists already" in err  # of other inputs: nothing is written over unasked
+    with_rig = ("--rig", DECKHAND, "--step", "retarget")
+    for count in (2, 0):
+        said = run("apply", *files, *with_rig, "--out", tmp_path / "on", "--resume", "--json")[1]
+        assert len(json.loads(said)["written"]) == count

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import pickle
 import re
 from pathlib import Path
 
@@ -113,7 +114,7 @@ def test_stages_are_saved_and_read_and_refused_where_they_are_wrong(tmp_path: Pa
 
 
 def test_a_stage_is_saved_with_its_take_and_a_damaged_one_named(tmp_path: Path) -> None:
-    stage = Stage((PRESETS["jetty step"](), PRESETS["winch crank"]()))
+    stage = Stage((PRESETS["jetty step"](), winch_crank()))
     take = Take("t", Source("f", "c"), (make("plants"),), stage=stage)
     store.save(store.Project("p", (), (take, Take("bare", Source("f", "c")))), tmp_path)
     back = store.load(tmp_path)
@@ -142,3 +143,11 @@ def test_a_mesh_that_cannot_be_read_as_a_prop_is_refused_with_its_place(tmp_path
     path.write_text(json.dumps(bare))
     with pytest.raises(ReadError, match=r"crate\.gltf, meshes\[0\]\.primitives\[0\]: is compressed"):
         read_prop(path)
+
+
+def test_a_stage_is_known_by_what_it_says_in_every_process() -> None:
+    """What comes from another process has its defaults as values of its own; it is the same stage all the same."""
+    stage = Stage((PRESETS["jetty step"](),))
+    again = pickle.loads(pickle.dumps(stage))
+    assert again == stage and again.digest == stage.digest
+    assert Stage((winch_crank(),)).digest != stage.digest

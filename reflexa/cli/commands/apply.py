@@ -69,6 +69,7 @@ class _Choices:
     apart: bool
     loop: bool | None
     stage_file: Path | None
+    resume: bool
 
 
 _OPTIONS = (
@@ -97,6 +98,10 @@ _OPTIONS = (
     click.option("--apart", is_flag=True, help="Ranges in files of their own, also where one file holds several clips."),
     looping,
     staged,
+    click.option(
+        "--resume", is_flag=True,
+        help="Pass over results that are there and whose manifest shows the same inputs; a run that was cut off goes on.",
+    ),
 )  # fmt: skip
 
 
@@ -160,7 +165,7 @@ def COMMAND(
     how = How(
         steps, choices.fmt, choices.pattern, title, source.options, target.options, target.force, source.rigs,
         choices.others, stage, choices.cycles, _ranges(choices.ranges), choices.apart, choices.loop,
-        inputs_of(*clips, *source.rigs, *choices.others, choices.stage_file, *_recipes(choices.said)),
+        inputs_of(*clips, *source.rigs, *choices.others, choices.stage_file, *_recipes(choices.said)), choices.resume,
     )  # fmt: skip
     results = _run([FileJob(p, out, how) for p in clips], choices.jobs, talk)
     if talk.as_json:
@@ -180,6 +185,8 @@ def _run(jobs: list[FileJob], workers: int, talk: Talk) -> list[Done]:
             if result.error is not None:
                 tell(result.error)
             elif not talk.quiet:
+                for there in result.passed:
+                    click.echo(f"{there}: is there already, of the same inputs", err=True)
                 for p in result.proofs:
                     click.echo(f"{p.path}: {p.said}", err=True)
     return results
@@ -194,4 +201,5 @@ def _plain(results: list[Done]) -> dict[str, Any]:
         for r in results for p in r.proofs
     ]  # fmt: skip
     failed = [{"source": str(r.path), "error": str(r.error)} for r in results if r.error is not None]
-    return {"written": written, "failed": failed}
+    passed = [{"source": str(r.path), "file": str(p)} for r in results for p in r.passed]
+    return {"written": written, "failed": failed, "passed": passed}
