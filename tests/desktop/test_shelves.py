@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from reflexa.desktop.actions import shelves
 from reflexa.desktop.session.dropping import of_picks
+from reflexa.desktop.settings.joint_table import JointTable
 from reflexa.desktop.window import MainWindow
 from reflexa.formats import read
 from reflexa.library import index as library_index
@@ -157,6 +158,13 @@ def test_a_double_click_makes_a_take_and_renames_on_the_way(shelved: MainWindow,
     qtbot.waitUntil(lambda: isinstance(shelved.session.report, RenameReport))
     assert shelved.session.report.names["ferry_pelvis"] == "pelvis"
     assert shelved.session.result.skeleton.names == shelved.session.rigs["deckhand.glb"].skeleton.names
+    table = shelved.settings.findChild(JointTable)
+    row = next(i for i in range(table.rowCount()) if table.item(i, 0).text() == "ferry_hand_left")
+    table.item(row, 1).setText("hand_right")  # as typed: the two change places, for no two joints have one name
+    qtbot.waitUntil(lambda: shelved.session.take.steps[0].settings.names.get("ferry_hand_right") == "hand_left")
+    ready(qtbot, shelved)
+    assert shelved.session.report.names["ferry_hand_left"] == "hand_right" and not shelved.session.problem
+    shelved.session.undo()
     entry = next(s for s in shelved.session.project.sources if s.file == "other.glb")
     assert (entry.shelf, entry.on_shelf) == ("clips", "other.glb") and entry.digest
     assert "clips" in (shelved.session.folder / "project.json").read_text() or shelved.session.history.unsaved

@@ -10,6 +10,7 @@ from PySide6.QtWidgets import QFileDialog, QMessageBox
 
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.opening import all_read, clear_draft, may_save, open_folder, start_empty
+from reflexa.desktop.dialogs.build import BuildDialog
 from reflexa.desktop.dialogs.export import ExportDialog
 from reflexa.desktop.dialogs.export_takes import ExportTakesDialog
 from reflexa.desktop.dialogs.folder_row import FolderRow
@@ -165,6 +166,12 @@ def export_dialog(d: Desk) -> None:
     take, clip = d.session.take, d.session.result
     if take is not None and clip is not None:
         _remembering(d, ExportDialog(d.session, take, clip, _export_folder(), d.window))
+
+
+def build_dialog(d: Desk) -> None:
+    """What of the project is out of date, and exporting that anew. It goes by what is saved: what is not is saved first."""
+    if (d.session.sources.placed and not d.session.history.unsaved) or save(d):
+        d.show(BuildDialog(d.session, d.window))
 
 
 def export_takes(d: Desk) -> None:

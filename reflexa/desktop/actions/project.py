@@ -33,5 +33,6 @@ def commands() -> tuple[Command, ...]:
             for view in VIEWS.values() if view.offer is not None
         ),
         Command("export_takes", "Export all takes…", "Project/3", files.export_takes, "Ctrl+Shift+E", needs.takes),
+        Command("build", "Build…", "Project/3", files.build_dialog, "Ctrl+Shift+B", needs.takes),
         Command("quit", "Quit", "Project/4", lambda d: d.window.close(), "Ctrl+Q"),
     )  # fmt: skip

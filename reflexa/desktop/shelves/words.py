@@ -46,7 +46,7 @@ def facts(row: Row, fit: str = "") -> list[str]:
     out = [
         f"{frames} at {row.rate:g} a second, {row.duration:.2f} s" + (", a loop" if row.loop else ""),
         ", ".join(w for w in (goes, row.gait, f"of the {row.side}" if row.side else "") if w),
-        f"{row.joints} joints, {row.height:.2f} m high, as {row.label}, {row.format.upper()}",
+        f"{row.joints} joints, {row.height:.2f} m high, as {row.label}, {row.format.upper()} in {row.unit or 'm'}",
         *([FITS[fit]] if fit else []),
         count + kinds,
     ]

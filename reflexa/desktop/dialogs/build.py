@@ -1,0 +1,146 @@
+"""Building the project: what is out of date, and why; built with progress, and what became of each."""
+
+from __future__ import annotations
+
+from collections import deque
+from pathlib import Path
+
+from PySide6.QtWidgets import (
+    QDialog,
+    QDialogButtonBox,
+    QLabel,
+    QListWidget,
+    QListWidgetItem,
+    QProgressBar,
+    QVBoxLayout,
+    QWidget,
+)
+
+from reflexa.batch.build import Made, Plan, Planned, build, default_out, plan
+from reflexa.desktop.dialogs.folder_row import FolderRow
+from reflexa.desktop.session import Session
+from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.work import Job
+
+
+class BuildDialog(QDialog):
+    """Takes with the reason why they are due; those that are up to date stand last, and quiet."""
+
+    def __init__(self, session: Session, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.session = session
+        self.setWindowTitle("Build")
+        self.resize(600, 480)
+        self.todo: Plan | None = None
+        self._job: Job[int] | None = None
+        self._rows: dict[str, QListWidgetItem] = {}
+        self._made: deque[tuple[Planned, Made]] = deque()
+        column = QVBoxLayout(self)
+        column.addWidget(
+            QLabel("Takes that are out of date are exported anew, as they were saved; the rest stays as it is.")
+        )
+        self.list = dressed(QListWidget(), accessibleName="Takes and why they are due")
+        column.addWidget(self.list, 1)
+        self.place = FolderRow(self, default_out(session.folder))
+        self.place.insertWidget(0, QLabel("Folder"))
+        self.place.field.editingFinished.connect(self.look)
+        column.addLayout(self.place)
+        self.bar = dressed(QProgressBar(), accessibleName="Build")
+        self.bar.hide()
+        column.addWidget(self.bar)
+        self.said = labels.text()
+        column.addWidget(self.said)
+        buttons = QDialogButtonBox()
+        self.go = buttons.addButton("Build", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.go.setObjectName("main")
+        self.stop = buttons.addButton("Close", QDialogButtonBox.ButtonRole.RejectRole)
+        buttons.accepted.connect(self.start)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self.look()
+
+    def look(self) -> None:
+        """Find out what is due, beside."""
+        if self._job is not None:
+            return
+        folder, out = self.session.folder, Path(self.place.folder)
+        self.go.setEnabled(False)
+        self.said.setText("Looking what is out of date…")
+        job = Job(lambda _: plan(folder, out), self._show)
+        job.failed = lambda error: self.said.setText(str(error))
+        self.session.work.start(job, "build")
+
+    def _show(self, todo: Plan) -> None:
+        self.todo = todo
+        self.list.clear()
+        self._rows = {}
+        for p in sorted(todo.takes, key=lambda p: (not p.held, not p.why)):
+            why = f"left alone: {p.held}" if p.held else "; ".join(p.why) or "up to date"
+            item = QListWidgetItem(f"{p.take.name} — {why}")
+            item.setToolTip(f"{', '.join(p.files)}\n{why}")
+            if not p.why and not p.held:
+                item.setForeground(self.palette().placeholderText())
+            self.list.addItem(item)
+            self._rows[p.take.name] = item
+        count, held = len(todo.due), sum(bool(p.held) for p in todo.takes)
+        self.said.setText(
+            f"{count} of {len(todo.takes)} takes are out of date" + (f", {held} are left alone" if held else "") + "."
+        )
+        self.go.setEnabled(count > 0)
+        self.go.setToolTip("" if count else "Everything is up to date")
+
+    def start(self) -> None:
+        """Build what is due."""
+        todo = self.todo
+        if todo is None or self._job is not None:
+            return
+        count = len(todo.due)
+        self.bar.setRange(0, count)
+        self.bar.setValue(0)
+        self.bar.show()
+        self.go.setEnabled(False)
+        self.stop.setText("Stop")
+
+        def call(job: Job[int]) -> int:
+            done = 0
+            for planned, made in build(todo, 1):
+                self._made.append((planned, made))
+                done += made.error is None
+                job.tell(planned.take.name, len(self._made) / count)
+            return done
+
+        job = Job(call, lambda done: self.said.setText(f"{done} of {count} built in {todo.out}."))
+        job.title = "The build"
+        job.told = lambda _text, _part: self._tell()
+        job.failed = lambda error: self.said.setText(str(error))
+        job.ended = self._end
+        self._job = self.session.work.start(job)
+
+    def _tell(self) -> None:
+        while self._made:
+            planned, made = self._made.popleft()
+            name = planned.take.name
+            left = len(made.built.findings) if made.built is not None else 0
+            findings = f", {left} findings left" if left > 1 else ", 1 finding left" if left else ""
+            text = str(made.error) if made.error is not None else f"built in {made.seconds:.1f} s{findings}"
+            self._rows[name].setText(f"{name} — {text}")
+            self._rows[name].setToolTip("\n".join(made.built.findings) if made.built is not None else text)
+            self.list.scrollToItem(self._rows[name], QListWidget.ScrollHint.EnsureVisible)
+            self.bar.setValue(self.bar.value() + 1)
+
+    def _end(self) -> None:
+        self._tell()
+        stopped = self._job is not None and self._job.cancelled
+        self._job = None
+        self.bar.hide()
+        self.stop.setText("Close")
+        if stopped:
+            self.said.setText("Stopped: what was built stays, and the next build goes on from there.")
+        self.todo = None
+
+    def reject(self) -> None:
+        if self._job is not None:
+            self._job.cancel()
+        else:
+            super().reject()
