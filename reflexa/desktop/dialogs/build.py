@@ -5,59 +5,27 @@ from __future__ import annotations
 from collections import deque
 from pathlib import Path
 
-from PySide6.QtWidgets import (
-    QDialog,
-    QDialogButtonBox,
-    QLabel,
-    QListWidget,
-    QListWidgetItem,
-    QProgressBar,
-    QVBoxLayout,
-    QWidget,
-)
+from PySide6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
 from reflexa.batch.build import Made, Plan, Planned, build, default_out, plan
-from reflexa.desktop.dialogs.folder_row import FolderRow
+from reflexa.desktop.dialogs.running import RunDialog
 from reflexa.desktop.session import Session
-from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed
 from reflexa.desktop.work import Job
 
 
-class BuildDialog(QDialog):
+class BuildDialog(RunDialog):
     """Takes with the reason why they are due; those that are up to date stand last, and quiet."""
 
     def __init__(self, session: Session, parent: QWidget) -> None:
-        super().__init__(parent)
+        about = "Takes that are out of date are exported anew, as they were saved; the rest stays as it is."
+        super().__init__(parent, "Build", about, "Build")
         self.session = session
-        self.setWindowTitle("Build")
-        self.resize(600, 480)
         self.todo: Plan | None = None
         self._job: Job[int] | None = None
         self._rows: dict[str, QListWidgetItem] = {}
         self._made: deque[tuple[Planned, Made]] = deque()
-        column = QVBoxLayout(self)
-        column.addWidget(
-            QLabel("Takes that are out of date are exported anew, as they were saved; the rest stays as it is.")
-        )
-        self.list = dressed(QListWidget(), accessibleName="Takes and why they are due")
-        column.addWidget(self.list, 1)
-        self.place = FolderRow(self, default_out(session.folder))
-        self.place.insertWidget(0, QLabel("Folder"))
+        self.place.field.setText(str(default_out(session.folder)))
         self.place.field.editingFinished.connect(self.look)
-        column.addLayout(self.place)
-        self.bar = dressed(QProgressBar(), accessibleName="Build")
-        self.bar.hide()
-        column.addWidget(self.bar)
-        self.said = labels.text()
-        column.addWidget(self.said)
-        buttons = QDialogButtonBox()
-        self.go = buttons.addButton("Build", QDialogButtonBox.ButtonRole.AcceptRole)
-        self.go.setObjectName("main")
-        self.stop = buttons.addButton("Close", QDialogButtonBox.ButtonRole.RejectRole)
-        buttons.accepted.connect(self.start)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
         self.look()
 
     def look(self) -> None:
@@ -96,11 +64,7 @@ class BuildDialog(QDialog):
         if todo is None or self._job is not None:
             return
         count = len(todo.due)
-        self.bar.setRange(0, count)
-        self.bar.setValue(0)
-        self.bar.show()
-        self.go.setEnabled(False)
-        self.stop.setText("Stop")
+        self.show_running(count)
 
         def call(job: Job[int]) -> int:
             done = 0
@@ -133,8 +97,7 @@ class BuildDialog(QDialog):
         self._tell()
         stopped = self._job is not None and self._job.cancelled
         self._job = None
-        self.bar.hide()
-        self.stop.setText("Close")
+        self.show_ended()
         if stopped:
             self.said.setText("Stopped: what was built stays, and the next build goes on from there.")
         self.todo = None

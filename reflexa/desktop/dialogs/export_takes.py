@@ -5,64 +5,33 @@ from __future__ import annotations
 from pathlib import Path
 
 from PySide6.QtCore import Qt
-from PySide6.QtWidgets import (
-    QCheckBox,
-    QDialog,
-    QDialogButtonBox,
-    QLabel,
-    QListWidget,
-    QListWidgetItem,
-    QProgressBar,
-    QVBoxLayout,
-    QWidget,
-)  # fmt: skip
+from PySide6.QtWidgets import QCheckBox, QListWidgetItem, QWidget
 
 from reflexa.batch.export import Into, Proof, export_take
-from reflexa.desktop.dialogs.folder_row import FolderRow
+from reflexa.desktop.dialogs.running import RunDialog
 from reflexa.desktop.session import Session
-from reflexa.desktop.widgets import labels
 from reflexa.desktop.work import Job
 from reflexa.errors import ReadError
 from reflexa.take import Take, evaluate
 from reflexa.take.sequence import source_of
 
 
-class ExportTakesDialog(QDialog):
+class ExportTakesDialog(RunDialog):
     """Takes can be left out; each is written with its own name, range, rate and format, one after the other."""
 
     def __init__(self, session: Session, folder: Path, parent: QWidget) -> None:
-        super().__init__(parent)
+        about = "Each take is written with its own name, range, rate and format, and read back."
+        super().__init__(parent, "Export takes", about, "Export")
         self.session = session
-        self.setWindowTitle("Export takes")
-        self.resize(560, 460)
-        column = QVBoxLayout(self)
-        column.addWidget(QLabel("Each take is written with its own name, range, rate and format, and read back."))
-        self.list = QListWidget()
-        self.list.setAccessibleName("Takes to export")
+        self.place.field.setText(str(folder))
         for take in session.project.takes:
             item = QListWidgetItem(take.name)
             item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
             item.setCheckState(Qt.CheckState.Checked)
             self.list.addItem(item)
         self.list.itemChanged.connect(self._enable)
-        column.addWidget(self.list, 1)
-        self.place = FolderRow(self, folder)
-        self.place.insertWidget(0, QLabel("Folder"))
-        column.addLayout(self.place)
         self.overwrite = QCheckBox("Write over files that are there")
-        column.addWidget(self.overwrite)
-        self.bar = QProgressBar()
-        self.bar.hide()
-        column.addWidget(self.bar)
-        self.said = labels.text()
-        column.addWidget(self.said)
-        buttons = QDialogButtonBox()
-        self.go = buttons.addButton("Export", QDialogButtonBox.ButtonRole.AcceptRole)
-        self.go.setObjectName("main")
-        self.stop = buttons.addButton("Close", QDialogButtonBox.ButtonRole.RejectRole)
-        buttons.accepted.connect(self.start)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        self.more.addWidget(self.overwrite)
         self._job: Job[Proof] | None = None
         self._waiting: list[tuple[int, Take]] = []
         self._begun = self._good = 0
@@ -79,11 +48,7 @@ class ExportTakesDialog(QDialog):
         takes = self.session.project.takes
         self._waiting = [(i, takes[i]) for i in self._checked()]
         self._begun = self._good = 0
-        self.bar.setRange(0, len(self._waiting))
-        self.bar.setValue(0)
-        self.bar.show()
-        self.go.setEnabled(False)
-        self.stop.setText("Stop")
+        self.show_running(len(self._waiting))
         self._next()
 
     def _next(self) -> None:
@@ -122,8 +87,7 @@ class ExportTakesDialog(QDialog):
         count, left = self._begun + len(self._waiting), len(self._waiting)
         stopped = f" Stopped at {stopped_at}: {left} were not begun." if stopped_at else ""
         self.said.setText(f"{self._good} of {count} written to {self.place.folder}.{stopped}")
-        self.stop.setText("Close")
-        self.bar.hide()
+        self.show_ended()
         self._enable()
 
     def reject(self) -> None:
