@@ -30,26 +30,26 @@ def digest_of(value: Any) -> str:
 def drawn_on(project: Project, take: Take) -> list[Take]:
     """The other takes that a take's steps draw on, by themselves."""
     names = {v.removeprefix(TAKE) for s in take.steps for v in values(s, "clip") if v.startswith(TAKE)}
-    return [t for t in project.takes if t.name in names]
+    return [t for t in project.takes if t.name in names] if names else []
 
 
 def in_order(project: Project, takes: Iterable[Take]) -> list[Take]:
     """Takes with those that they draw on before them. Raises RecipeError where they draw on each other in a circle."""
-    out: list[Take] = []
+    out: dict[str, Take] = {}
 
     def visit(take: Take, way: tuple[str, ...]) -> None:
         if take.name in way:
             circle = " → ".join((*way[way.index(take.name) :], take.name))
             raise RecipeError(f"takes draw on each other: {circle}", advice="Have one of them draw on something else.")
-        if take not in out:
+        if take.name not in out:
             for other in drawn_on(project, take):
                 visit(other, (*way, take.name))
-            out.append(take)
+            out[take.name] = take
 
-    wanted = list(takes)
-    for take in wanted:
+    wanted = {t.name: t for t in takes}
+    for take in wanted.values():
         visit(take, ())
-    return [t for t in out if t in wanted]
+    return [t for name, t in out.items() if name in wanted]
 
 
 class Given:

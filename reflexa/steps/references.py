@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from functools import cache
 from typing import Any
 
 from msgspec.structs import replace
@@ -13,7 +14,12 @@ from reflexa.steps.registry import describe_field, fields
 
 def fields_for(settings: Settings, what: str) -> list[str]:
     """The fields of settings that hold the name of a ``what``: "prop", "step", "joint", "clip", "rig" …"""
-    described = (describe_field(f) for f in fields(type(settings)))
+    return _fields_for(type(settings), what)
+
+
+@cache  # asked for every step of every take; there are no more kinds than there are
+def _fields_for(settings: type[Settings], what: str) -> list[str]:
+    described = (describe_field(f) for f in fields(settings))
     return [d["name"] for d in described if what in (d.get("choose"), d.get("file"))]
 
 
