@@ -75,3 +75,11 @@ def test_a_build_that_is_stopped_is_gone_on_with(opened: MainWindow, qtbot) -> N
         qtbot.waitUntil(lambda: dialog.todo is None and not opened.session.work.busy, timeout=60_000)
     assert len(list((opened.session.folder / "build").glob("*.glb"))) == 2
     dialog.reject()
+
+
+def test_one_that_is_closed_at_once_is_told_nothing(opened: MainWindow, qtbot, raised: list[str]) -> None:
+    opened.commands.run("build")
+    opened.desk.dialog.close()
+    qtbot.waitUntil(lambda: not opened.session.work.busy, timeout=20_000)
+    qtbot.wait(50)
+    assert not raised

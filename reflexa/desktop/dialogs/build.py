@@ -22,6 +22,7 @@ class BuildDialog(RunDialog):
         self.session = session
         self.todo: Plan | None = None
         self._job: Job[int] | None = None
+        self._looking: Job[Plan] | None = None
         self._rows: dict[str, QListWidgetItem] = {}
         self._made: deque[tuple[Planned, Made]] = deque()
         self.place.field.setText(str(default_out(session.folder)))
@@ -37,7 +38,7 @@ class BuildDialog(RunDialog):
         self.said.setText("Looking what is out of date…")
         job = Job(lambda _: plan(folder, out), self._show)
         job.failed = lambda error: self.said.setText(str(error))
-        self.session.work.start(job, "build")
+        self._looking = self.session.work.start(job, "build")
 
     def _show(self, todo: Plan) -> None:
         self.todo = todo
@@ -105,5 +106,7 @@ class BuildDialog(RunDialog):
     def reject(self) -> None:
         if self._job is not None:
             self._job.cancel()
-        else:
-            super().reject()
+            return
+        if self._looking is not None:  # nobody is there any more to be told
+            self._looking.cancel()
+        super().reject()

@@ -60,6 +60,7 @@ class ShelfPanel(QWidget):
         self.near: Row | None = None
         self.newer: dict[str, Path] = {}
         self._compared: object = None
+        self._answered: object = None
         self._big: BigPreview | None = None
         self._began = self._choosing = False
         self._lay_out()
@@ -205,9 +206,13 @@ class ShelfPanel(QWidget):
         if ids == self.model.ids:
             self.model.forget()
         else:
-            kept = {r.id for r in self.chosen()}
+            kept, at = {r.id for r in self.chosen()}, self.grid.verticalScrollBar().value()
+            same, self._answered = self._answered == (self.query, self.near), (self.query, self.near)
             self.model.show(ids)
             self._choose(kept)
+            if same:  # more of the same: what is looked at stays where it is
+                self.grid.doItemsLayout()
+                self.grid.verticalScrollBar().setValue(at)
         if self._choosing:
             self._choosing = False
             self.grid.selectAll()

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import threading
+import time
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
 from pathlib import Path
@@ -23,6 +24,8 @@ from reflexa.rig import Rig
 
 # Files are mostly written in pieces: what changes is looked at once that is over, milliseconds.
 _SETTLES = 1200
+# While a scan is under way, what it found is shown this often, seconds.
+_SHOWS = 2.0
 
 
 class ShelfWork(QObject):
@@ -48,6 +51,7 @@ class ShelfWork(QObject):
         self._asked: Finder | None = None
         self._scanning: Job[Scanned] | None = None
         self._again = False
+        self._shown = 0.0
         self._stop = threading.Event()
         self._touched.connect(self.scan)
 
@@ -125,10 +129,16 @@ class ShelfWork(QObject):
                 self.scan()
 
         job = Job(call, done)
-        job.told, job.ended = self.told.emit, ended
+        job.told, job.ended = self._on_told, ended
         job.failed = lambda error: self.failed.emit(str(error))
         self._scanning = job
         self._work.start(job)
+
+    def _on_told(self, text: str, part: float) -> None:
+        self.told.emit(text, part)
+        if time.monotonic() - self._shown > _SHOWS:  # what was read by now is shown, though there is more to come
+            self._shown = time.monotonic()
+            self.changed.emit()
 
     def stop_scan(self) -> None:
         """Give the scan up; what was read by then is kept."""
