@@ -38,7 +38,7 @@ _WORD = re.compile(rb"[A-Za-z_]{2,}")
 
 def flipped(data: bytes, r: random.Random) -> bytes:
     out = bytearray(data)
-    for _ in range(r.choice((1, 1, 2, 8))):
+    for _ in range(r.choice((1, 1, 2, 8)) if out else 0):  # there may be nothing left to be damaged
         out[r.randrange(len(out))] = r.randrange(256)
     return bytes(out)
 
