@@ -108,6 +108,7 @@ class MainWindow(QMainWindow):
         column.addWidget(self.down, 1)
         self.across = _split(Qt.Orientation.Horizontal, ((_framed(self.tabs, 4), 0, 262), (self.right, 1, 1018)))
         self.across.setContentsMargins(6, 0, 6, 2)
+        self._sizes = self.across.sizes()
         self.setCentralWidget(self.across)
         self.project_label = QLabel()
         self.project_label.setContentsMargins(0, 0, 10, 0)
@@ -116,7 +117,12 @@ class MainWindow(QMainWindow):
 
     def fill(self) -> None:
         """Let the panel on the left fill the window, or give it back."""
-        self.right.setVisible(not self.right.isVisible())
+        if self.right.isVisible():
+            self._sizes = self.across.sizes()
+            self.right.hide()
+        else:
+            self.right.show()
+            self.across.setSizes(self._sizes)
 
     def restore_layout(self) -> None:
         """Sizes as they were when the window was last closed."""

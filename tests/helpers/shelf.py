@@ -4,11 +4,13 @@ from __future__ import annotations
 
 import os
 import shutil
+import tempfile
 from dataclasses import replace
 from pathlib import Path
 
 from reflexa.formats import encode, read
 from reflexa.library.finder import Finder
+from reflexa.library.folders import walk
 from reflexa.library.index import Index
 from reflexa.library.scan import scan
 from reflexa.library.shelves import Shelf, Shelves
@@ -55,10 +57,23 @@ def moved(index: Path, old: Path, new: Path, to: Path) -> None:
     db.close()
 
 
+# Trees of files that were scanned already, by names and stamps: where, and a copy of the index. A scan starts processes.
+_known: dict[tuple[object, ...], tuple[Path, Path]] = {}
+
+
 def scanned(folder: Path, at: Path) -> Finder:
     """A finder over one shelf."""
-    index = Index(at / "library.sqlite")
+    path = at / "library.sqlite"
+    files = walk(folder).files.items()
+    key = tuple(sorted((str(p.relative_to(folder)), *stamp) for p, stamp in files))
+    if key in _known:
+        old, copy = _known[key]
+        moved(copy, old, folder, path)
+    index = Index(path)
     scan(index, shelf_of(folder).shelves, workers=1)
+    if key not in _known:
+        index.rows("pragma wal_checkpoint(truncate)")
+        _known[key] = folder, Path(shutil.copy(path, tempfile.mkdtemp()))
     out = Finder(index)
     out.know(shelf_of(folder), {})
     return out
