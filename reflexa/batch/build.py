@@ -10,14 +10,13 @@ from pathlib import Path
 
 import msgspec
 
-from reflexa.batch.export import MANIFEST, Into, Proof, export_take
+from reflexa.batch.export import MANIFEST, Into, Proof, export_take, file_names
 from reflexa.batch.inputs import Given, Inputs, changed, in_order
 from reflexa.batch.pool import shared_out
-from reflexa.errors import ReadError, RecipeError, ReflexaError
+from reflexa.errors import ReadError, RecipeError, ReflexaError, WriteError
 from reflexa.formats import FORMATS, Imported
 from reflexa.formats.documents import read_document
 from reflexa.formats.files import digest, write_bytes
-from reflexa.names import file_name
 from reflexa.project import store
 from reflexa.project.opened import Opened
 from reflexa.project.sources import read_source
@@ -43,13 +42,13 @@ class Built(msgspec.Struct, frozen=True):
 
 @dataclass(frozen=True)
 class Planned:
-    """A take, the names of its files, and why it is to be built; without a reason it is up to date. held: why it is left alone
-    all the same."""
+    """A take, the names of its files, and why it is to be built; without a reason it is up to date. held: what stands against
+    it: then it is left alone."""
 
     take: Take
     files: tuple[str, ...]
     why: tuple[str, ...] = ()
-    held: str = ""
+    held: ReflexaError | None = None
 
 
 @dataclass(frozen=True)
@@ -64,7 +63,7 @@ class Made:
 
 @dataclass(frozen=True)
 class Plan:
-    """gone: files of takes that are no longer in the project; they are left where they are."""
+    """gone: files that were built once and are none of any take's now; they are left where they are."""
 
     folder: Path
     out: Path
@@ -77,7 +76,7 @@ class Plan:
     @property
     def due(self) -> list[Planned]:
         """What is to be built, in order."""
-        return [p for p in self.takes if p.why and not p.held]
+        return [p for p in self.takes if p.why and p.held is None]
 
 
 def default_out(folder: Path) -> Path:
@@ -99,8 +98,8 @@ def plan(folder: Path, out: Path, force: bool = False) -> Plan:
     given, planned = Given(folder, project), []
     for take in in_order(project, project.takes):
         planned.append(_planned(take, given, Before(out, known, begun, force)))
-    ids = {_key(t) for t in project.takes}
-    gone = tuple(f for key, b in known.items() if key not in ids for f in b.outputs if not f.endswith(MANIFEST))
+    wanted = {f for p in planned for f in p.files}
+    gone = tuple(f for b in known.values() for f in b.outputs if f.removesuffix(MANIFEST) == f and f not in wanted)
     return Plan(folder, out, project, tuple(planned), known, gone, begun)
 
 
@@ -121,40 +120,40 @@ class Before:
 
 def _planned(take: Take, given: Given, at: Before) -> Planned:
     out, force = at.out, at.force
-    files, before = tuple(file_names(take)), at.known.get(_key(take))
+    files, before = tuple(_file_names(take)), at.known.get(_key(take))
     try:
         now = given.inputs(take, before.rigs if before is not None else ())
     except ReadError as e:
-        return Planned(take, files, (), str(e))
+        return Planned(take, files, held=e)
     if before is None:
         there = [f for f in files if f not in at.begun and (out / f).exists()]
-        held = f"{', '.join(there)} is there already, and was not built here" if there and not force else ""
-        return Planned(take, files, ("it was never built",), held)
+        foreign = WriteError(f"{', '.join(there)} is there already, and was not built here") if there else None
+        return Planned(take, files, ("it was never built",), None if force else foreign)
     why, edited = changed(before.inputs, now), list[str]()
     for file, known_digest in before.outputs.items():
         path = out / file
         if not path.exists():
             why.append(f"{file} is gone")
+        elif digest(path) != known_digest and file.removesuffix(MANIFEST) in at.begun:
+            why.append(f"{file} was at work when a build was cut off")
         elif digest(path) != known_digest:
-            (why if file.removesuffix(MANIFEST) in at.begun else edited).append(file)
+            edited.append(file)
     if edited and not force:
-        return Planned(take, files, tuple(why), f"{', '.join(edited)} was changed by others")
+        return Planned(take, files, tuple(why), WriteError(f"{', '.join(edited)} was changed by others"))
     return Planned(take, files, (*why, *(f"{f} was changed by others" for f in edited)))
 
 
-def file_names(take: Take) -> list[str]:
+def _file_names(take: Take) -> list[str]:
     """The files that a take's clips go into, by name."""
-    export = take.export
-    name, format = export.name or take.name, FORMATS[export.format]
+    export, name = take.export, take.export.name or take.name
     parts = [r.name for r in take.ranges] if export.ranges != "whole" else []
-    apart = bool(parts) and (export.ranges == "apart" or not (format.several_clips or len(parts) == 1))
-    return [f"{file_name(f'{name} {p}' if apart else name)}{format.suffix}" for p in (parts if apart else [""])]
+    return file_names(name, parts or [name], FORMATS[export.format], bool(parts) and export.ranges == "apart")
 
 
 def _refuse_clashes(takes: Iterable[Take]) -> None:
     by: dict[str, list[str]] = {}
     for take in takes:
-        for name in file_names(take):
+        for name in _file_names(take):
             by.setdefault(name.lower(), []).append(take.name)
     twice = [f"{file} of {' and '.join(names)}" for file, names in by.items() if len(names) > 1]
     if twice:
@@ -208,8 +207,8 @@ _DOCUMENTS = 12
 
 
 @lru_cache(maxsize=2)
-def _project(folder: Path, _stamp: str) -> Project:
-    return store.load(folder)
+def _given(folder: Path, _stamp: str) -> Given:
+    return Given(folder, store.load(folder))
 
 
 @lru_cache(maxsize=_DOCUMENTS)
@@ -228,11 +227,11 @@ def make(task: Task) -> Made:
 
 
 def _make(task: Task) -> Built:
-    project = _project(task.folder, task.stamp)
+    given = _given(task.folder, task.stamp)
+    project = given.project
     take = project.take(task.name)
     if take is None:
         raise ReadError(f"has no take {task.name!r} any more", task.folder)
-    given = Given(task.folder, project)
     entries = {s.file: s for s in project.sources}
     documents = {f: _document(task.folder, entries[f], task.stamp) for f in given.files(take)}
     opened = Opened(task.folder, project, documents)
@@ -240,22 +239,12 @@ def _make(task: Task) -> Built:
     source = documents[take.source.file]
     proof = export_take(line, take.export, source, documents.values(), Into(task.out, True, project.limits))
     rigs = tuple(sorted({d.rig.key for d in documents.values()}))
-    return Built(take.name, given.inputs(take, rigs), _outputs(task.out, proof), rigs, _findings(proof))
+    return Built(take.name, given.inputs(take, rigs), _outputs(task.out, proof), rigs, proof.findings)
 
 
 def _outputs(out: Path, proof: Proof) -> Inputs:
     files = [p for path in (proof.path, *proof.others) for p in (path, path.with_name(f"{path.name}{MANIFEST}"))]
     return {p.relative_to(out).as_posix(): digest(p) for p in files}
-
-
-def _findings(proof: Proof) -> tuple[str, ...]:
-    """The findings in the manifests that nobody puts up with, in words."""
-    out = []
-    for path in (proof.path, *proof.others):
-        plain = msgspec.json.decode(path.with_name(f"{path.name}{MANIFEST}").read_bytes())
-        for clip in plain.get("clips", [plain]):
-            out += [f"{clip['name']}: {f['text']}" for f in clip.get("findings", []) if not f.get("accepted")]
-    return tuple(out)
 
 
 def build(todo: Plan, workers: int) -> Iterator[tuple[Planned, Made]]:

@@ -5,6 +5,7 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
+from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -82,7 +83,8 @@ def _found(clip: Clip, rig: Rig, origin: Origin) -> list[dict[str, Any]]:
 class Proof:
     """What was written and how well it read back: largest position error in mm and turn in degrees
     over all frames and joints. warnings: what the
-    file does not hold, or was noticed on reading it back. others: files that were written beside it."""
+    file does not hold, or was noticed on reading it back. others: files that were written beside it. findings: what is left that
+    nobody puts up with, in words, clip by clip."""
 
     path: Path
     manifest: Path
@@ -92,6 +94,7 @@ class Proof:
     error_deg: float
     warnings: tuple[str, ...]
     others: tuple[Path, ...] = ()
+    findings: tuple[str, ...] = ()
 
     @property
     def said(self) -> str:
@@ -138,14 +141,24 @@ def export_take(
         target = Target(into.folder / own, export.format, WriteOptions(export.frame), into.overwrite, inputs)
         proofs.append(write(together, line.rig, target, Origin(source, steps, model, judged), progress))
     warnings = tuple(dict.fromkeys(w for p in proofs for w in p.warnings))
-    return replace(proofs[0], others=tuple(p.path for p in proofs[1:]), warnings=warnings)
+    findings = tuple(f for p in proofs for f in p.findings)
+    return replace(proofs[0], others=tuple(p.path for p in proofs[1:]), warnings=warnings, findings=findings)
+
+
+def file_names(name: str, clips: list[str], format: Format, apart: bool) -> list[str]:
+    """The names of the files that clips go into: one for all of them, or one each, beside whose name their own then stands."""
+    if not apart and (format.several_clips or len(clips) == 1):
+        return [f"{file_name(name)}{format.suffix}"]
+    return [f"{file_name(f'{name} {c}')}{format.suffix}" for c in clips]
 
 
 def files_of(name: str, clips: list[Clip], format: Format, apart: bool) -> dict[str, list[Clip]]:
-    """Which clips go into which file: all into one, or one each, beside whose name their own then stands."""
-    if not apart and (format.several_clips or len(clips) == 1):
-        return {f"{file_name(name)}{format.suffix}": clips}
-    return {f"{file_name(f'{name} {c.name}')}{format.suffix}": [c] for c in clips}
+    """Which clips go into which file. Raises RecipeError where two of them would go into one that is not meant for both."""
+    names = file_names(name, [c.name for c in clips], format, apart)
+    twice = [n for n, count in Counter(n.lower() for n in names).items() if count > 1]
+    if twice:
+        raise RecipeError(f"two clips would be written as {twice[0]}", advice="Name one of the ranges otherwise.")
+    return {names[0]: clips} if len(names) == 1 else {n: [c] for n, c in zip(names, clips, strict=True)}
 
 
 def write(clips: list[Clip], rig: Rig, target: Target, origin: Origin = NOWHERE, progress: Progress = quiet) -> Proof:
@@ -170,7 +183,11 @@ def write(clips: list[Clip], rig: Rig, target: Target, origin: Origin = NOWHERE,
     text = pretty(plain[0] if len(plain) == 1 else {"clips": plain}).encode()
     write_together({path: data, manifest: text}, target.overwrite)
     progress("Done", 1.0)
-    return Proof(path, manifest, clips[0].frames, clips[0].rate, error.mm, error.degrees, warnings)
+    findings = [f"{p['name']}: {f['text']}" for p in plain for f in p.get("findings", ()) if not f.get("accepted")]
+    first = clips[0]
+    return Proof(
+        path, manifest, first.frames, first.rate, error.mm, error.degrees, warnings, findings=tuple(findings)
+    )  # fmt: skip
 
 
 def free(file: Path, overwrite: bool, inputs: Iterable[Path]) -> None:

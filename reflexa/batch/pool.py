@@ -7,7 +7,8 @@ import signal
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
 from concurrent.futures.process import BrokenProcessPool
-from typing import TypeVar
+from dataclasses import dataclass
+from typing import Generic, TypeVar
 
 from reflexa.errors import ReflexaError
 
@@ -26,6 +27,27 @@ class WorkerLost(ReflexaError):
 def _begin() -> None:
     # Ctrl-C ends the one that gives out the work; a process finishes the file that it is at.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+
+
+def in_order(call: Callable[[T], R], tasks: Iterable[T], workers: int) -> Iterator[R]:
+    """What came of tasks in their order, each as soon as it and those before it are there. Raises WorkerLost."""
+    came: dict[int, R] = {}
+    at = 0
+    for (number, _), result in shared_out(_Numbered(call), list(enumerate(tasks)), workers):
+        came[number] = result
+        while at in came:
+            yield came.pop(at)
+            at += 1
+
+
+@dataclass(frozen=True)
+class _Numbered(Generic[T, R]):
+    """Does a task that has a number before it."""
+
+    call: Callable[[T], R]
+
+    def __call__(self, task: tuple[int, T]) -> R:
+        return self.call(task[1])
 
 
 def shared_out(call: Callable[[T], R], tasks: Iterable[T], workers: int) -> Iterator[tuple[T, R]]:

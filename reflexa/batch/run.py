@@ -3,10 +3,8 @@
 from __future__ import annotations
 
 import glob
-import os
 import re
 from collections.abc import Iterable, Iterator
-from concurrent.futures import ProcessPoolExecutor
 from dataclasses import dataclass, replace
 from pathlib import Path
 
@@ -14,6 +12,7 @@ import msgspec
 
 from reflexa.batch.export import MANIFEST, Origin, Proof, Target, files_of, write
 from reflexa.batch.inputs import digest_of
+from reflexa.batch.pool import in_order
 from reflexa.batch.rigs import clips_of, fitted, load, model_of
 from reflexa.batch.version import computation
 from reflexa.checks import judge
@@ -193,15 +192,9 @@ def clashes(plans: Iterable[tuple[Path, list[str]]]) -> list[str]:
 def run(jobs: list[FileJob], workers: int) -> Iterator[Done]:
     """Run jobs in order of their files on ``workers`` processes; yields as they finish, in that order.
 
-    Raises RecipeError before anything is written where two results would have one name."""
-    if workers <= 1 or len(jobs) <= 1:
-        refuse_clashes(map(planned, jobs))
-        yield from map(run_one, jobs)
-        return
-    os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
-    with ProcessPoolExecutor(min(workers, len(jobs))) as pool:
-        refuse_clashes(pool.map(planned, jobs))
-        yield from pool.map(run_one, jobs)
+    Raises RecipeError before anything is written where two results would have one name, and WorkerLost."""
+    refuse_clashes(in_order(planned, jobs, workers))
+    yield from in_order(run_one, jobs, workers)
 
 
 def refuse_clashes(plans: Iterable[tuple[Path, list[str]]]) -> None:

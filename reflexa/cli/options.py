@@ -5,7 +5,8 @@ from __future__ import annotations
 import functools
 import inspect
 import sys
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -15,6 +16,7 @@ import click
 from reflexa.errors import ReflexaError
 from reflexa.formats import ReadOptions, WriteOptions
 from reflexa.formats.imported import FACINGS, UNITS
+from reflexa.progress import Progress
 
 Command = Callable[..., Any]
 
@@ -143,6 +145,22 @@ def inputs_of(*paths: Path | None) -> tuple[Path, ...]:
 def tell(error: ReflexaError) -> None:
     """An error that concerns one of several things: said, and the command goes on."""
     click.echo(f"error: {error}", err=True)
+
+
+@contextmanager
+def shown_progress(title: str, talk: Talk) -> Iterator[Progress]:
+    """Progress on a terminal, unless nothing is to be said: what work tells how far it is."""
+    from rich.console import Console
+    from rich.progress import Progress as Bar
+
+    console = Console(stderr=True, highlight=False)
+    with Bar(console=console, disable=talk.quiet or not console.is_terminal, transient=True) as bar:
+        task = bar.add_task(title, total=1.0)
+
+        def tell(text: str, part: float) -> None:
+            bar.update(task, completed=part, description=f"{title}  {text[:50]}")
+
+        yield tell
 
 
 def stops(f: Command) -> Command:

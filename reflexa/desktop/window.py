@@ -9,7 +9,7 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QFrame, QLabel, QMainWindow, QMenu, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
-from reflexa.desktop.actions import files, opening, recent, relink, shelves
+from reflexa.desktop.actions import dropped, files, opening, relink, shelves
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.figure import RIG_MENU
 from reflexa.desktop.actions.menus import commands_for
@@ -19,7 +19,8 @@ from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
 from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.session import Session, rigs
-from reflexa.desktop.session.dropping import dropped, holds_clips
+from reflexa.desktop.session.dropping import dropped as clips_dropped
+from reflexa.desktop.session.dropping import holds_clips
 from reflexa.desktop.session.keeper import Keeper
 from reflexa.desktop.settings.panel import SettingsPanel
 from reflexa.desktop.shelves.panel import ShelfPanel
@@ -28,7 +29,6 @@ from reflexa.desktop.time.area import TimeArea
 from reflexa.desktop.widgets.dress import named
 from reflexa.formats import suffixes
 from reflexa.motion.compare import compare
-from reflexa.project.store import PROJECT
 from reflexa.take import Source
 from reflexa.take.clips import TAKE
 
@@ -115,14 +115,15 @@ class MainWindow(QMainWindow):
         self.statusBar().addPermanentWidget(self.project_label)
         self.statusBar().setSizeGripEnabled(False)
 
-    def fill(self) -> None:
-        """Let the panel on the left fill the window, or give it back."""
-        if self.right.isVisible():
-            self._sizes = self.across.sizes()
-            self.right.hide()
-        else:
+    def fill(self, on: bool | None = None) -> None:
+        """Let the panel on the left fill the window (True), give it back, or whichever it does not now (None)."""
+        filled = self.right.isHidden()
+        if filled and not on:
             self.right.show()
             self.across.setSizes(self._sizes)
+        elif not filled and on is not False:
+            self._sizes = self.across.sizes()
+            self.right.hide()
 
     def restore_layout(self) -> None:
         """Sizes as they were when the window was last closed."""
@@ -206,14 +207,11 @@ class MainWindow(QMainWindow):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        if dropped(self.session, event.mimeData(), lambda sources: shelves.takes_of(self.desk, sources)):
+        if clips_dropped(self.session, event.mimeData(), lambda sources: shelves.takes_of(self.desk, sources)):
             return
         paths = [Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()]
-        folders = [p for p in paths if p.is_dir()]
-        if folders:  # a project, or a folder of clips
-            (recent.go_to if (folders[0] / PROJECT).is_file() else shelves.put_shelf)(self.desk, folders[0])
-        elif paths:
-            files.import_paths(self.desk, paths)
+        if paths:
+            dropped.take_in(self.desk, paths)
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not files.may_leave(self.desk):

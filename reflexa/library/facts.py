@@ -21,6 +21,7 @@ from reflexa.names import readable
 from reflexa.rig import Rig
 from reflexa.rig.sides import words
 from reflexa.rig.stance import leg_length
+from reflexa.steps.root_motion.report import report
 from reflexa.steps.root_motion.track import travel_of, travels
 
 STANDING, WALKING, RUNNING = GAITS = ("standing", "walking", "running")
@@ -38,7 +39,7 @@ _SIDED = 1.6
 
 @dataclass(frozen=True, eq=False)
 class ClipFacts:
-    """One clip. speed: over the ground, m/s; pace: of the body against the foot that is down, m/s, also on the spot; gait: by
+    """One clip. speed: over the ground on average, m/s; pace: what its feet say it goes at while they stand, m/s; gait: by
     it; side: "left", "right" or neither; findings: how many rows of them; faults: their kinds; shown: the poses of its
     light figure; pose: the one that says most."""
 
@@ -106,29 +107,17 @@ def untidy(document: Imported) -> tuple[str, ...]:
 def _clip(clip: Clip, rig: Rig, document: Imported, drawn: Strokes) -> ClipFacts:
     found = look(Subject(clip, rig, notes=document.notes)) if document.clips else []
     shown = light(clip, rig, drawn)
-    pace, track = _pace(clip, rig), travel_of(clip, rig)
-    goes = bool(clip.frames > 2 and travels(clip, track, leg_length(rig)))
-    way = float(np.linalg.norm(track.place[-1] - track.place[0]))
+    told = report(clip, rig)
+    # What the feet say holds on the spot too, and where the root slides.
+    pace = float(np.median([f.speed for f in told.stances])) if told.stances else told.average
+    goes = bool(clip.frames > 2 and travels(clip, travel_of(clip, rig), leg_length(rig)))
     return ClipFacts(
         clip.name, clip.frames, clip.rate, clip.duration, bool(clip.loop or _closes(clip, rig)), goes,
-        way / clip.duration if clip.duration > 0 else 0.0, pace, _gait(pace, rig), _side(clip, rig),
+        told.average, pace, _gait(pace, rig), _side(clip, rig),
         tuple(dict.fromkeys(e.name for e in clip.events)),
         len(grouped(found, rig, clip.rate)), tuple(dict.fromkeys(f.kind for f in found)), shown, telling(shown),
         features(clip, rig).astype(np.float32),
     )  # fmt: skip
-
-
-def _pace(clip: Clip, rig: Rig) -> float:
-    """How fast the body goes against the lower foot, m/s: that of the figure over the ground, also where it walks on the spot."""
-    feet, body = [rig.joint(f"{side} foot") for side in ("left", "right")], rig.joint("pelvis")
-    if min(*feet, body) < 0 or clip.frames < 3:
-        return 0.0
-    placed = clip.model[1]
-    lower = np.array(feet)[np.argmin(placed[:, feet, 1], axis=1)]
-    at = np.arange(clip.frames - 1)
-    step = (placed[1:] - placed[:-1])[..., [0, 2]]
-    off = step[at, body] - step[at, lower[:-1]]
-    return float(np.median(np.linalg.norm(off, axis=1)) * clip.rate)
 
 
 def _gait(pace: float, rig: Rig) -> str:

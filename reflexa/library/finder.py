@@ -70,7 +70,6 @@ _ORDER = {
     "fastest": "c.pace desc, c.name collate nocase",
     "faults": "c.findings desc, c.name collate nocase",
     "stars": "coalesce((select stars from temp.stars s where s.clip = c.id), 0) desc, c.name collate nocase",
-    "near": "c.name collate nocase, f.path",
 }
 
 
@@ -94,23 +93,19 @@ class Finder:
 
     def search(self, query: Query, fits: Mapping[str, str] | None = None, near: int | None = None) -> list[int]:
         """Ids of clips (and below 0 of files that cannot be read) in order. fits: rig id → how its clips fit the open rig; near:
-        the clip that others are compared with."""
+        the clip that others are compared with: then the most alike come first."""
         self._fill()
         if query.unreadable:
             return self._unreadable(query)
         where, given = self._where(query, fits or {})
         order = _ORDER.get(query.sort, _ORDER["name"])
-        found = [
-            int(i)
-            for (i,) in self.index.rows(
-                f"select c.id from clips c join files f on f.id = c.file where {where} order by {order}", given
-            )
-        ]
+        asked = f"select c.id from clips c join files f on f.id = c.file where {where} order by {order}"
+        found = [int(i) for (i,) in self.index.rows(asked, given)]
         if query.twice:
             again = self.twice()
             groups = {i: n for n, group in enumerate(again) for i in group}
             found = sorted((i for i in found if i in groups), key=lambda i: groups[i])
-        if near is not None and query.sort == "near":
+        if near is not None:
             off = dict(self.like(near))
             found = sorted((i for i in found if np.isfinite(off.get(i, np.inf))), key=lambda i: off[i])
         return found
@@ -172,11 +167,9 @@ class Finder:
             for r in self.index.rows(f"select {_COLUMNS} from {_FROM} where c.id in ({marks})", some):
                 out[int(r[0])] = self._row(r)
             files = [-i for i in some if i < 0]
-            for i, path, error in self.index.rows(
-                f"select id, path, error from files where id in ({','.join('?' * len(files))})", files
-            ):
-                at_path = Path(os.fsdecode(path))
-                out[-int(i)] = _damaged(-int(i), at_path, str(error))
+            asked = f"select id, path, error from files where id in ({','.join('?' * len(files))})"
+            for i, path, error in self.index.rows(asked, files):
+                out[-int(i)] = _damaged(-int(i), Path(os.fsdecode(path)), str(error))
         return {i: out[i] for i in wanted if i in out}
 
     def _row(self, r: tuple[Any, ...]) -> Row:
@@ -244,7 +237,7 @@ class Finder:
     # What people say --------------------------------------------------------------------------------------------
 
     def _fill(self) -> None:
-        state = (self.index.changes(), self._shelves, tuple(id(n) for n in self._notes.values()))
+        state = (self.index.changes(), self._shelves, tuple(self._notes.values()))
         if state == self._filled:
             return
         rows = self.index.rows

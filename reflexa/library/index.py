@@ -21,17 +21,18 @@ from reflexa.library.facts import ClipFacts, FileFacts, search_words
 from reflexa.library.folders import Stamp
 from reflexa.library.packed import light_packed, strokes_packed
 
-VERSION = 3
+VERSION = 4
+# No id is given twice: a window that knows a clip by its id never takes another for it.
 _TABLES = """
 create table files(
-  id integer primary key, path blob unique not null, name text not null, size integer not null, time integer not null,
-  error text not null default '', format text not null default '', generator text not null default '',
-  unit text not null default '', height real not null default 0, joints integer not null default 0,
-  untidy text not null default '', rig text not null default '');
+  id integer primary key autoincrement, path blob unique not null, name text not null,
+  size integer not null, time integer not null, error text not null default '', format text not null default '',
+  generator text not null default '', unit text not null default '', height real not null default 0,
+  joints integer not null default 0, untidy text not null default '', rig text not null default '');
 create table rigs(id text primary key, key text not null, label text not null, joints integer not null, packed blob not null,
   strokes blob not null);
 create table clips(
-  id integer primary key, file integer not null references files(id) on delete cascade, name text not null,
+  id integer primary key autoincrement, file integer not null references files(id) on delete cascade, name text not null,
   frames integer not null, rate real not null, duration real not null, loop integer not null, travels integer not null,
   speed real not null, pace real not null, gait text not null, side text not null, events text not null,
   findings integer not null, faults text not null, pose integer not null, low real not null, size real not null,

@@ -100,6 +100,18 @@ def edit_notes(shelf: Shelf, edit: Callable[[Notes], Notes]) -> Notes:
     return notes
 
 
+def put_back(now: Notes, was: Notes, to: Notes) -> Notes:
+    """What is said, with the change from ``was`` to ``to`` made; what others have said otherwise since ``was`` stays."""
+    clips, sets = dict(now.clips), dict(now.sets)
+    for key in {*was.clips, *to.clips}:
+        if was.of(key) != to.of(key) and now.of(key) == was.of(key):
+            clips[key] = to.of(key)
+    for name in {*was.sets, *to.sets}:
+        if was.sets.get(name) != to.sets.get(name) and now.sets.get(name) == was.sets.get(name):
+            sets[name] = to.sets.get(name, ())
+    return replace(now, clips=clips, sets={n: keys for n, keys in sets.items() if keys})
+
+
 def _each(notes: Notes, keys: Iterable[str], change: Callable[[Said], Said]) -> Notes:
     return replace(notes, clips={**notes.clips, **{k: change(notes.of(k)) for k in keys}})
 

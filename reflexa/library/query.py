@@ -8,7 +8,7 @@ import msgspec
 
 SORTS = {
     "name": "Name", "newest": "Newest first", "longest": "Longest first", "fastest": "Fastest first",
-    "faults": "Most findings first", "stars": "Most stars first", "near": "Most alike first",
+    "faults": "Most findings first", "stars": "Most stars first",
 }  # fmt: skip
 
 
@@ -16,7 +16,7 @@ class Query(msgspec.Struct, frozen=True, omit_defaults=True):
     """text: words that all begin something that is said of a clip. Empty tuples and None: all the same. fits: ways to fit the
     open rig (``FITS``); loop, travels, faults, untidy, unreadable: yes or no; gaits, sides: any of them; shortest, longest:
     seconds; tags: all of them; stars: at least; set, shelf: by name; twice: only clips whose motion is there under another name
-    too; sort: one of ``SORTS``, where ``near`` is said of a clip that is given beside."""
+    too; sort: one of ``SORTS``."""
 
     text: str = ""
     fits: tuple[str, ...] = ()

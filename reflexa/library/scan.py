@@ -12,7 +12,7 @@ from pathlib import Path
 
 from reflexa.errors import ReflexaError, WriteError
 from reflexa.library.facts import FileFacts
-from reflexa.library.folders import Found, Stamp, stamp_of, walk
+from reflexa.library.folders import Stamp, stamp_of, walk
 from reflexa.library.index import Index
 from reflexa.library.readers import read_all
 from reflexa.library.shelves import Shelf
@@ -49,40 +49,35 @@ def scan(index: Index, shelves: Iterable[Shelf], progress: Progress = quiet, wor
                 out.away.append(shelf.name)
                 kept.append(shelf.folder)
             there |= found.files
-            kept += _shut(found)
+            kept += found.unreadable  # nobody can look into those now: what is known of them stays
         known = index.stamps()
         gone = [p for p in known if p not in there and not any(p.is_relative_to(k) for k in kept)]
         wanted = [p for p, stamp in there.items() if known.get(p) != stamp]
         out.gone, out.files = len(gone), len(there)
         if gone:
             index.put((), gone)
-        _read(index, wanted, there, (out, progress, workers or os.cpu_count() or 1))
+        _read(index, {p: there[p] for p in wanted}, workers or os.cpu_count() or 1, progress)
+        out.read = len(wanted)
         bad = [Path(os.fsdecode(p)) for (p,) in index.rows("select path from files where error <> ''")]
         out.bad = sum(p in there for p in bad)
         return out
 
 
-def _shut(found: Found) -> list[Path]:
-    """Folders into which nobody can look now: what is known of them stays."""
-    return list(found.unreadable)
-
-
-def _read(index: Index, wanted: list[Path], there: dict[Path, Stamp], how: tuple[Scanned, Progress, int]) -> None:
-    out, progress, workers = how
+def _read(index: Index, wanted: dict[Path, Stamp], workers: int, progress: Progress) -> None:
+    """Read files into the index, each with its stamp."""
     plain = {p: stamp_of(p) for p in wanted}
     ready: list[tuple[Path, Stamp, FileFacts | ReflexaError]] = []
     last = time.monotonic()
     reading = read_all(wanted, workers)
     try:
-        for path, facts in reading:
+        for done, (path, facts) in enumerate(reading, 1):
             # One that was written to meanwhile is read again the next time.
             same = stamp_of(path) == plain[path]
-            ready.append((path, there[path] if same else (-1, -1), facts))
-            out.read += 1
+            ready.append((path, wanted[path] if same else (-1, -1), facts))
             if time.monotonic() - last > _EVERY:
                 index.put(ready)
                 ready, last = [], time.monotonic()
-            progress(f"Reading {path.name}", out.read / len(wanted))
+            progress(f"Reading {path.name}", done / len(wanted))
     finally:
         reading.close()
         if ready:

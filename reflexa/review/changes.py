@@ -31,6 +31,8 @@ def project_changes(a: Project, b: Project) -> list[str]:
             out.append(f"Take {name!r} added, of {take.source.clip!r} in {take.source.file}; steps: {steps}.")
         else:
             out += [f"Take {name!r}: {said}." for said in take_changes(was, take)]
+    kept_a, kept_b = ([n for n in names if n in before and n in after] for names in (before, after))
+    out += [f"Take {name!r} stands elsewhere among the takes." for name in _moved(kept_a, kept_b)]
     out += _rigs({d.name: d.notes for d in a.rigs}, {d.name: d.notes for d in b.rigs})
     for name in sorted({*a.limits, *b.limits}):
         if a.limits.get(name) != b.limits.get(name):

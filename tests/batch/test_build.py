@@ -17,8 +17,11 @@ import pytest
 
 from reflexa.batch import build as building
 from reflexa.batch import inputs
+from reflexa.batch import run as running
 from reflexa.batch.build import STATE, plan
+from reflexa.batch.export import files_of
 from reflexa.errors import RecipeError
+from reflexa.formats import FORMATS, read
 from reflexa.formats.files import digest
 from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
@@ -78,7 +81,11 @@ def test_what_is_due_is_built_and_nothing_else(project: Path) -> None:
     edited(project, "Mirrored", steps=(make("mirror", "Swap", plane="world"),))
     assert built(project) == {"Mirrored": ["its steps are others"], "Both": ["take Mirrored is another"]}
     edited(project, "Run", export=Export(name="Dash", ranges="apart", format="bvh"))
-    assert set(built(project)["Run"]) == {"its export settings are others", "its name is another"}
+    status, out, _ = run("build", project, "--json", "--jobs", 1)
+    assert status == 0
+    (dash,) = json.loads(out)["built"]
+    assert dash["take"] == "Run" and set(dash["why"]) == {"its export settings are others", "its name is another"}
+    assert json.loads(out)["gone"] == ["Run out.bvh"]  # nobody's now; it is left where it is, and named
     edited(project, "Run", folder="Fast ones")
     assert built(project) == {}  # where it stands in a list is nothing to it
     with (project / "sources" / RUN).open("a") as f:
@@ -266,3 +273,29 @@ def test_a_build_that_watches_goes_on_by_itself(project: Path) -> None:
     finally:
         process.send_signal(signal.SIGINT)
         process.wait(10)
+
+
+def test_two_ranges_whose_names_are_one_file_are_refused(project: Path) -> None:
+    edited(project, "Run", ranges=(Range("a/b", 0, 4), Range("a_b", 5, 9)))
+    status, _, err = run("build", project)
+    assert status == 2 and "run a_b.bvh" in err
+    clips = [replace(c, name=n) for c in read(DATA / RUN).clips for n in ("a/b", "a_b")]
+    with pytest.raises(RecipeError, match="two clips would be written as run a_b"):
+        files_of("Run", clips, FORMATS["bvh"], True)
+
+
+def dies_too(job: running.FileJob) -> running.Done:
+    """Ends its process on one of the files."""
+    if job.path.name == RUN:
+        os.kill(os.getpid(), signal.SIGKILL)
+    return RUN_ONE(job)
+
+
+RUN_ONE = running.run_one
+
+
+def test_a_worker_of_apply_that_is_killed_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(running, "run_one", dies_too)
+    status, _, err = run("apply", DATA / WALK, DATA / RUN, "--step", "mirror", "--out", tmp_path / "out", "--jobs", 2)
+    assert status == 4 and "ended from outside" in err
+    assert not [p for p in (tmp_path / "out").glob("*") if p.name.startswith(".")]

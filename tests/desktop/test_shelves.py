@@ -22,7 +22,7 @@ from reflexa.formats import read
 from reflexa.library import index as library_index
 from reflexa.library.notes import notes_path, read_notes
 from reflexa.library.query import Query
-from reflexa.library.shelves import load_shelves
+from reflexa.library.shelves import load_shelves, without_shelf
 from reflexa.project import store
 from reflexa.steps.rename import RenameReport
 from tests.helpers.hands import drop, hover
@@ -313,3 +313,68 @@ def test_a_project_folder_that_is_dropped_is_opened_and_stands_among_the_recent_
     QTest.keyClick(dialog.list, Qt.Key.Key_Return)
     qtbot.waitUntil(lambda: demo.session.project.name == "Saltmarsh Ferry", timeout=20_000)
     idle(qtbot, demo)
+
+
+def test_what_is_done_on_the_shelves_undoes_on_its_own_way(
+    shelved: MainWindow, qtbot, monkeypatch, tmp_path: Path
+) -> None:
+    shelf = shelved.shelves.work.shelves.shelves[0]
+    choose(shelved, "walk")
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("calm", True))
+    shelves.tag(shelved.desk)
+    shelves.into_set(shelved.desk, "Landing {1}")
+    settled(qtbot, shelved)
+    shelved.commands.refresh()
+    assert "put 1 clip into Landing {1}" in shelved.commands.action("undo_shelves").text()
+    project = shelved.session.project
+    shelved.commands.run("undo_shelves")
+    assert read_notes(shelf).sets == {} and read_notes(shelf).tags == {"calm": 1}
+    shelved.commands.run("undo_shelves")
+    assert read_notes(shelf).tags == {} and shelved.session.project is project
+    shelved.commands.run("redo_shelves")
+    assert read_notes(shelf).tags == {"calm": 1}
+    shelved.shelves.work.set_shelves("remove the shelf clips", lambda s: without_shelf(s, "clips"))
+    qtbot.waitUntil(lambda: not names(shelved), timeout=10_000)
+    shelved.commands.run("undo_shelves")
+    qtbot.waitUntil(lambda: len(names(shelved)) == 4, timeout=20_000)
+    assert [s.name for s in load_shelves().shelves] == ["clips"]
+
+
+def test_a_problem_stays_to_be_read(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
+    (tmp_path / "clips.shelf.json").write_text("{")
+    choose(shelved, "walk")
+    shelves.into_set(shelved.desk, "x")
+    settled(qtbot, shelved)
+    QTest.keyClicks(shelved.shelves.search, "walk")
+    qtbot.waitUntil(lambda: len(names(shelved)) == 2, timeout=10_000)
+    assert "not valid JSON" in shelved.shelves.status.text()
+
+
+def test_what_is_compared_with_is_known_after_another_scan(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
+    choose(shelved, "brisk")
+    shelved.commands.run("like_this")
+    qtbot.waitUntil(lambda: names(shelved)[:2] == ["brisk", "walk"], timeout=10_000)
+    assert not shelved.shelves.filters.order.isEnabled() and "brisk" in shelved.shelves.filters.order.toolTip()
+    before = shelved.shelves.model.ids
+    os.utime(tmp_path / "clips/other.glb", (9, 9))
+    shelved.commands.run("scan_shelves")
+    qtbot.waitUntil(lambda: shelved.shelves.model.ids != before, timeout=30_000)
+    assert names(shelved)[:2] == ["brisk", "walk"]
+
+
+def test_a_take_that_is_made_is_seen(shelved: MainWindow, qtbot) -> None:
+    shelved.fill(True)
+    choose(shelved, "walk")
+    assert shelved.shelves.take_button.text() == "Make take"
+    shelves.make_takes(shelved.desk)
+    qtbot.waitUntil(lambda: shelved.session.take.name.startswith("walk"), timeout=20_000)
+    qtbot.waitUntil(shelved.viewport.isVisible)
+
+
+def test_several_folders_are_several_shelves(demo: MainWindow, qtbot, tmp_path: Path) -> None:
+    folders = [tmp_path / n for n in ("one", "two")]
+    for f in folders:
+        f.mkdir()
+    drop(demo, *folders)
+    settled(qtbot, demo)
+    assert [s.name for s in load_shelves().shelves] == ["one", "two"]

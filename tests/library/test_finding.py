@@ -23,6 +23,7 @@ from reflexa.library.notes import (
     in_set,
     notes_path,
     out_of_set,
+    put_back,
     read_notes,
     shown_at,
     starred,
@@ -122,7 +123,7 @@ def test_likeness_and_mirror_images(deckhand_rig: Rig, deckhand_clips: dict[str,
     assert one is not None
     near = finder.rows([i for i, _ in finder.like(one)][:2])
     assert [r.clip for r in near.values()] == ["brisk", "walk"]
-    assert names(finder, Query(sort="near"), near=one)[:3] == ["brisk", "walk", "Take_walk01"]
+    assert names(finder, Query(), near=one)[:3] == ["brisk", "walk", "Take_walk01"]
 
 
 def test_equal_motion_under_other_names_is_found(finder: Finder) -> None:
@@ -165,6 +166,16 @@ def test_tags_stars_and_sets_lie_beside_the_shelf(shelf: Path, finder: Finder, t
     assert notes_path(at).read_text() == "{"
     notes_path(at).unlink()
     finder.know(shelf_of(shelf), {})
+
+
+def test_a_change_is_put_back_and_what_others_said_since_stays() -> None:
+    was = in_set(tagged(Notes(), ["a", "b"], ["x"]), ["a"], "S")
+    to = out_of_set(starred(tagged(was, ["a", "b"], remove=["x"]), ["a"], 3), ["a"], "S")
+    now = in_set(starred(to, ["b"], 5), ["c"], "T")  # somebody else's, of b and of T
+    back = put_back(now, to, was)
+    assert back.of("a") == was.of("a") and back.of("b") == now.of("b")
+    assert back.sets == {"S": ("a",), "T": ("c",)}
+    assert put_back(back, was, to).of("a") == to.of("a")
 
 
 def test_the_list_of_shelves(tmp_path: Path) -> None:

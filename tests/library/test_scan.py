@@ -23,7 +23,7 @@ from reflexa.library.query import Query
 from reflexa.library.scan import scan
 from reflexa.library.shelves import Shelf, Shelves
 from reflexa.take import Cancelled
-from tests.helpers.files import DATA, ROOT
+from tests.helpers.files import DATA, DECKHAND, ROOT
 from tests.helpers.shelf import fill, scanned, shelf_of
 
 
@@ -230,3 +230,22 @@ def test_what_is_told_of_a_clip() -> None:
     assert (run.gait, walk_.gait) == ("running", "walking") and run.travels and walk_.travels
     assert run.speed > 3 and 0.8 < walk_.speed < 1.3
     assert (walk_.frames, walk_.rate) == (39, 30.0) and walk_.findings == 0
+    # The demo's walk is keyed for 1.28 m a second; what its feet say holds where it stays on the spot, and where it skates.
+    ours = {c.name: c for c in facts_of(DECKHAND).clips}
+    for name in ("walk", "walk on the spot", "walk, skating"):
+        assert ours[name].pace == pytest.approx(1.28, abs=0.02) and ours[name].gait == "walking"
+    assert not ours["walk on the spot"].travels and ours["rope haul"].gait == "standing"
+
+
+def test_a_file_that_changed_is_never_taken_for_what_it_was(shelf: Path, tmp_path: Path) -> None:
+    """Windows know clips by ids, and keep their pictures: no id is given twice."""
+    own = Path(shutil.copytree(shelf, tmp_path / "clips"))
+    finder = scanned(own, tmp_path)
+    seen = set(finder.search(Query()))
+    for turn in (1, 2):
+        for path in walk(own).files:
+            os.utime(path, (turn, turn))
+        scan(finder.index, shelf_of(own).shelves, workers=1)
+        now = set(finder.search(Query()))
+        assert len(now) == 4 and not now & seen
+        seen |= now

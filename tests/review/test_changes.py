@@ -107,6 +107,16 @@ def test_projects_are_told_apart_by_the_command(tmp_path: Path) -> None:
     assert project_changes(project, project) == []
 
 
+def test_takes_in_another_order_are_a_change() -> None:
+    """Else what was dragged and not saved would be taken for nothing after a crash, and thrown away."""
+    project = store.load(DEMO)
+    first, *others = project.takes
+    moved = replace(project, takes=(*others, replace(first, folder="Ropes")))
+    assert project_changes(project, moved) == [
+        f"Take {first.name!r}: moved into the folder 'Ropes'.", f"Take {first.name!r} stands elsewhere among the takes.",
+    ]  # fmt: skip
+
+
 def test_a_take_is_held_against_a_file(tmp_path: Path) -> None:
     take = f"{DEMO}#Walk, skating mended"
     assert run("diff", take, take)[0] == 0

@@ -146,7 +146,7 @@ def _plain(result: _Result) -> dict[str, Any]:
         ],
         "failed": [{"take": p.take.name, "error": str(m.error)} for p, m in result.made if m.error is not None],
         "up_to_date": [p.take.name for p in result.todo.takes if not p.why and not p.held],
-        "left_alone": [{"take": p.take.name, "why": p.held} for p in result.todo.takes if p.held],
+        "left_alone": [{"take": p.take.name, "why": str(p.held)} for p in result.todo.takes if p.held],
         "gone": list(result.todo.gone),
         "findings": {name: list(texts) for name, texts in findings.items() if texts},
     }  # fmt: skip
@@ -154,7 +154,7 @@ def _plain(result: _Result) -> dict[str, Any]:
 
 def _cases(result: _Result, check: bool) -> list[Case]:
     errors = {p.take.name: str(m.error) for p, m in result.made if m.error is not None}
-    errors |= {p.take.name: p.held for p in result.todo.takes if p.held}
+    errors |= {p.take.name: str(p.held) for p in result.todo.takes if p.held}
     findings = result.findings if check else {}
     return [
         Case(p.take.name, "build", errors.get(p.take.name, ""), tuple(findings.get(p.take.name, ())))
@@ -164,8 +164,7 @@ def _cases(result: _Result, check: bool) -> list[Case]:
 
 def _status(result: _Result, check: bool) -> int:
     errors = [m.error.exit_status for _, m in result.made if m.error is not None]
-    errors += [4 for p in result.todo.takes if (p.held and "changed by others" in p.held) or "not built here" in p.held]
-    errors += [3 for p in result.todo.takes if p.held and "missing" in p.held]
+    errors += [p.held.exit_status for p in result.todo.takes if p.held is not None]
     if errors:
         return max(errors)
     return 1 if check and any(result.findings.values()) else 0

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import json
 import os
-import sys
 from collections.abc import Callable, Iterator
 from contextlib import closing, contextmanager
 from dataclasses import dataclass
@@ -15,7 +14,7 @@ from typing import Any
 import click
 import msgspec
 
-from reflexa.cli.options import Command, Talk, grouped, stops, talking, talking_json
+from reflexa.cli.options import Command, Talk, grouped, shown_progress, stops, talking, talking_json
 from reflexa.errors import RecipeError
 from reflexa.formats import read
 from reflexa.library import notes as notes_
@@ -75,9 +74,9 @@ def list_(talk: Talk) -> None:
 @stops
 def scan_(jobs: int, talk: Talk) -> None:
     """Look through every shelf, and read what is new or another since."""
-    told = _progress if sys.stderr.isatty() and not talk.quiet else (lambda _text, _part: None)
     with closing(Index()) as index:
-        out = scan(index, load_shelves().shelves, told, jobs)
+        with shown_progress("Scanning", talk) as told:
+            out = scan(index, load_shelves().shelves, told, jobs)
         bad = [(Path(os.fsdecode(p)), str(e)) for p, e in index.rows("select path, error from files where error <> ''")]
     if talk.as_json:
         said: dict[str, Any] = {
@@ -94,10 +93,6 @@ def scan_(jobs: int, talk: Talk) -> None:
             click.echo(f"{folder}: {reason}", err=True)
     for path, error in bad if talk.verbose else []:
         click.echo(f"{path}: {error}", err=True)
-
-
-def _progress(text: str, part: float) -> None:
-    click.echo(f"\r{100 * part:3.0f} % {text[:60]:<60}", nl=part >= 1, err=True)
 
 
 @dataclass(frozen=True)
@@ -142,7 +137,7 @@ def _yes_no(name: str, help: str) -> Callable[[Command], Command]:
 @click.option("--set", "set_", default="", help="Clips of a set.")
 @click.option("--shelf", default="", help="One shelf only.")
 @click.option("--twice", is_flag=True, help="Only motion that is there under several names.")
-@click.option("--sort", type=click.Choice([s for s in SORTS if s != "near"]), default="name", show_default=True)
+@click.option("--sort", type=click.Choice(list(SORTS)), default="name", show_default=True)
 @talking_json
 @stops
 def search(words: tuple[str, ...], rig: Path | None, set_: str, talk: Talk, **given: Any) -> None:

@@ -44,7 +44,7 @@ def prop(d: Desk) -> str:
 
 
 def chosen_clips(d: Desk) -> str:
-    return "" if d.library.chosen() else "select clips in the library first"
+    return "" if d.library.chosen() else "select clips in the Clips view first"
 
 
 def takes(d: Desk) -> str:

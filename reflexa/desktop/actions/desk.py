@@ -27,8 +27,8 @@ R = TypeVar("R")
 
 @dataclass(eq=False)
 class Desk:
-    """fill: let the panel on the left fill the window, or give it back. dialog: the one that is open or was last. clipboard: keys
-    that were copied."""
+    """fill: let the panel on the left fill the window (True), give it back, or whichever it does not now (None). dialog: the one
+    that is open or was last. clipboard: keys that were copied."""
 
     session: Session
     window: QMainWindow
@@ -42,7 +42,7 @@ class Desk:
     tabs: QTabWidget
     shelves: ShelfPanel
     keeper: Keeper
-    fill: Callable[[], None]
+    fill: Callable[[bool | None], None]
     dialog: QDialog | None = None
     clipboard: Clipboard | None = None
 

@@ -38,8 +38,8 @@ def add_shelf(d: Desk) -> None:
 
 def put_shelf(d: Desk, folder: Path) -> None:
     """Show a folder as a shelf."""
-    if d.shelves.work.set_shelves(lambda s: with_shelf(s, folder)):
-        show_shelves(d)
+    show_shelves(d)
+    d.shelves.work.set_shelves(f"add the shelf {folder.name}", lambda s: with_shelf(s, folder))
 
 
 def show_shelves(d: Desk) -> None:
@@ -55,8 +55,18 @@ def scan(d: Desk) -> None:
 
 
 def _remove(d: Desk, name: str) -> None:
-    if d.shelves.work.set_shelves(lambda s: without_shelf(s, name)):
+    if d.shelves.work.set_shelves(f"remove the shelf {name}", lambda s: without_shelf(s, name)):
         d.say(f"{name} is no shelf any more; its files, and what was said of them, stay where they are.")
+
+
+def _undo_title(d: Desk) -> str:
+    label = d.shelves.work.past.undo_label
+    return f"Undo on the shelves: {label}" if label else "Undo on the shelves"
+
+
+def _redo_title(d: Desk) -> str:
+    label = d.shelves.work.past.redo_label
+    return f"Redo on the shelves: {label}" if label else "Redo on the shelves"
 
 
 # Into the project -----------------------------------------------------------------------------------------------
@@ -104,6 +114,7 @@ def takes_of(d: Desk, sources: list[Source], retarget: bool = False) -> None:
     if made.other_rigs:
         names = ", ".join(made.other_rigs[:3]) + ("…" if len(made.other_rigs) > 3 else "")
         said.append(f"{names} is on a rig of its own: add a Retarget step to bring it onto the open one")
+    d.fill(False)  # what was made is to be seen
     d.say("; ".join(said) + ".", 10000)
 
 
@@ -146,9 +157,15 @@ def look_for_newer(d: Desk) -> None:
 
 def take_newer(d: Desk) -> None:
     """Have what is newer on the shelves stand for what was taken from there."""
+    before = {s.file: s.digest for s in d.session.project.sources}
     for file, path in list(d.shelves.newer.items()):
         relink(d, file, path)
-    d.shelves.newer = {}
+    # What was not wanted is still offered.
+    d.shelves.newer = {f: p for f, p in d.shelves.newer.items() if _digest(d, f) == before.get(f)}
+
+
+def _digest(d: Desk, file: str) -> str | None:
+    return next((s.digest for s in d.session.project.sources if s.file == file), None)
 
 
 def _nothing_newer(d: Desk) -> str:
@@ -159,7 +176,11 @@ def _nothing_newer(d: Desk) -> str:
 
 
 def _none_chosen(d: Desk) -> str:
-    return "" if d.shelves.chosen() else "choose clips in the Shelves view first"
+    return "" if d.shelves.count else "choose clips in the Shelves view first"
+
+
+def _not_one_chosen(d: Desk) -> str:
+    return "" if d.shelves.count == 1 else "choose one clip in the Shelves view first"
 
 
 def like_this(d: Desk) -> None:
@@ -175,11 +196,11 @@ def tag(d: Desk) -> None:
     if good:
         wanted = [t.strip() for t in text.split(",") if t.strip()]
         gone = [t for t in now if t.lower() not in {w.lower() for w in wanted}]
-        d.shelves.say(lambda n, keys: notes.tagged(n, keys, wanted, gone))
+        d.shelves.say("the tags of {}", lambda n, keys: notes.tagged(n, keys, wanted, gone))
 
 
 def _star(count: int, d: Desk) -> None:
-    d.shelves.say(lambda n, keys: notes.starred(n, keys, count))
+    d.shelves.say("the stars of {}", lambda n, keys: notes.starred(n, keys, count))
 
 
 def into_set(d: Desk, name: str = "") -> None:
@@ -188,11 +209,16 @@ def into_set(d: Desk, name: str = "") -> None:
         name, good = QInputDialog.getText(d.window, "Set", "Name of the set")
         name = name.strip() if good else ""
     if name:
-        d.shelves.say(lambda n, keys: notes.in_set(n, keys, name))
+        d.shelves.say(f"put {{}} into {_plain(name)}", lambda n, keys: notes.in_set(n, keys, name))
 
 
 def _out_of_set(d: Desk, name: str) -> None:
-    d.shelves.say(lambda n, keys: notes.out_of_set(n, keys, name))
+    d.shelves.say(f"remove {{}} from {_plain(name)}", lambda n, keys: notes.out_of_set(n, keys, name))
+
+
+def _plain(name: str) -> str:
+    """A name inside a pattern."""
+    return name.replace("{", "{{").replace("}", "}}")
 
 
 def choose_set(d: Desk, name: str) -> None:
@@ -256,7 +282,7 @@ def _searches(d: Desk, menu: QMenu) -> None:
     for name, query in d.shelves.work.shelves.searches.items():
         below = menu.addMenu(name)
         below.addAction("Show", partial(d.shelves.show_query, query))
-        below.addAction("Forget", partial(d.shelves.work.keep_search, name, None))
+        below.addAction("Remove", partial(d.shelves.work.keep_search, name, None))
 
 
 def _fill(d: Desk, menu: QMenu, rows: list[Row]) -> None:
@@ -281,7 +307,7 @@ def _fill(d: Desk, menu: QMenu, rows: list[Row]) -> None:
     for name in sorted({s for r in rows for s in r.sets}):
         sets.addSeparator()
         sets.addAction(f"Choose all of {name}", partial(choose_set, d, name))
-        sets.addAction(f"Take out of {name}", partial(_out_of_set, d, name))
+        sets.addAction(f"Remove from {name}", partial(_out_of_set, d, name))
     menu.addSeparator()
     menu.addAction("Normalise into…", partial(normalise, d)).setToolTip(
         "Clean copies with applied transforms, in metres, facing +Z, in another folder; with manifests"
@@ -295,24 +321,37 @@ def connect(d: Desk) -> None:
     """Have the panel's wishes done."""
     panel = d.shelves
     panel.add_wanted.connect(partial(add_shelf, d))
-    panel.fill_wanted.connect(partial(fill_window, d))
+    panel.fill_wanted.connect(lambda: d.fill(None))
     panel.take_wanted.connect(lambda: make_takes(d))
     panel.menu_wanted.connect(partial(show_menu, d))
     panel.compare_wanted.connect(partial(look_for_newer, d))
-
-
-def fill_window(d: Desk) -> None:
-    """Let the panel on the left fill the window, or give it back."""
-    d.fill()
 
 
 COMMANDS = (
     Command("shelves", "Shelves", "Project/3", show_shelves, "Ctrl+L"),
     Command("add_shelf", "Add a shelf…", "Project/3", add_shelf),
     Command("scan_shelves", "Scan the shelves again", "Project/3", scan),
-    Command("like_this", "Clips like the chosen one", "Project/3", like_this, "", _none_chosen),
+    Command("like_this", "Clips like the chosen one", "Project/3", like_this, "", _not_one_chosen),
     Command("keep_search", "Keep the search of the shelves…", "Project/3", keep_search),
     Command("normalise", "Normalise the chosen clips into…", "Project/3", normalise, "", _none_chosen),
     Command("take_newer", "Take what is newer on the shelves", "Project/3", take_newer, "", _nothing_newer),
-    Command("fill_window", "Panel fills the window", "View/2", fill_window, "F9"),
+    Command(
+        "undo_shelves",
+        "Undo on the shelves",
+        "Edit/1",
+        lambda d: d.shelves.work.past.undo(),
+        "Ctrl+Alt+Z",
+        lambda d: "" if d.shelves.work.past.undo_label else "nothing was changed on the shelves",
+        named=_undo_title,
+    ),
+    Command(
+        "redo_shelves",
+        "Redo on the shelves",
+        "Edit/1",
+        lambda d: d.shelves.work.past.redo(),
+        "Ctrl+Alt+Y",
+        lambda d: "" if d.shelves.work.past.redo_label else "nothing was undone on the shelves",
+        named=_redo_title,
+    ),
+    Command("fill_window", "Panel fills the window", "View/2", lambda d: d.fill(None), "F9"),
 )

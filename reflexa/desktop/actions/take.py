@@ -64,7 +64,7 @@ def commands() -> tuple[Command, ...]:
         Command("duplicate_bare", "Duplicate take without its steps", "Take/1",
                 lambda d: takes.duplicate(d.session, d.session.selection.take, steps=False), "", needs.take),
         Command("join", "Join the selected clips", "Take/1", lambda d: d.library.join(), "", _are_several),
-        Command("delete_take", "Delete take", "Take/1", lambda d: takes.delete(d.session, d.session.selection.take), "",
+        Command("delete_take", "Remove take", "Take/1", lambda d: takes.delete(d.session, d.session.selection.take), "",
                 needs.take),
         *(Command(f"add_{k.kind}", f"Add {k.title.lower()}", "Take/2", partial(_add, k.kind), view_of(k.kind).shortcut,
                   needs.take) for k in KINDS.values()),

@@ -9,6 +9,7 @@ from PySide6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
 from reflexa.batch.build import Made, Plan, Planned, build, default_out, plan
 from reflexa.desktop.dialogs.running import RunDialog
+from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session
 from reflexa.desktop.work import Job
 
@@ -35,10 +36,16 @@ class BuildDialog(RunDialog):
             return
         folder, out = self.session.folder, Path(self.place.folder)
         self.go.setEnabled(False)
+        self.go.setToolTip("What is out of date is still being looked for")
         self.said.setText("Looking what is out of date…")
         job = Job(lambda _: plan(folder, out), self._show)
-        job.failed = lambda error: self.said.setText(str(error))
+        job.failed = self._cannot
         self._looking = self.session.work.start(job, "build")
+
+    def _cannot(self, error: Exception) -> None:
+        self.list.clear()
+        self.said.setText(str(error))
+        self.go.setToolTip(str(error))
 
     def _show(self, todo: Plan) -> None:
         self.todo = todo
@@ -49,7 +56,7 @@ class BuildDialog(RunDialog):
             item = QListWidgetItem(f"{p.take.name} — {why}")
             item.setToolTip(f"{', '.join(p.files)}\n{why}")
             if not p.why and not p.held:
-                item.setForeground(self.palette().placeholderText())
+                item.setForeground(theme.current().colour("quiet"))
             self.list.addItem(item)
             self._rows[p.take.name] = item
         count, held = len(todo.due), sum(bool(p.held) for p in todo.takes)
@@ -99,6 +106,7 @@ class BuildDialog(RunDialog):
         stopped = self._job is not None and self._job.cancelled
         self._job = None
         self.show_ended()
+        self.go.setToolTip("Built: choose another folder, or open this again, to look anew")
         if stopped:
             self.said.setText("Stopped: what was built stays, and the next build goes on from there.")
         self.todo = None

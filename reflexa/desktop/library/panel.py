@@ -76,7 +76,6 @@ class LibraryPanel(QWidget):
         self.takes.itemClicked.connect(self._on_take_clicked)
         self.takes.itemActivated.connect(lambda item: session.open_take(item.data(THING).take))
         self.takes.moved.connect(partial(takes.move, session))
-        self.takes.rename_wanted.connect(self.rename_take)
         self.takes.removal_wanted.connect(lambda names: takes.delete(session, *names))
         self.takes.itemSelectionChanged.connect(self._enable)
         self.clips.itemActivated.connect(lambda item: self._use(item.data(THING)))

@@ -10,16 +10,15 @@ from PySide6.QtWidgets import QListWidget, QListWidgetItem
 
 from reflexa.desktop.library.delegate import THING
 from reflexa.desktop.library.previews import Thing
+from reflexa.desktop.widgets.own_keys import keep_keys
 
 _MOVED = "application/x-reflexa-takes"
 
 
 class TakeList(QListWidget):
-    """``moved``: takes are to stand before another (an empty name: last) in a folder; ``rename_wanted``, ``removal_wanted``: by
-    keyboard."""
+    """``moved``: takes are to stand before another (an empty name: last) in a folder; ``removal_wanted``: by the Delete key."""
 
     moved = Signal(list, str, str)
-    rename_wanted = Signal(str)
     removal_wanted = Signal(list)
 
     def __init__(self) -> None:
@@ -27,6 +26,7 @@ class TakeList(QListWidget):
         self.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
         self.setDragDropMode(QListWidget.DragDropMode.DragDrop)
         self.setDefaultDropAction(Qt.DropAction.MoveAction)
+        keep_keys(self, Qt.Key.Key_Delete)
 
     def chosen(self) -> list[str]:
         """The takes that are selected, in their order."""
@@ -86,9 +86,7 @@ class TakeList(QListWidget):
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         chosen = self.chosen()
-        if event.key() == Qt.Key.Key_F2 and chosen:
-            self.rename_wanted.emit(chosen[0])
-        elif event.key() == Qt.Key.Key_Delete and chosen:
+        if event.key() == Qt.Key.Key_Delete and chosen:
             self.removal_wanted.emit(chosen)
         else:
             super().keyPressEvent(event)

@@ -67,6 +67,7 @@ class BigPreview(QDialog):
         self.found.clicked.connect(lambda: self.frame_chosen.emit(None))
         self.take = dressed(QPushButton("Make take"), toolTip="Take the clip into the project and make a take of it")
         self.take.clicked.connect(self.take_wanted)
+        self._tips = {w: w.toolTip() for w in (self.slider, self.play, self.keep, self.found, self.take)}
         self.facts = labels.text()
         self.facts.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.facts.setMinimumWidth(230)
@@ -99,8 +100,9 @@ class BigPreview(QDialog):
         self.name.setText(row.clip)
         self.facts.setText("\n\n".join(facts(row, self._model.work.fits.get(row.rig, ""))))
         self.slider.setRange(0, max(row.frames - 1, 0))
-        for widget in (self.slider, self.play, self.keep, self.found, self.take):
+        for widget, tip in self._tips.items():
             widget.setEnabled(not row.error)
+            widget.setToolTip("The file cannot be read" if row.error else tip)
         self._play(not row.error and row.frames > 1)
 
     def _play(self, on: bool) -> None:

@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, Qt, Signal
+from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QListView
 
 from reflexa.desktop.shelves.cell import ShelfCell
 from reflexa.desktop.shelves.model import ShelfModel
+from reflexa.desktop.widgets.own_keys import keep_keys
 
 
 class Grid(QListView):
@@ -27,6 +28,7 @@ class Grid(QListView):
         self.setVerticalScrollMode(QListView.ScrollMode.ScrollPerPixel)
         self.setMouseTracking(True)
         self.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        keep_keys(self, Qt.Key.Key_Space)  # though the window plays with it
         self.show_rows(False)
 
     def show_rows(self, rows: bool) -> None:
@@ -37,17 +39,6 @@ class Grid(QListView):
         self.setMovement(QListView.Movement.Static)
         self.setResizeMode(QListView.ResizeMode.Adjust)
         self.setDragEnabled(True)
-
-    def event(self, event: QEvent) -> bool:
-        # While the grid has the focus Space is its own, though the window plays with it.
-        if (
-            event.type() == QEvent.Type.ShortcutOverride
-            and isinstance(event, QKeyEvent)
-            and event.key() == Qt.Key.Key_Space
-        ):
-            event.accept()
-            return True
-        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() == Qt.Key.Key_Space:

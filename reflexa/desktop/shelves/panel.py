@@ -149,7 +149,6 @@ class ShelfPanel(QWidget):
         self.work.changed.connect(self._on_changed)
         self.work.found.connect(self._show)
         self.work.told.connect(self._tell)
-        self.work.failed.connect(self._fail)
         self.session.take_changed.connect(self._on_take)
         self.session.project_changed.connect(self._on_project)
         self.work.changed.connect(self._on_project)
@@ -176,8 +175,7 @@ class ShelfPanel(QWidget):
         """Look for what is asked for."""
         count = self.query.filters
         self.filter_button.setText(f"Filter · {count}" if count else "Filter")
-        near = self.near.id if self.near is not None else None
-        self.work.search(self.query, near)
+        self.work.search(self.query, (self.near.path, self.near.clip) if self.near is not None else None)
 
     def like(self, row: Row | None) -> None:
         """Show what moves like a clip, the nearest first; None: everything again."""
@@ -185,18 +183,15 @@ class ShelfPanel(QWidget):
         self.near_button.setVisible(row is not None)
         if row is not None:
             self.near_button.setText(f"Like {row.clip}  ✕")
-            self.filters.order.setCurrentIndex(self.filters.order.findData("near"))
-        elif self.filters.order.currentData() == "near":
-            self.filters.order.setCurrentIndex(0)
+        self.filters.order.setEnabled(row is None)
+        self.filters.order.setToolTip("Order" if row is None else f"The most like {row.clip} come first")
         self.ask()
 
     def show_query(self, query: Query) -> None:
         """Ask a kept question."""
-        self.near = None
-        self.near_button.setVisible(False)
         self.search.setText(query.text)
         self.filters.show_query(query)
-        self.ask()
+        self.like(None)
 
     def choose_what_comes(self) -> None:
         """Choose everything that the question that is under way finds."""
@@ -206,7 +201,7 @@ class ShelfPanel(QWidget):
         if ids == self.model.ids:
             self.model.forget()
         else:
-            kept, at = {r.id for r in self.chosen()}, self.grid.verticalScrollBar().value()
+            kept, at = set(self._chosen_ids()), self.grid.verticalScrollBar().value()
             same, self._answered = self._answered == (self.query, self.near), (self.query, self.near)
             self.model.show(ids)
             self._choose(kept)
@@ -251,11 +246,6 @@ class ShelfPanel(QWidget):
         else:
             self._refresh()
 
-    def _fail(self, text: str) -> None:
-        self.status.setText(text)
-        self.status.setToolTip(text)
-        labels.say(self.status, "warn")
-
     def _refresh(self) -> None:
         some = bool(self.work.shelves.shelves)
         self.grid.setVisible(some)
@@ -266,13 +256,16 @@ class ShelfPanel(QWidget):
             said.append("1 file cannot be read" if bad == 1 else f"{bad} files cannot be read")
         said += [f"{name} is not there now" for name in self.work.last.away]
         said += [f"{p.name}: {why}" for p, why in list(self.work.last.unreadable.items())[:2]]
-        if not self.work.scanning:
-            self.status.setText(" · ".join(said) if some else "")
-            labels.say(self.status, "quiet")
+        if self.work.problem:
+            said = [self.work.problem]
+        if self.work.problem or not self.work.scanning:
+            self.status.setText(" · ".join(said) if some or self.work.problem else "")
+            self.status.setToolTip(self.work.problem)
+            labels.say(self.status, "warn" if self.work.problem else "quiet")
         self._on_chosen()
 
     def _on_chosen(self) -> None:
-        count = len(self.chosen())
+        count = self.count
         self.take_button.setEnabled(count > 0)
         self.take_button.setText(f"Make {count} takes" if count > 1 else "Make take")
         self.take_button.setToolTip(
@@ -286,11 +279,23 @@ class ShelfPanel(QWidget):
 
     # What is chosen ---------------------------------------------------------------------------------------------
 
-    def chosen(self) -> list[Row]:
-        """The clips that are selected, in their order; files that cannot be read are none."""
+    def _chosen_rows(self) -> list[int]:
+        """Where they stand; files that cannot be read (their ids are below 0) are no clips."""
+        ids = self.model.ids
         rows = sorted(i.row() for i in self.grid.selectionModel().selectedIndexes())
-        found = [self.model.row(r) for r in rows if r < len(self.model.ids)]
-        return [r for r in found if r is not None and not r.error]
+        return [r for r in rows if r < len(ids) and ids[r] > 0]
+
+    def _chosen_ids(self) -> list[int]:
+        return [self.model.ids[r] for r in self._chosen_rows()]
+
+    @property
+    def count(self) -> int:
+        """How many clips are selected: asked at every turn, so the index is not."""
+        return len(self._chosen_rows())
+
+    def chosen(self) -> list[Row]:
+        """The clips that are selected, in their order."""
+        return [row for r in self._chosen_rows() if (row := self.model.row(r)) is not None]
 
     def keys(self) -> dict[Shelf, list[str]]:
         """The chosen clips as their shelves know them."""
@@ -301,9 +306,10 @@ class ShelfPanel(QWidget):
                 out.setdefault(shelf, []).append(row.key)
         return out
 
-    def say(self, edit: Callable[[Notes, list[str]], Notes]) -> None:
-        """Change what is said of the chosen clips."""
-        self.work.say(self.keys(), edit)
+    def say(self, what: str, edit: Callable[[Notes, list[str]], Notes]) -> None:
+        """Change what is said of the chosen clips. what: the change in words, ``{}`` standing for them."""
+        count = self.count
+        self.work.say(what.format("1 clip" if count == 1 else f"{count} clips"), self.keys(), edit)
 
     def _menu(self, at: QPoint) -> None:
         self.menu_wanted.emit(self.grid.viewport().mapToGlobal(at))
@@ -362,4 +368,5 @@ class ShelfPanel(QWidget):
         row = self.model.row(self.grid.currentIndex().row())
         shelf = self.work.shelves.of(row.path) if row is not None else None
         if row is not None and shelf is not None:
-            self.work.say({shelf: [row.key]}, lambda notes, keys: shown_at(notes, keys[0], frame))
+            label = f"the picture of {row.clip}"
+            self.work.say(label, {shelf: [row.key]}, lambda notes, keys: shown_at(notes, keys[0], frame))

@@ -11,6 +11,7 @@ from reflexa.desktop.session.importing import Imports
 from reflexa.desktop.session.session import Session
 from reflexa.formats import Imported
 from reflexa.library.fits import RENAME, RETARGET, fit
+from reflexa.library.plain_rig import plain_rig
 from reflexa.project.store import SourceFile
 from reflexa.steps import Step, make
 from reflexa.take import Source
@@ -48,9 +49,12 @@ def make_fitting(session: Session, sources: list[Source], merge: str = "", retar
     rig = session.source_rig
     pairs: list[tuple[Source, Step | None]] = []
     renamed, others = 0, []
+    rigs, known = session.rigs, dict[str, str]()
     for source in sources:
-        own, step = session.rigs.get(source.file), None
-        how = fit(own, rig) if own is not None and rig is not None and source.file != target else ""
+        own, step, how = rigs.get(source.file), None, ""
+        if own is not None and rig is not None and source.file != target:
+            build = plain_rig(own).id  # many files have rigs of one build
+            how = known[build] = known.get(build) or fit(own, rig)
         if how == RENAME or (how == RETARGET and retarget):
             renamed += how == RENAME
             step = make(next(v.kind for v in VIEWS.values() if v.brings == how), f"As {target}", rig=target)

@@ -3,20 +3,23 @@
 from __future__ import annotations
 
 import contextlib
+import os
 import threading
 import time
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import replace
+from functools import partial
 from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
+from reflexa.desktop.shelves.past import Change, Past
 from reflexa.desktop.work import Job, Work
-from reflexa.errors import ReflexaError
+from reflexa.errors import RecipeError, ReflexaError
 from reflexa.formats import by_suffix
 from reflexa.library.finder import Finder
 from reflexa.library.index import Damaged, Index
-from reflexa.library.notes import Notes, edit_notes, read_notes
+from reflexa.library.notes import Notes, edit_notes, put_back, read_notes
 from reflexa.library.query import Query
 from reflexa.library.scan import Scanned, scan
 from reflexa.library.shelves import Shelf, Shelves, load_shelves, save_shelves
@@ -26,16 +29,18 @@ from reflexa.rig import Rig
 _SETTLES = 1200
 # While a scan is under way, what it found is shown this often, seconds.
 _SHOWS = 2.0
+# A core stays with the window while it scans: its picture stands still for less than 100 ms then (144 to 164 ms where none does).
+_WORKERS = max(1, (os.cpu_count() or 1) - 1)
 
 
 class ShelfWork(QObject):
     """``changed``: what lies on the shelves, or what is said of it, is other than it was; ``found``: ids, for the newest
-    question; ``told``: how far a scan is (an empty text: it is over); ``failed``: why something could not be done."""
+    question; ``told``: how far a scan is (an empty text: it is over). problem: why something could not be done, until something
+    else is done. past: the way back."""
 
     changed = Signal()
     found = Signal(list)
     told = Signal(str, float)
-    failed = Signal(str)
     _touched = Signal()
 
     def __init__(self, work: Work, parent: QObject) -> None:
@@ -45,6 +50,8 @@ class ShelfWork(QObject):
         self.notes: dict[str, Notes] = {}
         self.last = Scanned()
         self.scans = 0
+        self.problem = ""
+        self.past = Past()
         self.fits: dict[str, str] = {}
         self.target: Rig | None = None
         self._finder: Finder | None = None
@@ -74,17 +81,40 @@ class ShelfWork(QObject):
         try:
             self.shelves = load_shelves()
         except ReflexaError as e:
-            self.failed.emit(str(e))
+            self._fail(e)
             return
         self._renewed()
 
-    def set_shelves(self, edit: Callable[[Shelves], Shelves]) -> bool:
-        """Change the list as it is on disk now; False where that failed, which was said."""
+    def set_shelves(self, label: str, edit: Callable[[Shelves], Shelves]) -> bool:
+        """Change the list as it is on disk now; False where that failed, which is told."""
         try:
-            shelves = edit(load_shelves())
+            before = load_shelves()
+            after = edit(before)
+        except ReflexaError as e:
+            self._fail(e)
+            return False
+        if not self._go_to(after):
+            return False
+        if after != before:
+            self.past.did(Change(label, lambda: self._swap(after, before), lambda: self._swap(before, after)))
+        return True
+
+    def _swap(self, was: Shelves, to: Shelves) -> None:
+        """From one list to another, unless somebody else has changed it since."""
+        try:
+            if load_shelves() != was:
+                raise RecipeError("the list of shelves was changed by another window since")
+        except ReflexaError as e:
+            self._fail(e)
+            return
+        self._go_to(to)
+
+    def _go_to(self, shelves: Shelves) -> bool:
+        self.problem = ""
+        try:
             save_shelves(shelves)
         except ReflexaError as e:
-            self.failed.emit(str(e))
+            self._fail(e)
             return False
         others = shelves.shelves != self.shelves.shelves
         self.shelves = shelves
@@ -94,6 +124,10 @@ class ShelfWork(QObject):
             self._know()
             self.changed.emit()
         return True
+
+    def _fail(self, error: Exception) -> None:
+        self.problem = str(error)
+        self.changed.emit()
 
     def _renewed(self) -> None:
         self._read_notes(self.shelves.shelves)
@@ -111,9 +145,11 @@ class ShelfWork(QObject):
             return
         shelves = self.shelves.shelves
 
+        self.problem = ""
+
         def call(job: Job[Scanned]) -> Scanned:
             with contextlib.closing(Index()) as index:
-                return scan(index, shelves, job.tell)
+                return scan(index, shelves, job.tell, _WORKERS)
 
         def done(found: Scanned) -> None:
             self.last = found
@@ -130,7 +166,7 @@ class ShelfWork(QObject):
 
         job = Job(call, done)
         job.told, job.ended = self._on_told, ended
-        job.failed = lambda error: self.failed.emit(str(error))
+        job.failed = self._fail
         self._scanning = job
         self._work.start(job)
 
@@ -171,8 +207,8 @@ class ShelfWork(QObject):
 
     # Searching --------------------------------------------------------------------------------------------------
 
-    def search(self, query: Query, near: int | None = None) -> None:
-        """Ask; ``found`` gives the answer to the newest question."""
+    def search(self, query: Query, near: tuple[Path, str] | None = None) -> None:
+        """Ask; ``found`` gives the answer to the newest question. near: the clip that others are compared with."""
         shelves, notes, target = self.shelves, dict(self.notes), self.target
 
         def call(_: Job[tuple[dict[str, str], list[int]]]) -> tuple[dict[str, str], list[int]]:
@@ -180,7 +216,7 @@ class ShelfWork(QObject):
             finder.know(shelves, notes)
             try:
                 fits = finder.fits(target) if target is not None else {}
-                return fits, finder.search(query, fits, near)
+                return fits, finder.search(query, fits, finder.id_of(*near) if near is not None else None)
             except Damaged:
                 self._touched.emit()
                 return {}, []
@@ -189,8 +225,12 @@ class ShelfWork(QObject):
             self.fits = found[0]
             self.found.emit(found[1])
 
+        def failed(error: Exception) -> None:
+            self.problem = str(error)
+            self.found.emit([])
+
         job = Job(call, done)
-        job.failed = lambda error: self.failed.emit(str(error))
+        job.failed = failed
         self._work.start(job, "shelves")
 
     def set_target(self, rig: Rig | None) -> bool:
@@ -201,19 +241,34 @@ class ShelfWork(QObject):
 
     # What is said -----------------------------------------------------------------------------------------------
 
-    def say(self, keys: Mapping[Shelf, list[str]], edit: Callable[[Notes, list[str]], Notes]) -> None:
+    def say(self, label: str, keys: Mapping[Shelf, list[str]], edit: Callable[[Notes, list[str]], Notes]) -> None:
         """Change what is said of clips, shelf by shelf."""
-        for shelf, own in keys.items():
+        before: dict[Shelf, Notes] = {}
 
-            def change(notes: Notes, own: list[str] = own) -> Notes:
-                return edit(notes, own)
+        def change(shelf: Shelf, notes: Notes) -> Notes:
+            before[shelf] = notes
+            return edit(notes, keys[shelf])
 
+        after = self._write({s: partial(change, s) for s in keys})
+        if after:
+            self.past.did(Change(label, lambda: self._put_back(after, before), lambda: self._put_back(before, after)))
+
+    def _put_back(self, was: Mapping[Shelf, Notes], to: Mapping[Shelf, Notes]) -> None:
+        self._write({s: partial(put_back, was=was[s], to=to[s]) for s in was if s in to})
+
+    def _write(self, edits: Mapping[Shelf, Callable[[Notes], Notes]]) -> dict[Shelf, Notes]:
+        """Change the notes of shelves; those of the ones where it could be done."""
+        out: dict[Shelf, Notes] = {}
+        self.problem = ""
+        for shelf, edit in edits.items():
             try:
-                self.notes[shelf.name] = edit_notes(shelf, change)
+                out[shelf] = edit_notes(shelf, edit)
             except ReflexaError as e:
-                self.failed.emit(str(e))
+                self.problem = str(e)
+        self.notes |= {shelf.name: notes for shelf, notes in out.items()}
         self._know()
         self.changed.emit()
+        return out
 
     def _read_notes(self, shelves: Iterable[Shelf]) -> None:
         self.notes = {}
@@ -221,7 +276,7 @@ class ShelfWork(QObject):
             try:
                 self.notes[shelf.name] = read_notes(shelf)
             except ReflexaError as e:
-                self.failed.emit(str(e))
+                self.problem = str(e)
         self._know()
 
     def _know(self) -> None:
@@ -229,10 +284,10 @@ class ShelfWork(QObject):
             self._finder.know(self.shelves, self.notes)
 
     def keep_search(self, name: str, query: Query | None) -> None:
-        """Keep a question under a name; None: forget it."""
+        """Keep a question under a name; None: remove it."""
 
         def edit(s: Shelves) -> Shelves:
             left = {n: q for n, q in s.searches.items() if n != name}
             return replace(s, searches=left if query is None else {**left, name: query})
 
-        self.set_shelves(edit)
+        self.set_shelves(f"keep the search {name}" if query is not None else f"remove the search {name}", edit)

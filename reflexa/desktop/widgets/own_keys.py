@@ -2,9 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 from PySide6.QtCore import QEvent, QObject, Qt
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QWidget
+
+Wants = Callable[[Qt.Key], bool]
+
+
+class _Keys(QObject):
+    def __init__(self, widget: QWidget, wants: Wants) -> None:
+        super().__init__(widget)
+        self._wants = wants
+        widget.installEventFilter(self)
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() != QEvent.Type.ShortcutOverride or not isinstance(event, QKeyEvent):
+            return False
+        wanted = self._wants(Qt.Key(event.key()))
+        if wanted:
+            event.accept()
+        return wanted
+
+
+def keep_keys(widget: QWidget, *keys: Qt.Key) -> None:
+    """Have a widget get some keys while it has the focus."""
+    _Keys(widget, lambda key: key in keys)
 
 
 class OwnKeys(QWidget):
@@ -12,20 +36,10 @@ class OwnKeys(QWidget):
 
     def __init__(self) -> None:
         super().__init__()
-        self.installEventFilter(self)
+        _Keys(self, self.wants)
 
     def wants(self, key: Qt.Key) -> bool:
         """Is a key meant for what is chosen here?"""
-        return False
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if (
-            event.type() == QEvent.Type.ShortcutOverride
-            and isinstance(event, QKeyEvent)
-            and self.wants(Qt.Key(event.key()))
-        ):
-            event.accept()
-            return True
         return False
 
 
