@@ -4,7 +4,7 @@ from pathlib import Path
 
 from reflexa.project.text import pretty
 from reflexa.reference import reference
-from reflexa.take.recipe import schema
+from reflexa.take.schema import schema
 
 HERE = Path(__file__).parent
 

@@ -9,6 +9,7 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 import numpy as np
+from msgspec.structs import replace as with_fields
 
 from fuzz import mutate
 from fuzz.mutate import Mutation
@@ -23,8 +24,8 @@ from reflexa.rig.notes import notes_of
 from reflexa.stage import Stage
 from reflexa.stage.presets import winch_crank
 from reflexa.stage.store import document, read_stage
-from reflexa.steps import make
-from reflexa.take.recipe import read_recipe, recipe_plain
+from reflexa.steps import Mask, make
+from reflexa.take.recipe import Parameter, keep, read_recipe, recipe_plain
 
 ROOT = Path(__file__).parents[1]
 DATA, DEMO = ROOT / "tests/data", ROOT / "reflexa/demo/project"
@@ -163,8 +164,15 @@ def _rig() -> Mapping[str, bytes]:
 
 
 def _recipe() -> Mapping[str, bytes]:
-    steps = tuple(make(k) for k in ("mirror", "plants", "root-motion", "goal", "retime"))
-    return {"a.recipe.json": pretty(recipe_plain("r", steps)).encode()}
+    steps = [make(k) for k in ("mirror", "plants", "root-motion", "goal", "retime")]
+    parameters = (
+        Parameter("speed", steps[-1].id, "speed"),
+        Parameter("how much", steps[0].id, "weight", "of it", True),
+    )
+    rig = read(DEMO / "sources/heron.glb").rig
+    masked = with_fields(steps[0], mask=Mask(joints={rig.skeleton.names[3]: 1.0}))
+    kept = keep("r", [(s, rig) for s in (masked, *steps[1:])], parameters)
+    return {"a.recipe.json": pretty(recipe_plain(kept)).encode()}
 
 
 TARGETS: dict[str, Target] = {

@@ -13,7 +13,7 @@ import pytest
 from reflexa.reference import reference
 from reflexa.steps import KINDS, apply, make
 from reflexa.steps import registry as steps
-from reflexa.take.recipe import schema
+from reflexa.take.schema import schema
 from tests.helpers import rigs
 from tests.helpers.files import ROOT
 

@@ -20,7 +20,7 @@ from reflexa.formats.files import digest, write_bytes
 from reflexa.project import store
 from reflexa.project.opened import Opened
 from reflexa.project.sources import read_source
-from reflexa.project.store import SOURCES, Project
+from reflexa.project.store import Project
 from reflexa.project.text import pretty
 from reflexa.take import Take
 
@@ -88,11 +88,8 @@ def plan(folder: Path, out: Path, force: bool = False) -> Plan:
     """What is to be built, and why. force: also over files that others have changed. Raises ReadError where it is no project, and
     RecipeError where two takes have files of one name, draw on each other, or would go among the sources."""
     project = store.load(folder)
-    for bad in (folder / SOURCES, folder / store.TAKES, folder / store.RIGS):
-        if out.resolve().is_relative_to(bad.resolve()):
-            raise RecipeError(
-                f"{out} is among the files of the project itself", advice="Build into a folder of its own."
-            )
+    if store.is_own(folder, out):
+        raise RecipeError(f"{out} is among the files of the project itself", advice="Build into a folder of its own.")
     known, begun = read_state(out)
     _refuse_clashes(project.takes)
     given, planned = Given(folder, project), []

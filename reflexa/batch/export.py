@@ -11,6 +11,7 @@ from dataclasses import dataclass, field, replace
 from pathlib import Path
 from typing import Any
 
+import msgspec
 import numpy as np
 
 from reflexa.batch.proof import ReadBack, held_against
@@ -27,7 +28,7 @@ from reflexa.project.text import pretty
 from reflexa.rig import Rig
 from reflexa.steps import SOURCE, Step, kind_of
 from reflexa.take import Evaluation, Export, exported_clips, recipe_digest
-from reflexa.take.recipe import recipe_plain
+from reflexa.take.recipe import Recipe, recipe_plain
 
 # How a manifest's name ends; before it stands that of the clip's file.
 MANIFEST = ".clip.json"
@@ -143,6 +144,17 @@ def export_take(
     warnings = tuple(dict.fromkeys(w for p in proofs for w in p.warnings))
     findings = tuple(f for p in proofs for f in p.findings)
     return replace(proofs[0], others=tuple(p.path for p in proofs[1:]), warnings=warnings, findings=findings)
+
+
+def manifest_of(path: Path) -> dict[str, Any]:
+    """What the manifest beside a clip's file says of it, of the first clip where it holds several; nothing where there is no
+    manifest, or it is damaged."""
+    try:
+        plain = msgspec.json.decode(path.with_name(f"{path.name}{MANIFEST}").read_bytes())
+        first = plain.get("clips", [plain])[0]
+    except (OSError, msgspec.DecodeError, AttributeError, LookupError, RecursionError):
+        return {}
+    return first if isinstance(first, dict) else {}
 
 
 def file_names(name: str, clips: list[str], format: Format, apart: bool) -> list[str]:
@@ -290,7 +302,7 @@ def _manifest(clip: Clip, rig: Rig, target: Target, origin: Origin, error: ReadB
         **({"tracks": {t.name: np.round(t.values, 6).tolist() for t in clip.tracks}} if clip.tracks else {}),
         "rig": rest.hexdigest(),
         "source": {"file": readable(source.path.name), "sha256": source.sha256} if source else None,
-        "recipe": recipe_plain(clip.name, origin.steps),
+        "recipe": recipe_plain(Recipe(clip.name, origin.steps)),
         **({"inputs": origin.inputs} if origin.inputs else {}),
         **({"findings": _found(clip, rig, origin)} if origin.judged is not None else {}),
         "unit": _unit(FORMATS[target.format], rig, origin.model_for(rig), target.options),

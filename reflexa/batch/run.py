@@ -8,9 +8,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-import msgspec
-
-from reflexa.batch.export import MANIFEST, Origin, Proof, Target, files_of, write
+from reflexa.batch.export import MANIFEST, Origin, Proof, Target, files_of, manifest_of, write
 from reflexa.batch.inputs import digest_of
 from reflexa.batch.pool import in_order
 from reflexa.batch.rigs import clips_of, fitted, load, model_of
@@ -24,22 +22,22 @@ from reflexa.names import file_name
 from reflexa.project.sources import files_of as files_of_source
 from reflexa.rig.sides import swap_in_text
 from reflexa.stage import EMPTY, Stage
-from reflexa.steps import Step
 from reflexa.take import Range, Source, Surroundings, Take, evaluate, recipe_digest
 from reflexa.take.evaluate import ranged
+from reflexa.take.fitting import fitted as fitted_to
+from reflexa.take.recipe import Recipe
 
 
 @dataclass(frozen=True)
 class How:
-    """What is done to every file: the steps, format (None: as the source's), pattern for names and what they come from, how
-    files are read and written, rigs and other clips that steps may draw on, the stage, how often a loop is written, the
+    """What is done to every file: the steps, all of whose settings are said, format (None: as the source's), pattern for names,
+    how files are read and written, rigs and other clips that steps may draw on, the stage, how often a loop is written, the
     ranges that are written as clips of their own (in files apart or in one), whether clips are loops (None: as their
     files say), files that are never written over, and whether results that are there of the same inputs are passed over."""
 
-    steps: tuple[Step, ...]
+    recipe: Recipe
     format: str | None
     pattern: str
-    recipe: str
     read: ReadOptions
     write: WriteOptions
     overwrite: bool
@@ -66,12 +64,13 @@ class FileJob:
 @dataclass(frozen=True)
 class Done:
     """What became of one file: proofs of what was written, or the error; passed: results that were there already, of the same
-    inputs."""
+    inputs; left_out: in words, what of the steps has no place on its rig."""
 
     path: Path
     proofs: tuple[Proof, ...] = ()
     error: ReflexaError | None = None
     passed: tuple[Path, ...] = ()
+    left_out: tuple[str, ...] = ()
 
 
 def run_one(job: FileJob) -> Done:
@@ -86,12 +85,15 @@ def run_one(job: FileJob) -> Done:
             raise ReadError("holds a rig and no clip", job.path)
         given = load(how.rigs)
         rig = given.known(document.rig)
-        proofs = []
+        within = Surroundings(given.rigs, clips_of(how.others, how.rigs))
+        proofs, left_out = [], dict[str, None]()
         for clip in document.clips:
             clip = clip if how.loop is None else replace(clip, loop=how.loop)
-            take = Take(clip.name, Source(job.path.name, clip.name), how.steps, stage=how.stage)
-            name = out_name(how.pattern, job.path.stem, clip.name, how.recipe, len(document.clips) > 1)
-            evaluation = evaluate(take, clip, rig, Surroundings(given.rigs, clips_of(how.others, how.rigs)))
+            steps = fitted_to(how.recipe, clip, rig, within, how.stage)
+            left_out |= dict.fromkeys(steps.left_out)
+            take = Take(clip.name, Source(job.path.name, clip.name), steps.steps, stage=how.stage)
+            name = out_name(how.pattern, job.path.stem, clip.name, how.recipe.name, len(document.clips) > 1)
+            evaluation = evaluate(take, clip, rig, within)
             result, on = evaluation.result, evaluation.rig
             judged = evaluation, judge(evaluation, notes=document.notes)
             if on is rig:
@@ -107,8 +109,8 @@ def run_one(job: FileJob) -> Done:
             parts = ranged(result, how.ranges) if how.ranges else [result]
             for own, clips in files_of(name, parts, kind, bool(how.ranges) and how.apart).items():
                 target = Target(job.out / own, kind.name, how.write, how.overwrite, how.inputs)
-                proofs.append(write(clips, on, target, Origin(document, how.steps, model, judged, made_of)))
-        return Done(job.path, tuple(proofs))
+                proofs.append(write(clips, on, target, Origin(document, steps.steps, model, judged, made_of)))
+        return Done(job.path, tuple(proofs), left_out=tuple(left_out))
     except ReflexaError as e:
         return Done(job.path, error=e)
 
@@ -119,7 +121,8 @@ def _made_of(job: FileJob) -> str:
     files = [[digest(p) for p in files_of_source(path)] for path in (job.path, *how.rigs, *how.others)]
     said = [
         how.format, how.pattern, how.cycles, how.apart, how.loop, how.read.unit, how.read.positions, how.read.facing,
-        how.write.frame, how.write.unit, recipe_digest(how.steps), how.stage.digest, [str(r) for r in how.ranges],
+        how.write.frame, how.write.unit, recipe_digest(how.recipe.steps), how.stage.digest, [str(r) for r in how.ranges],
+        [str(m) for m in how.recipe.made_on],
     ]  # fmt: skip
     return digest_of([computation(), files, said])
 
@@ -130,19 +133,12 @@ def _there(job: FileJob, made_of: str) -> list[Path]:
     for name in planned(job)[1]:
         # Onto another rig the suffix is not known before.
         found = job.out.glob(f"{glob.escape(name)}{'' if Path(name).suffix else '.*'}{MANIFEST}")
-        same = [m for m in found if m.with_name(m.name.removesuffix(MANIFEST)).exists() and _inputs_in(m) == made_of]
+        files = (m.with_name(m.name.removesuffix(MANIFEST)) for m in found)
+        same = [f for f in files if f.exists() and manifest_of(f).get("inputs") == made_of]
         if not same:
             return []
-        out += [m.with_name(m.name.removesuffix(MANIFEST)) for m in same]
+        out += same
     return out
-
-
-def _inputs_in(manifest: Path) -> str:
-    try:
-        plain = msgspec.json.decode(manifest.read_bytes())
-        return str(plain.get("clips", [plain])[0].get("inputs", ""))
-    except (OSError, msgspec.DecodeError, AttributeError, LookupError):
-        return ""
 
 
 # What a pattern of names may hold.
@@ -172,7 +168,7 @@ def planned(job: FileJob) -> tuple[Path, list[str]]:
         return job.path, []
     # Onto another rig a result is written as that rig's file is: whatever that is, it is one kind for all.
     suffix = FORMATS[how.format].suffix if how.format else "" if how.rigs else job.path.suffix.lower()
-    names = (out_name(how.pattern, job.path.stem, c, how.recipe, len(clips) > 1) for c in clips)
+    names = (out_name(how.pattern, job.path.stem, c, how.recipe.name, len(clips) > 1) for c in clips)
     parts = [r.name for r in how.ranges] if how.ranges and how.apart else [""]
     return job.path, [f"{file_name(f'{n} {part}'.strip())}{suffix}" for n in names for part in parts]
 

@@ -9,7 +9,7 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QFrame, QLabel, QMainWindow, QMenu, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
-from reflexa.desktop.actions import dropped, files, opening, relink, shelves
+from reflexa.desktop.actions import dropped, files, opening, recipes, relink, shelves
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.figure import RIG_MENU
 from reflexa.desktop.actions.menus import commands_for
@@ -19,15 +19,12 @@ from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
 from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.session import Session, rigs
-from reflexa.desktop.session.dropping import dropped as clips_dropped
-from reflexa.desktop.session.dropping import holds_clips
 from reflexa.desktop.session.keeper import Keeper
 from reflexa.desktop.settings.panel import SettingsPanel
 from reflexa.desktop.shelves.panel import ShelfPanel
 from reflexa.desktop.stage.panel import StagePanel
 from reflexa.desktop.time.area import TimeArea
 from reflexa.desktop.widgets.dress import named
-from reflexa.formats import suffixes
 from reflexa.motion.compare import compare
 from reflexa.take import Source
 from reflexa.take.clips import TAKE
@@ -74,6 +71,8 @@ class MainWindow(QMainWindow):
         self.library.clips.itemSelectionChanged.connect(self.commands.refresh)
         self.figure.menu_wanted.connect(self._show_rig_menu)
         shelves.connect(self.desk)
+        recipes.connect(self.desk)
+        self.library.recipes.itemSelectionChanged.connect(self.commands.refresh)
         self.shelves.chosen_changed.connect(self.commands.refresh)
         session.incoming.connect(self._bring_in)  # no lambda: the session would hold on to the window
         session.said.connect(self.desk.say)
@@ -202,16 +201,11 @@ class MainWindow(QMainWindow):
             super().keyReleaseEvent(event)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        names = [u.toLocalFile() for u in event.mimeData().urls() if u.isLocalFile()]
-        if holds_clips(event.mimeData()) or any(n.lower().endswith(suffixes()) or Path(n).is_dir() for n in names):
+        if dropped.welcome(event.mimeData()):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        if clips_dropped(self.session, event.mimeData(), lambda sources: shelves.takes_of(self.desk, sources)):
-            return
-        paths = [Path(u.toLocalFile()) for u in event.mimeData().urls() if u.isLocalFile()]
-        if paths:
-            dropped.take_in(self.desk, paths)
+        dropped.take(self.desk, event.mimeData())
 
     def closeEvent(self, event: QCloseEvent) -> None:
         if not files.may_leave(self.desk):

@@ -26,12 +26,16 @@ from reflexa.project.text import pretty
 from reflexa.stage.store import stage_from_plain, stage_plain
 from reflexa.steps import steps_from_plain, to_plain
 from reflexa.take import Accepted, Export, Range, Segment, Source, Take, View
+from reflexa.take.recipe import SUFFIX as RECIPE_SUFFIX
+from reflexa.take.recipe import Recipe, read_kept, recipe_plain
 
 T = TypeVar("T")
 VERSION = 1
 # 2: steps have ids, and refer to each other by them.
 TAKE_VERSION = 2
-PROJECT, TAKES, SOURCES, RIGS = "project.json", "takes", "sources", "rigs"
+PROJECT, TAKES, SOURCES, RIGS, RECIPES = "project.json", "takes", "sources", "rigs", "recipes"
+# The folders of texts, each listed under its name in the project's own, with how its files end.
+PARTS = {TAKES: ".take.json", RIGS: SUFFIX, RECIPES: RECIPE_SUFFIX}
 
 
 @dataclass(frozen=True)
@@ -63,9 +67,9 @@ class Lost:
 
 @dataclass(frozen=True)
 class Project:
-    """Sources and takes, in their order; rigs: what a person said of the rigs among the sources; limits: thresholds of findings
-    that are other than they come; lost: files of it that could not be read. ``unknown`` keeps saved
-    fields that this version does not know."""
+    """Sources, takes and recipes, in their order; rigs: what a person said of the rigs among the sources; limits: thresholds of
+    findings that are other than they come; lost: files of it that could not be read. ``unknown`` keeps saved fields that this
+    version does not know."""
 
     name: str
     sources: tuple[SourceFile, ...] = ()
@@ -74,6 +78,7 @@ class Project:
     limits: Mapping[str, float] = field(default_factory=dict)
     unknown: Mapping[str, Any] = field(default_factory=dict)
     lost: tuple[Lost, ...] = ()
+    recipes: tuple[Recipe, ...] = ()
 
     def take(self, name: str) -> Take | None:
         return next((t for t in self.takes if t.name == name), None)
@@ -196,11 +201,10 @@ def load(folder: Path) -> Project:
     that cannot be read is ``lost`` and costs itself alone; no such file is ever written over."""
     transaction.finish(folder)
     data = read_document(folder / PROJECT, "project", VERSION)
-    known = {"reflexa", "version", "name", "sources", "takes", "rigs"}
+    known = {"reflexa", "version", "name", "sources", *PARTS}
     try:
         sources = msgspec.convert(data.get("sources", []), tuple[SourceFile, ...])
-        names = msgspec.convert(data.get("takes", []), list[str])
-        rig_names = msgspec.convert(data.get("rigs", []), list[str])
+        listed = {part: msgspec.convert(data.get(part, []), list[str]) for part in PARTS}
         own = _text(data, "name") if "name" in data else folder.name
     except (ValueError, RecursionError) as e:
         raise ReadError(f"is damaged: {_said(e)}", folder / PROJECT) from None
@@ -208,9 +212,9 @@ def load(folder: Path) -> Project:
         inside(folder, source.file)
     lost: list[Lost] = []
 
-    def each(part: str, listed: list[str], reader: Callable[[Path], T]) -> tuple[T, ...]:
+    def each(part: str, reader: Callable[[Path], T]) -> tuple[T, ...]:
         out = []
-        for i, name in enumerate(listed):
+        for i, name in enumerate(listed[part]):
             path = inside(folder, name, part)
             try:
                 out.append(reader(path))
@@ -218,12 +222,12 @@ def load(folder: Path) -> Project:
                 lost.append(Lost(part, name, str(e), i))
         return tuple(out)
 
-    takes = _with_ids(each(TAKES, names, lambda p: take_from_plain(read_document(p, "take", TAKE_VERSION), p)))
-    rigs = each(RIGS, rig_names, read_rig)
+    takes = _with_ids(each(TAKES, lambda p: take_from_plain(read_document(p, "take", TAKE_VERSION), p)))
+    rigs, kept = each(RIGS, read_rig), each(RECIPES, read_kept)
     unknown = {k: v for k, v in data.items() if k not in known}
     limits = folder / thresholds.NAME
     told = thresholds.read_thresholds(limits) if limits.exists() else {}
-    return Project(own, sources, takes, rigs, told, unknown, tuple(lost))
+    return Project(own, sources, takes, rigs, told, unknown, tuple(lost), kept)
 
 
 def _with_ids(takes: tuple[Take, ...]) -> tuple[Take, ...]:
@@ -253,6 +257,11 @@ def inside(folder: Path, name: str, part: str = SOURCES) -> Path:
     return path
 
 
+def is_own(folder: Path, out: Path) -> bool:
+    """Does a folder lie among the sources and texts of the project in ``folder``?"""
+    return any(out.resolve().is_relative_to((folder / part).resolve()) for part in (SOURCES, *PARTS))
+
+
 def save(project: Project, folder: Path, known: Iterable[str] | None = None) -> None:
     """Write the project's texts, those that differ from what is there, as one: after a kill at any moment the project is wholly
     as it was or as it is now.
@@ -268,7 +277,7 @@ def save(project: Project, folder: Path, known: Iterable[str] | None = None) -> 
     kept = {f"{x.part}/{x.file}" for x in project.lost}
     files = _texts(project, folder, mine - kept)
     changed = {n: d for n, d in files.items() if not _is(folder / n, d)}
-    gone = [n for n in mine - kept - set(files) if n.startswith((f"{TAKES}/", f"{RIGS}/")) and (folder / n).is_file()]
+    gone = [n for n in mine - kept - set(files) if n.partition("/")[0] in PARTS and (folder / n).is_file()]
     transaction.commit(folder, changed, sorted(gone))
 
 
@@ -290,7 +299,7 @@ def _listed(folder: Path) -> list[str]:
     except ReadError:
         return []
     out = []
-    for part, suffix in ((TAKES, ".take.json"), (RIGS, SUFFIX)):
+    for part, suffix in PARTS.items():
         names = data.get(part, [])
         out += (
             [f"{part}/{n}" for n in names if isinstance(n, str) and n.endswith(suffix) and "/" not in n]
@@ -309,30 +318,33 @@ def _texts(project: Project, folder: Path, mine: set[str]) -> dict[str, bytes]:
     """Every text of the project by its relative name. Names follow the takes' own; where a file that is not ``mine`` has one
     already, a number is added."""
     out: dict[str, bytes] = {}
+    listed: dict[str, list[str]] = {part: [] for part in PARTS}
 
-    def named(part: str, wanted: str, suffix: str) -> str:
+    def put(part: str, wanted: str, plain: Any) -> None:
+        suffix = PARTS[part]
         taken = [n.removeprefix(f"{part}/").removesuffix(suffix) for n in out if n.startswith(f"{part}/")]
         there = {p.name for p in (folder / part).glob(f"*{suffix}")} if (folder / part).is_dir() else set()
         taken += [n.removesuffix(suffix) for n in there if f"{part}/{n}" not in mine]
-        return f"{free_name(file_name(wanted), taken)}{suffix}"
+        name = f"{free_name(file_name(wanted), taken)}{suffix}"
+        listed[part].append(name)
+        out[f"{part}/{name}"] = pretty(plain).encode(errors="replace")
 
-    takes, rigs = [], []
     for take in _with_ids(project.takes):
-        takes.append(named(TAKES, take.name, ".take.json"))
-        out[f"{TAKES}/{takes[-1]}"] = pretty(take_plain(take)).encode(errors="replace")
+        put(TAKES, take.name, take_plain(take))
     for d in project.rigs:
-        rigs.append(named(RIGS, d.name, SUFFIX))
-        out[f"{RIGS}/{rigs[-1]}"] = pretty(d.plain()).encode(errors="replace")
+        put(RIGS, d.name, d.plain())
+    for recipe in project.recipes:
+        put(RECIPES, recipe.name, recipe_plain(recipe))
     for lost in sorted(project.lost, key=lambda x: x.place):
-        (takes if lost.part == TAKES else rigs).insert(lost.place, lost.file)
+        listed[lost.part].insert(lost.place, lost.file)
     head = {
         "reflexa": "project",
         "version": VERSION,
         "name": project.name,
         "sources": [_source_file(s) for s in project.sources],
     }
-    more = {"rigs": rigs} if rigs else {}
-    out[PROJECT] = pretty({**head, **more, "takes": takes, **project.unknown}).encode(errors="replace")
+    more = {part: names for part, names in listed.items() if names and part != TAKES}
+    out[PROJECT] = pretty({**head, **more, TAKES: listed[TAKES], **project.unknown}).encode(errors="replace")
     if project.limits or (folder / thresholds.NAME).exists():
         out[thresholds.NAME] = thresholds.text(project.limits).encode()
     return out

@@ -11,6 +11,7 @@ from reflexa.rig.notes import Notes
 from reflexa.stage import Stage
 from reflexa.steps import Step, kind_of
 from reflexa.take import Take
+from reflexa.take.recipe import Recipe
 
 
 def project_changes(a: Project, b: Project) -> list[str]:
@@ -34,12 +35,19 @@ def project_changes(a: Project, b: Project) -> list[str]:
     kept_a, kept_b = ([n for n in names if n in before and n in after] for names in (before, after))
     out += [f"Take {name!r} stands elsewhere among the takes." for name in _moved(kept_a, kept_b)]
     out += _rigs({d.name: d.notes for d in a.rigs}, {d.name: d.notes for d in b.rigs})
+    out += [f"{said[:1].upper()}{said[1:]}." for said in _named("recipe", _by_name(a.recipes), _by_name(b.recipes))]
+    kept = [[r.name for r in p.recipes if {r.name} <= _by_name(o.recipes).keys()] for p, o in ((a, b), (b, a))]
+    out += ["The recipes stand in another order."] if kept[0] != kept[1] else []
     for name in sorted({*a.limits, *b.limits}):
         if a.limits.get(name) != b.limits.get(name):
             out.append(
                 f"Threshold {name}: {_or_as_it_comes(a.limits.get(name))} → {_or_as_it_comes(b.limits.get(name))}."
             )
     return out
+
+
+def _by_name(recipes: Iterable[Recipe]) -> dict[str, Recipe]:
+    return {r.name: r for r in recipes}
 
 
 def _or_as_it_comes(value: float | None) -> str:

@@ -17,7 +17,7 @@ from reflexa.rig.soles import lies_flat, soles
 from reflexa.rig.stance import alike, leg_length, stand_of, standing
 
 # Limb parts in order, each with the part that its segment leads to.
-_SEGMENTS = {
+SEGMENTS = {
     "clavicle": ("upper arm",), "upper arm": ("forearm",), "forearm": ("hand",),
     "hand": ("middle finger", "index finger", "ring finger"),
     "thigh": ("shin",), "shin": ("foot",), "foot": ("toes",),
@@ -297,7 +297,7 @@ def _shares(rig: Rig, joints: list[int]) -> Array:
 def _segments(source: Rig, target: Rig) -> list[Segment]:
     out: list[Segment] = []
     for side in SIDES:
-        for part, nexts in _SEGMENTS.items():
+        for part, nexts in SEGMENTS.items():
             name = f"{side} {part}"
             a, b = source.joint(name), target.joint(name)
             if a < 0 or b < 0:

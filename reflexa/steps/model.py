@@ -17,6 +17,7 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.resample import seen_at
 from reflexa.rig import Rig
 from reflexa.rig.bodymap import joints_of
+from reflexa.rig.cast import Carrier
 from reflexa.stage import EMPTY, Stage
 
 # Stands for the source wherever a step can be named by its id.
@@ -235,6 +236,7 @@ class StepKind:
     shifted(settings, by): with the frames that they speak of so much later, for steps that are tied to an event.
     notes(settings): entries that go into the manifest of an exported clip, by what they are about.
     moments(settings): the frames at which it has keys.
+    carried(settings, carrier): the settings as they are meant on another rig, where more than names of joints has to go along.
     """
 
     kind: str
@@ -260,6 +262,7 @@ class StepKind:
     shifted: Callable[[Any, int], Settings] | None = None
     notes: Callable[[Any], dict[str, str]] | None = None
     moments: Callable[[Any], list[float]] | None = None
+    carried: Callable[[Any, Carrier], Settings] | None = None
 
 
 def known_rigs(context: Context) -> list[str]:

@@ -1,133 +1,248 @@
-"""Recipes: the steps alone, as a text file that can be used on other clips."""
+"""Recipes: the steps alone, as a text file that can be used on other clips and other rigs; some of their settings stay open."""
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
 import msgspec
+from msgspec.structs import replace
 
-from reflexa.errors import RecipeError
+from reflexa.errors import ReadError, RecipeError, ReflexaError
 from reflexa.formats.documents import read_document
-from reflexa.rig.bodymap import PARTS, PRESETS
-from reflexa.steps import KINDS, Step, from_plain, steps_from_plain, to_plain
+from reflexa.names import free_name
+from reflexa.rig import Rig
+from reflexa.rig.cast import Cast, cast_of
+from reflexa.steps import Step, from_plain, kind_of, new_id, settled, steps_from_plain, to_plain
+from reflexa.steps.references import fields_for
+from reflexa.steps.registry import describe_field, fields
+from reflexa.take.carrying import named
 
 VERSION = 1
+SUFFIX = ".recipe.json"
+_WEIGHT: dict[str, Any] = {
+    "name": "weight",
+    "type": "float",
+    "title": "Weight",
+    "help": "How much of the step.",
+    "least": 0,
+    "most": 1,
+}
 
 
-def recipe_plain(name: str, steps: tuple[Step, ...]) -> dict[str, Any]:
+class Parameter(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+    """A setting that stays open: its name, of which step (its id) and which setting it is ("weight": how much of the step).
+    What the step has is what it is where nobody says otherwise; required: somebody has to."""
+
+    name: str
+    step: str
+    setting: str
+    help: str = ""
+    required: bool = False
+
+
+class Stood(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
+    """Steps (their ids) with what the joints that they name play on the rig that they were made on."""
+
+    steps: tuple[str, ...]
+    cast: Cast
+
+
+@dataclass(frozen=True)
+class Recipe:
+    """Steps under a name, the settings that stay open, and what their joints play. ``unknown`` keeps fields of a saved recipe
+    that this version does not know."""
+
+    name: str
+    steps: tuple[Step, ...] = ()
+    parameters: tuple[Parameter, ...] = ()
+    made_on: tuple[Stood, ...] = ()
+    unknown: dict[str, Any] = field(default_factory=dict)
+
+    def step(self, step_id: str) -> Step | None:
+        """The step of that id."""
+        return next((s for s in self.steps if s.id == step_id), None)
+
+    def cast(self, step_id: str) -> Cast | None:
+        """What the joints that a step names play; None where it names none."""
+        return next((m.cast for m in self.made_on if step_id in m.steps), None)
+
+
+def keep(name: str, steps: Iterable[tuple[Step, Rig]], parameters: Iterable[Parameter] = ()) -> Recipe:
+    """A recipe of steps, each with the rig that it stands on."""
+    given = list(steps)
+    by: dict[str, tuple[Rig, list[Step]]] = {}
+    for step, rig in given:
+        if named([step]) & set(rig.skeleton.index):
+            by.setdefault(rig.key, (rig, []))[1].append(step)
+    stood = tuple(Stood(tuple(s.id for s in own), cast_of(rig, sorted(named(own)))) for rig, own in by.values())
+    plain = tuple(replace(s, locked=False) for s, _ in given)
+    return Recipe(name, plain, tuple(parameters), stood)
+
+
+# What stays open --------------------------------------------------------------------------------------------------
+
+
+def about(recipe: Recipe, parameter: Parameter) -> dict[str, Any]:
+    """Type, title, unit, range and choices of a parameter, as of the setting that it is. Raises RecipeError where the step or
+    the setting is not there."""
+    step = recipe.step(parameter.step)
+    if step is None:
+        raise RecipeError(f"there is no step {parameter.step!r}", place=f"parameter {parameter.name}")
+    return _described(step, parameter)
+
+
+def _described(step: Step, parameter: Parameter) -> dict[str, Any]:
+    found = next((describe_field(f) for f in fields(kind_of(step.kind).settings) if f.name == parameter.setting), None)
+    if found is None and parameter.setting != _WEIGHT["name"]:
+        raise RecipeError(
+            f"{step.kind} has no setting {parameter.setting!r}", place=f"parameter {parameter.name}",
+            advice=f"Known: {', '.join([*(f.name for f in fields(kind_of(step.kind).settings)), 'weight'])}.",
+        )  # fmt: skip
+    return {**(found or _WEIGHT), "help": parameter.help or (found or _WEIGHT)["help"]}
+
+
+def default(recipe: Recipe, parameter: Parameter) -> Any:
+    """What a parameter is where nobody says otherwise, as plain data."""
+    step = recipe.step(parameter.step)
+    assert step is not None
+    settings = msgspec.to_builtins(step.settings)
+    return settings.get(parameter.setting, step.weight)
+
+
+def with_values(recipe: Recipe, values: Mapping[str, Any]) -> Recipe:
+    """The recipe with values for its parameters in place. Raises RecipeError for names that are none, values that do not fit,
+    and parameters that have to be said and are not."""
+    known = {p.name: p for p in recipe.parameters}
+    for name in values:
+        if name not in known:
+            raise RecipeError(
+                f"has no parameter {name!r}", place=f"recipe {recipe.name}",
+                advice=f"Known: {', '.join(known)}." if known else "It has none: all of its settings are said.",
+            )  # fmt: skip
+    missing = [p.name for p in recipe.parameters if p.required and p.name not in values]
+    if missing:
+        raise RecipeError(
+            f"needs to be told {', '.join(missing)}",
+            place=f"recipe {recipe.name}",
+            advice="Say it with --set NAME=VALUE.",
+        )
+    steps = {s.id: s for s in recipe.steps}
+    for name, value in values.items():
+        p = known[name]
+        if p.step not in steps:
+            about(recipe, p)
+        steps[p.step] = _set(steps[p.step], p, value)
+    return Recipe(recipe.name, tuple(steps.values()), (), recipe.made_on, recipe.unknown)
+
+
+def _set(step: Step, parameter: Parameter, value: Any) -> Step:
+    _described(step, parameter)
+    plain = to_plain(step)
+    inside = parameter.setting in plain["settings"]
+    (plain["settings"] if inside else plain)[parameter.setting] = value
+    try:
+        return from_plain(plain)
+    except RecipeError as e:
+        raise RecipeError(e.reason, place=f"parameter {parameter.name}", advice=e.advice) from None
+
+
+def joined(name: str, recipes: Iterable[Recipe]) -> Recipe:
+    """Several in a row as one. Ids tell steps apart within one recipe: where two have the same, the later steps get others."""
+    steps: list[Step] = []
+    parameters: list[Parameter] = []
+    stood: list[Stood] = []
+    for r in recipes:
+        taken = {s.id for s in steps}
+        new = {s.id: free_name(s.id, taken, "-") for s in r.steps}
+        steps += [replace(_renamed(s, new), id=new[s.id]) for s in r.steps]
+        parameters += [replace(p, step=new.get(p.step, p.step)) for p in r.parameters]
+        stood += [replace(m, steps=tuple(new.get(i, i) for i in m.steps)) for m in r.made_on]
+    return Recipe(name, settled(tuple(steps)), tuple(parameters), tuple(stood))
+
+
+def _renamed(step: Step, new: Mapping[str, str]) -> Step:
+    """A step whose references to other steps follow those to their new ids."""
+    changes = {}
+    for name in fields_for(step.settings, "step"):
+        value = getattr(step.settings, name)
+        if value in new:
+            changes[name] = new[value]
+    return replace(step, settings=replace(step.settings, **changes)) if changes else step
+
+
+def fresh(steps: Iterable[Step]) -> tuple[Step, ...]:
+    """The steps under ids of their own, to be put into a take."""
+    given = list(steps)
+    new = {s.id: new_id() for s in given}
+    return tuple(replace(_renamed(s, new), id=new[s.id]) for s in given)
+
+
+# As a file --------------------------------------------------------------------------------------------------------
+
+
+def recipe_plain(recipe: Recipe) -> dict[str, Any]:
     """A recipe as plain data, ready to be written as JSON."""
-    return {"reflexa": "recipe", "version": VERSION, "name": name, "steps": [to_plain(s) for s in steps]}
+    more: dict[str, Any] = {}
+    if recipe.parameters:
+        more["parameters"] = msgspec.to_builtins(recipe.parameters)
+    if recipe.made_on:
+        more["made_on"] = msgspec.to_builtins(recipe.made_on)
+    head = {"reflexa": "recipe", "version": VERSION, "name": recipe.name}
+    return {**head, **more, "steps": [to_plain(s) for s in recipe.steps], **recipe.unknown}
 
 
-def read_recipe(path: Path) -> tuple[str, tuple[Step, ...]]:
-    """Name and steps of a recipe file. Raises ReadError (no JSON, newer version) or RecipeError (what it says)."""
+_KNOWN = {"reflexa", "version", "name", "steps", "parameters", "made_on"}
+
+
+def read_recipe(path: Path) -> Recipe:
+    """A recipe file. Raises ReadError (no JSON, newer version) or RecipeError (what it says)."""
     data = read_document(path, "recipe", VERSION)
     steps = data.get("steps")
     if not isinstance(steps, list):
         raise RecipeError("has no list of steps", path, "steps")
     try:
-        return str(data.get("name", path.name.split(".")[0])), steps_from_plain(steps)
+        given = steps_from_plain(steps)
+        parameters = _parameters(data.get("parameters", []), given)
+        stood = msgspec.convert(data.get("made_on", []), tuple[Stood, ...])
+    except msgspec.ValidationError as e:
+        text, _, inner = str(e).partition(" - at ")
+        raise RecipeError(text[:1].lower() + text[1:], path, f"made_on{inner.strip('`').removeprefix('$')}") from None
     except RecipeError as e:
         raise RecipeError(e.reason, path, e.place, e.advice) from None
+    unknown = {k: v for k, v in data.items() if k not in _KNOWN}
+    return Recipe(str(data.get("name", path.name.split(".")[0])), given, parameters, stood, unknown)
 
 
-def step_from_text(text: str) -> Step:
-    """A step as the command line names it: ``KIND`` or ``KIND:setting=value,setting=value``; values are texts, or JSON such
-    as ``point=[0, 1.2, 0.4]``. Raises RecipeError."""
-    kind, _, rest = text.partition(":")
-    settings: dict[str, Any] = {}
-    for part in _parts(rest) if rest else []:
-        key, equals, value = part.partition("=")
-        if not equals:
-            raise RecipeError(f"{part!r} is not setting=value", place=f"--step {text}")
+def read_kept(path: Path) -> Recipe:
+    """The same, as part of a project. Raises ReadError whatever is wrong with it."""
+    try:
+        return read_recipe(path)
+    except ReflexaError as e:
+        raise ReadError(e.reason, path, e.place, e.advice) from None
+
+
+def _parameters(data: Any, steps: tuple[Step, ...]) -> tuple[Parameter, ...]:
+    try:
+        given = msgspec.convert(data, tuple[Parameter, ...])
+    except msgspec.ValidationError as e:
+        text, _, inner = str(e).partition(" - at ")
+        raise RecipeError(
+            text[:1].lower() + text[1:], place=f"parameters{inner.strip('`').removeprefix('$')}"
+        ) from None
+    out: list[Parameter] = []
+    for i, p in enumerate(given):
+        place = f"parameters[{i}]"
+        if not p.name or any(o.name == p.name for o in out):
+            raise RecipeError(f"{p.name!r} is no name of its own", place=f"{place}.name")
+        step = next((s for s in steps if s.id == p.step), None) or next((s for s in steps if s.name == p.step), None)
+        if step is None:
+            raise RecipeError(f"there is no step {p.step!r}", place=f"{place}.step")
         try:
-            settings[key.strip().replace("-", "_")] = msgspec.json.decode(value.encode())
-        except RecursionError:
-            raise RecipeError(f"{key.strip()!r} is nested too deeply", place=f"--step {text[:60]}…") from None
-        except msgspec.DecodeError:
-            settings[key.strip().replace("-", "_")] = value.strip()
-    return from_plain({"kind": kind.strip(), "settings": settings}, f"--step {text}")
-
-
-def _parts(text: str) -> list[str]:
-    """A text cut at its commas, but for those inside brackets and quotes."""
-    out, start, depth, quoted = [], 0, 0, False
-    for i, c in enumerate(text):
-        if c == '"':
-            quoted = not quoted
-        elif not quoted and c in "[{":
-            depth += 1
-        elif not quoted and c in "]}":
-            depth -= 1
-        elif c == "," and depth <= 0 and not quoted:
-            out.append(text[start:i])
-            start = i + 1
-    return [*out, text[start:]]
-
-
-def schema() -> dict[str, Any]:
-    """JSON Schema (draft 2020-12) of the recipe file, made from the kinds of steps."""
-    kinds = list(KINDS.values())
-    (*settings,), definitions = msgspec.json.schema_components(
-        [k.settings for k in kinds], ref_template="#/$defs/{name}"
-    )
-    weight = {"type": "number", "minimum": 0, "maximum": 1}
-    step: dict[str, Any] = {
-        "type": "object",
-        "required": ["kind"],
-        "properties": {
-            "id": {"type": "string", "description": "What other steps know it by; given by its place where left out."},
-            "kind": {"enum": [k.kind for k in kinds]},
-            "name": {"type": "string"},
-            "on": {"type": "boolean", "default": True},
-            "weight": {**weight, "default": 1},
-            "envelope": {
-                "type": "array",
-                "description": "Weight over time: [frame, weight] points, linear between, held outside.",
-                "items": {
-                    "type": "array",
-                    "prefixItems": [{"type": "number"}, weight],
-                    "minItems": 2,
-                    "maxItems": 2,
-                },
-            },
-            "mask": {
-                "type": "object",
-                "properties": {
-                    "parts": {"type": "array", "items": {"enum": [*PRESETS, *PARTS]}},
-                    "joints": {"type": "object", "additionalProperties": weight},
-                    "edge": {"type": "integer", "minimum": 0, "default": 0},
-                },
-                "additionalProperties": False,
-            },
-            "locked": {"type": "boolean", "default": False},
-            "tied": {
-                "type": "object",
-                "description": "The event that its frames go with, and where that was when they were set.",
-                "properties": {"event": {"type": "string"}, "frame": {"type": "number"}},
-                "required": ["event", "frame"],
-                "additionalProperties": False,
-            },
-            "settings": {"type": "object"},
-        },
-        "additionalProperties": False,
-        "allOf": [
-            {"if": {"properties": {"kind": {"const": k.kind}}}, "then": {"properties": {"settings": s}}}
-            for k, s in zip(kinds, settings, strict=True)
-        ],
-    }
-    return {
-        "$schema": "https://json-schema.org/draft/2020-12/schema",
-        "title": "Reflexa recipe",
-        "type": "object",
-        "required": ["reflexa", "version", "steps"],
-        "properties": {
-            "reflexa": {"const": "recipe"},
-            "version": {"const": VERSION},
-            "name": {"type": "string"},
-            "steps": {"type": "array", "items": step},
-        },
-        "additionalProperties": False,
-        "$defs": definitions,
-    }
+            _described(step, p)
+        except RecipeError as e:
+            raise RecipeError(e.reason, place=f"{place}.setting", advice=e.advice) from None
+        out.append(replace(p, step=step.id))
+    return tuple(out)

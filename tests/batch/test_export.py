@@ -26,7 +26,7 @@ from reflexa.project.store import Project, SourceFile
 from reflexa.project.text import pretty
 from reflexa.steps import KINDS, apply, make
 from reflexa.take import Source, Take
-from reflexa.take.recipe import recipe_plain
+from reflexa.take.recipe import Recipe, recipe_plain
 from tests.helpers.files import DATA, DECKHAND
 
 WALK = DATA / "humanoid3d_walk.bvh"
@@ -201,7 +201,7 @@ def test_steps_are_described() -> None:
 
 def test_apply_runs_steps_in_the_order_given(tmp_path: Path) -> None:
     recipe = tmp_path / "r.recipe.json"
-    recipe.write_text(json.dumps(recipe_plain("port side", (make("mirror", "from the recipe"),))))
+    recipe.write_text(json.dumps(recipe_plain(Recipe("port side", (make("mirror", "from the recipe"),)))))
     status, out, _ = run(
         "apply", WALK, DATA / "interp_mix.glb", "--step", "mirror:plane=world", "--recipe", recipe, "--out", tmp_path / "out",
         "--json", "--name", "{file}-{recipe}", "--jobs", 2,

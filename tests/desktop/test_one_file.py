@@ -23,7 +23,7 @@ from reflexa.project import store
 from reflexa.reference import reference
 from reflexa.steps import KINDS
 from reflexa.steps import registry as steps
-from reflexa.take.recipe import schema
+from reflexa.take.schema import schema
 from tests.helpers import toys
 from tests.helpers.commands import run
 from tests.helpers.files import DATA, ROOT

@@ -26,7 +26,9 @@ from reflexa.steps.correction import (
     track_at,
 )  # fmt: skip
 from reflexa.take import Cache, Export, Source, Surroundings, Take, evaluate, exported
-from reflexa.take.recipe import read_recipe, recipe_plain, schema, step_from_text
+from reflexa.take.recipe import Recipe, read_recipe, recipe_plain
+from reflexa.take.said import step_from_text
+from reflexa.take.schema import schema
 from tests.helpers import rigs
 from tests.helpers.files import ROOT
 
@@ -230,8 +232,8 @@ def test_what_a_recipe_gets_wrong_is_named_with_its_place(data: object, place: s
 def test_recipe_files(tmp_path) -> None:
     path = tmp_path / "a.recipe.json"
     step = make("mirror")
-    path.write_text(json.dumps(recipe_plain("port side", (step,))))
-    assert read_recipe(path) == ("port side", (step,))
+    path.write_text(json.dumps(recipe_plain(Recipe("port side", (step,)))))
+    assert read_recipe(path) == Recipe("port side", (step,))
     for text, error in (
         ("{", ReadError),
         ('{"reflexa": "take"}', ReadError),

@@ -11,7 +11,6 @@ from pathlib import Path
 from typing import Any
 
 import click
-from msgspec.structs import replace
 from rich.console import Console
 from rich.progress import Progress
 
@@ -34,9 +33,10 @@ from reflexa.cli.options import (
 from reflexa.formats import writable
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
-from reflexa.steps import Step, settled
+from reflexa.steps import settled
 from reflexa.take import Range
-from reflexa.take.recipe import read_recipe, step_from_text
+from reflexa.take.recipe import Recipe, joined, read_recipe, with_values
+from reflexa.take.said import step_from_text, value_from_text
 
 
 class _Ordered(click.Command):
@@ -70,6 +70,7 @@ class _Choices:
     loop: bool | None
     stage_file: Path | None
     resume: bool
+    values: tuple[str, ...]
 
 
 _OPTIONS = (
@@ -99,6 +100,9 @@ _OPTIONS = (
     looping,
     staged,
     click.option(
+        "--set", "values", multiple=True, metavar="NAME=VALUE", help="Say a parameter that a recipe leaves open."
+    ),
+    click.option(
         "--resume", is_flag=True,
         help="Pass over results that are there and whose manifest shows the same inputs; a run that was cut off goes on.",
     ),
@@ -119,19 +123,20 @@ def _recipes(said: tuple[str, ...]) -> list[Path]:
     return [Path(text[1:]) for text in said if text.startswith("@")]
 
 
-def _steps(said: tuple[str, ...]) -> tuple[str, tuple[Step, ...]]:
-    """A title, and the steps of recipe files (given as ``@FILE``) and single ones, in their order."""
-    title = "steps"
-    found: list[Step] = []
-    for text in said:
-        if text.startswith("@"):
-            title, steps = read_recipe(Path(text[1:]))
-            taken = {f.id for f in found}
-            # Ids tell steps apart within one recipe: two recipes may well have the same.
-            found += [replace(s, id="") if s.id in taken else s for s in steps]
-        else:
-            found.append(step_from_text(text))
-    return title, settled(tuple(found))
+def _recipe(said: tuple[str, ...], values: tuple[str, ...]) -> Recipe:
+    """Recipe files (given as ``@FILE``) and single steps in their order as one, with what their parameters are told to be."""
+    parts = [
+        read_recipe(Path(text[1:])) if text.startswith("@") else Recipe("", settled((step_from_text(text),)))
+        for text in said
+    ]
+    told = dict[str, Any]()
+    for text in values:
+        name, equals, value = text.partition("=")
+        if not equals:
+            raise click.UsageError(f"{text!r} is not NAME=VALUE.")
+        told[name.strip()] = value_from_text(name.strip(), value, f"--set {name}")
+    title = next((p.name for p in reversed(parts) if p.name), "steps")
+    return with_values(joined(title, parts), told)
 
 
 def _fits(pattern: str) -> None:
@@ -154,8 +159,8 @@ def COMMAND(
     clips: tuple[Path, ...], out: Path, choices: _Choices, source: Reading, target: Writing, talk: Talk
 ) -> None:
     """Run steps over clips, in the order given. Never touches a source; refuses to overwrite without --force."""
-    title, steps = _steps(choices.said)
-    if not steps and not source.rigs and not choices.ranges:
+    recipe = _recipe(choices.said, choices.values)
+    if not recipe.steps and not source.rigs and not choices.ranges:
         raise click.UsageError("Give at least one --recipe or --step (or a --rig to write for, or --ranges).")
     stage = read_stage(choices.stage_file) if choices.stage_file is not None else EMPTY
     # What all files need is read once here, so that what is wrong with it is said once.
@@ -163,7 +168,7 @@ def COMMAND(
     clips_of(choices.others, source.rigs)
     _fits(choices.pattern)
     how = How(
-        steps, choices.fmt, choices.pattern, title, source.options, target.options, target.force, source.rigs,
+        recipe, choices.fmt, choices.pattern, source.options, target.options, target.force, source.rigs,
         choices.others, stage, choices.cycles, _ranges(choices.ranges), choices.apart, choices.loop,
         inputs_of(*clips, *source.rigs, *choices.others, choices.stage_file, *_recipes(choices.said)), choices.resume,
     )  # fmt: skip
@@ -187,6 +192,8 @@ def _run(jobs: list[FileJob], workers: int, talk: Talk) -> list[Done]:
             elif not talk.quiet:
                 for there in result.passed:
                     click.echo(f"{there}: is there already, of the same inputs", err=True)
+                for what in result.left_out:
+                    click.echo(f"{result.path}: left out: {what}", err=True)
                 for p in result.proofs:
                     click.echo(f"{p.path}: {p.said}", err=True)
     return results
@@ -202,4 +209,5 @@ def _plain(results: list[Done]) -> dict[str, Any]:
     ]  # fmt: skip
     failed = [{"source": str(r.path), "error": str(r.error)} for r in results if r.error is not None]
     passed = [{"source": str(r.path), "file": str(p)} for r in results for p in r.passed]
-    return {"written": written, "failed": failed, "passed": passed}
+    left_out = [{"source": str(r.path), "left_out": list(r.left_out)} for r in results if r.left_out]
+    return {"written": written, "failed": failed, "passed": passed, "left_out": left_out}

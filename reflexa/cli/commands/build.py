@@ -97,6 +97,8 @@ def _once(project: Path, out: Path, choices: _Choices, form: str, talk: Talk) ->
     if not choices.dry_run:
         for planned, made in _told(todo, choices.jobs, talk):
             result.made.append((planned, made))
+        order = [p.take.name for p in todo.takes]
+        result.made.sort(key=lambda done: order.index(done[0].take.name))  # the same, however many work at it
     if talks:
         click.echo(_said(result, choices.dry_run), err=True)
         for name, texts in result.findings.items() if choices.check else ():

@@ -34,6 +34,7 @@ from reflexa.names import file_name
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
 from reflexa.take import Source, Take
+from reflexa.take.recipe import Recipe
 
 
 @click.command("mend")
@@ -57,7 +58,7 @@ def COMMAND(
     stage = read_stage(stage_file) if stage_file is not None else EMPTY
     limits = read_thresholds(thresholds_file) if thresholds_file is not None else {}
     inputs = inputs_of(*clips, *source.rigs, stage_file, thresholds_file)
-    how = How((), None, "", "", source.options, target.options, target.force, source.rigs, inputs=inputs)
+    how = How(Recipe(""), None, "", source.options, target.options, target.force, source.rigs, inputs=inputs)
     refuse_clashes(planned(FileJob(path, out, how)) for path in clips)
     status, said = 0, list[dict[str, Any]]()
     for path in clips:

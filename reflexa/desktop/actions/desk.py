@@ -9,6 +9,7 @@ from typing import Any, TypeVar
 from PySide6.QtCore import QEventLoop, Qt
 from PySide6.QtWidgets import QDialog, QMainWindow, QMessageBox, QProgressDialog, QTabWidget
 
+from reflexa.desktop.dialogs.batch import BatchDialog
 from reflexa.desktop.figure.panel import FigurePanel
 from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
@@ -28,7 +29,7 @@ R = TypeVar("R")
 @dataclass(eq=False)
 class Desk:
     """fill: let the panel on the left fill the window (True), give it back, or whichever it does not now (None). dialog: the one
-    that is open or was last. clipboard: keys that were copied."""
+    that is open or was last. clipboard: keys that were copied. batch: the recipe that is run over clips, or was last."""
 
     session: Session
     window: QMainWindow
@@ -44,6 +45,7 @@ class Desk:
     keeper: Keeper
     fill: Callable[[bool | None], None]
     dialog: QDialog | None = None
+    batch: BatchDialog | None = None
     clipboard: Clipboard | None = None
 
     def show(self, dialog: QDialog) -> None:

@@ -4,7 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
-from reflexa.desktop.actions import edit, figure, help, judge, keys, layers, project, shelves, stage, take, time, view
+from reflexa.desktop.actions import (
+    edit,
+    figure,
+    help,
+    judge,
+    keys,
+    layers,
+    project,
+    recipes,
+    shelves,
+    stage,
+    take,
+    time,
+    view,
+)
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.actions.registry import Registry
 
@@ -12,8 +26,9 @@ from reflexa.desktop.actions.registry import Registry
 def all_commands(every: Callable[[], Registry]) -> tuple[Command, ...]:
     """In the order in which menus stand, and commands in them. every: gives the list that they will be part of."""
     return (
-        *project.commands(), *shelves.COMMANDS, *edit.COMMANDS, *keys.COMMANDS, *take.commands(), *layers.COMMANDS,
-        *figure.COMMANDS, *stage.COMMANDS, *time.COMMANDS, *judge.COMMANDS, *view.COMMANDS, *help.commands(every),
+        *project.commands(), *shelves.COMMANDS, *edit.COMMANDS, *keys.COMMANDS, *take.commands(), *recipes.COMMANDS,
+        *layers.COMMANDS, *figure.COMMANDS, *stage.COMMANDS, *time.COMMANDS, *judge.COMMANDS, *view.COMMANDS,
+        *help.commands(every),
     )  # fmt: skip
 
 

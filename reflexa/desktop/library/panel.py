@@ -22,6 +22,7 @@ from reflexa.desktop.kinds import VIEWS, Offer
 from reflexa.desktop.library.clip_list import ClipList
 from reflexa.desktop.library.delegate import LINES, THING, ItemDelegate
 from reflexa.desktop.library.previews import Previews, Thing
+from reflexa.desktop.library.recipe_list import RecipeList
 from reflexa.desktop.library.take_list import TakeList
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, takes
@@ -55,12 +56,14 @@ class LibraryPanel(QWidget):
         self._dress(self.takes, "Takes")
         self._dress(self.clips, "Clips")
         self.takes.setUniformItemSizes(False)  # headings of folders are lower
-        self.clips.setSelectionMode(QListWidget.SelectionMode.ExtendedSelection)
-        self.clips.setDragEnabled(True)
         self.takes_heading, self.clips_heading = (_fold(w) for w in (self.takes, self.clips))
         for heading, below, stretch in ((self.takes_heading, self.takes, 5), (self.clips_heading, self.clips, 4)):
             column.addWidget(heading)
             column.addWidget(below, stretch)
+        self.recipes = RecipeList()
+        self.recipes_heading = _fold(self.recipes)
+        column.addWidget(self.recipes_heading)
+        column.addWidget(self.recipes)
         self._filler = QWidget()
         column.addWidget(self._filler)
         for heading in (self.takes_heading, self.clips_heading):
@@ -168,6 +171,10 @@ class LibraryPanel(QWidget):
                     size = f"{clip.frames} frames, {clip.duration:.2f} s"
                     thing = Thing(source=Source(entry.file, clip.name))
                     self._add(self.clips, clip.name, thing, (size, entry.file)).setSelected(thing in kept)
+        self.recipes.fill([r for r in session.project.recipes if _fits(words, r.name)])
+        self.recipes_heading.setText(f"Recipes · {len(session.project.recipes)}")
+        self.recipes_heading.setVisible(bool(session.project.recipes))
+        self.recipes.setVisible(bool(session.project.recipes) and self.recipes_heading.isChecked())
         self.takes_heading.setText(f"Takes · {len(session.project.takes)}")
         self.clips_heading.setText(f"Clips · {self.clips.count()}")
         self._enable()

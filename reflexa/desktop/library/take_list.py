@@ -10,16 +10,19 @@ from PySide6.QtWidgets import QListWidget, QListWidgetItem
 
 from reflexa.desktop.library.delegate import THING
 from reflexa.desktop.library.previews import Thing
+from reflexa.desktop.session.dropping import recipe_of
 from reflexa.desktop.widgets.own_keys import keep_keys
 
 _MOVED = "application/x-reflexa-takes"
 
 
 class TakeList(QListWidget):
-    """``moved``: takes are to stand before another (an empty name: last) in a folder; ``removal_wanted``: by the Delete key."""
+    """``moved``: takes are to stand before another (an empty name: last) in a folder; ``removal_wanted``: by the Delete key;
+    ``recipe_dropped``: of that name, onto a take."""
 
     moved = Signal(list, str, str)
     removal_wanted = Signal(list)
+    recipe_dropped = Signal(str, str)
 
     def __init__(self) -> None:
         super().__init__()
@@ -51,11 +54,17 @@ class TakeList(QListWidget):
             event.accept()
 
     def _accept_own(self, event: QDragEnterEvent | QDragMoveEvent) -> bool:
-        own = event.mimeData().hasFormat(_MOVED)
+        own = event.mimeData().hasFormat(_MOVED) or bool(recipe_of(event.mimeData()))
         (event.accept if own else event.ignore)()  # what is no take is the window's
         return own
 
     def dropEvent(self, event: QDropEvent) -> None:
+        if recipe := recipe_of(event.mimeData()):
+            on = self.itemAt(event.position().toPoint())
+            if on is not None and on.data(THING).take:
+                event.accept()
+                self.recipe_dropped.emit(recipe, on.data(THING).take)
+            return
         if not event.mimeData().hasFormat(_MOVED):
             event.ignore()
             return

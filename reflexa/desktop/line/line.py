@@ -13,7 +13,7 @@ from reflexa.desktop.line.card import Card, StepCard
 from reflexa.desktop.line.source_card import SourceCard
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import RESULT, SOURCE, Session, line
-from reflexa.desktop.session.dropping import dropped, holds_clips
+from reflexa.desktop.session.dropping import dropped, holds_clips, recipe_of
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import dressed
 from reflexa.steps import KINDS, Step, kind_of
@@ -24,6 +24,7 @@ class RevisionLine(QScrollArea):
     """The cards of the open take. cards: by the steps' ids, ``SOURCE`` and ``RESULT``; taps: by the card before them."""
 
     export_wanted = Signal()
+    recipe_dropped = Signal(str, int)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -70,16 +71,20 @@ class RevisionLine(QScrollArea):
         self._show_values()
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
-        if holds_clips(event.mimeData()) and self.session.take is not None:
+        if (holds_clips(event.mimeData()) or recipe_of(event.mimeData())) and self.session.take is not None:
             event.acceptProposedAction()
 
     def dragMoveEvent(self, event: QDragMoveEvent) -> None:
         event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent) -> None:
-        """Clips that are dropped between the cards are blended in there."""
+        """Clips that are dropped between the cards are blended in there; a recipe's steps come to stand there."""
         x = event.position().toPoint().x() + self.horizontalScrollBar().value()
         at = sum(card.geometry().center().x() < x for card in self.steps.values())
+        if recipe := recipe_of(event.mimeData()):
+            event.acceptProposedAction()
+            self.recipe_dropped.emit(recipe, at)
+            return
 
         def blend(sources: list[Source]) -> None:
             view = next(v for v in VIEWS.values() if v.dropped)

@@ -1,4 +1,4 @@
-"""Clips that are dragged: those of the project, and those of a shelf, which come into the project first."""
+"""What is dragged: clips of the project, those of a shelf, which come into the project first, and recipes."""
 
 from __future__ import annotations
 
@@ -13,6 +13,7 @@ from reflexa.desktop.session.session import Session
 from reflexa.take import Source
 
 CLIPS, SHELF = "application/x-reflexa-clips", "application/x-reflexa-shelf-clips"
+RECIPE = "application/x-reflexa-recipe"
 Then = Callable[[list[Source]], object]
 
 
@@ -52,6 +53,19 @@ def picks_of(data: QMimeData) -> list[tuple[Path, str]]:
         return [(Path(os.fsdecode(bytes.fromhex(path))), clip) for path, clip in _pairs(data, SHELF)]
     except ValueError:
         return []
+
+
+def of_recipe(name: str) -> QMimeData:
+    """A recipe of the project, to be dragged."""
+    data = QMimeData()
+    if name:
+        data.setData(RECIPE, name.encode(errors="replace"))
+    return data
+
+
+def recipe_of(data: QMimeData) -> str:
+    """The name of the recipe that is dragged; an empty text where it is something else."""
+    return bytes(data.data(RECIPE).data()).decode(errors="replace") if data.hasFormat(RECIPE) else ""
 
 
 def holds_clips(data: QMimeData) -> bool:

@@ -124,7 +124,7 @@ class Keeper(QObject):
 def _stamp(folder: Path) -> Stamp:
     """When the project's texts were written, and how long they are: enough to know that nothing has happened."""
     out: dict[str, tuple[int, int]] = {}
-    for path in (folder / store.PROJECT, *(folder / store.TAKES).glob("*.json"), *(folder / store.RIGS).glob("*.json")):
+    for path in (folder / store.PROJECT, *(p for part in store.PARTS for p in (folder / part).glob("*.json"))):
         try:
             s = path.stat()
         except OSError:

@@ -34,7 +34,7 @@ def alike(a: Source, b: Source) -> bool:
 
 def listed(project: Project) -> tuple[object, ...]:
     """What lists of the project show."""
-    return project.takes, project.sources, project.name, project.rigs
+    return project.takes, project.sources, project.name, project.rigs, project.recipes
 
 
 def moment(line: Evaluation | None, frame: int, before: str, now: str) -> int:

@@ -30,7 +30,7 @@ from reflexa.take.edits import LockedError
 
 
 class Session(QObject):
-    """``project_changed``: takes, sources, rigs or the name are others. ``take_changed``: the open take is another, or
+    """``project_changed``: takes, sources, rigs, recipes or the name are others. ``take_changed``: the open take is another, or
     another one is open. ``said``, ``failed``: words for a person, the second to be confirmed. ``incoming``: clips on a shelf
     that are wanted in the project, and what is to be done with them then. The parts say the rest."""
 

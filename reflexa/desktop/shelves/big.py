@@ -2,41 +2,18 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QRectF, Qt, QTimer, Signal
-from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
+from PySide6.QtCore import Qt, QTimer, Signal
+from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
 
-from reflexa.desktop.look import theme
-from reflexa.desktop.shelves.cell import draw_light
 from reflexa.desktop.shelves.model import ShelfModel
 from reflexa.desktop.shelves.words import facts
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.light_figure import LightFigure
 from reflexa.library.finder import Row
-from reflexa.library.light import Light, Strokes
 
 _STEP = 33
-
-
-class _Stage(QWidget):
-    """The figure at a moment, as large as there is room."""
-
-    def __init__(self) -> None:
-        super().__init__()
-        self.setMinimumSize(300, 340)
-        self.figure: tuple[Strokes, Light] | None = None
-        self.pose, self.height_of = 0.0, 1.0
-
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
-        t = theme.current()
-        p.setPen(t.colour("line"))
-        p.setBrush(t.colour("card"))
-        p.drawRoundedRect(QRectF(self.rect()).adjusted(1, 1, -1, -1), 8, 8)
-        if self.figure is not None:
-            draw_light(p, QRectF(self.rect()).adjusted(24, 24, -24, -24), self.figure, self.pose, self.height_of)
-        p.end()
 
 
 class BigPreview(QDialog):
@@ -53,7 +30,7 @@ class BigPreview(QDialog):
         self._model = model
         self._row: Row | None = None
         self._seconds = 0.0
-        self.stage = _Stage()
+        self.stage = LightFigure()
         self.slider = dressed(
             QSlider(Qt.Orientation.Horizontal), accessibleName="Frame", toolTip="Drag to look at a frame"
         )

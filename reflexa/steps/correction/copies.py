@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from dataclasses import dataclass
 from typing import TypedDict, Unpack
 
@@ -10,10 +10,13 @@ import numpy as np
 from msgspec.structs import replace
 
 from reflexa.motion import quat
-from reflexa.motion.arrays import Array, Vector
+from reflexa.motion.arrays import Array, Vector, vector
 from reflexa.rig import Rig
+from reflexa.rig.cast import Carrier
 from reflexa.steps.correction.edits import Chosen, with_keys, with_track
 from reflexa.steps.correction.settings import CorrectionSettings, Slopes, Track
+
+Led = Callable[[Array], Array]
 
 
 @dataclass(frozen=True)
@@ -89,22 +92,54 @@ def mirrored_track(track: Track, rig: Rig) -> Track:
 
     normal, here, there = rig.plane.normal, axes(j), quat.conjugate(axes(k))
 
-    def reflected(v: Vector, turns: bool) -> Vector:
-        if not any(v):
-            return v
-        model = quat.rotate(here, np.array(v))
+    def reflected(v: Array, turns: bool) -> Array:
+        model = quat.rotate(here, v)
         across = 2 * (model @ normal) * normal
-        x = quat.rotate(there, across - model if turns else model - across)
-        return float(x[0]), float(x[1]), float(x[2])
+        return np.asarray(quat.rotate(there, across - model if turns else model - across))
+
+    return _mapped(
+        replace(track, joint=rig.skeleton.names[k]), lambda v: reflected(v, True), lambda v: reflected(v, False), -1.0
+    )
+
+
+def carried(settings: CorrectionSettings, to: Carrier) -> CorrectionSettings:
+    """The correction on another rig: its keys on the joints that play the same, in their axes, moves at that rig's size. Of two
+    tracks that would come to one joint, the first."""
+    tracks: dict[str, Track] = {}
+    for track in settings.tracks:
+        there = to.joint(track.joint)
+        if there is None:
+            continue
+        if there in tracks:
+            to.lacks.append(f"{track.joint} (beside {there})")
+            continue
+        over = to.turned(track.joint, there, track.space) if track.joint in to.cast.joints else None
+        same, size = replace(track, joint=there), to.scale
+        if over is None and size == 1.0:
+            tracks[there] = same
+            continue
+        tracks[there] = _mapped(same, _turned(over), _turned(over, size), 1.0)
+    return replace(settings, tracks=tuple(tracks.values()))
+
+
+def _turned(over: Array | None, size: float = 1.0) -> Led:
+    return lambda v: size * (v if over is None else quat.rotate(over, v))
+
+
+def _mapped(track: Track, turns: Led, moves: Led, swings: float) -> Track:
+    """A track with its turns and moves, and how fast they change, led through functions, and its swings scaled."""
+
+    def one(v: Vector, by: Led) -> Vector:
+        return vector(by(np.array(v))) if any(v) else v
 
     def sloped(v: Slopes | None) -> Slopes | None:
-        return None if v is None else (*reflected(v[:3], True), *reflected(v[3:6], False), -v[6] if v[6] else 0.0)
+        return None if v is None else (*one(v[:3], turns), *one(v[3:6], moves), swings * v[6] if v[6] else 0.0)
 
     keys = tuple(
         replace(
-            q, rotate=reflected(q.rotate, True), move=reflected(q.move, False), swing=-q.swing if q.swing else 0.0,
+            q, rotate=one(q.rotate, turns), move=one(q.move, moves), swing=swings * q.swing if q.swing else 0.0,
             arrive=sloped(q.arrive), leave=sloped(q.leave),
         )
         for q in track.keys
     )  # fmt: skip
-    return replace(track, joint=rig.skeleton.names[k], keys=keys)
+    return replace(track, keys=keys)

@@ -7,6 +7,7 @@ from typing import Any
 
 from msgspec.structs import replace
 
+from reflexa.steps.correction.copies import carried
 from reflexa.steps.correction.layers import turned_into
 from reflexa.steps.correction.settings import CorrectionSettings
 from reflexa.steps.correction.step import HeldBack, corrected
@@ -50,5 +51,6 @@ KIND = StepKind(
     keyed=True,
     adjusted=_adjusted,
     moments=lambda settings: [float(k.frame) for t in settings.tracks for k in t.keys],
+    carried=carried,
     summary=lambda settings: "replaces what is below" if settings.how == "replace" else "",
 )

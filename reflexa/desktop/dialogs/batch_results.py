@@ -1,0 +1,72 @@
+"""Where the results of a batch go: takes of the project, or files."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QRadioButton, QVBoxLayout, QWidget
+
+from reflexa.desktop.dialogs.folder_row import FolderRow
+from reflexa.desktop.session import Session
+from reflexa.desktop.widgets.dress import dressed
+from reflexa.formats import STANDARD, writable
+from reflexa.project.store import is_own
+
+
+class BatchResults(QWidget):
+    """Takes can be edited further; files are written and read back. ``changed``: something else is wanted."""
+
+    changed = Signal()
+
+    def __init__(self, session: Session) -> None:
+        super().__init__()
+        self._folder = session.folder
+        column = QVBoxLayout(self)
+        column.setContentsMargins(0, 0, 0, 0)
+        self.takes = dressed(
+            QRadioButton("Takes, in a folder of their own"), checked=True,
+            toolTip="A take of each clip with the recipe's steps in it, to be looked at and edited; it undoes as one",
+        )  # fmt: skip
+        self.files = dressed(QRadioButton("Files"), toolTip="A new clip file of each, read back and proven")
+        column.addWidget(self.takes)
+        column.addWidget(self.files)
+        self._more = QWidget()
+        form = QFormLayout(self._more)
+        form.setContentsMargins(18, 0, 0, 0)
+        self.place = FolderRow(self, session.folder / "build" if session.sources.placed else Path.home())
+        form.addRow("Folder", self.place)
+        self.kind = dressed(QComboBox(), accessibleName="Format")
+        for f in writable():
+            self.kind.addItem(f.title, f.name)
+        self.kind.setCurrentIndex(max(self.kind.findData(STANDARD), 0))
+        form.addRow("Format", self.kind)
+        self.over = QCheckBox("Write over files that are there")
+        form.addRow(self.over)
+        column.addWidget(self._more)
+        self.files.toggled.connect(self._more.setVisible)
+        self._more.hide()
+        self.files.toggled.connect(self.changed)
+        self.place.field.textChanged.connect(self.changed)
+
+    @property
+    def folder(self) -> Path | None:
+        """Where files go; None: takes are made."""
+        return self.place.folder if self.files.isChecked() else None
+
+    @property
+    def format(self) -> str:
+        return str(self.kind.currentData())
+
+    @property
+    def overwrite(self) -> bool:
+        return self.over.isChecked()
+
+    @property
+    def problem(self) -> str:
+        """What stands against it, or an empty text."""
+        if not self.files.isChecked():
+            return ""
+        if not self.place.field.text().strip():
+            return "Say which folder the files go to"
+        return "That folder is the project's own: choose another" if is_own(self._folder, self.place.folder) else ""

@@ -1,0 +1,95 @@
+"""The settings that a recipe leaves open, to be said."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from PySide6.QtCore import Signal
+from PySide6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
+
+from reflexa.desktop.library.recipe_list import RecipeLine
+from reflexa.desktop.session import Session
+from reflexa.desktop.settings.form import control_for
+from reflexa.desktop.widgets import labels
+from reflexa.take.recipe import Parameter, Recipe, about, default
+
+
+class ParameterForm(QWidget):
+    """A control for each parameter, as the recipe has it until it is set. ``changed``: a value is another."""
+
+    changed = Signal()
+
+    def __init__(self, session: Session, recipe: Recipe) -> None:
+        super().__init__()
+        self.recipe = recipe
+        self._said: dict[str, Any] = {}
+        form = QFormLayout(self)
+        form.setContentsMargins(0, 0, 0, 0)
+        self.controls: dict[str, QWidget] = {}
+        for parameter in recipe.parameters:
+            self._add(form, session, parameter)
+        if not recipe.parameters:
+            form.addRow(labels.quiet("Nothing is left open: every setting is as it was kept."))
+
+    def _add(self, form: QFormLayout, session: Session, parameter: Parameter) -> None:
+        described = {**about(self.recipe, parameter), "title": parameter.name}
+
+        def value() -> Any:
+            now = self._said.get(parameter.name, default(self.recipe, parameter))
+            return tuple(now) if isinstance(now, list) else now
+
+        def set_(v: Any) -> None:
+            self._said[parameter.name] = list(v) if isinstance(v, tuple) else v
+            self.changed.emit()
+
+        made = control_for(described, value, set_, session)
+        if made is None:
+            return
+        control, show = made
+        control.setAccessibleName(parameter.name)
+        control.setToolTip(described["help"])
+        show()
+        self.controls[parameter.name] = control
+        if isinstance(control, QCheckBox):
+            form.addRow(control)
+        else:
+            form.addRow(f"{parameter.name}{' (to be said)' if parameter.required else ''}", control)
+
+    @property
+    def values(self) -> dict[str, Any]:
+        """What was said, by name."""
+        return dict(self._said)
+
+    @property
+    def missing(self) -> list[str]:
+        """What has to be said, and was not."""
+        return [p.name for p in self.recipe.parameters if p.required and not self._told(p)]
+
+    def _told(self, parameter: Parameter) -> bool:
+        return self._said.get(parameter.name, "") not in ("", None)
+
+
+class ParametersDialog(QDialog):
+    """What is left open, before a recipe is put into a take."""
+
+    def __init__(self, session: Session, recipe: Recipe, take: str, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle(f"{recipe.name}, into {take}")
+        self.setMinimumWidth(380)
+        column = QVBoxLayout(self)
+        column.addWidget(RecipeLine(recipe))
+        self.form = ParameterForm(session, recipe)
+        column.addWidget(self.form)
+        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
+        self.go = buttons.addButton("Add the steps", QDialogButtonBox.ButtonRole.AcceptRole)
+        self.go.setObjectName("main")
+        buttons.accepted.connect(self.accept)
+        buttons.rejected.connect(self.reject)
+        column.addWidget(buttons)
+        self.form.changed.connect(self._enable)
+        self._enable()
+
+    def _enable(self) -> None:
+        missing = self.form.missing
+        self.go.setEnabled(not missing)
+        self.go.setToolTip(f"Say {', '.join(missing)} first" if missing else "")
