@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+import shutil
 import sys
 import tempfile
 import time
@@ -12,12 +13,25 @@ from pathlib import Path
 
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 
+from msgspec.structs import replace as with_fields
 from PySide6.QtCore import QEvent, QPointF, QSettings, Qt, qInstallMessageHandler
 from PySide6.QtGui import QMouseEvent
 from PySide6.QtWidgets import QApplication, QWidget
 
+from reflexa.batch.build import build, plan
+from reflexa.batch.pool import Processes
+from reflexa.demo.build import FOLDER as DEMO
+from reflexa.desktop.dialogs.batch import BatchDialog
+from reflexa.desktop.dialogs.build import BuildDialog
+from reflexa.desktop.dialogs.keep_recipe import KeepRecipe
+from reflexa.desktop.session import recipes
+from reflexa.desktop.window import MainWindow
+from reflexa.project import store
+from reflexa.steps import make
+from reflexa.take import Source
+from reflexa.take.recipe import Parameter, keep
+
 FOLDER = Path(__file__).parent / "screenshots"
-sys.path.insert(0, str(Path(__file__).parents[1]))
 
 
 def pull(viewport: QWidget, by: tuple[int, int]) -> None:
@@ -35,14 +49,12 @@ def pull(viewport: QWidget, by: tuple[int, int]) -> None:
 
 
 def to_show() -> None:
-    """What is made for others: a contact sheet, and a review page as a browser shows it."""
+    """What is made for others: a review page as a browser shows it."""
     from reflexa.review.page import save_page
-    from reflexa.review.stills import Shot, sheet
     from reflexa.review.subjects import subjects
     from tests.helpers.browser import browser, found
 
     project = Path(__file__).parents[1] / "reflexa/demo/project"
-    sheet(subjects(f"{project}#Haul, port side")[0], 8, Shot(300, 260)).save(FOLDER / "sheet.png")
     if not found():
         print("no browser: the picture of the review page is left as it is")
         return
@@ -63,7 +75,6 @@ def to_show() -> None:
 
 def fill_shelf(folder: Path) -> Path:
     """The demo's clips as files of their own, some mirrored, some on the other figure."""
-    from reflexa.demo.build import FOLDER as DEMO
     from reflexa.formats import encode, read
     from reflexa.motion.clip import Clip
     from reflexa.steps.mirror import MirrorSettings, mirror
@@ -86,14 +97,83 @@ def fill_shelf(folder: Path) -> Path:
     return folder
 
 
+Settle = Callable[..., None]
+
+
+def whole_sets(window: MainWindow, take: Callable[..., None], settle: Settle) -> None:
+    """A recipe being kept, run over many clips, and a build with its reasons."""
+    session = window.session
+    session.open_take("Step up, right foot first")
+    settle(lambda: session.evaluation is not None and not session.work.busy)
+    keeping = KeepRecipe(session, session.take, window)
+    keeping.name.setText("Right foot first, leaning")
+    for i, names in enumerate((("Mirror plane",), ("Weight",))):
+        top = keeping.tree.topLevelItem(i)
+        top.setExpanded(True)
+        for k in range(top.childCount()):
+            if top.child(k).text(0) in names:
+                top.child(k).setCheckState(0, Qt.CheckState.Checked)
+    keeping.tree.topLevelItem(1).child(keeping.tree.topLevelItem(1).childCount() - 1).setText(2, "How far to lean")
+    keeping.show()
+    settle()
+    take("recipe", keeping)
+    recipes.put(session, "keep recipe", keeping.recipe)
+    keeping.close()
+    rig = session.rigs["deckhand.glb"]
+    chin = session.project.take("Walk, chin up").steps[0]
+    steps = [
+        make("plants", "Feet stand"),
+        with_fields(chin, name="Chin up"),
+        make("helper-joints", "Marks follow"),
+        make("retime", "Its own pace", speed=1.1),
+    ]
+    kept = keep("Feet stand, chin up", [(s, rig) for s in steps], [
+        Parameter("Pace", steps[3].id, "speed"), Parameter("How far the chin goes up", chin.id, "weight"),
+    ])  # fmt: skip
+    recipes.put(session, "keep recipe", kept)
+    sources = [Source(f, c.name) for f, d in session.sources.documents.items() for c in d.clips]
+    batch = BatchDialog(session, kept, sources, window)
+    batch.show()
+    settle(lambda: not session.work.busy)
+    batch.start()
+    settle(lambda: sum(r.state == "done" for r in batch.batch.rows) >= 9, at_least=0.1)
+    batch.table.selectRow(2)
+    settle(lambda: batch.preview.figure is not None, at_least=0.1)
+    batch.slider.setValue(300)
+    take("batch", batch)
+    batch.batch.give_up()
+    settle(lambda: not session.work.busy)
+    batch.close()
+    with tempfile.TemporaryDirectory() as place:
+        project = store.load(demo_project := Path(shutil.copytree(DEMO, Path(place) / "ferry")))
+        for _ in build(plan(demo_project, Path(place) / "out"), Processes(os.cpu_count() or 1)):
+            pass
+        (Path(place) / "out/Walk, chin up.glb").unlink()
+        (Path(place) / "out/Haul, tail trimmed.glb").write_bytes(b"somebody else's")
+        lean = project.take("Step up, right foot first")
+        lean = replace(lean, steps=(lean.steps[0], with_fields(lean.steps[1], weight=0.8)))
+        store.save(project.with_take(lean.name, lean), demo_project)
+        before, session.sources.folder = session.sources.folder, demo_project
+        dialog = BuildDialog(session, window)
+        dialog.place.field.setText(str(Path(place) / "out"))
+        dialog.look()
+        dialog.show()
+        settle(lambda: dialog.todo is not None)
+        dialog.place.field.setText("saltmarsh-ferry/build")
+        settle(at_least=0.2)
+        take("build", dialog)
+        dialog.close()
+        session.sources.folder = before
+
+
 def main() -> None:
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
     QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, tempfile.mkdtemp())
     from reflexa.desktop import app as application
     from reflexa.desktop.actions import shelves
     from reflexa.desktop.session import RESULT, SOURCE, Session
     from reflexa.desktop.session.sources import demo_copy
-    from reflexa.desktop.window import MainWindow
     from reflexa.library import index as library_index
     from reflexa.library import shelves as library_shelves
 
@@ -179,14 +259,6 @@ def main() -> None:
     window.viewport.frame_figure()
     settle(at_least=1.2)
     take("retime")
-
-    open_take("Lantern to the other hand")
-    session.selection.select_card(session.take.steps[1].id)
-    session.player.set_frame(82)
-    window.viewport.set_compare("Side by side")
-    window.viewport.set_camera(window.viewport.camera.zoomed(1.15))
-    settle()
-    take("mirror")
     window.viewport.set_compare("Both")
     window.tabs.setCurrentIndex(1)
     session.selection.select_joint("hand_left")
@@ -242,16 +314,6 @@ def main() -> None:
     window.commands.run("next_finding")
     settle(ready, at_least=1.2)
     take("findings")
-
-    open_take("Walk, skating mended")
-    session.selection.select_joint("foot_left")
-    window.commands.run("page_measures")
-    measures = window.time_area.measures
-    measures.choice.setCurrentText("Speed (m/s)")
-    measures.refresh()
-    window.down.setSizes([400, 270])
-    settle(ready, at_least=1.2)
-    take("measures")
     window.commands.run("page_keys")
     window.down.setSizes([478, 182])
 
@@ -270,6 +332,7 @@ def main() -> None:
         take("export", dialog)
         dialog.close()
 
+    whole_sets(window, take, settle)
     open_take("Step up, right foot first")
     session.selection.select_card(session.take.steps[1].id)
     session.player.set_frame(30)

@@ -1,7 +1,8 @@
-"""Writes docs/reference.md and docs/recipe.schema.json from the kinds of steps, formats and findings."""
+"""Writes docs/reference.md, docs/recipe.schema.json and docs/api/ from what the code says of itself."""
 
 from pathlib import Path
 
+from reflexa.api_pages import pages
 from reflexa.project.text import pretty
 from reflexa.reference import reference
 from reflexa.take.schema import schema
@@ -10,3 +11,5 @@ HERE = Path(__file__).parent
 
 (HERE / "recipe.schema.json").write_text(pretty(schema()))
 (HERE / "reference.md").write_text(reference())
+for name, text in pages().items():
+    (HERE / "api" / name).write_text(text)

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import doctest
 import importlib
 import json
 import re
+import shutil
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+from reflexa import api_pages
+from reflexa.demo.build import FOLDER
 from reflexa.reference import reference
 from reflexa.steps import KINDS, apply, make
 from reflexa.steps import registry as steps
@@ -17,7 +21,7 @@ from reflexa.take.schema import schema
 from tests.helpers import rigs
 from tests.helpers.files import ROOT
 
-DOCS = sorted([*ROOT.glob("*.md"), *(ROOT / "docs").glob("*.md")])
+DOCS = sorted([*ROOT.glob("*.md"), *(ROOT / "docs").rglob("*.md")])
 
 
 def test_the_kind_of_step_in_the_documents_works_as_it_stands_there(tmp_path: Path, monkeypatch) -> None:
@@ -44,6 +48,32 @@ def test_what_is_made_of_the_code_is_current() -> None:
     assert json.loads((ROOT / "docs" / "recipe.schema.json").read_text()) == json.loads(json.dumps(schema())), (
         "./run docs"
     )
+
+
+def test_pages_about_the_library_are_current_and_say_something_of_all_of_it() -> None:
+    for name, text in api_pages.pages().items():
+        assert (ROOT / "docs/api" / name).read_text() == text, "./run docs"
+    for house in api_pages.PUBLIC:
+        for module in api_pages.modules(house):
+            bare = [n for n, thing in api_pages.members(module) if not (thing.__doc__ or "").strip()]
+            assert bare == [], f"{module.__name__} does not say what {', '.join(bare)} is"
+
+
+@pytest.mark.parametrize(
+    "module", [m for h in api_pages.PUBLIC for m in api_pages.modules(h)], ids=lambda m: m.__name__
+)
+def test_examples_in_docstrings_come_to_what_they_say(module) -> None:
+    assert doctest.testmod(module).failed == 0
+
+
+def test_examples_of_the_library_run_from_top_to_bottom(tmp_path: Path, monkeypatch) -> None:
+    for name in ("deckhand.glb", "ferrykeeper.glb"):
+        shutil.copy(FOLDER / "sources" / name, tmp_path)
+    monkeypatch.chdir(tmp_path)
+    blocks = re.findall(r"```python\n(.*?)```", (ROOT / "docs/api/examples.md").read_text(), re.DOTALL)
+    known: dict[str, object] = {}
+    exec("\n".join(blocks), known)
+    assert len(blocks) == 6 and known["there"].left_out == () and (tmp_path / "walk over.glb").exists()
 
 
 @pytest.mark.parametrize("path", DOCS, ids=lambda p: p.name)

@@ -12,14 +12,14 @@ import msgspec
 
 from reflexa.batch.export import MANIFEST, Into, Proof, export_take, file_names
 from reflexa.batch.inputs import Given, Inputs, changed, in_order
-from reflexa.batch.pool import shared_out
+from reflexa.batch.pool import Share
 from reflexa.errors import ReadError, RecipeError, ReflexaError, WriteError
 from reflexa.formats import FORMATS, Imported
 from reflexa.formats.documents import read_document
 from reflexa.formats.files import digest, write_bytes
 from reflexa.project import store
 from reflexa.project.opened import Opened
-from reflexa.project.sources import read_source
+from reflexa.project.sources import files_of, read_source
 from reflexa.project.store import Project
 from reflexa.project.text import pretty
 from reflexa.take import Take
@@ -191,12 +191,27 @@ def write_state(out: Path, known: dict[str, Built], begun: Iterable[str] = ()) -
 
 @dataclass(frozen=True)
 class Task:
-    """One take to be built, for whichever process does it."""
+    """One take to be built, for whichever process does it. texts: those of the project; sources: files that it needs."""
 
     folder: Path
     out: Path
     name: str
     stamp: str = ""
+    texts: tuple[Path, ...] = ()
+    sources: tuple[Path, ...] = ()
+    overwrite = True  # whatever is there was built, or may be written over
+
+    def reads(self) -> list[tuple[Path, ...]]:
+        """The files that it reads, in bundles that belong together."""
+        return [self.texts, *(tuple(files_of(p)) for p in self.sources)]
+
+    def kept(self) -> tuple[Path, ...]:
+        """Files that are never written over."""
+        return (*self.texts, *(f for p in self.sources for f in files_of(p)))
+
+    def failed(self, error: ReflexaError) -> Made:
+        """What came of it, where nothing did."""
+        return Made(self.name, error=error)
 
 
 # A process reads a project once, and as many sources as it has room for.
@@ -244,18 +259,30 @@ def _outputs(out: Path, proof: Proof) -> Inputs:
     return {p.relative_to(out).as_posix(): digest(p) for p in files}
 
 
-def build(todo: Plan, workers: int) -> Iterator[tuple[Planned, Made]]:
+def build(todo: Plan, share: Share) -> Iterator[tuple[Planned, Made]]:
     """Build what is due, as it comes. What is done is kept at once, so that a build that is cut off goes on where it was. Raises
     WriteError where the folder cannot be written, and WorkerLost."""
     known, due = dict(todo.known), {p.take.name: p for p in todo.due}
     stamp = str(time.time_ns())
-    tasks = [Task(todo.folder, todo.out, name, stamp) for name in due]
+    given = Given(todo.folder, todo.project)
+    texts = tuple(todo.folder / name for name in store.state(todo.folder)) if due else ()
+    tasks = [
+        Task(
+            todo.folder,
+            todo.out,
+            name,
+            stamp,
+            texts,
+            tuple(todo.folder / store.SOURCES / f for f in given.files(p.take)),
+        )
+        for name, p in due.items()
+    ]
     begun = {f for p in due.values() for f in p.files}
     if due:
         write_state(todo.out, known, begun)
     last, whole = time.monotonic(), False
     try:
-        for task, made in shared_out(make, tasks, workers):
+        for task, made in share(make, tasks):
             planned = due[task.name]
             if made.built is not None:
                 known[_key(planned.take)] = made.built

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import glob
+import os
 import re
 from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
@@ -10,7 +11,7 @@ from pathlib import Path
 
 from reflexa.batch.export import MANIFEST, Origin, Proof, Target, files_of, manifest_of, write
 from reflexa.batch.inputs import digest_of
-from reflexa.batch.pool import in_order
+from reflexa.batch.pool import Processes, Share, in_order
 from reflexa.batch.rigs import clips_of, fitted, load, model_of
 from reflexa.batch.version import computation
 from reflexa.checks import judge
@@ -60,6 +61,23 @@ class FileJob:
     out: Path
     how: How
 
+    @property
+    def overwrite(self) -> bool:
+        """May files that are there be written over?"""
+        return self.how.overwrite
+
+    def reads(self) -> list[tuple[Path, ...]]:
+        """The files that it reads, in bundles that belong together: a file with what belongs to it."""
+        return [tuple(files_of_source(p)) for p in (self.path, *self.how.rigs, *self.how.others)]
+
+    def kept(self) -> tuple[Path, ...]:
+        """Files that are never written over."""
+        return self.how.inputs
+
+    def failed(self, error: ReflexaError) -> Done:
+        """What came of it, where nothing did."""
+        return Done(self.path, error=error)
+
 
 @dataclass(frozen=True)
 class Done:
@@ -78,8 +96,6 @@ def run_one(job: FileJob) -> Done:
     how = job.how
     try:
         made_of = _made_of(job)
-        if how.resume and (there := _there(job, made_of)):
-            return Done(job.path, passed=tuple(there))
         document = read(job.path, how.read)
         if not document.clips:
             raise ReadError("holds a rig and no clip", job.path)
@@ -185,12 +201,28 @@ def clashes(plans: Iterable[tuple[Path, list[str]]]) -> list[str]:
     ]  # fmt: skip
 
 
-def run(jobs: list[FileJob], workers: int) -> Iterator[Done]:
-    """Run jobs in order of their files on ``workers`` processes; yields as they finish, in that order.
+def run(jobs: list[FileJob], share: Share) -> Iterator[Done]:
+    """Run jobs; yields as they finish, in order of their files. What is there of the same inputs is passed over first, where
+    that is wanted.
 
     Raises RecipeError before anything is written where two results would have one name, and WorkerLost."""
-    refuse_clashes(in_order(planned, jobs, workers))
-    yield from in_order(run_one, jobs, workers)
+    refuse_clashes(in_order(Processes(os.cpu_count() or 1), planned, jobs))
+    there = {id(job): _passed(job) for job in jobs}
+    rest = [job for job in jobs if there[id(job)] is None]
+    came = in_order(share, run_one, rest)
+    for job in jobs:
+        yield there[id(job)] or next(came)
+
+
+def _passed(job: FileJob) -> Done | None:
+    """What there is of a file of the same inputs already; None: it is to be run."""
+    if not job.how.resume:
+        return None
+    try:
+        there = _there(job, _made_of(job))
+    except ReflexaError:
+        return None  # it is said when it is run
+    return Done(job.path, passed=tuple(there)) if there else None
 
 
 def refuse_clashes(plans: Iterable[tuple[Path, list[str]]]) -> None:

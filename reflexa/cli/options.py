@@ -13,6 +13,7 @@ from typing import Any
 
 import click
 
+from reflexa.batch.pool import Processes, Share
 from reflexa.errors import ReflexaError
 from reflexa.formats import ReadOptions, WriteOptions
 from reflexa.formats.imported import FACINGS, UNITS
@@ -130,6 +131,25 @@ staged = click.option(
     "--stage", "stage_file", metavar="FILE", type=click.Path(path_type=Path),
     help="The stage: a stage document (.stage.json), or a GLB mesh as one prop. What feet stand on and goals go to.",
 )  # fmt: skip
+
+
+clustered = click.option(
+    "--cluster", "cluster", metavar="ADDRESS", default="",
+    help="Have the work done by the workers of a Dask scheduler (tcp://HOST:PORT), or by so many started here for it (local:4). "
+    "Files go there as bytes, results come back so.",
+)  # fmt: skip
+
+
+@contextmanager
+def sharing(cluster: str, jobs: int) -> Iterator[Share]:
+    """How work is shared out: over a cluster where one is named, else over processes here. Raises ClusterError."""
+    if not cluster:
+        yield Processes(jobs)
+        return
+    from reflexa.batch.cluster import Cluster
+
+    with Cluster(cluster, lambda text: click.echo(text, err=True)) as found:
+        yield found
 
 
 looping = click.option(

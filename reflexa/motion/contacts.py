@@ -52,7 +52,11 @@ def as_held(tracks: list[Array], stands: list[NDArray[np.bool_]], least: int) ->
 
 
 def spans(mask: NDArray[np.bool_]) -> Spans:
-    """First and last frame, both included, of every run of True."""
+    """First and last frame, both included, of every run of True.
+
+    >>> spans(np.array([False, True, True, False, True]))
+    [(1, 2), (4, 4)]
+    """
     edges = np.diff(np.concatenate([[0], mask.astype(np.int8), [0]]))
     starts, ends = np.flatnonzero(edges == 1), np.flatnonzero(edges == -1) - 1
     return list(zip(starts.tolist(), ends.tolist(), strict=True))

@@ -20,6 +20,12 @@ def forward(
     parents ``(joints,)``: -1 for a root, and every parent before its children.
     rotations, translations (and scales) are local, ``(frames, joints, …)``. Scales act as in glTF 2.0
     (section 3.5.3: T · R · S, inherited by children); the rotations returned leave them out.
+
+    >>> import numpy as np
+    >>> elbow = quat.from_rotvec([[[0, 0, 0], [0, 0, np.pi / 2], [0, 0, 0]]])  # a quarter turn at the second joint
+    >>> bones = np.array([[[0.0, 0, 0], [1.0, 0, 0], [1.0, 0, 0]]])
+    >>> forward(np.array([-1, 0, 1]), elbow, bones)[1][0].round(6).tolist()
+    [[0.0, 0.0, 0.0], [1.0, 0.0, 0.0], [1.0, 1.0, 0.0]]
     """
     frames, joints = rotations.shape[:2]
     if scales is not None:

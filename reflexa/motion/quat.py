@@ -74,7 +74,11 @@ def mapped(q: Array, m: Array) -> Array:
 
 
 def rotate(q: ArrayLike, v: ArrayLike) -> Array:
-    """Vectors ``(…, 3)`` turned by unit quaternions ``(…, 4)``."""
+    """Vectors ``(…, 3)`` turned by unit quaternions ``(…, 4)``.
+
+    >>> rotate(from_rotvec([0, 0, np.pi / 2]), [1, 0, 0]).round(6).tolist()
+    [0.0, 1.0, 0.0]
+    """
     q = np.asarray(q, dtype=np.float64)
     v = np.asarray(v, dtype=np.float64)
     x, y, z, w = q[..., 0], q[..., 1], q[..., 2], q[..., 3]
@@ -223,6 +227,9 @@ def slerp(a: ArrayLike, b: ArrayLike, t: ArrayLike) -> Array:
 
     Exact at both ends: t = 0 gives ``a`` bit for bit, t = 1 gives ``b`` or its equal ``-b``; and ``a`` where both
     are the same rotation.
+
+    >>> to_rotvec(slerp(IDENTITY, from_rotvec([0, 1.2, 0]), 0.25)).round(6).tolist()
+    [0.0, 0.3, 0.0]
     """
     a = np.asarray(a, dtype=np.float64)
     b = np.asarray(b, dtype=np.float64)
@@ -277,6 +284,10 @@ def swing_twist(q: ArrayLike, axis: ArrayLike) -> tuple[Array, Array]:
     """Split ``q = swing · twist``: ``twist`` turns about the unit ``axis`` ``(…, 3)``, ``swing`` tips the axis.
 
     A half turn that tips the axis over has no twist of its own; it is then the identity.
+
+    >>> swing, twist = swing_twist(multiply(from_rotvec([0, 0, 0.5]), from_rotvec([0.2, 0, 0])), [1, 0, 0])
+    >>> bool(np.allclose(to_rotvec(swing), [0, 0, 0.5])), bool(np.allclose(to_rotvec(twist), [0.2, 0, 0]))
+    (True, True)
     """
     q = np.asarray(q, dtype=np.float64)
     axis = np.asarray(axis, dtype=np.float64)
@@ -291,6 +302,9 @@ def between(a: ArrayLike, b: ArrayLike) -> Array:
     """The smallest rotation ``(…, 4)`` that turns direction ``a`` onto direction ``b`` (``(…, 3)``, any length).
 
     Opposite directions turn half round about an axis square to ``a``; a zero direction gives the identity.
+
+    >>> to_rotvec(between([0, 0, 2], [3, 0, 0])).round(4).tolist()
+    [0.0, 1.5708, 0.0]
     """
     a = np.asarray(a, dtype=np.float64)
     b = np.asarray(b, dtype=np.float64)

@@ -96,6 +96,12 @@ def to_rate(clip: Clip, rate: float) -> Clip:
     """The same motion in time sampled at ``rate`` frames a second; events keep their time.
 
     The last sample is the last that still lies inside the clip. Raises ValueError for a rate that is not positive.
+
+    >>> from reflexa.motion.clip import rest_clip
+    >>> from reflexa.motion.skeleton import chain
+    >>> second = at_frames(rest_clip(chain(["hip", "knee"], [[0, 1, 0], [0, -0.5, 0]])), np.zeros(31))
+    >>> (second.frames, second.rate), (to_rate(second, 12).frames, to_rate(second, 12).rate)
+    ((31, 30.0), (13, 12))
     """
     if not (np.isfinite(rate) and rate > 0):
         raise ValueError(f"a rate of {rate} frames a second")

@@ -14,16 +14,19 @@ import click
 from rich.console import Console
 from rich.progress import Progress
 
+from reflexa.batch.pool import Share
 from reflexa.batch.rigs import clips_of, load
 from reflexa.batch.run import FIELDS, Done, FileJob, How, run
 from reflexa.cli.options import (
     Reading,
     Talk,
     Writing,
+    clustered,
     grouped,
     inputs_of,
     looping,
     reading,
+    sharing,
     staged,
     stops,
     talking_json,
@@ -71,6 +74,7 @@ class _Choices:
     stage_file: Path | None
     resume: bool
     values: tuple[str, ...]
+    cluster: str
 
 
 _OPTIONS = (
@@ -97,6 +101,7 @@ _OPTIONS = (
         help="Write parts of each result as clips of their own; a + behind the last frame says that it is a loop.",
     ),
     click.option("--apart", is_flag=True, help="Ranges in files of their own, also where one file holds several clips."),
+    clustered,
     looping,
     staged,
     click.option(
@@ -172,19 +177,20 @@ def COMMAND(
         choices.others, stage, choices.cycles, _ranges(choices.ranges), choices.apart, choices.loop,
         inputs_of(*clips, *source.rigs, *choices.others, choices.stage_file, *_recipes(choices.said)), choices.resume,
     )  # fmt: skip
-    results = _run([FileJob(p, out, how) for p in clips], choices.jobs, talk)
+    with sharing(choices.cluster, choices.jobs) as share:
+        results = _run([FileJob(p, out, how) for p in clips], share, talk)
     if talk.as_json:
         click.echo(json.dumps(_plain(results), indent=2))
     sys.exit(max((r.error.exit_status for r in results if r.error is not None), default=0))
 
 
-def _run(jobs: list[FileJob], workers: int, talk: Talk) -> list[Done]:
+def _run(jobs: list[FileJob], share: Share, talk: Talk) -> list[Done]:
     """Run jobs, with progress and a line for each result on standard error."""
     console = Console(stderr=True, highlight=False)
     results: list[Done] = []
     with Progress(console=console, disable=talk.quiet or not console.is_terminal, transient=True) as bar:
         task = bar.add_task("Applying", total=len(jobs))
-        for result in run(jobs, workers):
+        for result in run(jobs, share):
             results.append(result)
             bar.advance(task)
             if result.error is not None:

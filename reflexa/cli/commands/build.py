@@ -15,8 +15,9 @@ from rich.console import Console
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
 
 from reflexa.batch.build import Built, Made, Plan, Planned, build, default_out, plan
+from reflexa.batch.pool import Share
 from reflexa.checks.judging.junit import Case, cases
-from reflexa.cli.options import Talk, grouped, stops, talking_json
+from reflexa.cli.options import Talk, clustered, grouped, sharing, stops, talking_json
 
 
 @dataclass(frozen=True)
@@ -28,6 +29,7 @@ class _Choices:
     check: bool
     force: bool
     form: str
+    cluster: str
 
 
 _OPTIONS = (
@@ -43,6 +45,7 @@ _OPTIONS = (
         "--format", "form", type=click.Choice(["text", "json", "junit"]), default="text", show_default=True,
         help="junit: XML that build servers read, on standard output.",
     ),
+    clustered,
 )  # fmt: skip
 
 
@@ -56,13 +59,15 @@ def COMMAND(project: Path, choices: _Choices, talk: Talk) -> None:
     alone. A build that is cut off goes on where it was."""
     form = "json" if talk.as_json else choices.form
     out = choices.out if choices.out is not None else default_out(project)
-    while True:
-        status = _once(project, out, choices, form, talk)
-        if not choices.watch:
-            sys.exit(status)
-        if not talk.quiet:
-            click.echo("Waiting for changes; Ctrl-C ends it.", err=True)
-        _wait_for_changes(project, out)
+    with sharing("" if choices.dry_run else choices.cluster, choices.jobs) as share:
+        while True:
+            status = _once(plan(project, out, choices.force), share, choices, form, talk)
+            if not choices.watch:
+                break
+            if not talk.quiet:
+                click.echo("Waiting for changes; Ctrl-C ends it.", err=True)
+            _wait_for_changes(project, out)
+    sys.exit(status)
 
 
 @dataclass
@@ -85,8 +90,7 @@ class _Result:
         return {p.take.name: known[p.take.name].findings for p in self.todo.takes if p.take.name in known}
 
 
-def _once(project: Path, out: Path, choices: _Choices, form: str, talk: Talk) -> int:
-    todo = plan(project, out, choices.force)
+def _once(todo: Plan, share: Share, choices: _Choices, form: str, talk: Talk) -> int:
     result = _Result(todo)
     talks = form == "text" and not talk.quiet
     for p in todo.takes:
@@ -95,7 +99,7 @@ def _once(project: Path, out: Path, choices: _Choices, form: str, talk: Talk) ->
         elif p.why and (choices.dry_run or talk.verbose):
             click.echo(f"{p.take.name}: {'; '.join(p.why)}", err=not choices.dry_run or form != "text")
     if not choices.dry_run:
-        for planned, made in _told(todo, choices.jobs, talk):
+        for planned, made in _told(todo, share, talk):
             result.made.append((planned, made))
         order = [p.take.name for p in todo.takes]
         result.made.sort(key=lambda done: order.index(done[0].take.name))  # the same, however many work at it
@@ -111,12 +115,12 @@ def _once(project: Path, out: Path, choices: _Choices, form: str, talk: Talk) ->
     return _status(result, choices.check)
 
 
-def _told(todo: Plan, jobs: int, talk: Talk) -> Iterator[tuple[Planned, Made]]:
+def _told(todo: Plan, share: Share, talk: Talk) -> Iterator[tuple[Planned, Made]]:
     console = Console(stderr=True, highlight=False)
     columns = (TextColumn("Building"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
     with Progress(*columns, console=console, disable=talk.quiet or not console.is_terminal, transient=True) as bar:
         task = bar.add_task("Building", total=len(todo.due))
-        for planned, made in build(todo, jobs):
+        for planned, made in build(todo, share):
             bar.advance(task)
             if made.error is not None:
                 click.echo(f"error: {planned.take.name}: {made.error}", err=True)

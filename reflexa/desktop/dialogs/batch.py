@@ -220,7 +220,7 @@ class BatchDialog(QDialog):
         row = self.batch.rows[i]
         texts = [row.source.clip, row.state.capitalize(), "", "", self._said_of(row)]
         if row.came is not None:
-            texts[_TIME] = f"{row.came.seconds:.1f} s"
+            texts[_TIME] = _time(row.came.seconds)
             texts[_FOUND] = f"{row.came.before} → {len(row.came.after)}"
         t = theme.current()
         for column, text in enumerate(texts):
@@ -330,4 +330,6 @@ class BatchDialog(QDialog):
 
 
 def _time(seconds: float) -> str:
+    if seconds < 1:
+        return f"{1000 * seconds:.0f} ms"
     return f"{seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} minutes"

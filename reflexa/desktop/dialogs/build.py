@@ -8,6 +8,7 @@ from pathlib import Path
 from PySide6.QtWidgets import QListWidget, QListWidgetItem, QWidget
 
 from reflexa.batch.build import Made, Plan, Planned, build, default_out, plan
+from reflexa.batch.pool import Processes
 from reflexa.desktop.dialogs.running import RunDialog
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session
@@ -61,7 +62,7 @@ class BuildDialog(RunDialog):
             self._rows[p.take.name] = item
         count, held = len(todo.due), sum(bool(p.held) for p in todo.takes)
         self.said.setText(
-            f"{count} of {len(todo.takes)} takes are out of date" + (f", {held} are left alone" if held else "") + "."
+            f"{count} of {len(todo.takes)} takes are out of date" + (f", {held} left alone" if held else "") + "."
         )
         self.go.setEnabled(count > 0)
         self.go.setToolTip("" if count else "Everything is up to date")
@@ -76,7 +77,7 @@ class BuildDialog(RunDialog):
 
         def call(job: Job[int]) -> int:
             done = 0
-            for planned, made in build(todo, 1):
+            for planned, made in build(todo, Processes(1)):
                 self._made.append((planned, made))
                 done += made.error is None
                 job.tell(planned.take.name, len(self._made) / count)

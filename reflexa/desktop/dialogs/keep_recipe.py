@@ -168,6 +168,8 @@ def _counts(described: dict[str, Any], step: Step) -> bool:
 
 def shown(described: dict[str, Any], value: Any) -> str:
     """The value of a setting, as a person reads it."""
+    if value == 0 and "zero" in described:
+        return str(described["zero"])
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, list | tuple):

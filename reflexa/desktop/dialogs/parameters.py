@@ -33,13 +33,17 @@ class ParameterForm(QWidget):
 
     def _add(self, form: QFormLayout, session: Session, parameter: Parameter) -> None:
         described = {**about(self.recipe, parameter), "title": parameter.name}
+        # How much of a step is shown as everywhere: in per cent.
+        share = described.get("most") == 1 and "unit" not in described
+        if share:
+            described |= {"unit": "%", "most": 100, "least": 0}
 
         def value() -> Any:
             now = self._said.get(parameter.name, default(self.recipe, parameter))
-            return tuple(now) if isinstance(now, list) else now
+            return tuple(now) if isinstance(now, list) else 100 * now if share else now
 
         def set_(v: Any) -> None:
-            self._said[parameter.name] = list(v) if isinstance(v, tuple) else v
+            self._said[parameter.name] = list(v) if isinstance(v, tuple) else v / 100 if share else v
             self.changed.emit()
 
         made = control_for(described, value, set_, session)
@@ -53,7 +57,9 @@ class ParameterForm(QWidget):
         if isinstance(control, QCheckBox):
             form.addRow(control)
         else:
-            form.addRow(f"{parameter.name}{' (to be said)' if parameter.required else ''}", control)
+            unit = described["unit"] if described["type"] == "numbers" and "unit" in described else ""
+            said = ", ".join(t for t in (unit, "to be said" if parameter.required else "") if t)
+            form.addRow(f"{parameter.name} ({said})" if said else parameter.name, control)
 
     @property
     def values(self) -> dict[str, Any]:

@@ -106,7 +106,6 @@ class Batch(QObject):
             self._halt()
             return
         row, over, clips = self.rows[i], self._now, self.session.clips
-        self._set(i, "at work")
 
         def call(job: Job[Came]) -> Came:
             return run_over(over, row.source, source_of(row.source, clips.source), row.name, job.tell)
@@ -128,6 +127,7 @@ class Batch(QObject):
         job = Job(call, done)
         job.title, job.failed, job.ended = f"{self.title} over {len(self.rows)} clips", failed, ended
         self._job = self.session.work.start(job)
+        self._set(i, "at work")
 
     def _halt(self) -> None:
         made, self._made = self._made, []
