@@ -12,7 +12,7 @@ from pathlib import Path
 import numpy as np
 from scipy.spatial.transform import Rotation
 
-from benchmarks import ground, layers, library, rigs
+from benchmarks import batch, ground, layers, library, rigs
 from benchmarks.measure import best, line
 from reflexa.formats import bvh, encode, read
 from reflexa.motion import kinematics, quat
@@ -211,6 +211,7 @@ def main() -> None:
     ground.whole_take()
     drawing()
     library.main(1_000)
+    batch.main()
 
 
 if __name__ == "__main__":

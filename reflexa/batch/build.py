@@ -10,6 +10,7 @@ from pathlib import Path
 
 import msgspec
 
+from reflexa.batch.digests import Digests
 from reflexa.batch.export import MANIFEST, Into, Proof, export_take, file_names
 from reflexa.batch.inputs import Given, Inputs, changed, in_order
 from reflexa.batch.pool import Share
@@ -93,8 +94,10 @@ def plan(folder: Path, out: Path, force: bool = False) -> Plan:
     known, begun = read_state(out)
     _refuse_clashes(project.takes)
     given, planned = Given(folder, project), []
+    before = Before(out, known, begun, force, Digests(out))
     for take in in_order(project, project.takes):
-        planned.append(_planned(take, given, Before(out, known, begun, force)))
+        planned.append(_planned(take, given, before))
+    before.digests.keep()
     wanted = {f for p in planned for f in p.files}
     gone = tuple(f for b in known.values() for f in b.outputs if f.removesuffix(MANIFEST) == f and f not in wanted)
     return Plan(folder, out, project, tuple(planned), known, gone, begun)
@@ -111,8 +114,9 @@ class Before:
 
     out: Path
     known: dict[str, Built]
-    begun: frozenset[str] = frozenset()
-    force: bool = False
+    begun: frozenset[str]
+    force: bool
+    digests: Digests
 
 
 def _planned(take: Take, given: Given, at: Before) -> Planned:
@@ -128,13 +132,11 @@ def _planned(take: Take, given: Given, at: Before) -> Planned:
         return Planned(take, files, ("it was never built",), None if force else foreign)
     why, edited = changed(before.inputs, now), list[str]()
     for file, known_digest in before.outputs.items():
-        path = out / file
-        if not path.exists():
+        if not (out / file).exists():
             why.append(f"{file} is gone")
-        elif digest(path) != known_digest and file.removesuffix(MANIFEST) in at.begun:
-            why.append(f"{file} was at work when a build was cut off")
-        elif digest(path) != known_digest:
-            edited.append(file)
+        elif at.digests.of(file) != known_digest:
+            cut_off = file.removesuffix(MANIFEST) in at.begun
+            (why if cut_off else edited).append(f"{file} was at work when a build was cut off" if cut_off else file)
     if edited and not force:
         return Planned(take, files, tuple(why), WriteError(f"{', '.join(edited)} was changed by others"))
     return Planned(take, files, (*why, *(f"{f} was changed by others" for f in edited)))

@@ -16,7 +16,7 @@ from xml.etree import ElementTree as Xml
 import pytest
 
 from reflexa.batch import build as building
-from reflexa.batch import inputs
+from reflexa.batch import digests, inputs
 from reflexa.batch import run as running
 from reflexa.batch.build import STATE, plan
 from reflexa.batch.export import files_of
@@ -299,3 +299,35 @@ def test_a_worker_of_apply_that_is_killed_is_said(tmp_path: Path, monkeypatch: p
     status, _, err = run("apply", DATA / WALK, DATA / RUN, "--step", "mirror", "--out", tmp_path / "out", "--jobs", 2)
     assert status == 4 and "ended from outside" in err
     assert not [p for p in (tmp_path / "out").glob("*") if p.name.startswith(".")]
+
+
+def test_what_was_built_is_not_read_again_and_yet_every_change_is_noticed(
+    tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    monkeypatch.setattr(digests, "user_cache_path", lambda _: tmp_path / "cache")
+    folder, reads = tmp_path / "out", list[Path]()
+    folder.mkdir()
+    old = time.time_ns() - 10**11
+    for name in ("a", "b"):
+        (folder / name).write_bytes(b"one")
+        os.utime(folder / name, ns=(old, old))
+    whole = digests.digest
+    monkeypatch.setattr(digests, "digest", lambda path: reads.append(path) or whole(path))
+
+    def look() -> list[str]:
+        reads.clear()
+        found = digests.Digests(folder)
+        out = [found.of(n) for n in ("a", "b")]
+        found.keep()
+        return out
+
+    first = look()
+    assert len(reads) == 2 and look() == first and reads == []
+    (folder / "a").write_bytes(b"two")  # as long as before
+    changed = look()
+    assert changed[0] != first[0] and changed[1] == first[1] and reads == [folder / "a"]
+    look()
+    assert reads == [folder / "a"], "what was written just now may be written again in the same instant"
+    for damaged in (b"", b"[]", b'{"a": 3}', b'{"a": [1, 2, 3, 4]}'):
+        next((tmp_path / "cache/digests").iterdir()).write_bytes(damaged)
+        assert look() == changed

@@ -176,4 +176,5 @@ def _moved(settings: GoalSettings, frame: int, place: Vector | None, turn: Vecto
     return replace(settings, keys=put_in(settings.keys, TargetKey(frame, here, turn or base.turn)))
 
 
-VIEW = StepView("goal", panel=GoalPanel, overlay=_overlay, hold=_hold)
+_MORE = frozenset({"offset", "soft", "neck", "spine", "most"})
+VIEW = StepView("goal", panel=GoalPanel, more=_MORE, overlay=_overlay, hold=_hold)

@@ -61,13 +61,14 @@ class StepView:
     """What is not said is as for every kind: a plain icon, the form made from its settings.
 
     icon: name of its icon; empty: of the kind's own name. panel(session): what stands beside the form, before it where
-    ``panel_first``; hidden: settings that the form leaves to it. overlay(moment, sight, hot): drawn in the picture while a
-    step is selected; hot: which of its ground points is under the pointer. hold(session, sight, figure): what a hand takes
-    hold of; a text says why it cannot; None leaves it to the kind that ``begins_by_hand``. colours(session, rig): of joints
-    ``(joints, 3)``, None: as always. rest(session): what *Show the rest pose* shows, None: as always. lanes(session,
-    time): what stands in the place of the key sheet, under ``lanes_title``. offers(session): ways to make takes of chosen
-    clips with it, beside ``offer``. shortcut: of adding it. brings: the way to fit (of ``library.fits``) in which it brings a
-    clip onto another rig, its setting ``rig``. dropped: the setting that clips come into which are dropped between the cards.
+    ``panel_first``; hidden: settings that the form leaves to it; more: those that fold, being for no every day. overlay(moment,
+    sight, hot): drawn in the picture while a step is selected; hot: which of its ground points is under the pointer.
+    hold(session, sight, figure): what a hand takes hold of; a text says why it cannot; None leaves it to the kind that
+    ``begins_by_hand``. colours(session, rig): of joints ``(joints, 3)``, None: as always. rest(session): what *Show the rest
+    pose* shows, None: as always. lanes(session, time): what stands in the place of the key sheet, under ``lanes_title``.
+    offers(session): ways to make takes of chosen clips with it, beside ``offer``. shortcut: of adding it. brings: the way to fit
+    (of ``library.fits``) in which it brings a clip onto another rig, its setting ``rig``. dropped: the setting that clips come
+    into which are dropped between the cards.
     """
 
     kind: str
@@ -75,6 +76,7 @@ class StepView:
     panel: Callable[[Session], StepPanel] | None = None
     panel_first: bool = False
     hidden: frozenset[str] = field(default_factory=frozenset)
+    more: frozenset[str] = field(default_factory=frozenset)
     overlay: Callable[[Moment, Sight, int], Overlay] | None = None
     hold: Callable[[Session, Sight, PosedFigure], Hold | str | None] | None = None
     begins_by_hand: bool = False

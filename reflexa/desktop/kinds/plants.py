@@ -135,4 +135,12 @@ def _overlay(moment: Moment, sight: Sight, _hot: int) -> Overlay:
     return Overlay(lines=(Lines(ends + sight.shift, widths, rgba),))
 
 
-VIEW = StepView("plants", panel=PlantsPanel, panel_first=True, overlay=_overlay, lanes=PlantLanes, lanes_title="Plants")
+VIEW = StepView(
+    "plants",
+    panel=PlantsPanel,
+    panel_first=True,
+    more=frozenset({"low", "slow", "slack", "shortest", "ease_in", "ease_out", "share", "reach", "toes"}),
+    overlay=_overlay,
+    lanes=PlantLanes,
+    lanes_title="Plants",
+)

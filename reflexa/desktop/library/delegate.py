@@ -1,4 +1,4 @@
-"""How an item of the library is drawn: a picture beside its name and two quiet lines."""
+"""How an item of the library is drawn: a picture beside its name and a quiet line."""
 
 from __future__ import annotations
 
@@ -22,13 +22,13 @@ class ItemDelegate(QStyledItemDelegate):
 
     def sizeHint(self, option: QStyleOptionViewItem, index: Index) -> QSize:
         thing: Thing = index.data(THING)
-        return QSize(180, 26 if thing.heading else PICTURE.height() + 8)
+        return QSize(180, 24 if thing.heading else PICTURE.height() + 4)
 
     def paint(self, painter: QPainter, option: QStyleOptionViewItem, index: Index) -> None:
         t, p = theme.current(), painter
         rect: QRect = option.rect
         state: QStyle.StateFlag = option.state
-        box = QRectF(rect).adjusted(2, 2, -2, -2)
+        box = QRectF(rect).adjusted(2, 1, -2, -1)
         thing: Thing = index.data(THING)
         if thing.heading:
             self._heading(p, box, index)
@@ -42,12 +42,12 @@ class ItemDelegate(QStyledItemDelegate):
             p.setBrush(t.colour("soft" if current or hovered else "card"))
             p.drawRoundedRect(box, 6, 6)
         image = self._previews.image(thing)
-        place = QRectF(box.x() + 3, box.y() + 3, PICTURE.width(), PICTURE.height() - 2)
+        place = QRectF(box.x() + 3, box.y() + 2, PICTURE.width(), PICTURE.height() - 2)
         if image is not None:
             p.drawImage(place, image)
         else:
             p.fillRect(place, t.colour("line"))
-        self._write(p, QRectF(place.right() + 9, box.y(), box.right() - place.right() - 13, box.height()), index)
+        self._write(p, QRectF(place.right() + 7, box.y(), box.right() - place.right() - 11, box.height()), index)
         p.restore()
 
     def _heading(self, p: QPainter, box: QRectF, index: Index) -> None:
@@ -74,6 +74,5 @@ class ItemDelegate(QStyledItemDelegate):
         p.drawText(QRectF(room.x(), room.y() + 1, width, 17), Qt.AlignmentFlag.AlignVCenter, title)
         p.setFont(self._widget.font())
         p.setPen(t.colour("quiet"))
-        for i, line in enumerate(index.data(LINES)):
-            text = p.fontMetrics().elidedText(line, Qt.TextElideMode.ElideRight, width)
-            p.drawText(QRectF(room.x(), room.y() + 17 + 15 * i, width, 15), Qt.AlignmentFlag.AlignVCenter, text)
+        text = p.fontMetrics().elidedText(" · ".join(index.data(LINES)), Qt.TextElideMode.ElideRight, width)
+        p.drawText(QRectF(room.x(), room.y() + 18, width, 15), Qt.AlignmentFlag.AlignVCenter, text)

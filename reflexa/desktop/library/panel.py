@@ -355,7 +355,7 @@ def _fold(below: QWidget) -> QToolButton:
 
 
 def _lines(take: Take) -> tuple[str, str]:
-    return f"of {take.source.clip}", ", ".join(s.name for s in take.steps) or "no steps"
+    return take.source.clip, ", ".join(s.name for s in take.steps) or "no steps"
 
 
 def _fits(words: list[str], *texts: str) -> bool:

@@ -18,7 +18,7 @@ from reflexa.desktop.widgets.dress import dressed
 from reflexa.desktop.widgets.switch import Switch
 from reflexa.steps import Step, kind_of
 
-CARD_SIZE = QSize(178, 84)
+CARD_SIZE = QSize(184, 64)
 
 
 class _Name(labels.Eliding):
@@ -41,8 +41,8 @@ class Card(QFrame):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{what} {title}")
         column = QVBoxLayout(self)
-        column.setContentsMargins(9, 7, 9, 7)
-        column.setSpacing(3)
+        column.setContentsMargins(9, 5, 9, 5)
+        column.setSpacing(2)
         self.top = QHBoxLayout()
         self.top.setSpacing(5)
         picture = QLabel()
@@ -53,7 +53,7 @@ class Card(QFrame):
         self.top.addWidget(self.name, 1)
         column.addLayout(self.top)
         self.body = QVBoxLayout()
-        self.body.setSpacing(3)
+        self.body.setSpacing(2)
         column.addLayout(self.body, 1)
 
     def mark(self, chosen: bool) -> None:
@@ -97,21 +97,26 @@ class StepCard(Card):
         self.found.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
         self.found.clicked.connect(lambda: findings.show_brought(session, step.id))
         self.found.hide()
-        self.top.addWidget(self.found)
-        self.top.addWidget(self.switch)
+        row = QHBoxLayout()
+        row.setSpacing(5)
+        row.addWidget(self.switch)
         self.summary = labels.quiet()
         self.summary.setWordWrap(False)
-        self.body.addWidget(self.summary)
         self.slider: QSlider | None = None
         self.ribbon: Ribbon | None = None
         if kind.weighed:
-            self._add_weight(step)
+            self._add_weight(row, step)
         else:
             self.setToolTip("This step takes the clip over as a whole: it has no weight, envelope or mask.")
-            self.body.addStretch(1)
+            row.addWidget(self.summary, 1)
+        row.addWidget(self.found)
+        self.body.addLayout(row)
+        self.body.addStretch(1)
+        if kind.weighed:
+            self.ribbon = Ribbon()
+            self.body.addWidget(self.ribbon)
 
-    def _add_weight(self, step: Step) -> None:
-        row = QHBoxLayout()
+    def _add_weight(self, row: QHBoxLayout, step: Step) -> None:
         self.slider = dressed(
             QSlider(Qt.Orientation.Horizontal), minimum=0, maximum=100, accessibleName=f"Weight of {step.name}"
         )
@@ -120,12 +125,8 @@ class StepCard(Card):
         self.weight = QLabel()
         self.weight.setFixedWidth(42)
         self.weight.setAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
-        row.addWidget(self.slider)
+        row.addWidget(self.slider, 1)
         row.addWidget(self.weight)
-        self.body.addLayout(row)
-        self.body.addStretch(1)
-        self.ribbon = Ribbon()
-        self.body.addWidget(self.ribbon)
 
     def show_step(self, step: Step, later: tuple[Step, ...]) -> None:
         """Show the step as it is now. later: the steps behind it."""
@@ -140,10 +141,12 @@ class StepCard(Card):
             self.weight.setText(f"{round(step.weight * 100)} %" if step.on else "off")
         elif not step.on:
             said = "off"
-        width = CARD_SIZE.width() - 24
-        self.summary.setText(self.fontMetrics().elidedText(said, Qt.TextElideMode.ElideMiddle, width))
-        self.summary.setToolTip(said)
-        self.summary.setVisible(bool(said))
+        if self.slider is None:
+            width = CARD_SIZE.width() - 70
+            self.summary.setText(self.fontMetrics().elidedText(said, Qt.TextElideMode.ElideMiddle, width))
+            self.summary.setToolTip(said)
+        else:
+            self.slider.setToolTip(f"{said}\nDrag: how much of it" if said else "Drag: how much of it")
 
     def show_problem(self, needs: str) -> None:
         """Warn of what the step needs before it can be run; an empty text: of nothing."""

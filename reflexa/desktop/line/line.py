@@ -9,7 +9,7 @@ from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QWidget
 
 from reflexa.desktop.kinds import VIEWS, view_of
-from reflexa.desktop.line.card import Card, StepCard
+from reflexa.desktop.line.card import CARD_SIZE, Card, StepCard
 from reflexa.desktop.line.source_card import SourceCard
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import RESULT, SOURCE, Session, line
@@ -30,13 +30,13 @@ class RevisionLine(QScrollArea):
         super().__init__()
         self.session = session
         self.setWidgetResizable(True)
-        self.setFixedHeight(110)
+        self.setFixedHeight(CARD_SIZE.height() + 20)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.setAccessibleName("Revision line")
         self.setAcceptDrops(True)
         inner = QWidget()
         self._row = QHBoxLayout(inner)
-        self._row.setContentsMargins(8, 6, 8, 6)
+        self._row.setContentsMargins(8, 4, 8, 4)
         self._row.setSpacing(4)
         self.setWidget(inner)
         self.cards: dict[str, Card] = {}
@@ -131,9 +131,8 @@ class RevisionLine(QScrollArea):
 
     def _add_source(self, take: Take) -> None:
         card = SourceCard(self.session)
-        clip = labels.Eliding(take.source.clip)
-        clip.setToolTip(f"{take.source.clip} in {take.source.file}")
-        card.body.addWidget(clip)
+        card.name.setText(take.source.clip)
+        card.name.setToolTip(f"Source: {take.source.clip} in {take.source.file}")
         self._source_facts = labels.quiet()
         card.body.addWidget(self._source_facts)
         card.body.addStretch(1)
@@ -158,17 +157,17 @@ class RevisionLine(QScrollArea):
     def _add_result(self) -> None:
         card = Card(RESULT, "Result", "Result", "result")
         self._result_facts = labels.quiet()
-        card.body.addWidget(self._result_facts)
-        card.body.addStretch(1)
         button = dressed(QToolButton(), text="Export…", toolTip="Write a new clip asset")
         button.setIcon(theme.icon("export", "accent"))
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         button.clicked.connect(self.export_wanted)
+        card.top.addWidget(button)
         self._found = labels.quiet()
         low = QHBoxLayout()
-        low.addWidget(button)
-        low.addWidget(self._found, 1)
+        low.addWidget(self._result_facts, 1)
+        low.addWidget(self._found)
         card.body.addLayout(low)
+        card.body.addStretch(1)
         self._add_card(card)
 
     def _add_card(self, card: Card) -> None:

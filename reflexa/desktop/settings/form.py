@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass, field
 from typing import Any
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QLineEdit
@@ -15,17 +16,27 @@ from reflexa.steps import StepKind
 from reflexa.steps.registry import describe_field, fields
 
 
-def form_of(kind: StepKind, session: Session, hidden: frozenset[str]) -> tuple[QFormLayout, list[Callable[[], None]]]:
-    """A form for the settings of the selected step, without those in ``hidden``, and what brings it up to date."""
-    form = QFormLayout()
-    form.setSpacing(6)
-    refreshers = []
-    for field in fields(kind.settings):
-        if field.name not in hidden:
-            show = _add_field(form, describe_field(field), session)
+@dataclass
+class Form:
+    """Settings for every day, the rest of them, and what brings both up to date."""
+
+    daily: QFormLayout
+    more: QFormLayout
+    refreshers: list[Callable[[], None]] = field(default_factory=list)
+
+
+def form_of(kind: StepKind, session: Session, hidden: frozenset[str], more: frozenset[str]) -> Form:
+    """A form for the settings of the selected step, without those in ``hidden``. more: those that are not for every day."""
+    out = Form(QFormLayout(), QFormLayout())
+    for form in (out.daily, out.more):
+        form.setSpacing(6)
+        form.setContentsMargins(0, 0, 0, 0)
+    for f in fields(kind.settings):
+        if f.name not in hidden:
+            show = _add_field(out.more if f.name in more else out.daily, describe_field(f), session)
             if show is not None:
-                refreshers.append(show)
-    return form, refreshers
+                out.refreshers.append(show)
+    return out
 
 
 def _add_field(form: QFormLayout, about: About, session: Session) -> Callable[[], None] | None:

@@ -32,10 +32,10 @@ class JointTable(QTableWidget):
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         header = self.horizontalHeader()
         header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
+        header.setStretchLastSection(True)
         self.itemSelectionChanged.connect(self._picked)
 
-    def show_rows(self, rows: list[Row], most: int = 12) -> None:
+    def show_rows(self, rows: list[Row], most: int = 7) -> None:
         """Rows: texts, tool tip, joint, frame (-1: stay where the playhead is)."""
         self.blockSignals(True)
         self.setRowCount(len(rows))

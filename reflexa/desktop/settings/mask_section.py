@@ -21,7 +21,6 @@ class MaskSection(StepPanel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.column.addWidget(labels.section("How much, where"))
         form = QFormLayout()
         form.setSpacing(6)
         self.weight = dressed(QSpinBox(minimum=0, maximum=100, suffix=" %"), accessibleName="Weight")

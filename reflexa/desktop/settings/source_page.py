@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton
+from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from reflexa import describe
 from reflexa.desktop.session import Session, takes
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.folding import Folding
 from reflexa.formats import FORMATS
 from reflexa.formats.imported import FACINGS, UNITS
 
@@ -42,10 +43,16 @@ class SourcePage(StepPanel):
             find.clicked.connect(lambda: self.file_wanted.emit(file))
             self.column.addWidget(find)
             return
-        self.column.addWidget(labels.section("What the import found"))
-        for said in describe.lines(document):
-            warn = said.startswith(("Note:", "Without a partner"))
-            self.column.addWidget(labels.warning(said, strong=False) if warn else labels.text(said))
+        found, facts = describe.lines(document), QWidget()
+        column = QVBoxLayout(facts)
+        column.setContentsMargins(0, 0, 0, 0)
+        for said in found:
+            if said.startswith(("Note:", "Without a partner")):
+                self.column.addWidget(labels.warning(said, strong=False))
+            else:
+                column.addWidget(labels.text(said))
+        self.column.addWidget(labels.text(found[0]))
+        self.column.addWidget(Folding("What the import found", "import", facts))
         entry = takes.source_entry(session, file)
         facing = dressed(QComboBox(), accessibleName="Facing in the file")
         facing.addItem("as guessed", "")

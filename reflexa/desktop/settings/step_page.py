@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from PySide6.QtWidgets import QWidget
+
 from reflexa.desktop.kinds import view_of
 from reflexa.desktop.session import Session
 from reflexa.desktop.settings.form import form_of
@@ -9,6 +11,8 @@ from reflexa.desktop.settings.mask_section import MaskSection
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.choosers import keep_narrow
+from reflexa.desktop.widgets.folding import Folding
+from reflexa.desktop.widgets.helping import with_help
 
 
 class StepPage(StepPanel):
@@ -19,22 +23,25 @@ class StepPage(StepPanel):
         step, kind = session.step, session.kind
         assert step is not None and kind is not None
         view = view_of(step.kind)
-        self.title = labels.heading(step.name)
-        self.column.addWidget(self.title)
-        self.column.addWidget(labels.text(kind.help))
-        form, self._refreshers = form_of(kind, session, view.hidden)
+        self.title = labels.Eliding(step.name)
+        self.title.setObjectName("heading")
+        self.column.addLayout(with_help(self.title, kind.help))
+        form = form_of(kind, session, view.hidden, view.more)
+        self._refreshers = form.refreshers
         self.panel = view.panel(session) if view.panel is not None else None
-        if self.panel is not None and view.panel_first:
-            self.column.addWidget(self.panel)
-        if form.rowCount():
-            self.column.addLayout(form)
+        if form.daily.rowCount():
+            self.column.addLayout(form.daily)
         if self.panel is not None:
-            if not view.panel_first:
-                self.column.addWidget(self.panel)
+            self.column.insertWidget(1 if view.panel_first else self.column.count(), self.panel)
             self._refreshers.append(self.panel.refresh)
+        if form.more.rowCount():
+            inner = QWidget()
+            inner.setLayout(form.more)
+            self.column.addWidget(Folding("More", f"more of {step.kind}", inner))
         if kind.weighed:
             section = MaskSection(session)
-            self.column.addWidget(section)
+            self.reach = Folding("How much, where", "mask", section)
+            self.column.addWidget(self.reach)
             self._refreshers.append(section.refresh)
         keep_narrow(self)
 
