@@ -15,6 +15,7 @@ from reflexa.desktop.actions.figure import RIG_MENU
 from reflexa.desktop.actions.menus import commands_for
 from reflexa.desktop.dialogs.differences import Differences
 from reflexa.desktop.figure.panel import FigurePanel
+from reflexa.desktop.heights import Heights
 from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
 from reflexa.desktop.picture.viewport import Viewport
@@ -74,6 +75,7 @@ class MainWindow(QMainWindow):
         recipes.connect(self.desk)
         self.library.recipes.itemSelectionChanged.connect(self.commands.refresh)
         self.shelves.chosen_changed.connect(self.commands.refresh)
+        self.time_area.content_changed.connect(self.heights.fit)
         session.incoming.connect(self._bring_in)  # no lambda: the session would hold on to the window
         session.said.connect(self.desk.say)
         self.desk.keeper.changed_on_disk.connect(lambda names: opening.on_changed(self.desk, names))
@@ -97,15 +99,16 @@ class MainWindow(QMainWindow):
             (self.shelves, "Shelves"),
         ):
             self.tabs.addTab(room, title)
-        self.middle = _split(Qt.Orientation.Horizontal, ((_framed(self.viewport, 1), 1, 742), (self.settings, 0, 276)))
+        self.middle = _split(Qt.Orientation.Horizontal, ((_framed(self.viewport, 1), 6, 742), (self.settings, 1, 276)))
         self.down = _split(Qt.Orientation.Vertical, ((self.middle, 1, 478), (self.time_area, 0, 182)))
+        self.heights = Heights(self.down, self.time_area)
         self.right = QWidget()
         column = QVBoxLayout(self.right)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(4)
         column.addWidget(self.revision_line)
         column.addWidget(self.down, 1)
-        self.across = _split(Qt.Orientation.Horizontal, ((_framed(self.tabs, 4), 0, 262), (self.right, 1, 1018)))
+        self.across = _split(Qt.Orientation.Horizontal, ((_framed(self.tabs, 4), 1, 270), (self.right, 7, 1010)))
         self.across.setContentsMargins(6, 0, 6, 2)
         self._sizes = self.across.sizes()
         self.setCentralWidget(self.across)

@@ -89,3 +89,17 @@ def swap_in_text(text: str) -> str:
         return _like(swapped, word) if swapped and lone else word
 
     return _TOKEN.sub(change, text)
+
+
+def in_common(left: str, right: str) -> str:
+    """What the names of two partners have in common: the name of the pair.
+
+    >>> in_common("upper_arm_left", "upper_arm_right"), in_common("LeftUpperArm", "RightUpperArm"), in_common("lhand", "rhand")
+    ('upper arm', 'Upper Arm', 'hand')
+    """
+    a, b = (_TOKEN.findall(bare(n)) for n in (left, right))
+    same = [x for x, y in zip(a, b, strict=False) if x == y] if len(a) == len(b) else []
+    if same:
+        return " ".join(same)
+    n = next((i for i, (x, y) in enumerate(zip(left[::-1], right[::-1], strict=False)) if x != y), 0)
+    return left[len(left) - n :] if n > 2 else f"{left}, {right}"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 
 from PySide6.QtCore import QModelIndex, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QDropEvent, QShowEvent
+from PySide6.QtGui import QDropEvent, QResizeEvent, QShowEvent
 from PySide6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -33,6 +33,11 @@ class _Tree(QTreeWidget):
     """A joint dragged onto another makes them partners."""
 
     paired = Signal(str, str)
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        """Of what is wider, parts get the larger half: names of joints have their place first."""
+        super().resizeEvent(event)
+        self.header().resizeSection(1, 66 + max(0, round(0.6 * (self.width() - 240))))
 
     def dropEvent(self, event: QDropEvent) -> None:
         target, source = self.itemAt(event.position().toPoint()), self.currentItem()

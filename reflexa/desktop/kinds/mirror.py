@@ -8,15 +8,17 @@ from reflexa.desktop.kinds.model import Offer, StepView
 from reflexa.desktop.session import Session
 from reflexa.desktop.settings.step_panel import TablePanel
 from reflexa.desktop.widgets.dress import named
+from reflexa.rig.sides import in_common
 
 
 class MirrorPanel(TablePanel):
     """Selecting a pair selects its left joint in the picture."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "Pairs", ["Left", "Right", "mm", "deg"])
+        super().__init__(session, "Pairs", ["Pair", "mm", "°"])
         header = self.table.horizontalHeader()
-        header.setSectionResizeMode(1, header.ResizeMode.Stretch)
+        header.setStretchLastSection(False)
+        header.setSectionResizeMode(0, header.ResizeMode.Stretch)
         self.unpaired = named(QLabel(wordWrap=True), "warn")
         self.column.insertWidget(0, self.unpaired)
         self._rig: object = None
@@ -38,7 +40,7 @@ class MirrorPanel(TablePanel):
         self.summary.setText(f"Pairs: {found}; {len(rig.centre)} joints on the centre line. {exact}")
         self.table.show_rows([
             (
-                (p.left, p.right, f"{p.residual_mm:.1f}", f"{p.residual_deg:.1f}"),
+                (in_common(p.left, p.right), f"{p.residual_mm:.1f}", f"{p.residual_deg:.1f}"),
                 f"{p.left} and {p.right}, found by {p.found_by}: {p.residual_mm:.2f} mm, {p.residual_deg:.2f}°",
                 p.left, -1,
             )

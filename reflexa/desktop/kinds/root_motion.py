@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from msgspec.structs import replace
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QWidget
+from PySide6.QtWidgets import QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from reflexa.desktop.kinds.model import GroundPoints, Moment, StepView
 from reflexa.desktop.kinds.pace_picture import PacePicture
@@ -15,6 +15,7 @@ from reflexa.desktop.picture.sight import Sight
 from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.joint_table import JointTable, Row
 from reflexa.desktop.settings.step_panel import StepPanel
+from reflexa.desktop.widgets.folding import Folding
 from reflexa.draw.scene import DOT, Lines, Marks
 from reflexa.motion import travel
 from reflexa.motion.arrays import Array
@@ -53,14 +54,18 @@ class RootPanel(StepPanel):
         self.column.addWidget(self.buttons)
         self.pace = PacePicture(session)
         self.column.addWidget(self.pace)
+        report = QWidget()
+        facts = QVBoxLayout(report)
+        facts.setContentsMargins(0, 0, 0, 0)
         self.said = QLabel(wordWrap=True)
-        self.column.addWidget(self.said)
+        facts.addWidget(self.said)
         self.table = JointTable(session, "Stances", ["Foot", "frames", "even cm", "slides cm", "m/s"])
         self.table.setToolTip(
             "How far each standing foot is from going back evenly under the figure, how far it slides, and "
             "how fast it goes back:\nthe more these speeds differ, the less sure is a speed taken from the feet"
         )
-        self.column.addWidget(self.table)
+        facts.addWidget(self.table)
+        self.column.addWidget(Folding("How it travels", "travel", report))
         self.add_root = QPushButton("Give it a root joint")
         self.add_root.setToolTip("Adds a step before this one that puts a root joint below the pelvis")
         self.add_root.clicked.connect(lambda: line.insert(session, max(session.index, 0), "root-joint"))

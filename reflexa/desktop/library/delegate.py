@@ -1,15 +1,16 @@
-"""How an item of the library is drawn: a picture beside its name and a quiet line."""
+"""How an item of the library is drawn: a picture beside its name, a quiet line, and the icons of its steps."""
 
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QFont, QPainter
+from PySide6.QtGui import QFont, QFontMetrics, QPainter
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from reflexa.desktop.library.previews import PICTURE, Previews, Thing
 from reflexa.desktop.look import theme
 
-THING, LINES = Qt.ItemDataRole.UserRole, Qt.ItemDataRole.UserRole + 1
+THING, LINES, ICONS = (Qt.ItemDataRole.UserRole + i for i in range(3))
+_ICON = 13
 Index = QModelIndex | QPersistentModelIndex
 
 
@@ -53,9 +54,7 @@ class ItemDelegate(QStyledItemDelegate):
     def _heading(self, p: QPainter, box: QRectF, index: Index) -> None:
         t = theme.current()
         p.save()
-        strong = QFont(self._widget.font())
-        strong.setWeight(QFont.Weight.DemiBold)
-        p.setFont(strong)
+        p.setFont(self._strong())
         p.setPen(t.colour("quiet"))
         p.drawText(box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, index.data())
         p.setPen(t.colour("line"))
@@ -63,16 +62,39 @@ class ItemDelegate(QStyledItemDelegate):
         p.restore()
 
     def _write(self, p: QPainter, room: QRectF, index: Index) -> None:
-        t, width = theme.current(), int(room.width())
-        strong = QFont(self._widget.font())
-        strong.setWeight(QFont.Weight.DemiBold)
-        p.setFont(strong)
-        thing: Thing = index.data(THING)
-        there = bool(thing.take) or thing.source is not None
+        t, thing = theme.current(), index.data(THING)
+        width, there = int(room.width()), bool(thing.take) or thing.source is not None
+        p.setFont(self._strong())
         p.setPen(t.colour("ink" if there else "quiet"))
         title = p.fontMetrics().elidedText(index.data(), Qt.TextElideMode.ElideRight, width)
         p.drawText(QRectF(room.x(), room.y() + 1, width, 17), Qt.AlignmentFlag.AlignVCenter, title)
         p.setFont(self._widget.font())
         p.setPen(t.colour("quiet"))
-        text = p.fontMetrics().elidedText(" · ".join(index.data(LINES)), Qt.TextElideMode.ElideRight, width)
+        text = p.fontMetrics().elidedText(self._second(index, width), Qt.TextElideMode.ElideRight, width)
         p.drawText(QRectF(room.x(), room.y() + 18, width, 15), Qt.AlignmentFlag.AlignVCenter, text)
+        x = room.x() + p.fontMetrics().horizontalAdvance(text) + 8
+        for name in index.data(ICONS) or ():
+            if x + _ICON > room.right():
+                break
+            p.drawPixmap(round(x), round(room.y() + 19), theme.icon(name, "quiet").pixmap(_ICON, _ICON))
+            x += _ICON + 4
+
+    def _strong(self) -> QFont:
+        out = QFont(self._widget.font())
+        out.setWeight(QFont.Weight.DemiBold)
+        return out
+
+    def _second(self, index: Index, width: int) -> str:
+        """The quiet line: as many of its parts as there is room for, at least the first."""
+        parts = index.data(LINES)
+        m = QFontMetrics(self._widget.font())
+        fits = (" · ".join(parts[:n]) for n in range(len(parts), 0, -1))
+        return next((text for text in fits if m.horizontalAdvance(text) <= width), parts[0] if parts else "")
+
+    def elided(self, index: Index, rect: QRect) -> list[str]:
+        """The texts of an item that end in dots, drawn into a rectangle."""
+        if index.data(THING).heading:
+            return []
+        width = int(rect.width() - 4 - 3 - PICTURE.width() - 7 - 4)
+        pairs = ((self._strong(), index.data()), (self._widget.font(), self._second(index, width)))
+        return [text for font, text in pairs if QFontMetrics(font).horizontalAdvance(text) > width]

@@ -18,9 +18,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from reflexa.desktop.kinds import VIEWS, Offer
+from reflexa.desktop.kinds import VIEWS, Offer, view_of
 from reflexa.desktop.library.clip_list import ClipList
-from reflexa.desktop.library.delegate import LINES, THING, ItemDelegate
+from reflexa.desktop.library.delegate import ICONS, LINES, THING, ItemDelegate
 from reflexa.desktop.library.previews import Previews, Thing
 from reflexa.desktop.library.recipe_list import RecipeList
 from reflexa.desktop.library.take_list import TakeList
@@ -57,7 +57,7 @@ class LibraryPanel(QWidget):
         self._dress(self.clips, "Clips")
         self.takes.setUniformItemSizes(False)  # headings of folders are lower
         self.takes_heading, self.clips_heading = (_fold(w) for w in (self.takes, self.clips))
-        for heading, below, stretch in ((self.takes_heading, self.takes, 5), (self.clips_heading, self.clips, 4)):
+        for heading, below, stretch in ((self.takes_heading, self.takes, 5), (self.clips_heading, self.clips, 3)):
             column.addWidget(heading)
             column.addWidget(below, stretch)
         self.recipes = RecipeList()
@@ -144,13 +144,14 @@ class LibraryPanel(QWidget):
         last = ""
         for take in takes.in_folders(session.project.takes):
             lines = _lines(take)
-            if not _fits(words, take.name, take.source.clip, take.source.file, take.folder, lines[1]):
+            if not _fits(words, take.name, take.source.clip, take.source.file, take.folder, _steps(take)):
                 continue
             if take.folder != last:
                 self._add_folder(take.folder)
                 last = take.folder
             if words or take.folder not in self._folded:
                 item = self._add(self.takes, take.name, Thing(take=take.name, folder=take.folder), lines)
+                _show_line(item, take)
                 item.setSelected(take.name in chosen)
         for lost in session.project.lost:
             if _fits(words, lost.file):
@@ -201,6 +202,8 @@ class LibraryPanel(QWidget):
             take = self.session.project.take(item.data(THING).take)
             if take is not None and item.data(LINES) != _lines(take):
                 item.setData(LINES, _lines(take))
+            if take is not None:
+                _show_line(item, take)
         self.takes.viewport().update()
         self.clips.viewport().update()
 
@@ -354,8 +357,18 @@ def _fold(below: QWidget) -> QToolButton:
     return out
 
 
-def _lines(take: Take) -> tuple[str, str]:
-    return take.source.clip, ", ".join(s.name for s in take.steps) or "no steps"
+def _lines(take: Take) -> tuple[str, ...]:
+    return (take.source.clip,)
+
+
+def _steps(take: Take) -> str:
+    return ", ".join(s.name for s in take.steps) or "no steps"
+
+
+def _show_line(item: QListWidgetItem, take: Take) -> None:
+    """The steps of a take as icons; in words in its tip."""
+    item.setData(ICONS, tuple(view_of(s.kind).icon or s.kind for s in take.steps))
+    item.setToolTip(f"{take.name}\nof {take.source.clip} in {take.source.file}\n{_steps(take)}")
 
 
 def _fits(words: list[str], *texts: str) -> bool:

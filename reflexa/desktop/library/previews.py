@@ -18,7 +18,7 @@ from reflexa.rig import Rig
 from reflexa.take import Source, Take
 from reflexa.take.clips import TAKE
 
-PICTURE = QSize(48, 36)
+PICTURE = QSize(42, 36)
 # Pictures of one clip, while it plays.
 _MOST = 600
 

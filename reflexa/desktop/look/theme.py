@@ -107,7 +107,10 @@ def _sheet(t: Theme) -> str:
     QPushButton#main:disabled {{ background: {t.line}; color: {t.quiet}; border-color: {t.line}; }}
     QToolButton {{ background: transparent; border: 1px solid transparent;
         border-radius: 6px; padding: 3px; color: {t.ink}; }}
-    QToolButton#fold {{ text-align: left; padding: 2px 0px; color: {t.quiet}; font-weight: 600; }}
+    QPushButton#fold {{ text-align: left; padding: 3px 2px; color: {t.quiet}; font-weight: 600; border: 1px solid transparent;
+        background: transparent; }}
+    QPushButton#fold:hover {{ background: {t.soft}; }}
+    QPushButton#fold:focus {{ border: 1px solid {t.accent}; padding: 3px 2px; }}
     QToolButton:hover {{ background: {t.soft}; }}
     QToolButton:checked {{ background: {t.soft}; border-color: {t.accent}; }}
     QToolButton:focus {{ border-color: {t.accent}; }}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from pathlib import Path
 
 from reflexa.desktop.session import SOURCE, Session
 from reflexa.rig.gaze import looks
@@ -19,7 +20,15 @@ def _rigs(session: Session) -> list[Choice]:
 def _clips(session: Session) -> list[Choice]:
     own = f"{TAKE}{session.selection.take}"
     names = [n for n in session.clips if n != own]
-    return [("choose…", ""), *((n.replace(TAKE, "take: ").replace("/", " · "), n) for n in names)]
+    return [("choose…", ""), *((_clip(n), n) for n in names)]
+
+
+def _clip(name: str) -> str:
+    """A clip with what tells it from others first: its own name."""
+    if name.startswith(TAKE):
+        return f"{name.removeprefix(TAKE)} (take)"
+    file, _, clip = name.partition("/")
+    return f"{clip or file} · {Path(file).stem}"
 
 
 def _limbs(session: Session) -> list[Choice]:

@@ -31,8 +31,11 @@ class JointTable(QTableWidget):
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
         header = self.horizontalHeader()
-        header.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        header.setStretchLastSection(True)
+        many = len(columns) > 3  # numbers mostly, which are short: they share what the first leaves
+        header.setSectionResizeMode(QHeaderView.ResizeMode.Stretch if many else QHeaderView.ResizeMode.ResizeToContents)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.ResizeToContents)
+        header.setStretchLastSection(not many)
+        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.itemSelectionChanged.connect(self._picked)
 
     def show_rows(self, rows: list[Row], most: int = 7) -> None:

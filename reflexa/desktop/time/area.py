@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from typing import TYPE_CHECKING
 
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QComboBox, QFrame, QScrollArea, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
@@ -29,10 +29,15 @@ if TYPE_CHECKING:
 _KEYS, _CURVES, _LANES, _MEASURES = range(4)
 MEASURES = "measures"
 _ENVELOPE = "envelope"
+# Pixels: the least, and what curves need.
+_LEAST, _CURVES_HIGH = 92, 180
 
 
 class TimeArea(QFrame):
-    """Transport and ruler; below them a page: keys under their envelope, curves, or lanes of the selected step's kind."""
+    """Transport and ruler; below them a page: keys under their envelope, curves, or lanes of the selected step's kind.
+    ``content_changed``: it may want to be higher or lower."""
+
+    content_changed = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -74,8 +79,30 @@ class TimeArea(QFrame):
             signal.connect(self._fit)
         for signal in (session.selection.changed, session.take_changed):
             signal.connect(self._on_selection)
-        self.setMinimumHeight(150)
+        self.setMinimumHeight(_LEAST)
+        for part in (self.keys, self.ranges, self.findings, self.envelope):
+            part.installEventFilter(self)
         self._on_selection()
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() in (QEvent.Type.LayoutRequest, QEvent.Type.Show, QEvent.Type.Hide, QEvent.Type.Resize):
+            self.content_changed.emit()
+        return False
+
+    @property
+    def wanted(self) -> int:
+        """How high it is with all of what it shows in sight, pixels."""
+        parts = (self.transport, self.ranges, self.ruler, self.findings)
+        high = sum(max(w.minimumHeight(), w.minimumSizeHint().height()) + 2 for w in parts if not w.isHidden())
+        page = self.pages.currentIndex()
+        if page == _KEYS:
+            envelope = 0 if self.envelope.isHidden() else self.envelope.minimumHeight()
+            high += envelope + self.keys.minimumHeight()
+        elif page == _LANES and self.lanes is not None:
+            high += max(self.lanes.minimumHeight(), self.lanes.sizeHint().height())
+        else:
+            high += _CURVES_HIGH
+        return high + 12
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if holds_clips(event.mimeData()) and self.session.take is not None:
@@ -116,6 +143,7 @@ class TimeArea(QFrame):
             self.pages.setCurrentIndex(_CURVES)
         else:
             self.pages.setCurrentIndex(_LANES if self.lanes is not None and not page else _KEYS)
+        self.content_changed.emit()
 
     def _show_measures(self) -> None:
         """Made when it is first wanted: what draws its curves takes its time to load."""
@@ -143,6 +171,7 @@ class TimeArea(QFrame):
             self.page.setItemText(0, "Segments" if in_a_row else view.lanes_title)
         if not self.page.currentData():
             self.pages.setCurrentIndex(_KEYS if self.lanes is None else _LANES)
+        self.content_changed.emit()
 
     def show_keys(self) -> None:
         """Bring the selected keys into sight, in the sheet and in the curves."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from pathlib import Path
 from typing import Any
 
 from reflexa.motion.clip import Clip
@@ -60,5 +61,5 @@ KIND = StepKind(
     weighed=False,
     reads=lambda _, context: known_rigs(context),
     begin=_begin,
-    summary=lambda settings: f"onto {settings.rig or 'a rig to be chosen'}",
+    summary=lambda settings: f"onto {Path(settings.rig).stem or 'a rig to be chosen'}",
 )

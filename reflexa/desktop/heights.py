@@ -1,0 +1,54 @@
+"""How high the time area is: as high as what it shows, as long as nobody has set it otherwise."""
+
+from __future__ import annotations
+
+from PySide6.QtCore import QEvent, QObject, QSettings, QTimer
+from PySide6.QtWidgets import QSplitter
+
+from reflexa.desktop.time.area import TimeArea
+
+# The picture keeps this many pixels where there is room, and the time area takes no more than this share of both.
+_PICTURE, _SHARE = 486, 0.45
+_KEY = "time area by hand"
+
+
+class Heights(QObject):
+    """Fits the lower part of a splitter. A handle that was dragged stays where it is; a double click on it fits again."""
+
+    def __init__(self, splitter: QSplitter, area: TimeArea) -> None:
+        super().__init__(splitter)
+        self._splitter, self._area = splitter, area
+        self.by_hand = QSettings().value(_KEY) == "true"
+        self._later = QTimer(self, singleShot=True, interval=0)
+        self._later.timeout.connect(self._fit)
+        splitter.splitterMoved.connect(lambda *_: self._set(True))
+        splitter.installEventFilter(self)
+        splitter.handle(1).installEventFilter(self)
+        splitter.handle(1).setToolTip("Drag: how high the time area is. Double-click: as high as what it shows")
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.MouseButtonDblClick:
+            self._set(False)
+            self.fit()
+        elif event.type() == QEvent.Type.Resize and watched is self._splitter:
+            self.fit()
+        return False
+
+    def _set(self, by_hand: bool) -> None:
+        self.by_hand = by_hand
+        QSettings().setValue(_KEY, "true" if by_hand else "false")
+
+    def fit(self) -> None:
+        """Soon, once for all that has changed."""
+        if not self.by_hand:
+            self._later.start()
+
+    def _fit(self) -> None:
+        total = sum(self._splitter.sizes())
+        if self.by_hand or total <= 0:
+            return
+        least = self._area.minimumHeight()
+        most = max(min(total - _PICTURE, round(_SHARE * total)), 150)
+        high = min(max(self._area.wanted, least), most)
+        if self._splitter.sizes()[1] != high:
+            self._splitter.setSizes([total - high, high])
