@@ -7,11 +7,10 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
-from PySide6.QtWidgets import QFrame, QLabel, QMainWindow, QMenu, QSplitter, QTabWidget, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QFrame, QLabel, QMainWindow, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
-from reflexa.desktop.actions import dropped, files, opening, recipes, relink, shelves
+from reflexa.desktop.actions import context, dropped, files, opening, recipes, relink, shelves
 from reflexa.desktop.actions.desk import Desk
-from reflexa.desktop.actions.figure import RIG_MENU
 from reflexa.desktop.actions.menus import commands_for
 from reflexa.desktop.dialogs.differences import Differences
 from reflexa.desktop.figure.panel import FigurePanel
@@ -63,6 +62,7 @@ class MainWindow(QMainWindow):
         self.revision_line.export_wanted.connect(lambda: run("export"))
         self.settings.export_wanted.connect(lambda: run("export"))
         self.settings.mend_wanted.connect(lambda: run("mend_all"))
+        self.tabs.currentChanged.connect(self._on_tab)
         self.library.import_wanted.connect(lambda: run("import"))
         self.library.compare_wanted.connect(self.compare_with)
         for signal in (self.library.file_wanted, self.settings.file_wanted):
@@ -70,7 +70,8 @@ class MainWindow(QMainWindow):
         self.library.removal_wanted.connect(lambda file: relink.remove(self.desk, file))
         self.library.numbers_wanted.connect(self.compare_in_numbers)
         self.library.clips.itemSelectionChanged.connect(self.commands.refresh)
-        self.figure.menu_wanted.connect(self._show_rig_menu)
+        self.figure.menu_wanted.connect(lambda button: context.show_rig_menu(self.desk, self.commands, button))
+        self.viewport.menu_wanted.connect(lambda at: context.show_picture_menu(self.desk, self.commands, at))
         shelves.connect(self.desk)
         recipes.connect(self.desk)
         self.library.recipes.itemSelectionChanged.connect(self.commands.refresh)
@@ -127,6 +128,10 @@ class MainWindow(QMainWindow):
             self._sizes = self.across.sizes()
             self.right.hide()
 
+    def _on_tab(self) -> None:
+        """Who looks at joints wants to see them all."""
+        self.viewport.set_look(all_marks=self.tabs.currentWidget() is self.figure)
+
     def restore_layout(self) -> None:
         """Sizes as they were when the window was last closed."""
         settings = QSettings()
@@ -174,15 +179,6 @@ class MainWindow(QMainWindow):
 
     def _bring_in(self, picks: list[tuple[Path, str]], then: Callable[[list[Source]], object]) -> None:
         shelves.bring_in(self.desk, picks, then)
-
-    def _show_rig_menu(self, button: QWidget) -> None:
-        menu = QMenu(self)
-        menu.setToolTipsVisible(True)
-        for group in RIG_MENU:
-            for id_ in group:
-                menu.addAction(self.commands.action(id_))
-            menu.addSeparator()
-        menu.exec(button.mapToGlobal(button.rect().topLeft()))
 
     # Keys that are held, files that are dropped, leaving --------------------------------------------------------
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from reflexa.motion.arrays import Array
+from reflexa.motion.arrays import Array, vector
 
 STANDARD: dict[str, tuple[float, float]] = {
     "front": (0.0, 0.0),
@@ -16,6 +16,10 @@ STANDARD: dict[str, tuple[float, float]] = {
     "top": (0.0, 89.9),
     "three-quarter": (32.0, 12.0),
 }
+
+
+# How much of the picture's height a framed figure fills.
+_FILLS = 0.8
 
 
 @dataclass(frozen=True)
@@ -44,6 +48,12 @@ class Camera:
     @property
     def eye(self) -> Array:
         return np.asarray(np.array(self.target) + self.axes[2] * self.distance)
+
+    @property
+    def horizon(self) -> float:
+        """How high the horizon is in the picture, -1 its lower edge and 1 its upper one; beyond them it is not in it."""
+        half = np.tan(np.radians(self.field) / 2)
+        return float(np.tan(np.radians(np.clip(self.pitch, -80, 80))) / (half if self.perspective else 0.2 * half))
 
     def view(self) -> Array:
         """World to camera, ``(4, 4)``."""
@@ -117,12 +127,24 @@ class Camera:
     def zoomed(self, factor: float) -> Camera:
         return replace(self, distance=float(np.clip(self.distance * factor, 0.05, 500.0)))
 
-    def framed(self, low: Array, high: Array) -> Camera:
-        """Looking at a box from the same side, all of it in the picture."""
+    def framed(self, low: Array, high: Array, aspect: float = 1.0) -> Camera:
+        """Looking at a box from the same side, filling four fifths of the picture's height, or as much as its width lets it.
+        aspect: width to height of the picture."""
         centre = (low + high) / 2
-        radius = max(float(np.linalg.norm(high - low)) / 2, 0.05)
-        distance = radius / np.tan(np.radians(self.field) / 2) * 1.16
-        return replace(self, target=(float(centre[0]), float(centre[1]), float(centre[2])), distance=float(distance))
+        corners = np.array([[x, y, z] for x in (low[0], high[0]) for y in (low[1], high[1]) for z in (low[2], high[2])])
+        right, up, back = self.axes
+        half = np.tan(np.radians(self.field) / 2) * _FILLS
+        x, y, nearer = ((corners - centre) @ axis for axis in (right, up, back))
+        reach = np.maximum(np.abs(y) / half, np.abs(x) / (half * aspect))
+        distance = float(np.max(reach + nearer)) if self.perspective else float(np.max(reach))
+        return replace(self, target=vector(centre), distance=max(distance, 0.15))
+
+    def shows(self, low: Array, high: Array, aspect: float = 1.0) -> bool:
+        """Is the middle of a box in the picture, and the box neither a dot nor all around the eye?"""
+        centre, size = (low + high) / 2, float(np.linalg.norm(high - low))
+        at = self.project(centre, 1000, round(1000 / aspect))
+        inside = 0 <= at[0] <= 1000 and 0 <= at[1] * aspect <= 1000 and bool(np.isfinite(at[2]))
+        return inside and 0.4 * size < self.distance < 20 * size
 
     def standard(self, name: str) -> Camera:
         """One of the standard views about the same target."""

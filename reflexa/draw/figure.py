@@ -61,15 +61,34 @@ def _is_root(rig: Rig, joint: int) -> bool:
 MARK = 10.0
 
 
-def joint_marks(rig: Rig, clip: Clip, frame: int, colours: Array, alpha: float, rim: Colour) -> Marks:
-    """A mark at every joint: its shape and colour tell the side; fingers and helper joints are smaller."""
+# What is pulled every day: its marks are always there.
+DAILY = {"hand", "foot", "pelvis", "head", "forearm", "shin"}
+
+
+def usefulness(rig: Rig) -> Array:
+    """How much a joint is asked for, 0 to 2 ``(joints,)``: 2 what is pulled every day, 0 fingers, faces and helper joints."""
+    out = np.ones(len(rig.skeleton))
+    head = rig.joint("head")
+    face = set(rig.skeleton.below(head)[1:]) if head >= 0 else set()
+    for j, name in enumerate(rig.skeleton.names):
+        part = rig.part_of(name).removeprefix("left ").removeprefix("right ")
+        if part in DAILY:
+            out[j] = 2.0
+        elif "finger" in part or part == "thumb" or name in rig.helpers or j in face or part == "root":
+            out[j] = 0.0
+    return out
+
+
+def joint_marks(
+    rig: Rig, clip: Clip, frame: int, colours: Array, alpha: float, rim: Colour, shown: Array | None = None
+) -> Marks:
+    """A mark at joints: its shape and colour tell the side; fingers and helper joints are smaller. shown: how large, 0 to 1
+    ``(joints,)``; left out, all."""
     placed = clip.model[1][frame]
     kinds = np.array([SHAPES[s] for s in rig.side_of])
-    small = np.array(
-        ["finger" in rig.part_of(n) or "thumb" in rig.part_of(n) or n in rig.helpers for n in rig.skeleton.names]
-    )
-    sizes = np.where(small, 0.62 * MARK, MARK)
+    sizes = np.where(usefulness(rig) > 0, MARK, 0.62 * MARK)
     # A helper joint lies on the joint that it follows: its mark would only double that one's.
     sizes[[rig.skeleton.index[n] for n in rig.helpers]] = 0.0
+    sizes = sizes if shown is None else sizes * shown
     rgba = np.concatenate([colours, np.full((len(colours), 1), alpha)], axis=1)
     return Marks(placed, sizes, kinds, rgba, rim)

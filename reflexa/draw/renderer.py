@@ -85,7 +85,7 @@ class Renderer:
         )  # fmt: skip
         ctx.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
         self._sky["sky"], self._sky["floor_colour"] = scene.sky, scene.floor
-        self._sky["horizon"] = float(np.clip(np.tan(np.radians(camera.pitch)) * 1.6, -1.2, 1.2))
+        self._sky["horizon"] = float(np.clip(camera.horizon, -1.4, 1.4))
         self._sky_quad.render(moderngl.TRIANGLE_STRIP)
         if scene.ground is not None and camera.pitch > -2:
             self._draw_lines(scene.ground, matrix, width, height)

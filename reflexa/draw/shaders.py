@@ -76,8 +76,11 @@ uniform vec3 sky; uniform vec3 floor_colour; uniform float horizon;
 in float height;
 out vec4 pixel;
 void main() {
-    float t = smoothstep(-0.55, 0.35, height - horizon);
-    pixel = vec4(mix(floor_colour, sky, t), 1.0);
+    // Haze over the ground far away, and an edge where it ends: the horizon is seen from any angle.
+    float above = height - horizon;
+    float haze = smoothstep(-0.9, 0.0, above) * 0.55;
+    float edge = smoothstep(-0.012, 0.012, above);
+    pixel = vec4(mix(mix(floor_colour, sky, haze), sky, edge), 1.0);
 }
 """
 

@@ -12,6 +12,8 @@ from PySide6.QtGui import QMouseEvent
 from reflexa.desktop.kinds import view_of
 from reflexa.desktop.picture.handle import HOOPS, RODS, SWING
 from reflexa.desktop.picture.hold import Drag, Hold
+from reflexa.desktop.picture.marks import near_joints
+from reflexa.desktop.picture.scene import Pointing
 from reflexa.desktop.picture.snapshot import Snapshot
 from reflexa.desktop.session import Session, masks, rigs
 from reflexa.draw import Camera
@@ -31,17 +33,21 @@ class _Grip:
 
 
 class Hands:
-    """hovered: the joint under the pointer; hot: the part of the handle, hot_point: the point on the ground, that is under
-    the pointer or in the hand. says: how far the drag under way has come, in words."""
+    """hovered: the joint under the pointer; looking: the camera is in the hand; hot: the part of the handle, hot_point: the
+    point on the ground, that is under the pointer or in the hand. near: joints whose marks the pointer calls up. says: how far the
+    drag under way has come, in words."""
 
     def __init__(self, session: Session, see: Callable[[], Snapshot], turn_camera: Callable[[Camera], None]) -> None:
         self.session = session
         self._see, self._turn_camera = see, turn_camera
         self.hovered, self.hot, self.hot_point, self.says = "", -1, -1, ""
+        self.near: frozenset[str] = frozenset()
+        # Where was clicked, and which of the joints that lie there it has come to.
+        self._clicked: tuple[QPointF, int] | None = None
         self._grip: _Grip | None = None
         self._point = -1
         self._press: QPointF | None = None
-        self._looking = False
+        self.looking = False
 
     @property
     def busy(self) -> bool:
@@ -51,7 +57,7 @@ class Hands:
     def press(self, e: QMouseEvent) -> None:
         """A button goes down: a part of the handle is grabbed, or a point on the ground, or nothing yet."""
         at = e.position()
-        self._press, self._looking = at, False
+        self._press, self.looking = at, False
         if e.button() != Qt.MouseButton.LeftButton:
             return
         seen = self._see()
@@ -92,9 +98,9 @@ class Hands:
             self._move_point(at, snap)
             return True
         by = at - self._press
-        if not self._looking and abs(by.x()) + abs(by.y()) < 4:
+        if not self.looking and abs(by.x()) + abs(by.y()) < 4:
             return False
-        self._looking, self._press = True, at
+        self.looking, self._press = True, at
         self._look(by, e)
         return True
 
@@ -135,9 +141,16 @@ class Hands:
         hot = self._part_at(seen, at)
         name = "" if hot >= 0 else seen.joint_at(at.x(), at.y())
         point = -1 if hot >= 0 else seen.point_at(at.x(), at.y())
-        changed = (hot, name, point) != (self.hot, self.hovered, self.hot_point)
-        self.hot, self.hovered, self.hot_point = hot, name, point
+        figure = seen.after
+        near = near_joints(figure, seen.sight, at.x(), at.y()) if figure is not None else frozenset()
+        changed = (hot, name, point, near) != (self.hot, self.hovered, self.hot_point, self.near)
+        self.hot, self.hovered, self.hot_point, self.near = hot, name, point, near
         return changed
+
+    @property
+    def pointing(self) -> Pointing:
+        """What the pointer is on."""
+        return Pointing(self.hot, self.hot_point, self.near)
 
     @property
     def over(self) -> bool:
@@ -148,9 +161,9 @@ class Hands:
         """The button goes up: what was in the hand stays where it is, or a click picks what is under it."""
         if self.busy:
             self.let_go()
-        elif not self._looking and e.button() == Qt.MouseButton.LeftButton:
+        elif not self.looking and e.button() == Qt.MouseButton.LeftButton:
             self._pick(e.position(), bool(e.modifiers() & Qt.KeyboardModifier.ShiftModifier))
-        self._press, self._looking = None, False
+        self._press, self.looking = None, False
 
     def let_go(self) -> None:
         """Nothing is in the hand any more; what it did is one edit."""
@@ -159,11 +172,19 @@ class Hands:
 
     def leave(self) -> None:
         """The pointer is elsewhere."""
-        self.hovered, self.hot, self.hot_point = "", -1, -1
+        self.hovered, self.hot, self.hot_point, self.near = "", -1, -1, frozenset()
+
+    def _next_at(self, there: list[str], at: QPointF) -> str:
+        """The joint that a click means: the most useful one that lies there; clicked again in the same place, the next."""
+        turn = 0
+        if self._clicked is not None and (self._clicked[0] - at).manhattanLength() < 4:
+            turn = self._clicked[1] + 1
+        self._clicked = at, turn
+        return there[turn % len(there)] if there else ""
 
     def _pick(self, at: QPointF, with_shift: bool) -> None:
         session, seen = self.session, self._see()
-        joint = seen.joint_at(at.x(), at.y())
+        joint = self._next_at(seen.joints_at(at.x(), at.y()), at)
         if joint and session.selection.painting:
             masks.paint(session, joint, with_shift)
         elif joint:

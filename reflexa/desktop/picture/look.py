@@ -17,8 +17,8 @@ COMPARE = {
 class Look:
     """compare: one of ``COMPARE``. in_place: without its travel; follow: the travelling figure stays in the picture.
     ghosts: the figure some frames before and after; trail: the way of the selected joint. differences:
-    joints are coloured by how far they are from the figure before. before_held: a key is down that
-    shows the source, or, with step_held, the figure before the selected step."""
+    joints are coloured by how far they are from the figure before. all_marks: every joint is marked. before_held: a key is
+    down that shows the source, or, with step_held, the figure before the selected step."""
 
     compare: str = "After"
     mesh: bool = True
@@ -28,6 +28,7 @@ class Look:
     ghosts: bool = False
     trail: bool = False
     differences: bool = False
+    all_marks: bool = False
     before_held: bool = False
     step_held: bool = False
 

@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
 
 import numpy as np
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture import pictures
 from reflexa.desktop.picture.hold import Hold
+from reflexa.desktop.picture.marks import shown_marks
 from reflexa.desktop.picture.overlay import NOTHING, Overlay
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.snapshot import Snapshot
@@ -20,17 +21,29 @@ from reflexa.motion.arrays import Array
 GHOST = 4  # frames from ghost to ghost
 
 
-def scene(seen: Snapshot, hot: int = -1, hot_point: int = -1, times: int = 1) -> Scene:
-    """What a snapshot shows; strokes and marks ``times`` as large, for a larger picture. hot, hot_point: which part of the
-    handle, and which point on the ground, is under the pointer or in the hand."""
+@dataclass(frozen=True)
+class Pointing:
+    """hot, hot_point: which part of the handle, and which point on the ground, is under the pointer or in the hand. near: joints
+    whose marks the pointer calls up."""
+
+    hot: int = -1
+    hot_point: int = -1
+    near: frozenset[str] = frozenset()
+
+
+NOWHERE = Pointing()
+
+
+def scene(seen: Snapshot, pointing: Pointing = NOWHERE, times: int = 1) -> Scene:
+    """What a snapshot shows; strokes and marks ``times`` as large, for a larger picture."""
     t, look = theme.current(), seen.look
     all_ = NOTHING
     for f in seen.figures:
-        all_ += _figure(f, seen)
+        all_ += _figure(f, seen, pointing.near)
     all_ += Overlay(lines=tuple(_history(seen)))
-    all_ += seen.overlay(hot_point)
+    all_ += seen.overlay(pointing.hot_point)
     if isinstance(seen.hold, Hold):
-        lines, marks = seen.hold.handle.draw(seen.sight.camera, hot)
+        lines, marks = seen.hold.handle.draw(seen.sight.camera, pointing.hot)
         all_ += Overlay(lines=(lines,), marks=(marks,))
     after = seen.after
     travels = after is not None and look.follow and not look.in_place and not seen.session.selection.rest_shown
@@ -43,7 +56,7 @@ def scene(seen: Snapshot, hot: int = -1, hot_point: int = -1, times: int = 1) ->
     return Scene(t.sky, t.floor, t.shadow, ground, all_.figures, strokes, marks_)
 
 
-def _figure(f: PosedFigure, seen: Snapshot) -> Overlay:
+def _figure(f: PosedFigure, seen: Snapshot, near: frozenset[str]) -> Overlay:
     """A figure with its bones and joints, as far as they are to be seen."""
     t, look = theme.current(), seen.look
     skin = f.rig.meshes if look.mesh and not f.bare else ()
@@ -58,10 +71,19 @@ def _figure(f: PosedFigure, seen: Snapshot) -> Overlay:
     faint = (0.75 if f.bare else 0.35) if f.role == "pale" else 0.9
     lines, marks = pictures.shifted(
         drawn.bones(f.rig, f.clip, f.frame, colours, faint * (0.55 if skin else 1.0)),
-        drawn.joint_marks(f.rig, f.clip, f.frame, colours, faint, t.rgb("card")),
+        drawn.joint_marks(f.rig, f.clip, f.frame, colours, faint, t.rgb("card"), _marked(f, seen, near)),
         f.offset,
     )
     return out + Overlay(lines=(lines,), marks=() if f.role == "pale" else (marks,))
+
+
+def _marked(f: PosedFigure, seen: Snapshot, near: frozenset[str]) -> Array:
+    """How large joints are marked: all of them where joints are what is worked on, or nothing else is seen of the figure."""
+    chosen = seen.session.selection
+    bare = not (f.rig.meshes and seen.look.mesh)
+    every = seen.look.all_marks or chosen.painting or bool(chosen.pairing) or bare
+    shown = shown_marks(f, seen.sight, near | {chosen.joint}, every)
+    return shown if not bare or seen.look.all_marks else shown * (drawn.usefulness(f.rig) > 0)
 
 
 def _history(seen: Snapshot) -> list[Lines]:

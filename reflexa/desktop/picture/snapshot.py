@@ -17,7 +17,12 @@ from reflexa.desktop.picture.props import drawn_props, grip_marks, prop_at, prop
 from reflexa.desktop.picture.sight import Sight
 from reflexa.desktop.session import Session
 from reflexa.draw import Camera
+from reflexa.draw.figure import usefulness
 from reflexa.motion.arrays import Array
+
+# A mark is hit within so many pixels; one that is pulled every day counts as that much nearer, in pixels for each degree of
+# usefulness, at this many metres to a pixel and more.
+_NEAR, _USEFUL, _FAR = 14.0, 5.0, 0.0035
 
 
 @dataclass(frozen=True, eq=False)
@@ -54,20 +59,24 @@ class Snapshot:
         return out
 
     def joint_at(self, x: float, y: float) -> str:
-        """The joint whose mark is nearest to a pixel (within 14), the nearer to the eye where two are as close."""
-        best, least = "", 14.0
+        """The joint that a click at a pixel means: the most useful one that lies there; an empty text: none."""
+        return next(iter(self.joints_at(x, y)), "")
+
+    def joints_at(self, x: float, y: float) -> list[str]:
+        """The joints whose marks lie at a pixel (within 14), what is pulled every day first, then by how near they are. Helper
+        joints lie on the joints that they follow: the body wins."""
+        found: dict[str, float] = {}
         for f in self.figures:
             if f.role == "pale":
                 continue
             at = self.sight.project(f.placed)
             away = np.hypot(at[:, 0] - x, at[:, 1] - y) + np.where(np.isfinite(at[:, 2]), 0, 1e9)
-            # Helper joints lie on the joints that they follow: the body wins.
-            names, root = f.rig.skeleton.names, f.rig.joint("root")
-            away = away + np.array([3.0 if n in f.rig.helpers or j == root else 0.0 for j, n in enumerate(names)])
-            j = int(np.argmin(away))
-            if away[j] < least:
-                best, least = names[j], float(away[j])
-        return best
+            # Where one looks closely, joints are pixels apart, and the nearest is meant.
+            bonus = _USEFUL * usefulness(f.rig) * np.minimum(self.sight.pixel_size(f.placed.mean(axis=0)) / _FAR, 1.0)
+            for j in np.flatnonzero(away < _NEAR):
+                name = f.rig.skeleton.names[j]
+                found[name] = min(found.get(name, np.inf), float(away[j] - bonus[j]))
+        return sorted(found, key=found.__getitem__)
 
     def point_at(self, x: float, y: float) -> int:
         """The point on the ground under a pixel, or -1."""

@@ -7,7 +7,7 @@ from functools import partial
 from typing import Any
 
 import numpy as np
-from PySide6.QtCore import QEvent, QRectF, QSize, Qt, QTimer
+from PySide6.QtCore import QEvent, QPoint, QRectF, QSize, Qt, QTimer, Signal
 from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QInputDialog, QWidget
 
@@ -23,11 +23,15 @@ from reflexa.desktop.picture.scene import scene
 from reflexa.desktop.picture.snapshot import Snapshot, moved_camera, snapshot
 from reflexa.desktop.session import Session, views
 from reflexa.draw import Camera, Scene
+from reflexa.motion.arrays import Array
 from reflexa.take import View
 
 
 class Viewport(QWidget):
-    """look: how one wants to look; camera: from where. What is shown is looked up once for every change."""
+    """look: how one wants to look; camera: from where. What is shown is looked up once for every change. ``menu_wanted``: of what
+    lies at a pixel."""
+
+    menu_wanted = Signal(QPoint)
 
     def __init__(self, session: Session, parent: QWidget | None = None) -> None:
         super().__init__(parent)
@@ -40,6 +44,7 @@ class Viewport(QWidget):
         self._camera = Camera()
         self._seen: Snapshot | None = None
         self._framed_for: object = None
+        self._cameras: dict[object, Camera] = {}
         self._rest_framed = False
         self._fine = False
         self._settle = QTimer(self)
@@ -114,7 +119,7 @@ class Viewport(QWidget):
 
     def scene(self, times: int = 1) -> Scene:
         """What the picture shows now; strokes and marks ``times`` as large, for a larger picture."""
-        return scene(self.seen, self.hands.hot, self.hands.hot_point, times)
+        return scene(self.seen, self.hands.pointing, times)
 
     # Looking ----------------------------------------------------------------------------------------------------
 
@@ -165,8 +170,12 @@ class Viewport(QWidget):
         """Bring the figure of the frame in hand into the picture."""
         shown = self.figures()
         if shown:
-            bounds = np.concatenate([f.bounds for f in shown])
-            self.set_camera(self._camera.framed(bounds.min(axis=0), bounds.max(axis=0)))
+            self.set_camera(self._camera.framed(*self._bounds(shown), self.width() / max(self.height(), 1)))
+
+    def _bounds(self, shown: tuple[PosedFigure, ...]) -> tuple[Array, Array]:
+        """Lowest and highest corner of the room that figures take at the frame in hand."""
+        bounds = np.concatenate([f.bounds for f in shown])
+        return bounds.min(axis=0), bounds.max(axis=0)
 
     def _on_looked(self) -> None:
         self.refresh()
@@ -177,9 +186,19 @@ class Viewport(QWidget):
     def _on_evaluated(self) -> None:
         self.refresh()
         take = self.session.take
-        key = (take.name, take.source) if take is not None else None
+        key = (take.id or take.name, take.source) if take is not None else None
         if key != self._framed_for and self.session.evaluation is not None:
+            if self._framed_for is not None:
+                self._cameras[self._framed_for] = self._camera
             self._framed_for = key
+            self._look_at_take(key)
+
+    def _look_at_take(self, key: object) -> None:
+        """From where the take was looked at last; a figure that is out of sight there is framed."""
+        kept, shown = self._cameras.get(key), self.figures()
+        if kept is not None and shown and kept.shows(*self._bounds(shown), self.width() / max(self.height(), 1)):
+            self.set_camera(kept)
+        else:
             self.frame_figure()
 
     # Painting ---------------------------------------------------------------------------------------------------
@@ -229,8 +248,11 @@ class Viewport(QWidget):
             self.update()
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
+        asked = event.button() == Qt.MouseButton.RightButton and not self.hands.looking
         self.hands.release(event)
         self.update()
+        if asked:
+            self.menu_wanted.emit(event.position().toPoint())
 
     def leaveEvent(self, event: QEvent) -> None:
         self.hands.leave()

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QSettings, Signal
-from PySide6.QtWidgets import QSizePolicy, QPushButton, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
 from reflexa.desktop.widgets.dress import dressed, named
 

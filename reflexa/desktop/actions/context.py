@@ -1,0 +1,83 @@
+"""Menus that come up where something is: in the picture, and of the rig."""
+
+from __future__ import annotations
+
+from functools import partial
+
+from PySide6.QtCore import QPoint
+from PySide6.QtWidgets import QMenu, QWidget
+
+from reflexa.desktop.actions.desk import Desk
+from reflexa.desktop.actions.figure import RIG_MENU
+from reflexa.desktop.actions.registry import Registry
+from reflexa.desktop.session import RESULT, SOURCE, line, rigs
+
+# Of the picture, group by group: about the joint that is selected, and about looking.
+_JOINT = ("trail", "pair", "extract", "extract_below")
+_LOOKING = ("frame", "show_rest", "keep_view", "save_picture")
+_MOST = 8
+
+
+def show_rig_menu(d: Desk, commands: Registry, button: QWidget) -> None:
+    """What can be done with the rig, below a button."""
+    menu = _menu(d)
+    for group in RIG_MENU:
+        for id_ in group:
+            menu.addAction(commands.action(id_))
+        menu.addSeparator()
+    menu.exec(button.mapToGlobal(button.rect().topLeft()))
+
+
+def show_picture_menu(d: Desk, commands: Registry, at: QPoint) -> None:
+    """Everything that lies at a pixel of the picture, and what can be done there."""
+    fill_picture_menu(menu := _menu(d), d, commands, at)
+    menu.exec(d.viewport.mapToGlobal(at))
+
+
+def fill_picture_menu(menu: QMenu, d: Desk, commands: Registry, at: QPoint) -> None:
+    """The entries of that menu."""
+    session, seen = d.session, d.viewport.seen
+    joints, prop = seen.joints_at(at.x(), at.y()), seen.prop_at(at.x(), at.y())
+    for name in joints[:_MOST]:
+        entry = menu.addAction(f"Select {name}", partial(rigs.pick, session, name))
+        entry.setCheckable(True)
+        entry.setChecked(name == session.selection.joint)
+    if prop:
+        menu.addAction(f"Select {prop}", partial(session.selection.select_prop, prop))
+    menu.addSeparator()
+    joint = session.selection.joint if session.selection.joint in joints or not joints else joints[0]
+    if joint and session.take is not None:
+        menu.addAction(f"Correct {joint}", partial(_correct, d, joint))
+        end = session.rig.part_of(joint) if session.rig is not None else ""
+        if session.rig is not None and session.rig.limb(end) is not None:
+            menu.addAction(f"Let {joint} reach for something", partial(_reach, d, end))
+        menu.addAction("Show it in the Figure view", partial(_show_in_figure, d, joint))
+        menu.addSeparator()
+    for group in (_JOINT, _LOOKING):
+        for id_ in group:
+            menu.addAction(commands.action(id_))
+        menu.addSeparator()
+
+
+def _correct(d: Desk, joint: str) -> None:
+    """A correction behind the selected step, with the joint selected: its handle is there."""
+    d.session.selection.select_joint(joint)
+    if d.session.layer is None:
+        line.add(d.session, "correction")
+
+
+def _reach(d: Desk, end: str) -> None:
+    if d.session.selection.card in (SOURCE, RESULT):
+        d.session.selection.select_card(RESULT)
+    line.add(d.session, "goal", limb=end)
+
+
+def _show_in_figure(d: Desk, joint: str) -> None:
+    d.tabs.setCurrentWidget(d.figure)
+    d.session.selection.select_joint(joint)
+
+
+def _menu(d: Desk) -> QMenu:
+    out = QMenu(d.window)
+    out.setToolTipsVisible(True)
+    return out
