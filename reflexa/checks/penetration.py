@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.ndimage import minimum_filter1d
 
 from reflexa.checks.model import Check, Finding, Limit, Measured, Subject
 from reflexa.checks.slide import PLANT
@@ -54,6 +53,8 @@ def _heights(subject: Subject) -> dict[str, Array]:
 
 def _run(subject: Subject) -> list[Finding]:
     """One finding per stretch of time in which a part of the body is below the ground, or a foot below what it stands on."""
+    from scipy.ndimage import minimum_filter1d  # takes its time to load
+
     rate, deep, moment = subject.clip.rate, subject.limit(DEPTH), subject.limit(MOMENT)
     feet = {subject.clip.skeleton.names[s.ankle] for s in soles(subject.rig).values()}
     width = max(1, round(_LASTS * rate))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import numpy as np
-from scipy.ndimage import maximum_filter1d
 
 from reflexa.checks.model import Check, Finding, Limit, Subject
 from reflexa.motion import contacts
@@ -21,6 +20,8 @@ _STRAIGHT, _STILL, _MOVES = 1.5, 0.1, 4.0
 
 def _run(subject: Subject) -> list[Finding]:
     """One finding per stretch of time in which a limb swings while its joint is exactly straight, and is bent beside it."""
+    from scipy.ndimage import maximum_filter1d  # takes its time to load
+
     clip = subject.clip
     least = max(3, round(subject.limit(LONG) * clip.rate))
     out = []

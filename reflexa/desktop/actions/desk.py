@@ -120,8 +120,9 @@ def always(_: Desk) -> str:
 
 @dataclass(frozen=True)
 class Command:
-    """menu: name and group, as ``Edit/1``. why_not: the reason why it cannot run now, or an empty text. checked: is what it
-    switches on? named: what it would do just now, where that is more than its title says."""
+    """menu: name, group, and a menu of its own below where it stands in one, as ``Edit/1`` or ``Take/2/Add a step``. why_not: the
+    reason why it cannot run now, or an empty text. checked: is what it switches on? named: what it would do just now, where that
+    is more than its title says. also: words that others have for it."""
 
     id: str
     title: str
@@ -131,3 +132,4 @@ class Command:
     why_not: Reason = always
     checked: Callable[[Desk], bool] | None = None
     named: Callable[[Desk], str] | None = None
+    also: str = ""

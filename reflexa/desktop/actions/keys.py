@@ -103,10 +103,10 @@ COMMANDS = (
     Command("begin_after", "Begin correcting after this frame", "Keys/3", lambda d: keys.begin_after_playhead(d.session),
             "", needs.layer),
     Command("hold_until", "Hold this correction until…", "Keys/3", _ask_hold, "", needs.layer),
-    *(Command(f"ease_{name.lower().replace(' ', '_')}", f"Ease: {name.lower()}", "Keys/4", partial(_ease, name), "",
+    *(Command(f"ease_{name.lower().replace(' ', '_')}", f"Ease: {name.lower()}", "Keys/4/Ease", partial(_ease, name), "",
               needs.keys) for name in EASES),
-    Command("flatten_keys", "Flatten: as the first selected", "Keys/4", lambda d: keys.flatten_selected(d.session), "",
+    Command("flatten_keys", "Flatten: as the first selected", "Keys/4/Ease", lambda d: keys.flatten_selected(d.session), "",
             needs.keys),
-    *(Command(f"keys_{then}", f"Make keys {then}", "Keys/5", partial(_interpolate, then), "", needs.keys)
+    *(Command(f"keys_{then}", f"Make keys {then}", "Keys/5/On from the key", partial(_interpolate, then), "", needs.keys)
       for then in get_args(Interpolation)),
 )  # fmt: skip

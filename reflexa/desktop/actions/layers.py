@@ -76,16 +76,17 @@ def _has_motion(d: Desk) -> str:
     return "" if layers.spot_for(d.session) is not None else "select a joint of the figure first"
 
 
+_MENU = "Take/6/Layers"
 COMMANDS = (
-    Command("rescale_layer", "Stretch the whole layer to a length…", "Take/5", _ask_stretch, "", needs.layer),
-    Command("split_layer", "Selected joint into a layer of its own", "Take/5", lambda d: layers.split(d.session), "",
+    Command("rescale_layer", "Stretch the whole layer to a length…", _MENU, _ask_stretch, "", needs.layer),
+    Command("split_layer", "Selected joint into a layer of its own", _MENU, lambda d: layers.split(d.session), "",
             _has_keyed_joint),
-    Command("extract", "Motion of the selected joint into a layer of its own", "Take/5",
+    Command("extract", "Motion of the selected joint into a layer of its own", _MENU,
             lambda d: layers.extract(d.session), "", _has_motion),
-    Command("extract_below", "Motion from the selected joint down into a layer", "Take/5",
+    Command("extract_below", "Motion from the selected joint down into a layer", _MENU,
             lambda d: layers.extract(d.session, below=True), "", _has_motion),
-    Command("turn_into_layer", "Turn the step into a layer…", "Take/5", lambda d: _ask(d, layers.span_of(d.session, 1)), "",
+    Command("turn_into_layer", "Turn the step into a layer…", _MENU, lambda d: _ask(d, layers.span_of(d.session, 1)), "",
             _has_change),
-    Command("merge_down", "Merge onto the layer below…", "Take/5", lambda d: _ask(d, layers.span_of(d.session, 2)),
+    Command("merge_down", "Merge onto the layer below…", _MENU, lambda d: _ask(d, layers.span_of(d.session, 2)),
             "Ctrl+Shift+D", _has_layer_below),
 )  # fmt: skip

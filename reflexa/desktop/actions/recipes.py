@@ -191,15 +191,16 @@ def _no_batch(d: Desk) -> str:
     return "" if d.batch is not None and d.batch.batch.here else "no recipe was run over clips yet"
 
 
+_MENU = "Take/5/Recipes"
 COMMANDS = (
-    Command("keep_recipe", "Keep steps as a recipe…", "Take/5", keep, "Ctrl+Alt+K", _no_steps),
-    Command("put_recipe", "Put the recipe into the take", "Take/5",
+    Command("keep_recipe", "Keep steps as a recipe…", _MENU, keep, "Ctrl+Alt+K", _no_steps),
+    Command("put_recipe", "Put the recipe into the take", _MENU,
             lambda d: put_into(d, d.library.recipes.chosen(), d.session.selection.take), "Ctrl+Alt+J",
             lambda d: needs.take(d) or _none_chosen(d)),
-    Command("run_recipe", "Run the recipe over the selected clips…", "Take/5", lambda d: run_over(d, d.library.recipes.chosen()),
+    Command("run_recipe", "Run the recipe over the selected clips…", _MENU, lambda d: run_over(d, d.library.recipes.chosen()),
             "Ctrl+Alt+R", _cannot_run),
-    Command("show_batch", "Go on with the recipe over clips", "Take/5", _show_batch, "F6", _no_batch),
-    Command("recipe_in", "Take in a recipe…", "Take/5", _ask_in),
-    Command("recipe_out", "Write the recipe to a file…", "Take/5", lambda d: write_out(d, d.library.recipes.chosen()), "",
+    Command("show_batch", "Go on with the recipe over clips", _MENU, _show_batch, "F6", _no_batch),
+    Command("recipe_in", "Take in a recipe…", _MENU, _ask_in),
+    Command("recipe_out", "Write the recipe to a file…", _MENU, lambda d: write_out(d, d.library.recipes.chosen()), "",
             _none_chosen),
 )  # fmt: skip

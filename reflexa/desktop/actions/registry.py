@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from dataclasses import replace
 
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 
 from reflexa.desktop.actions.desk import Command, Desk
+from reflexa.desktop.actions.synonyms import ALSO
 
 
 class Registry:
@@ -17,6 +19,7 @@ class Registry:
         self._desk = desk
         self._commands: dict[str, Command] = {}
         self._actions: dict[str, QAction] = {}
+        self._letters: dict[str, str] = {}
         for command in commands:
             self.add(command)
 
@@ -25,7 +28,7 @@ class Registry:
         if command.id in self._commands:
             raise ValueError(f"there is a command {command.id!r} already")
         window = self._desk.window
-        self._commands[command.id] = command
+        self._commands[command.id] = replace(command, also=f"{command.also} {ALSO.get(command.id, '')}".strip())
         action = QAction(command.title, window)
         action.setObjectName(command.id)
         if command.shortcut:
@@ -57,8 +60,8 @@ class Registry:
             action = self._actions[id_]
             action.setEnabled(not reason)
             if command.named is not None:
-                action.setText(command.named(self._desk))
-            action.setToolTip(reason or action.text())
+                action.setText(with_letter(command.named(self._desk), self._letters.get(id_, "")))
+            action.setToolTip(reason or (command.named(self._desk) if command.named is not None else command.title))
             action.setStatusTip(reason)
             if command.checked is not None:
                 action.setChecked(command.checked(self._desk))
@@ -71,16 +74,63 @@ class Registry:
         return iter(self._commands.values())
 
     def fill_menu_bar(self) -> None:
-        """One menu for each name, in the order of the commands, with a line between groups."""
-        menus: dict[str, QMenu] = {}
+        """One menu for each name, in the order of the commands, with a line between groups; every entry has a letter of its own
+        in its menu."""
+        bar, menus = self._desk.window.menuBar(), dict[str, QMenu]()
         for command in self._commands.values():
-            name, _, group = command.menu.partition("/")
+            name, _, rest = command.menu.partition("/")
+            group, _, below = rest.partition("/")
             menu = menus.get(name)
             if menu is None:
-                menu = menus[name] = self._desk.window.menuBar().addMenu(name)
+                menu = menus[name] = bar.addMenu(name)
                 menu.setToolTipsVisible(True)
                 menu.aboutToShow.connect(self.refresh)
             if group != menu.property("group") and menu.actions():
                 menu.addSeparator()
             menu.setProperty("group", group)
+            if below:
+                menu = menus.get(f"{name}/{below}") or menu.addMenu(below)
+                menu.setToolTipsVisible(True)
+                menus[f"{name}/{below}"] = menu
             menu.addAction(self._actions[command.id])
+        for actions in (bar.actions(), *(m.actions() for m in menus.values())):
+            self._give_letters(actions)
+
+    def _give_letters(self, actions: list[QAction]) -> None:
+        for action, letter in zip(actions, letters([a.text() for a in actions]), strict=True):
+            self._letters[action.objectName()] = letter
+            action.setText(with_letter(action.text(), letter))
+
+
+def letters(titles: list[str]) -> list[str]:
+    """A letter for each title that no other has, as far as there are any; an empty text where there are none left."""
+    of: dict[str, int] = {}
+
+    def give(i: int, tried: set[str]) -> bool:
+        for c in map(str.lower, _candidates(titles[i])):
+            if c not in tried:
+                tried.add(c)
+                if c not in of or give(of[c], tried):  # whoever had it takes another one
+                    of[c] = i
+                    return True
+        return False
+
+    for i in range(len(titles)):
+        give(i, set())
+    found = {i: c for c, i in of.items()}
+    return [found.get(i, "") for i in range(len(titles))]
+
+
+def _candidates(title: str) -> Iterator[str]:
+    """Letters that a title may be known by: those that begin its words first."""
+    yield from (word[0] for word in title.split() if word[0].isalnum())
+    yield from (c for c in title if c.isalnum())
+
+
+def with_letter(title: str, letter: str) -> str:
+    """A title with a letter of it underlined."""
+    whole = title.replace("&", "&&")
+    at = whole.lower().find(letter) if letter else -1
+    starts = [i for i, c in enumerate(whole) if c.lower() == letter and (i == 0 or whole[i - 1] == " ")]
+    at = starts[0] if starts else at
+    return f"{whole[:at]}&{whole[at:]}" if at >= 0 else whole

@@ -328,13 +328,13 @@ def connect(d: Desk) -> None:
 
 
 COMMANDS = (
-    Command("shelves", "Shelves", "Project/3", show_shelves, "Ctrl+L"),
-    Command("add_shelf", "Add a shelf…", "Project/3", add_shelf),
-    Command("scan_shelves", "Scan the shelves again", "Project/3", scan),
-    Command("like_this", "Clips like the chosen one", "Project/3", like_this, "", _not_one_chosen),
-    Command("keep_search", "Keep the search of the shelves…", "Project/3", keep_search),
-    Command("normalise", "Normalise the chosen clips into…", "Project/3", normalise, "", _none_chosen),
-    Command("take_newer", "Take what is newer on the shelves", "Project/3", take_newer, "", _nothing_newer),
+    Command("shelves", "Shelves", "Project/35/Shelves", show_shelves, "Ctrl+L"),
+    Command("add_shelf", "Add a shelf…", "Project/35/Shelves", add_shelf),
+    Command("scan_shelves", "Scan the shelves again", "Project/35/Shelves", scan),
+    Command("like_this", "Clips like the chosen one", "Project/35/Shelves", like_this, "", _not_one_chosen),
+    Command("keep_search", "Keep the search of the shelves…", "Project/35/Shelves", keep_search),
+    Command("normalise", "Normalise the chosen clips into…", "Project/35/Shelves", normalise, "", _none_chosen),
+    Command("take_newer", "Take what is newer on the shelves", "Project/35/Shelves", take_newer, "", _nothing_newer),
     Command(
         "undo_shelves",
         "Undo on the shelves",

@@ -37,15 +37,19 @@ class CommandSearch(QDialog):
     def _list(self, text: str) -> None:
         words = text.lower().split()
         self.found.clear()
-        for c in self.commands:
-            if all(w in f"{c.title} {c.menu}".lower() for w in words):
-                reason = self.commands.why_not(c)
-                shortcut = f"   {c.shortcut.split(' | ')[0]}" if c.shortcut else ""
-                item = QListWidgetItem(f"{c.title}{shortcut}" + (f" — {reason}" if reason else ""))
-                item.setData(Qt.ItemDataRole.UserRole, c.id)
-                if reason:
-                    item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
-                self.found.addItem(item)
+        own = [c for c in self.commands if all(w in f"{c.title} {c.menu}".lower() for w in words)]
+        others = [
+            c for c in self.commands if c not in own and all(w in f"{c.title} {c.menu} {c.also}".lower() for w in words)
+        ]
+        for c in (*own, *others):
+            reason = self.commands.why_not(c)
+            shortcut = f"   {c.shortcut.split(' | ')[0]}" if c.shortcut else ""
+            item = QListWidgetItem(f"{c.title}{shortcut}" + (f" — {reason}" if reason else ""))
+            item.setData(Qt.ItemDataRole.UserRole, c.id)
+            item.setToolTip(f"In the menu {c.menu.split('/')[0]}")
+            if reason:
+                item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
+            self.found.addItem(item)
         self.found.setCurrentRow(0)
 
     def _run(self) -> None:

@@ -199,6 +199,7 @@ ENDS = Ends(
 )
 VIEW = StepView(
     "close-loop",
+    also="loop seamless cycle",
     panel=CloseLoopPanel,
     panel_first=True,
     lanes=lambda session, time: TimeLanes(session, time, ENDS),

@@ -311,6 +311,7 @@ class CorrectionPanel(StepPanel):
 
 VIEW = StepView(
     "correction",
+    also="layer pose edit offset adjust fix",
     panel=CorrectionPanel,
     hidden=frozenset({"tracks"}),
     hold=hold,

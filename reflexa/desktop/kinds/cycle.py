@@ -37,5 +37,9 @@ ENDS = Ends(
     "Drag the frame that the loop begins at",
 )
 VIEW = StepView(
-    "cycle", panel=CyclePanel, lanes=lambda session, time: TimeLanes(session, time, ENDS), lanes_title="Time"
+    "cycle",
+    also="repeat loop start offset",
+    panel=CyclePanel,
+    lanes=lambda session, time: TimeLanes(session, time, ENDS),
+    lanes_title="Time",
 )

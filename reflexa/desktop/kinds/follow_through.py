@@ -55,4 +55,6 @@ def _said(report: FollowReport) -> str:
     return text if report.seam is None else f"{text} The loop closes within {report.seam:.3f}°."
 
 
-VIEW = StepView("follow-through", panel=FollowPanel, more=frozenset({"softer", "most"}))
+VIEW = StepView(
+    "follow-through", also="spring secondary overlap jiggle tail", panel=FollowPanel, more=frozenset({"softer", "most"})
+)

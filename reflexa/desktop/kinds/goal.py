@@ -177,4 +177,6 @@ def _moved(settings: GoalSettings, frame: int, place: Vector | None, turn: Vecto
 
 
 _MORE = frozenset({"offset", "soft", "neck", "spine", "most"})
-VIEW = StepView("goal", panel=GoalPanel, more=_MORE, overlay=_overlay, hold=_hold)
+VIEW = StepView(
+    "goal", also="ik reach hand look aim constraint", panel=GoalPanel, more=_MORE, overlay=_overlay, hold=_hold
+)

@@ -42,4 +42,6 @@ class HelperPanel(TablePanel):
         self.table.show_rows(rows)
 
 
-VIEW = StepView("helper-joints", panel=HelperPanel, offer=Offer("Put helper joints back in {}"))
+VIEW = StepView(
+    "helper-joints", also="markers sockets ik", panel=HelperPanel, offer=Offer("Put helper joints back in {}")
+)

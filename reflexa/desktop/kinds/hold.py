@@ -12,4 +12,6 @@ ENDS = Ends(
     lambda s, _, frame, __: replace(s, frame=frame),
     "Drag the frame that is held",
 )
-VIEW = StepView("hold", lanes=lambda session, time: TimeLanes(session, time, ENDS), lanes_title="Time")
+VIEW = StepView(
+    "hold", also="pause freeze stop", lanes=lambda session, time: TimeLanes(session, time, ENDS), lanes_title="Time"
+)

@@ -50,6 +50,7 @@ class MirrorPanel(TablePanel):
 
 VIEW = StepView(
     "mirror",
+    also="flip reflect swap sides",
     panel=MirrorPanel,
     offer=Offer("Mirror {}", swap_names=True, shortcut="Ctrl+Shift+M"),
     shortcut="Ctrl+M",

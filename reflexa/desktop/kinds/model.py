@@ -68,7 +68,7 @@ class StepView:
     pose* shows, None: as always. lanes(session, time): what stands in the place of the key sheet, under ``lanes_title``.
     offers(session): ways to make takes of chosen clips with it, beside ``offer``. shortcut: of adding it. brings: the way to fit
     (of ``library.fits``) in which it brings a clip onto another rig, its setting ``rig``. dropped: the setting that clips come
-    into which are dropped between the cards.
+    into which are dropped between the cards. also: words that others have for it.
     """
 
     kind: str
@@ -91,3 +91,4 @@ class StepView:
     shortcut: str = ""
     brings: str = ""
     dropped: str = ""
+    also: str = ""

@@ -137,6 +137,7 @@ def _overlay(moment: Moment, sight: Sight, _hot: int) -> Overlay:
 
 VIEW = StepView(
     "plants",
+    also="foot feet lock skate slide contact stand",
     panel=PlantsPanel,
     panel_first=True,
     more=frozenset({"low", "slow", "slack", "shortest", "ease_in", "ease_out", "share", "reach", "toes"}),

@@ -66,4 +66,4 @@ class RenamePanel(TablePanel):
             self.refresh()
 
 
-VIEW = StepView("rename", panel=RenamePanel, brings=RENAME)
+VIEW = StepView("rename", also="map names", panel=RenamePanel, brings=RENAME)

@@ -273,6 +273,7 @@ def _offers(session: Session) -> list[Offer]:
 
 VIEW = StepView(
     "retarget",
+    also="transfer character another rig",
     brings=RETARGET,
     offers=_offers,
     shortcut="Ctrl+T",

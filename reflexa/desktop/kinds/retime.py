@@ -146,4 +146,11 @@ def _speeds(speed: Array) -> str:
     return f"{low:.2f} times" if high - low < 0.005 else f"{low:.2f} to {high:.2f} times"
 
 
-VIEW = StepView("retime", panel=RetimePanel, hidden=frozenset({"curve"}), lanes=TimeLanes, lanes_title="Time")
+VIEW = StepView(
+    "retime",
+    also="speed slow fast length warp rate",
+    panel=RetimePanel,
+    hidden=frozenset({"curve"}),
+    lanes=TimeLanes,
+    lanes_title="Time",
+)

@@ -174,4 +174,10 @@ def _move(session: Session, index: int, place: tuple[float, float], snap: bool) 
     line.edit_settings(session, "draw the path", replace(settings, path=path), "path")
 
 
-VIEW = StepView("root-motion", panel=RootPanel, overlay=_overlay, ground=GroundPoints(_path, _move))
+VIEW = StepView(
+    "root-motion",
+    also="path in place travel trajectory locomotion drift",
+    panel=RootPanel,
+    overlay=_overlay,
+    ground=GroundPoints(_path, _move),
+)

@@ -10,7 +10,6 @@ import numpy as np
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPen
-from scipy.ndimage import median_filter
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
@@ -38,6 +37,8 @@ class Ends:
 
 def jumps(times: Array) -> NDArray[np.bool_]:
     """After which frames time does not go on as it does about there, but leaves some out or turns back: ``(frames - 1,)``."""
+    from scipy.ndimage import median_filter  # takes its time to load
+
     if len(times) < 2:
         return np.zeros(0, dtype=bool)
     steps = np.abs(np.diff(times))

@@ -128,4 +128,6 @@ class TrackLane(PointsByHand, Lanes):
             super().mouseDoubleClickEvent(e)
 
 
-VIEW = StepView("track", hidden=frozenset({"keys"}), lanes=TrackLane, lanes_title="Track")
+VIEW = StepView(
+    "track", also="morph face shape curve", hidden=frozenset({"keys"}), lanes=TrackLane, lanes_title="Track"
+)

@@ -78,6 +78,7 @@ class TrimPanel(StepPanel):
 
 VIEW = StepView(
     "trim",
+    also="cut crop shorten",
     panel=TrimPanel,
     panel_first=True,
     hidden=frozenset({"cut"}),

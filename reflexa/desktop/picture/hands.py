@@ -34,8 +34,8 @@ class _Grip:
 
 class Hands:
     """hovered: the joint under the pointer; looking: the camera is in the hand; hot: the part of the handle, hot_point: the
-    point on the ground, that is under the pointer or in the hand. near: joints whose marks the pointer calls up. says: how far the
-    drag under way has come, in words."""
+    point on the ground, that is under the pointer or in the hand. near: joints whose marks the pointer calls up. says: how far
+    the drag under way has come, in words."""
 
     def __init__(self, session: Session, see: Callable[[], Snapshot], turn_camera: Callable[[Camera], None]) -> None:
         self.session = session
