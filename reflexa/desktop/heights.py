@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QEvent, QObject, QSettings, QTimer
-from PySide6.QtWidgets import QSplitter
+from PySide6.QtCore import QEvent, QObject, QSettings, Qt, QTimer
+from PySide6.QtWidgets import QApplication, QSplitter
 
 from reflexa.desktop.time.area import TimeArea
 
@@ -19,6 +19,8 @@ class Heights(QObject):
         super().__init__(splitter)
         self._splitter, self._area = splitter, area
         self.by_hand = QSettings().value(_KEY) == "true"
+        # Of one take it only grows: a picture that changes its height with every card that is looked at has no rest.
+        self._take, self._most = "", 0
         self._later = QTimer(self, singleShot=True, interval=0)
         self._later.timeout.connect(self._fit)
         splitter.splitterMoved.connect(lambda *_: self._set(True))
@@ -41,14 +43,20 @@ class Heights(QObject):
     def fit(self) -> None:
         """Soon, once for all that has changed."""
         if not self.by_hand:
-            self._later.start()
+            self._later.start(0)
 
     def _fit(self) -> None:
         total = sum(self._splitter.sizes())
         if self.by_hand or total <= 0:
             return
+        if QApplication.mouseButtons() != Qt.MouseButton.NoButton:
+            self._later.start(150)  # nothing moves under a hand that holds something
+            return
+        take = self._area.session.selection.take
+        self._most = max(self._area.wanted, self._most if take == self._take else 0)
+        self._take = take
         least = self._area.minimumHeight()
         most = max(min(total - _PICTURE, round(_SHARE * total)), 150)
-        high = min(max(self._area.wanted, least), most)
+        high = min(max(self._most, least), most)
         if self._splitter.sizes()[1] != high:
             self._splitter.setSizes([total - high, high])

@@ -163,7 +163,7 @@ def test_the_motion_of_an_arm_is_taken_out_weakened_and_replaced_by_hand(demo, q
     turn = quat.angle(quat.multiply(quat.conjugate(session.result.rotations), result.rotations))
     assert turn.max() < 1e-9 and np.abs(session.result.translations - result.translations).max() < 1e-9
     hold = len(session.take.steps) - 2
-    assert card(demo, hold).summary.toolTip() == "replaces what is below"
+    assert "replaces what is below" in card(demo, hold).toolTip()
     line.edit(session, "off", replace(session.step, on=False))
     ready(qtbot, demo)
     j = session.rig.skeleton.index["forearm_left"]

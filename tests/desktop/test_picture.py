@@ -65,6 +65,7 @@ def test_a_pulled_hand_takes_its_arm_along_and_a_pulled_pelvis_leaves_the_feet(d
         assert handle.moves
         at = view.camera.project(handle.centre, view.width(), view.height())
         start = QPoint(round(at[0]), round(at[1]))
+        pixel = view.camera.pixel_size(handle.centre, view.height())
         drag(view, start, QPoint(start.x() + by[0], start.y() + by[1]))
         ready(qtbot, demo)
         index = session.rig.skeleton.index
@@ -72,7 +73,6 @@ def test_a_pulled_hand_takes_its_arm_along_and_a_pulled_pelvis_leaves_the_feet(d
         key = next(k for k in move if k.frame == 16)
         moved = session.result.model[1][16] - before.model[1][16]
         assert np.abs(moved[index[joint]] - key.move).max() < 1e-3 and np.linalg.norm(key.move) > 0.02
-        pixel = view.camera.pixel_size(handle.centre, view.height())
         assert np.linalg.norm(key.move) == pytest.approx(np.hypot(*by) * pixel, rel=0.05), (
             "it goes where the pointer goes"
         )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from typing import Any
 
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QMenu, QWidget
@@ -10,7 +11,10 @@ from PySide6.QtWidgets import QMenu, QWidget
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.figure import RIG_MENU
 from reflexa.desktop.actions.registry import Registry
+from reflexa.desktop.kinds import by_hand
 from reflexa.desktop.session import RESULT, SOURCE, line, rigs
+from reflexa.steps import KINDS
+from reflexa.steps.references import fields_for
 
 # Of the picture, group by group: about the joint that is selected, and about looking.
 _JOINT = ("trail", "pair", "extract", "extract_below")
@@ -50,7 +54,9 @@ def fill_picture_menu(menu: QMenu, d: Desk, commands: Registry, at: QPoint) -> N
         menu.addAction(f"Correct {joint}", partial(_correct, d, joint))
         end = session.rig.part_of(joint) if session.rig is not None else ""
         if session.rig is not None and session.rig.limb(end) is not None:
-            menu.addAction(f"Let {joint} reach for something", partial(_reach, d, end))
+            for kind in KINDS.values():
+                for setting in fields_for(kind.settings(), "limb"):
+                    menu.addAction(f"Add {kind.title.lower()} for {joint}", partial(_add, d, kind.kind, {setting: end}))
         menu.addAction("Show it in the Figure view", partial(_show_in_figure, d, joint))
         menu.addSeparator()
     for group in (_JOINT, _LOOKING):
@@ -60,16 +66,16 @@ def fill_picture_menu(menu: QMenu, d: Desk, commands: Registry, at: QPoint) -> N
 
 
 def _correct(d: Desk, joint: str) -> None:
-    """A correction behind the selected step, with the joint selected: its handle is there."""
+    """A step that is begun by hand, behind the selected one, with the joint selected: its handle is there."""
     d.session.selection.select_joint(joint)
     if d.session.layer is None:
-        line.add(d.session, "correction")
+        line.add(d.session, by_hand().kind)
 
 
-def _reach(d: Desk, end: str) -> None:
-    if d.session.selection.card in (SOURCE, RESULT):
+def _add(d: Desk, kind: str, settings: dict[str, Any]) -> None:
+    if d.session.selection.card == SOURCE:
         d.session.selection.select_card(RESULT)
-    line.add(d.session, "goal", limb=end)
+    line.add(d.session, kind, **settings)
 
 
 def _show_in_figure(d: Desk, joint: str) -> None:

@@ -122,7 +122,8 @@ def always(_: Desk) -> str:
 class Command:
     """menu: name, group, and a menu of its own below where it stands in one, as ``Edit/1`` or ``Take/2/Add a step``. why_not: the
     reason why it cannot run now, or an empty text. checked: is what it switches on? named: what it would do just now, where that
-    is more than its title says. also: words that others have for it."""
+    is more than its title says. also: words that others have for it. frames: its key is for frames: it is
+    meant where they are looked at, in the picture and the time area, and not for whatever has the focus."""
 
     id: str
     title: str
@@ -133,3 +134,4 @@ class Command:
     checked: Callable[[Desk], bool] | None = None
     named: Callable[[Desk], str] | None = None
     also: str = ""
+    frames: bool = False

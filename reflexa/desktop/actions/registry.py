@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
 
+from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
 from PySide6.QtWidgets import QMenu
 
@@ -37,7 +38,10 @@ class Registry:
             action.setCheckable(True)
         action.triggered.connect(lambda *_: self.run(command.id))
         self._actions[command.id] = action
-        window.addAction(action)
+        if command.frames:
+            action.setShortcutContext(Qt.ShortcutContext.WidgetWithChildrenShortcut)
+        for place in (self._desk.viewport, self._desk.time) if command.frames else (window,):
+            place.addAction(action)
 
     def why_not(self, command: Command) -> str:
         """The reason why a command cannot run now, or an empty text."""

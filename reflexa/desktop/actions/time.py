@@ -51,13 +51,13 @@ _PAGES = (
 )
 
 COMMANDS = (
-    Command("play", "Play or pause", "Time/1", lambda d: d.session.player.toggle(), "Space", needs.result),
-    Command("next", "Next frame", "Time/1", lambda d: _go(d, 1), "Right", needs.result),
-    Command("previous", "Previous frame", "Time/1", lambda d: _go(d, -1), "Left", needs.result),
-    Command("first", "Start of the range", "Time/1", lambda d: _go_to_end(d, 0), "Home", needs.result),
-    Command("last", "End of the range", "Time/1", lambda d: _go_to_end(d, 1), "End", needs.result),
-    Command("range_first", "Begin the range here", "Time/2", _begin_range, "[", needs.result),
-    Command("range_last", "End the range here", "Time/2", _end_range, "]", needs.result),
+    Command("play", "Play or pause", "Time/1", lambda d: d.session.player.toggle(), "Space", needs.result, frames=True),
+    Command("next", "Next frame", "Time/1", lambda d: _go(d, 1), "Right", needs.result, frames=True),
+    Command("previous", "Previous frame", "Time/1", lambda d: _go(d, -1), "Left", needs.result, frames=True),
+    Command("first", "Start of the range", "Time/1", lambda d: _go_to_end(d, 0), "Home", needs.result, frames=True),
+    Command("last", "End of the range", "Time/1", lambda d: _go_to_end(d, 1), "End", needs.result, frames=True),
+    Command("range_first", "Begin the range here", "Time/2", _begin_range, "[", needs.result, frames=True),
+    Command("range_last", "End the range here", "Time/2", _end_range, "]", needs.result, frames=True),
     Command("range_all", "Range: the whole clip", "Time/2", _whole_range, "", needs.result),
     Command("keep_range", "Keep the range as a clip…", "Time/2", _keep_range, "", needs.result),
     Command(

@@ -7,6 +7,7 @@ from html import escape
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QTextBrowser, QVBoxLayout, QWidget
 
 from reflexa.desktop.actions.registry import Registry
+from reflexa.desktop.picture.by_keys import HOW
 
 MOUSE = (
     ("Drag in the picture", "orbit"),
@@ -20,6 +21,11 @@ MOUSE = (
     ("Wheel in the time area", "zoom in time (Shift: pan)"),
     ("Drag a card", "move the step"),
     ("Double-click a card's name", "rename the step"),
+    *HOW,
+    ("Up and Down in the key sheet", "go to the row above or below"),
+    ("Page Up and Page Down in the key sheet", "go to the next key of the row (Shift: select it too)"),
+    ("+ and - in the key sheet", "fold the part of the row, unfold all"),
+    ("Left and Right on a card", "go to the card beside"),
 )
 
 

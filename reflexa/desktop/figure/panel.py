@@ -11,7 +11,6 @@ from PySide6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QPushButton,
@@ -25,6 +24,7 @@ from reflexa.desktop.figure.joint_editor import JointEditor
 from reflexa.desktop.look.side_marks import side_icon
 from reflexa.desktop.session import Session, masks, rigs
 from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.desktop.widgets.search import search_field
 from reflexa.rig import Rig
 from reflexa.rig.problems import Problem, problems
 
@@ -60,7 +60,7 @@ class FigurePanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(6, 6, 6, 6)
         column.setSpacing(5)
-        self.search = QLineEdit(placeholderText="Search joints and parts", clearButtonEnabled=True)
+        self.search = search_field("Search joints and parts")
         self.search.textChanged.connect(self._filter)
         column.addWidget(self.search)
         self.problems = QListWidget()

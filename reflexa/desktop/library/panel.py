@@ -8,7 +8,6 @@ from PySide6.QtCore import QEvent, QObject, QPoint, Qt, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
     QInputDialog,
-    QLineEdit,
     QListWidget,
     QListWidgetItem,
     QMenu,
@@ -27,6 +26,7 @@ from reflexa.desktop.library.take_list import TakeList
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, takes
 from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.desktop.widgets.search import search_field
 from reflexa.steps import make
 from reflexa.take import Segment, Source, Take
 
@@ -48,8 +48,7 @@ class LibraryPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(6, 6, 6, 6)
         column.setSpacing(5)
-        self.search = QLineEdit(placeholderText="Search takes and clips", clearButtonEnabled=True)
-        self.search.addAction(theme.icon("search", "quiet"), QLineEdit.ActionPosition.LeadingPosition)
+        self.search = search_field("Search takes and clips")
         self.search.textChanged.connect(self.refresh)
         column.addWidget(self.search)
         self.takes, self.clips = TakeList(), ClipList()

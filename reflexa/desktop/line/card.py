@@ -18,6 +18,7 @@ from reflexa.desktop.widgets.dress import dressed
 from reflexa.desktop.widgets.switch import Switch
 from reflexa.steps import Step, kind_of
 
+_WHOLE = "It takes the clip over as a whole: it has no weight, envelope or mask."
 CARD_SIZE = QSize(184, 64)
 
 
@@ -29,9 +30,10 @@ class _Name(labels.Eliding):
 
 
 class Card(QFrame):
-    """One card, known by ``id``. Clicking selects it."""
+    """One card, known by ``id``. Clicking selects it, and so do Return and Space. ``step_wanted``: to the card beside it."""
 
     clicked = Signal(str)
+    step_wanted = Signal(str, int)
 
     def __init__(self, id_: str, title: str, what: str, icon: str) -> None:
         super().__init__()
@@ -68,8 +70,10 @@ class Card(QFrame):
         self.clicked.emit(self.id)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
             self.clicked.emit(self.id)
+        elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
+            self.step_wanted.emit(self.id, 1 if event.key() == Qt.Key.Key_Right else -1)
         else:
             super().keyPressEvent(event)
 
@@ -107,7 +111,6 @@ class StepCard(Card):
         if kind.weighed:
             self._add_weight(row, step)
         else:
-            self.setToolTip("This step takes the clip over as a whole: it has no weight, envelope or mask.")
             row.addWidget(self.summary, 1)
         row.addWidget(self.found)
         self.body.addLayout(row)
@@ -145,8 +148,9 @@ class StepCard(Card):
             width = CARD_SIZE.width() - 70
             self.summary.setText(self.fontMetrics().elidedText(said, Qt.TextElideMode.ElideMiddle, width))
             self.summary.setToolTip(said)
+            self.setToolTip(f"{step.name}: {said}\n{_WHOLE}" if said else _WHOLE)
         else:
-            self.slider.setToolTip(f"{said}\nDrag: how much of it" if said else "Drag: how much of it")
+            self.setToolTip(f"{step.name}: {said}" if said else step.name)
 
     def show_problem(self, needs: str) -> None:
         """Warn of what the step needs before it can be run; an empty text: of nothing."""

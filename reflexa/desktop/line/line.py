@@ -172,6 +172,7 @@ class RevisionLine(QScrollArea):
 
     def _add_card(self, card: Card) -> None:
         card.clicked.connect(self._clicked)
+        card.step_wanted.connect(self._step_to)
         self._row.addWidget(card)
         self.cards[card.id] = card
 
@@ -185,6 +186,13 @@ class RevisionLine(QScrollArea):
         tap.clicked.connect(lambda on: self.session.selection.set_tap(id_ if on else RESULT))
         self._row.addWidget(tap)
         self.taps[id_] = tap
+
+    def _step_to(self, id_: str, by: int) -> None:
+        """The focus goes to the card beside, which comes into sight."""
+        order = list(self.cards)
+        card = self.cards[order[min(max(order.index(id_) + by, 0), len(order) - 1)]]
+        card.setFocus(Qt.FocusReason.TabFocusReason)
+        self.ensureWidgetVisible(card)
 
     def _clicked(self, id_: str) -> None:
         self.session.selection.select_card(id_)

@@ -126,8 +126,11 @@ def _sheet(t: Theme) -> str:
     QComboBox::down-arrow {{ image: url("{_file("icons/down.svg")}"); width: 12px; height: 12px; }}
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; color: {t.ink}; }}
     QCheckBox {{ color: {t.ink}; spacing: 6px; }}
-    QCheckBox:focus {{ color: {t.accent}; }}
-    QTreeWidget, QListWidget, QTableWidget, QListView {{ background: {t.panel}; border: none; color: {t.ink}; }}
+    QCheckBox:focus, QRadioButton:focus {{ color: {t.accent}; text-decoration: underline; }}
+    QTreeWidget, QListWidget, QTableWidget, QListView {{ background: {t.panel}; border: 1px solid transparent;
+        border-radius: 4px; color: {t.ink}; }}
+    QTreeWidget:focus, QListWidget:focus, QTableWidget:focus, QListView:focus, QTextBrowser:focus, QPlainTextEdit:focus {{
+        border: 1px solid {t.accent}; }}
     QTreeWidget::item, QListWidget::item, QTableWidget::item {{ padding: 2px; }}
     QTreeWidget::item:selected, QListWidget::item:selected, QTableWidget::item:selected {{ background: {t.soft};
         color: {t.ink}; }}
@@ -160,6 +163,7 @@ def _sheet(t: Theme) -> str:
     QStatusBar {{ background: {t.window}; color: {t.quiet}; }}
     QFrame#card {{ background: {t.card}; border: 1px solid {t.line}; border-radius: 8px; }}
     QFrame#card[chosen="true"] {{ border: 2px solid {t.accent}; }}
+    QFrame#card:focus {{ border: 2px dashed {t.accent}; }}
     QFrame#overlay {{ background: {t.colour("panel", 226).name(QColor.NameFormat.HexArgb)};
         border: 1px solid {t.line}; border-radius: 8px; }}
     """

@@ -159,10 +159,13 @@ class Hands:
 
     def release(self, e: QMouseEvent) -> None:
         """The button goes up: what was in the hand stays where it is, or a click picks what is under it."""
-        if self.busy:
+        clicked = self._grip is not None and not self.says  # a part of the handle, that was not pulled
+        if self.busy and not clicked:
             self.let_go()
         elif not self.looking and e.button() == Qt.MouseButton.LeftButton:
             self._pick(e.position(), bool(e.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        if clicked:
+            self.let_go()
         self._press, self.looking = None, False
 
     def let_go(self) -> None:
@@ -189,7 +192,7 @@ class Hands:
             masks.paint(session, joint, with_shift)
         elif joint:
             rigs.pick(session, joint)
-        else:
+        elif self._grip is None:  # a click on a bare part of the handle means nothing
             prop = seen.prop_at(at.x(), at.y())
             if prop:
                 session.selection.select_prop(prop)

@@ -19,8 +19,9 @@ from reflexa.formats import suffixes
 _LENGTHS = (0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200)
 
 
-def paint_labels(p: QPainter, seen: Snapshot, hands: Hands, room: float) -> None:
-    """Write over the picture. room: width in pixels that the caption has beside the tool bar."""
+def paint_labels(p: QPainter, seen: Snapshot, hands: Hands, held: str, room: float) -> None:
+    """Write over the picture. held: what is held by keys, in words. room: width in pixels that the caption has beside the tool
+    bar."""
     session = seen.session
     if session.take is None:
         _paint_empty(p, seen)
@@ -36,7 +37,7 @@ def paint_labels(p: QPainter, seen: Snapshot, hands: Hands, room: float) -> None
             at = seen.sight.project(np.array([middle[0], low[1], middle[2]]))
             _label(p, QPointF(at[0], min(at[1] + 24, seen.sight.height - 60)), f.label, centred=True)
     if isinstance(seen.hold, Hold):
-        _paint_handle(p, seen, seen.hold, hands)
+        _paint_handle(p, seen, seen.hold, hands, held)
     _paint_scale(p, seen)
 
 
@@ -113,13 +114,13 @@ def _paint_joint_names(p: QPainter, f: PosedFigure, seen: Snapshot, hands: Hands
         _label(p, QPointF(at[0] + 15, at[1] - 4), text)
 
 
-def _paint_handle(p: QPainter, seen: Snapshot, hold: Hold, hands: Hands) -> None:
+def _paint_handle(p: QPainter, seen: Snapshot, hold: Hold, hands: Hands, held: str) -> None:
     sight, handle = seen.sight, hold.handle
     for axis, (letter, _colour) in enumerate(HOOPS):
         at = sight.project(handle.bead(axis, sight.camera))
         p.setPen(QColor("white"))
         p.drawText(QRectF(at[0] - 8, at[1] - 8.5, 16, 16), Qt.AlignmentFlag.AlignCenter, letter)
-    said = hands.says or (f"{hold.says}: {handle.says(hands.hot)}" if hands.hot >= 0 and not hands.busy else "")
+    said = held or hands.says or (f"{hold.says}: {handle.says(hands.hot)}" if hands.hot >= 0 and not hands.busy else "")
     if said:
         at = sight.project(handle.centre)
         _label(p, QPointF(at[0] + 86, at[1] - 60), said)

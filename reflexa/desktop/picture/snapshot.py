@@ -73,9 +73,13 @@ class Snapshot:
             away = np.hypot(at[:, 0] - x, at[:, 1] - y) + np.where(np.isfinite(at[:, 2]), 0, 1e9)
             # Where one looks closely, joints are pixels apart, and the nearest is meant.
             bonus = _USEFUL * usefulness(f.rig) * np.minimum(self.sight.pixel_size(f.placed.mean(axis=0)) / _FAR, 1.0)
-            for j in np.flatnonzero(away < _NEAR):
-                name = f.rig.skeleton.names[j]
-                found[name] = min(found.get(name, np.inf), float(away[j] - bonus[j]))
+            names, useful = f.rig.skeleton.names, usefulness(f.rig)
+            for j in np.flatnonzero(away < _NEAR).tolist():
+                found[names[j]] = min(found.get(names[j], np.inf), float(away[j] - bonus[j]))
+                # A finger is first of all a part of its hand.
+                whole = next((a for a in f.rig.skeleton.above(j) if useful[a] >= 2), -1) if useful[j] == 0 else -1
+                if whole >= 0:
+                    found[names[whole]] = min(found.get(names[whole], np.inf), float(away[j] - bonus[whole]))
         return sorted(found, key=found.__getitem__)
 
     def point_at(self, x: float, y: float) -> int:

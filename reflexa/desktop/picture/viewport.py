@@ -8,11 +8,12 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QInputDialog, QWidget
 
 from reflexa.desktop.picture import pictures
 from reflexa.desktop.picture.bars import CompareBar, ToolBar
+from reflexa.desktop.picture.by_keys import ByKeys
 from reflexa.desktop.picture.handle import Handle
 from reflexa.desktop.picture.hands import Hands
 from reflexa.desktop.picture.hold import Hold
@@ -22,6 +23,7 @@ from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.scene import scene
 from reflexa.desktop.picture.snapshot import Snapshot, moved_camera, snapshot
 from reflexa.desktop.session import Session, views
+from reflexa.desktop.widgets.focus import paint_focus
 from reflexa.draw import Camera, Scene
 from reflexa.motion.arrays import Array
 from reflexa.take import View
@@ -52,6 +54,7 @@ class Viewport(QWidget):
         self._settle.setSingleShot(True)
         self._settle.timeout.connect(self._draw_fine)
         self.hands = Hands(session, lambda: self.seen, self.set_camera)
+        self.by_keys = ByKeys(session, lambda: self.seen, self.set_camera)
         self._compare = CompareBar(self, self.look.compare)
         self._compare.chosen.connect(self.set_compare)
         self._tools = ToolBar(self, asdict(self.look))
@@ -119,7 +122,10 @@ class Viewport(QWidget):
 
     def scene(self, times: int = 1) -> Scene:
         """What the picture shows now; strokes and marks ``times`` as large, for a larger picture."""
-        return scene(self.seen, self.hands.pointing, times)
+        pointing = self.hands.pointing
+        if self.by_keys.part >= 0:
+            pointing = replace(pointing, hot=self.by_keys.part)
+        return scene(self.seen, pointing, times)
 
     # Looking ----------------------------------------------------------------------------------------------------
 
@@ -231,7 +237,10 @@ class Viewport(QWidget):
             self._fine = False
         else:
             self._settle.start()
-        paint_labels(painter, self.seen, self.hands, min(self.width() - 28, max(self.tool_bar.x() - 28, 260)))
+        paint_labels(
+            painter, self.seen, self.hands, self.by_keys.says, min(self.width() - 28, max(self.tool_bar.x() - 28, 260))
+        )
+        paint_focus(self, painter)
         painter.end()
 
     # The pointer ------------------------------------------------------------------------------------------------
@@ -253,6 +262,23 @@ class Viewport(QWidget):
         self.update()
         if asked:
             self.menu_wanted.emit(event.position().toPoint())
+
+    def event(self, event: QEvent) -> bool:
+        asks = event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent)
+        if asks and isinstance(event, QKeyEvent) and self.by_keys.wants(Qt.Key(event.key()), event.modifiers()):
+            event.accept()
+            return True
+        return super().event(event)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        if self.by_keys.press(event):
+            self.refresh()
+        else:
+            super().keyPressEvent(event)
+
+    def focusOutEvent(self, event: QFocusEvent) -> None:
+        self.by_keys.let_go()
+        self.update()
 
     def leaveEvent(self, event: QEvent) -> None:
         self.hands.leave()

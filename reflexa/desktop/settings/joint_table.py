@@ -27,6 +27,7 @@ class JointTable(QTableWidget):
         self.verticalHeader().hide()
         self.verticalHeader().setDefaultSectionSize(21)
         self.setShowGrid(False)
+        self.setTabKeyNavigation(False)
         self.setTextElideMode(Qt.TextElideMode.ElideMiddle)
         self.setSelectionBehavior(QAbstractItemView.SelectionBehavior.SelectRows)
         self.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)

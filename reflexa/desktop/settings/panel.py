@@ -29,6 +29,7 @@ class SettingsPanel(QFrame):
         outer = QVBoxLayout(self)
         outer.setContentsMargins(0, 0, 0, 0)
         self._area = QScrollArea()
+        self._area.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # what is in it has the focus
         self._area.setWidgetResizable(True)
         self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         outer.addWidget(self._area)

@@ -9,7 +9,6 @@ from pathlib import Path
 from PySide6.QtCore import QEvent, QItemSelectionModel, QModelIndex, QObject, QPoint, QTimer, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QLineEdit,
     QProgressBar,
     QPushButton,
     QToolButton,
@@ -17,7 +16,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session
 from reflexa.desktop.shelves.big import BigPreview
 from reflexa.desktop.shelves.cell import ShelfCell
@@ -27,6 +25,7 @@ from reflexa.desktop.shelves.model import ShelfModel
 from reflexa.desktop.shelves.work import ShelfWork
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.search import search_field
 from reflexa.library.finder import Row
 from reflexa.library.notes import Notes, shown_at
 from reflexa.library.query import Query
@@ -79,8 +78,7 @@ class ShelfPanel(QWidget):
         column.setContentsMargins(6, 6, 6, 6)
         column.setSpacing(5)
         row = QHBoxLayout()
-        self.search = QLineEdit(placeholderText="Search the shelves", clearButtonEnabled=True)
-        self.search.addAction(theme.icon("search", "quiet"), QLineEdit.ActionPosition.LeadingPosition)
+        self.search = search_field("Search the shelves")
         self.filter_button = dressed(
             QToolButton(),
             text="Filter",

@@ -57,6 +57,7 @@ class StagePanel(QWidget):
         )
         column.addWidget(self.empty)
         self._area = QScrollArea()
+        self._area.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # what is in it has the focus
         self._area.setWidgetResizable(True)
         self._area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column.addWidget(self._area, 1)

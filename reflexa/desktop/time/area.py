@@ -194,6 +194,7 @@ class TimeArea(QFrame):
 
 def _scrolled(widget: QWidget) -> QScrollArea:
     area = QScrollArea()
+    area.setFocusPolicy(Qt.FocusPolicy.NoFocus)  # what is in it has the focus
     area.setWidgetResizable(True)
     area.setWidget(widget)
     area.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)

@@ -277,10 +277,60 @@ class KeySheet(Lanes):
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
+        key = Qt.Key(event.key())
+        if key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             keys.delete(self.session)
+        elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
+            self._to_row(1 if key == Qt.Key.Key_Down else -1)
+        elif key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
+            self._to_key(1 if key == Qt.Key.Key_PageDown else -1, adds(event))
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self._take_here()
+        elif event.text() in ("+", "-"):
+            self._fold(event.text() == "-")
         else:
             super().keyPressEvent(event)
+
+    def wants(self, key: Qt.Key) -> bool:
+        """Rows and keys are gone through here; left and right are frames, as elsewhere."""
+        return key in (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Delete)
+
+    def _row_now(self) -> int:
+        chosen = self.session.selection.joint
+        return next((i for i, r in enumerate(self._rows) if r.track is not None and r.name == chosen), -1)
+
+    def _to_row(self, by: int) -> None:
+        """Select the joint of the next row that has keys."""
+        rows = [i for i, r in enumerate(self._rows) if r.track is not None]
+        if rows:
+            at = rows.index(self._row_now()) if self._row_now() in rows else (-1 if by > 0 else len(rows))
+            self.session.selection.select_joint(self._rows[rows[min(max(at + by, 0), len(rows) - 1)]].name)
+
+    def _to_key(self, by: int, more: bool) -> None:
+        """Select the next key of the selected row, before or behind the playhead, and go there."""
+        at, now = self._row_now(), self.session.player.frame
+        if at < 0:
+            self._to_row(1)
+            return
+        frames = [f for f in self._rows[at].frames if (f > now if by > 0 else f < now)]
+        if frames:
+            key = self._rows[at].name, int(frames[0] if by > 0 else frames[-1])
+            chosen = self.session.selection
+            chosen.select_keys({*chosen.keys, key} if more else {key})
+            self.session.player.set_frame(key[1])
+
+    def _take_here(self) -> None:
+        """The key at the playhead in the selected row goes into the selection, or out of it."""
+        at, now, chosen = self._row_now(), self.session.player.frame, self.session.selection
+        if at >= 0 and now in self._rows[at].frames:
+            chosen.select_keys({*chosen.keys} ^ {(self._rows[at].name, now)})
+
+    def _fold(self, away: bool) -> None:
+        """Fold the part that the selected row belongs to, or open every one."""
+        at = self._row_now()
+        group = next((r.name for r in reversed(self._rows[: at + 1]) if r.track is None), "")
+        self.folded = (self.folded | {group}) if away and group else frozenset()
+        self._refresh()
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         session = self.session

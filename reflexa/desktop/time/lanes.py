@@ -3,18 +3,19 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QFont, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
+from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session
 from reflexa.desktop.time.time_map import TimeMap
+from reflexa.desktop.widgets.focus import paint_focus
 from reflexa.desktop.widgets.own_keys import OwnKeys
 from reflexa.desktop.widgets.points import Point
 
 _MORE = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
 
 
-def adds(event: QMouseEvent) -> bool:
+def adds(event: QMouseEvent | QKeyEvent) -> bool:
     """Is more to be selected, not something else?"""
     return bool(event.modifiers() & _MORE)
 
@@ -67,6 +68,7 @@ class Lanes(OwnKeys):
         p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.drawPixmap(0, 0, self._still[1])
         self.paint_over(p)
+        paint_focus(self, p)
         p.end()
 
     @property

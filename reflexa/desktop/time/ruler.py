@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QApplication, QInputDialog, QMenu, QWidget
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, events, line
 from reflexa.desktop.time.time_map import GUTTER, TimeMap, tick_step
+from reflexa.desktop.widgets.focus import paint_focus
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _HEIGHT, _TOP = 50, 20  # below the top lie the frames, above it the events
@@ -34,6 +35,7 @@ class Ruler(QWidget):
         self.setFixedHeight(_HEIGHT)
         self.setMouseTracking(True)
         self.setAccessibleName("Time ruler")
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._grab, self._event = "", -1
         time.changed.connect(self.update)
         for signal in (session.player.moved, session.take_changed, session.evaluator.done, session.selection.looked):
@@ -58,6 +60,7 @@ class Ruler(QWidget):
             p.drawRoundedRect(QRectF(x, _TOP, 6, _HEIGHT - _TOP), 2, 2)
         self._paint_events(p)
         self._paint_playhead(p)
+        paint_focus(self, p)
         p.setClipping(False)
         p.setPen(t.colour("quiet"))
         p.drawText(QRectF(10, 3, GUTTER - 14, 16), _LEFT, "Events")

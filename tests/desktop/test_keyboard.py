@@ -1,0 +1,205 @@
+"""Everything by keyboard: frame keys belong where frames are looked at, and each room has a way without a mouse."""
+
+from __future__ import annotations
+
+import numpy as np
+import pytest
+from PySide6.QtCore import Qt
+from PySide6.QtTest import QTest
+from PySide6.QtWidgets import QAbstractItemView, QApplication, QMenu, QWidget
+
+from reflexa.desktop.actions.context import fill_picture_menu
+from reflexa.desktop.actions.registry import letters
+from reflexa.desktop.dialogs.command_search import CommandSearch
+from reflexa.desktop.session import RESULT
+from reflexa.desktop.window import MainWindow
+from tests.helpers.hands import click
+from tests.helpers.windows import card, joint_pixel, open_take, ready
+
+K = Qt.Key
+SHIFT, ALT = Qt.KeyboardModifier.ShiftModifier, Qt.KeyboardModifier.AltModifier
+
+
+def _focus(widget: QWidget) -> None:
+    widget.setFocus(Qt.FocusReason.TabFocusReason)
+    QApplication.processEvents()
+    assert widget.hasFocus()
+
+
+def test_frame_keys_belong_to_the_picture_and_the_time_area(demo: MainWindow, qtbot) -> None:
+    open_take(demo, qtbot, "Haul, port side")
+    session = demo.session
+    for place in (demo.viewport, demo.time_area.ruler, demo.time_area.keys):
+        session.player.set_frame(10)
+        _focus(place)
+        QTest.keyClick(place, K.Key_Right)
+        assert session.player.frame == 11, place
+        QTest.keyClick(place, K.Key_Home)
+        assert session.player.frame == 0
+    _focus(demo.viewport)
+    QTest.keyClick(demo.viewport, K.Key_Space)
+    assert session.player.playing
+    QTest.keyClick(demo.viewport, K.Key_Space)
+    assert not session.player.playing
+    step = card(demo, 0)
+    session.player.set_frame(10)
+    _focus(step.switch)
+    QTest.keyClick(step.switch, K.Key_Space)
+    assert not session.take.steps[0].on and not session.player.playing, "Space presses what has the focus"
+    _focus(step.slider)
+    QTest.keyClick(step.slider, K.Key_Left)
+    assert session.take.steps[0].weight < 1 and session.player.frame == 10
+    _focus(step)
+    QTest.keyClick(step, K.Key_Space)
+    assert session.selection.card == session.take.steps[0].id
+    QTest.keyClick(step, K.Key_Right)
+    assert demo.revision_line.cards["result"].hasFocus()
+
+
+def test_tab_leaves_every_list_and_table_and_focus_is_drawn(demo: MainWindow, qtbot) -> None:
+    open_take(demo, qtbot, "Haul, port side")
+    demo.session.selection.select_card(demo.session.take.steps[0].id)
+    ready(qtbot, demo)
+    for view in demo.findChildren(QAbstractItemView):
+        assert not view.tabKeyNavigation(), view.accessibleName()
+    for place in (demo.viewport, demo.time_area.ruler, demo.time_area.keys, demo.library.takes, card(demo, 0)):
+        demo.settings.setFocus()
+        plain = place.grab().toImage()
+        _focus(place)
+        assert place.grab().toImage() != plain, place
+
+
+def test_whatever_can_be_focused_has_a_name(demo: MainWindow, qtbot) -> None:
+    nameless = set()
+    for take in (
+        "Haul, port side",
+        "Walk along the quay",
+        "Winch, hands on the crank",
+        "Walk, skating mended",
+        "Walk, chin up",
+    ):
+        open_take(demo, qtbot, take)
+        demo.session.selection.select_card(demo.session.take.steps[0].id)
+        ready(qtbot, demo)
+        for i in range(demo.tabs.count()):
+            demo.tabs.setCurrentIndex(i)
+            QApplication.processEvents()
+            for w in demo.findChildren(QWidget):
+                focusable = w.focusPolicy() & Qt.FocusPolicy.TabFocus and w.isVisible() and w.focusProxy() is None
+                said = w.accessibleName() or (w.text() if hasattr(w, "text") and not hasattr(w, "setValidator") else "")
+                if focusable and not said and not w.objectName().startswith("qt_"):
+                    nameless.add(f"{type(w).__name__} in {type(w.parent()).__name__}")
+    assert nameless == set()
+
+
+def test_the_picture_is_looked_at_and_pulled_without_a_mouse(demo: MainWindow, qtbot) -> None:
+    session, view = demo.session, demo.viewport
+    open_take(demo, qtbot, "Walk on the spot")
+    session.player.set_frame(16)
+    _focus(view)
+    camera = view.camera
+    QTest.keyClick(view, K.Key_Right, SHIFT)
+    assert view.camera.yaw == pytest.approx(camera.yaw + 10) and session.player.frame == 16
+    QTest.keyClick(view, K.Key_Up, SHIFT | ALT)
+    assert view.camera.target[1] != camera.target[1]
+    QTest.keyClicks(view, "+")
+    assert view.camera.distance < camera.distance
+    seen = []
+    for _ in range(6):
+        QTest.keyClick(view, K.Key_PageDown)
+        seen.append(session.rig.part_of(session.selection.joint))
+    assert len(set(seen)) == 6 and all("finger" not in p for p in seen), "what is pulled every day comes first"
+    session.selection.select_joint("upper_arm_left")
+    QApplication.processEvents()
+    before = session.result
+    QTest.keyClick(view, K.Key_Return)
+    assert view.by_keys.part == 0 and "turn about x" in view.by_keys.says
+    for _ in range(3):
+        QTest.keyClick(view, K.Key_Right)
+    assert session.player.frame == 16, "arrows are the handle's while it is held"
+    QTest.keyClick(view, K.Key_Return)
+    assert view.by_keys.part == -1
+    ready(qtbot, demo)
+    key = next(k for k in session.layer.track("upper_arm_left").keys if k.frame == 16)
+    assert np.linalg.norm(key.rotate) == pytest.approx(15, abs=1e-6) and session.result is not before
+    demo.commands.run("undo")
+    assert session.layer is None or not session.layer.track("upper_arm_left").keys, "it is one edit"
+
+
+def test_the_key_sheet_is_gone_through_by_rows_and_keys(demo: MainWindow, qtbot) -> None:
+    session, sheet = demo.session, demo.time_area.keys
+    open_take(demo, qtbot, "Step up, right foot first")
+    session.selection.select_card(session.take.steps[1].id)
+    ready(qtbot, demo)
+    _focus(sheet)
+    QTest.keyClick(sheet, K.Key_Down)
+    row = session.selection.joint
+    frames = [k.frame for k in session.layer.track(row).keys]
+    session.player.set_frame(0)
+    QTest.keyClick(sheet, K.Key_PageDown)
+    assert session.selection.keys == {(row, frames[0])} and session.player.frame == frames[0]
+    QTest.keyClick(sheet, K.Key_PageDown, SHIFT)
+    assert session.selection.keys == {(row, frames[0]), (row, frames[1])}
+    QTest.keyClick(sheet, K.Key_Return)
+    assert session.selection.keys == {(row, frames[0])}
+    QTest.keyClick(sheet, K.Key_Right, ALT)
+    assert session.layer.track(row).keys[0].frame == frames[0] + 1
+    ready(qtbot, demo)
+    session.selection.select_card(RESULT)
+    session.selection.select_joint("hand_left")
+    demo.commands.run("extract_below")  # a layer of many rows
+    session.selection.select_card(session.take.steps[-1].id)
+    ready(qtbot, demo)
+    QTest.keyClick(sheet, K.Key_Down)
+    count = len(sheet.rows)
+    QTest.keyClicks(sheet, "-")
+    assert len(sheet.rows) < count
+    QTest.keyClicks(sheet, "+")
+    assert len(sheet.rows) == count
+
+
+def test_a_click_takes_what_is_pulled_every_day_and_again_the_next(demo: MainWindow, qtbot) -> None:
+    session, view = demo.session, demo.viewport
+    open_take(demo, qtbot, "Walk on the spot")
+    at = joint_pixel(demo, "index_1_left")
+    click(view, at)
+    first = session.selection.joint
+    assert first == "hand_left", "a hand before its fingers"
+    click(view, at)
+    assert session.selection.joint != first
+    there = view.seen.joints_at(at.x(), at.y())
+    assert there[0] == first and session.selection.joint == there[1]
+    menu = QMenu()
+    fill_picture_menu(menu, demo.desk, demo.commands, at)
+    titles = [a.text() for a in menu.actions()]
+    assert (titles[0] == "Select hand_left" and "Add goal for hand_left" in [t.replace("&", "") for t in titles]) or (
+        f"Correct {session.selection.joint}" in titles
+    )
+    next(a for a in menu.actions() if a.text() == "Select hand_left").trigger()
+    assert session.selection.joint == "hand_left"
+
+
+def test_every_entry_of_a_menu_has_a_letter_of_its_own() -> None:
+    assert (
+        letters(["Save", "Save as", "Shelves"]) == ["s", "a", "h"]
+        or len(set(letters(["Save", "Save as", "Shelves"]))) == 3
+    )
+    assert sorted(letters(["ab", "a", "b"])) == ["", "a", "b"]
+
+
+def test_menus_and_search_know_every_command(empty: MainWindow, qtbot) -> None:
+    for top in empty.menuBar().actions():
+        for menu in (top.menu(), *(a.menu() for a in top.menu().actions() if a.menu() is not None)):
+            marked = [a.text() for a in menu.actions() if a.text()]
+            own = [t[t.index("&") + 1].lower() for t in marked if "&" in t]
+            assert len(own) == len(set(own)) == len(marked), top.text()
+    search = CommandSearch(empty.commands, empty)
+    qtbot.addWidget(search)
+    for word, title in (
+        ("flip", "mirror"), ("loop", "close loop"), ("bake", "Export"), ("trim", "trim"), ("speed", "retime"), ("dark", "Night"),
+        ("zoom", "figure into"), ("settings", "theme"), ("batch", "Export all"), ("recent", "Recent"), ("demo", "demo"),
+        ("foot", "plants"),
+    ):  # fmt: skip
+        search.field.setText(word)
+        found = [search.found.item(i).text() for i in range(search.found.count())]
+        assert any(title in f for f in found), (word, found)
