@@ -146,7 +146,7 @@ def test_the_key_sheet_is_gone_through_by_rows_and_keys(demo: MainWindow, qtbot)
     assert session.layer.track(row).keys[0].frame == frames[0] + 1
     ready(qtbot, demo)
     session.selection.select_card(RESULT)
-    session.selection.select_joint("hand_left")
+    session.selection.select_joint("spine_mid")
     demo.commands.run("extract_below")  # a layer of many rows
     session.selection.select_card(session.take.steps[-1].id)
     ready(qtbot, demo)
