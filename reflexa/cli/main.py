@@ -18,22 +18,31 @@ from reflexa.cli import commands
 from reflexa.errors import said
 
 
+def _called(module: str) -> str:
+    """The command of a module: a name that Python keeps for itself has an underscore behind it."""
+    return module.rstrip("_").replace("_", "-")
+
+
 class _Commands(click.Group):
     """A first word that is no command is a project to open; no word at all opens the window."""
 
     def list_commands(self, ctx: click.Context) -> list[str]:
-        return sorted(m.name.rstrip("_") for m in pkgutil.iter_modules(commands.__path__))
+        return sorted(_called(m.name) for m in pkgutil.iter_modules(commands.__path__))
 
     def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
         if cmd_name not in self.list_commands(ctx):
             return None
-        # A name that Python keeps for itself has an underscore behind it.
-        names = [m.name for m in pkgutil.iter_modules(commands.__path__) if m.name.rstrip("_") == cmd_name]
-        found = importlib.import_module(f"{commands.__name__}.{names[0]}").COMMAND
+        names = [m.name for m in pkgutil.iter_modules(commands.__path__) if _called(m.name) == cmd_name]
+        module = importlib.import_module(f"{commands.__name__}.{names[0]}")
+        found = module.COMMAND
         assert isinstance(found, click.Command)
+        # Examples stand below the help of each.
+        found.epilog = "\b\nExamples:\n" + "\n".join(f"  {e}" for e in getattr(module, "EXAMPLES", ()))
         return found
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
+        if ctx.resilient_parsing:  # a shell asks how a line may go on
+            return super().parse_args(ctx, args)
         known = self.list_commands(ctx)
         if args and args[0] not in known and not args[0].startswith("-") and not _is_there(args[0]):
             near = difflib.get_close_matches(args[0], known, 2)

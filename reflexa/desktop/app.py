@@ -10,7 +10,7 @@ from PySide6.QtCore import QSettings, QTimer
 from PySide6.QtWidgets import QApplication
 
 from reflexa.desktop import crash
-from reflexa.desktop.actions import opening
+from reflexa.desktop.actions import dropped, opening
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture import gl
 from reflexa.desktop.session import Session
@@ -42,12 +42,14 @@ def _warm() -> None:
 
 
 def run_window(project: Path | None, demo: bool) -> int:
-    """Open the window and run until it is closed. Raises ReadError where the project cannot be read."""
+    """Open the window and run until it is closed. project: a project's folder, or a file that is taken in. Raises ReadError where
+    the project cannot be read."""
     app = make_app()
     window = MainWindow(Session())
     window.restore_layout()
     QTimer.singleShot(1000, window.shelves.begin)  # once what was asked for is there
-    folder = demo_copy() if demo else project
+    file = project if project is not None and project.is_file() else None
+    folder = demo_copy() if demo else None if file is not None else project
     found = opened(folder) if folder is not None else None
     crash.install(window)
     window.start_empty()
@@ -56,6 +58,8 @@ def run_window(project: Path | None, demo: bool) -> int:
         opening.enter(window.desk, *found)
     else:
         opening.offer_draft(window.desk)
+    if file is not None:
+        dropped.take_in(window.desk, [file])
     # Compiled loops are fetched while the hands are still on their way; whoever needs one before waits for that one alone.
     threads.pool("warming", 1).submit(_warm)
     status = app.exec()

@@ -34,6 +34,7 @@ from reflexa.cli.options import (
     writing,
 )
 from reflexa.formats import writable
+from reflexa.install.completion import StepText
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
 from reflexa.steps import settled
@@ -80,7 +81,7 @@ class _Choices:
 _OPTIONS = (
     # Shown in the help; what is given stands among the steps, in its order.
     click.option("--recipe", "recipe", metavar="FILE", expose_value=False, help="Run the steps of a recipe file."),
-    click.option("--step", "said", multiple=True, metavar="KIND[:setting=value,…]", help="Run one step."),
+    click.option("--step", "said", multiple=True, type=StepText(), metavar="KIND[:setting=value,…]", help="Run one step."),
     click.option(
         "--format", "fmt", type=click.Choice([f.name for f in writable()]),
         help="Format to write; else as the source's, or glb where that is only read.",
@@ -150,6 +151,14 @@ def _fits(pattern: str) -> None:
         raise click.UsageError(
             f"The pattern {pattern!r} may hold {{file}}, {{clip}}, {{recipe}} and {{swapped}}, no other braces and no folders."
         )
+
+
+EXAMPLES = (
+    "reflexa apply walk.bvh --step mirror --out out",
+    'reflexa apply clips/*.glb --step mirror:plane=world --out mirrored --name "{swapped}"',
+    "reflexa apply walk.bvh --step retarget --rig ferrykeeper.glb --out out",
+    'reflexa apply clips/*.glb --recipe lean.recipe.json --set "how much=0.5" --cluster local:4 --out leaning',
+)
 
 
 @click.command("apply", cls=_Ordered)

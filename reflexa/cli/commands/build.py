@@ -48,6 +48,12 @@ _OPTIONS = (
     clustered,
 )  # fmt: skip
 
+EXAMPLES = (
+    "reflexa build my-project",
+    "reflexa build my-project --dry-run",
+    "reflexa build my-project --out clips --check --format junit > findings.xml",
+)
+
 
 @click.command("build")
 @click.argument("project", type=click.Path(path_type=Path))

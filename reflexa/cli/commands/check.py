@@ -22,6 +22,12 @@ from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
 from reflexa.steps import SOURCE
 
+EXAMPLES = (
+    "reflexa check walk.bvh",
+    "reflexa check clips/*.glb --stage jetty.stage.json --json",
+    "reflexa check clips/*.glb --thresholds thresholds.json --format junit > findings.xml",
+)
+
 
 @click.command("check")
 @click.argument("clips", nargs=-1, required=True, type=click.Path(path_type=Path))

@@ -14,6 +14,11 @@ from reflexa.errors import ReadError
 from reflexa.formats import Imported, by_suffix, read, writable
 from reflexa.motion.clip import Clip
 
+EXAMPLES = (
+    "reflexa convert walk.bvh walk.glb",
+    "reflexa convert walk.glb clean.glb --frame clean",
+)
+
 
 @click.command("convert")
 @click.argument("source_file", metavar="IN", type=click.Path(path_type=Path))

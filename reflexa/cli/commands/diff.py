@@ -23,6 +23,11 @@ from reflexa.review.subjects import subjects
 # As many joints are printed.
 _MOST = 20
 
+EXAMPLES = (
+    "reflexa diff before.glb after.glb --mm 1 --degrees 0.5",
+    "reflexa diff my-project@monday my-project",
+)
+
 
 @click.command("diff")
 @click.argument("first", metavar="A")

@@ -16,6 +16,12 @@ from reflexa.errors import ReflexaError
 from reflexa.formats import read
 from reflexa.rig.problems import problems
 
+EXAMPLES = (
+    "reflexa info walk.bvh",
+    "reflexa info 07_01.amc --rig 07.asf",
+    "reflexa info clips/*.glb --json",
+)
+
 
 @click.command("info")
 @click.argument("files", nargs=-1, required=True, type=click.Path(path_type=Path))

@@ -48,6 +48,9 @@ def segment_from_text(text: str) -> Segment:
         raise RecipeError(str(e).partition(" - at ")[0].lower(), place=text) from None
 
 
+EXAMPLES = ('reflexa join "walk.glb#walk" "walk.glb#turn,first=4,crossfade=8" --out there.glb',)
+
+
 @click.command("join")
 @click.argument("segments", nargs=-1, required=True, metavar="SEGMENT…")
 @click.option(

@@ -27,6 +27,11 @@ from reflexa.library.query import SORTS, Query
 from reflexa.library.scan import scan
 from reflexa.library.shelves import Shelf, Shelves, load_shelves, save_shelves, with_shelf, without_shelf
 
+EXAMPLES = (
+    "reflexa library add ~/clips",
+    "reflexa library search walk --loop --fits by-rename --rig hero.glb",
+)
+
 
 @click.group("library")
 def COMMAND() -> None:

@@ -36,6 +36,8 @@ from reflexa.stage.store import read_stage
 from reflexa.take import Source, Take
 from reflexa.take.recipe import Recipe
 
+EXAMPLES = ("reflexa mend clips/*.glb --out mended",)
+
 
 @click.command("mend")
 @click.argument("clips", nargs=-1, required=True, type=click.Path(path_type=Path))

@@ -10,6 +10,11 @@ import click
 from reflexa.cli import display
 from reflexa.cli.options import Talk, stops, talking
 
+EXAMPLES = (
+    "reflexa my-project",
+    "reflexa --demo",
+)
+
 
 @click.command("open", hidden=True)
 @click.argument("project", required=False, type=click.Path(path_type=Path))

@@ -13,6 +13,11 @@ from reflexa.review.pictures import SUFFIXES, frames_said, save_frames, save_she
 from reflexa.review.stills import Shot
 from reflexa.review.subjects import subjects
 
+EXAMPLES = (
+    'reflexa picture "my-project#Haul" --out haul.png --both --frames 36',
+    "reflexa picture walk.bvh --out walk.png --sheet 12",
+)
+
 
 @click.command("picture")
 @click.argument("what", metavar="CLIP|TAKE")

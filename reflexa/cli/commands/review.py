@@ -10,6 +10,8 @@ from reflexa.cli.options import Reading, Talk, reading, stops, talking
 from reflexa.review.page import save_page
 from reflexa.review.subjects import subjects
 
+EXAMPLES = ("reflexa review my-project clips/walk.glb --out review.html",)
+
 
 @click.command("review")
 @click.argument("what", nargs=-1, required=True, metavar="CLIP|TAKE|PROJECT…")

@@ -16,6 +16,8 @@ from reflexa.project.text import pretty
 from reflexa.rig.notes import notes_of
 from reflexa.rig.problems import problems
 
+EXAMPLES = ("reflexa rig ferrykeeper.glb --out ferrykeeper.rig.json",)
+
 
 @click.command("rig")
 @click.argument("file", type=click.Path(path_type=Path))

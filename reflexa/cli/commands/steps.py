@@ -9,6 +9,12 @@ import click
 from reflexa.cli.options import Talk, stops, talking_json
 from reflexa.steps import KINDS, describe, kind_of
 
+EXAMPLES = (
+    "reflexa steps",
+    "reflexa steps mirror",
+    "reflexa steps --json",
+)
+
 
 @click.command("steps")
 @click.argument("kind", required=False)

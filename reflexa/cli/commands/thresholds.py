@@ -6,6 +6,8 @@ import click
 
 from reflexa.checks.judging import thresholds
 
+EXAMPLES = ("reflexa thresholds > thresholds.json",)
+
 
 @click.command("thresholds")
 def COMMAND() -> None:

@@ -2,18 +2,47 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 from PySide6.QtCore import QMimeData
 
 from reflexa.desktop.actions import recipes, shelves
 from reflexa.desktop.actions.desk import Desk
+from reflexa.desktop.actions.figure import import_rig
 from reflexa.desktop.actions.files import import_paths
 from reflexa.desktop.actions.recent import go_to
 from reflexa.desktop.session.dropping import dropped, holds_clips, recipe_of
 from reflexa.formats import suffixes
-from reflexa.project.store import PROJECT
-from reflexa.take.recipe import SUFFIX
+from reflexa.formats.rigfile import SUFFIX as RIG
+from reflexa.names import file_name
+from reflexa.project.store import PARTS, PROJECT, TAKES
+from reflexa.stage.store import SUFFIX as STAGE
+from reflexa.take.recipe import SUFFIX as RECIPE
+
+TAKE_SUFFIX = PARTS[TAKES]
+
+
+def _open_take(d: Desk, path: Path) -> None:
+    """The project that a take lies in, at that take."""
+    folder = path.resolve().parent.parent
+    if not (folder / PROJECT).is_file():
+        d.show_error(f"{path.name} lies in no project: a take is opened with the project that it is part of.")
+        return
+    go_to(d, folder)
+    name = path.name.removesuffix(TAKE_SUFFIX)
+    take = next((t for t in d.session.project.takes if file_name(t.name) == name), None)
+    if take is not None:
+        d.session.open_take(take.name)
+
+
+# Our documents, by how their files end, and what is done with one that comes in.
+DOCUMENTS: dict[str, Callable[[Desk, Path], None]] = {
+    RECIPE: lambda d, path: recipes.take_in(d, [path]),
+    RIG: import_rig,
+    STAGE: lambda d, path: d.stage.open_file(path),
+    TAKE_SUFFIX: _open_take,
+}
 
 
 def _files(data: QMimeData) -> list[Path]:
@@ -22,7 +51,7 @@ def _files(data: QMimeData) -> list[Path]:
 
 def welcome(data: QMimeData) -> bool:
     """Is it something that the window can do anything with?"""
-    known = (*suffixes(), SUFFIX)
+    known = (*suffixes(), *DOCUMENTS)
     return (
         holds_clips(data)
         or bool(recipe_of(data))
@@ -48,8 +77,9 @@ def take_in(d: Desk, paths: list[Path]) -> None:
         return
     for folder in (p for p in paths if p.is_dir()):
         shelves.put_shelf(d, folder)
-    kept = [p for p in paths if p.name.lower().endswith(SUFFIX)]
-    recipes.take_in(d, kept)
-    clips = [p for p in paths if not p.is_dir() and p not in kept]
+    for path in paths:
+        if (own := next((s for s in DOCUMENTS if path.name.lower().endswith(s)), None)) is not None:
+            DOCUMENTS[own](d, path)
+    clips = [p for p in paths if not p.is_dir() and not p.name.lower().endswith(tuple(DOCUMENTS))]
     if clips:
         import_paths(d, clips)

@@ -28,6 +28,7 @@ def import_rig(d: Desk, path: Path) -> None:
     """Take what a document says of the rig shown; what it says of joints that this rig lacks is named."""
     rig = d.session.rig
     if rig is None:
+        d.show_error(f"Open a take first: {path.name} says something of the rig that is shown.")
         return
     try:
         document = read_rig(path)

@@ -1,0 +1,1 @@
+"""Reflexa among the programs of a desktop: desktop entry, icon, metainfo, MIME types, man page, and completion in shells."""

@@ -1,0 +1,95 @@
+"""Installed like any program: what is put among the programs of a desktop, the manual page, and completion."""
+
+from __future__ import annotations
+
+import os
+import shutil
+import subprocess
+import sys
+from configparser import ConfigParser
+from pathlib import Path
+from xml.etree import ElementTree as Xml
+
+import click
+import pytest
+
+from reflexa.cli import main
+from reflexa.install.files import DOCUMENTS, ID
+from tests.helpers.commands import run
+from tests.helpers.files import DATA, ROOT
+
+
+def test_everything_is_put_in_its_place_and_taken_away(tmp_path: Path) -> None:
+    status, out, _ = run("desktop-entry", "--to", tmp_path)
+    assert status == 0 and len(out.split()) >= 8 and not list(tmp_path.iterdir()), "without a word nothing is written"
+    assert run("desktop-entry", "--install", "--to", tmp_path, "--quiet")[0] == 0
+    entry = ConfigParser(interpolation=None, strict=False)
+    entry.read(tmp_path / f"applications/{ID}.desktop")
+    told = entry["Desktop Entry"]
+    assert told["type"] == "Application" and "reflexa" in told["exec"] and told["exec"].endswith("%f")
+    assert told["icon"] == ID and (tmp_path / f"icons/hicolor/scalable/apps/{ID}.svg").read_text().startswith("<svg")
+    globs = [
+        g.get("pattern") for g in Xml.parse(tmp_path / f"mime/packages/{ID}.xml").iter() if g.tag.endswith("}glob")
+    ]
+    assert globs == [f"*{suffix}" for _, _, suffix in DOCUMENTS]
+    assert run("desktop-entry", "--remove", "--to", tmp_path, "--quiet")[0] == 0
+    assert not [p for p in tmp_path.rglob("*") if p.is_file() and "reflexa" in p.name.lower()]
+
+
+@pytest.mark.skipif(not shutil.which("appstreamcli"), reason="needs appstreamcli (Debian: appstream)")
+def test_the_metainfo_is_valid(tmp_path: Path) -> None:
+    run("desktop-entry", "--install", "--to", tmp_path, "--quiet")
+    done = subprocess.run(
+        ["appstreamcli", "validate", "--no-net", str(tmp_path / f"metainfo/{ID}.metainfo.xml")],
+        capture_output=True,
+        text=True,
+    )
+    assert done.returncode == 0, done.stdout
+
+
+@pytest.mark.skipif(not shutil.which("desktop-file-validate"), reason="needs desktop-file-validate")
+def test_the_desktop_entry_is_valid(tmp_path: Path) -> None:
+    run("desktop-entry", "--install", "--to", tmp_path, "--quiet")
+    done = subprocess.run(
+        ["desktop-file-validate", str(tmp_path / f"applications/{ID}.desktop")], capture_output=True, text=True
+    )
+    assert done.returncode == 0, done.stdout
+
+
+def test_the_manual_page_speaks_of_every_command_with_examples(tmp_path: Path) -> None:
+    run("desktop-entry", "--install", "--to", tmp_path, "--quiet")
+    page = (tmp_path / "man/man1/reflexa.1").read_text()
+    assert isinstance(main, click.Group)
+    ctx = click.Context(main, info_name="reflexa")
+    for name in main.list_commands(ctx):
+        command = main.get_command(ctx, name)
+        assert command is not None and "Examples:" in (command.epilog or "") and "reflexa " in (command.epilog or ""), (
+            name
+        )
+        if not command.hidden:
+            assert f".SS {name.replace('-', chr(92) + '-')}" in page
+    if shutil.which("man"):
+        shown = subprocess.run(["man", "-l", str(tmp_path / "man/man1/reflexa.1")], capture_output=True, text=True, env={
+            **os.environ, "MANWIDTH": "100", "LC_ALL": "C.UTF-8",
+        })  # fmt: skip
+        assert "revise skeletal animation clips" in shown.stdout and "warning" not in shown.stderr.lower()
+
+
+def _completed(*words: str) -> list[str]:
+    env = {
+        **os.environ, "PYTHONPATH": str(ROOT), "_REFLEXA_COMPLETE": "bash_complete",
+        "COMP_WORDS": " ".join(("reflexa", *words)), "COMP_CWORD": str(len(words)),
+    }  # fmt: skip
+    code = "from reflexa.cli import main; main(prog_name='reflexa')"
+    done = subprocess.run([sys.executable, "-c", code], env=env, capture_output=True, text=True)
+    return [line.partition(",")[2] for line in done.stdout.splitlines()]
+
+
+def test_shells_complete_commands_kinds_settings_and_joints() -> None:
+    assert {"apply", "build", "desktop-entry"} <= set(_completed(""))
+    assert "mirror" in _completed("apply", "--step", "mi")
+    assert "mirror:plane=" in _completed("apply", "--step", "mirror:pl")
+    assert _completed("apply", "--step", "mirror:plane=w") == ["mirror:plane=world"]
+    walk = str(DATA / "humanoid3d_walk.bvh")
+    joints = _completed("apply", walk, "--step", "goal:joint=left_")
+    assert joints and all(j.startswith("goal:joint=left_") for j in joints)
