@@ -85,7 +85,7 @@ class Given:
             out[f"how {file} is read"] = digest_of([told.unit, told.positions, told.facing])
         known = set(rigs)
         out["what is said of its rigs"] = digest_of([d.plain() for d in self.project.rigs if d.key in known])
-        own = take_plain(replace(take, folder="", views=(), id=""))
+        own = take_plain(replace(take, folder="", note="", views=(), id=""))
         for part, name in (("steps", "its steps"), ("source", "its source"), ("stage", "its stage"), ("ranges", "its ranges"),
                            ("export", "its export settings"), ("accepted", "the findings accepted")):  # fmt: skip
             out[name] = digest_of(own.get(part))

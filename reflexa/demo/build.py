@@ -19,6 +19,7 @@ from reflexa.demo import (
     heron_look,
     time_clips,
 )  # fmt: skip
+from reflexa.demo.stories import STORIES
 from reflexa.formats import encode, read
 from reflexa.formats.files import write_bytes
 from reflexa.motion.clip import Clip
@@ -119,8 +120,9 @@ def _with_faults(made: list[Clip]) -> list[Clip]:
 
 
 def _numbered(take: Take) -> Take:
-    """Steps by their places, so that building anew gives the same files."""
-    return replace(take, steps=settled(tuple(msgspec.structs.replace(s, id="") for s in take.steps)))
+    """Steps by their places, so that building anew gives the same files; with its story."""
+    steps = settled(tuple(msgspec.structs.replace(s, id="") for s in take.steps))
+    return replace(take, steps=steps, note=STORIES[take.name])
 
 
 if __name__ == "__main__":

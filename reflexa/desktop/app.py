@@ -11,6 +11,8 @@ from PySide6.QtWidgets import QApplication
 
 from reflexa.desktop import crash
 from reflexa.desktop.actions import dropped, opening
+from reflexa.desktop.actions.help import show_welcome
+from reflexa.desktop.dialogs.welcome import wanted_at_start
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture import gl
 from reflexa.desktop.session import Session
@@ -56,8 +58,8 @@ def run_window(project: Path | None, demo: bool) -> int:
     window.show()
     if found is not None:
         opening.enter(window.desk, *found)
-    else:
-        opening.offer_draft(window.desk)
+    elif not opening.offer_draft(window.desk) and file is None and wanted_at_start():
+        show_welcome(window.desk)
     if file is not None:
         dropped.take_in(window.desk, [file])
     # Compiled loops are fetched while the hands are still on their way; whoever needs one before waits for that one alone.

@@ -79,16 +79,12 @@ def usefulness(rig: Rig) -> Array:
     return out
 
 
-def joint_marks(
-    rig: Rig, clip: Clip, frame: int, colours: Array, alpha: float, rim: Colour, shown: Array | None = None
-) -> Marks:
-    """A mark at joints: its shape and colour tell the side; fingers and helper joints are smaller. shown: how large, 0 to 1
-    ``(joints,)``; left out, all."""
+def joint_marks(rig: Rig, clip: Clip, frame: int, colours: Array, alpha: float, rim: Colour) -> Marks:
+    """A mark at every joint: its shape and colour tell the side; fingers and helper joints are smaller."""
     placed = clip.model[1][frame]
     kinds = np.array([SHAPES[s] for s in rig.side_of])
     sizes = np.where(usefulness(rig) > 0, MARK, 0.62 * MARK)
     # A helper joint lies on the joint that it follows: its mark would only double that one's.
     sizes[[rig.skeleton.index[n] for n in rig.helpers]] = 0.0
-    sizes = sizes if shown is None else sizes * shown
     rgba = np.concatenate([colours, np.full((len(colours), 1), alpha)], axis=1)
     return Marks(placed, sizes, kinds, rgba, rim)

@@ -113,6 +113,7 @@ def take_plain(take: Take) -> dict[str, Any]:
         **({"id": take.id} if take.id else {}),
         "name": take.name,
         **({"folder": take.folder} if take.folder else {}),
+        **({"note": take.note} if take.note else {}),
         "source": _source_plain(take.source),
         "steps": [to_plain(s) for s in take.steps],
         "export": {k: v for k, v in export.items() if v != getattr(default, k)},
@@ -165,6 +166,7 @@ def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
             "accepted",
             "views",
             "folder",
+            "note",
         }
         unknown = {k: v for k, v in data.items() if k not in known}
         stage = stage_from_plain(data.get("stage", {}), path, "stage")
@@ -174,8 +176,8 @@ def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
         views = msgspec.convert(data.get("views", []), tuple[View, ...])
         made = Source(_text(source, "file"), _text(source, "clip"), segments)
         name, own = _text(data, "name"), _text(data, "id") if "id" in data else ""
-        folder = _text(data, "folder") if "folder" in data else ""
-        return Take(name, made, steps, export, unknown, stage, ranges, accepted, views, own, folder)
+        folder, note = (_text(data, f) if f in data else "" for f in ("folder", "note"))
+        return Take(name, made, steps, export, unknown, stage, ranges, accepted, views, own, folder, note)
     except ReflexaError as e:
         raise ReadError(e.reason, path, e.place, e.advice) from None
     except (KeyError, TypeError, ValueError, RecursionError) as e:

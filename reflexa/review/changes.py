@@ -98,6 +98,8 @@ def take_changes(a: Take, b: Take) -> list[str]:
             out.append(f"source {a.source.clip!r} in {a.source.file} → {b.source.clip!r} in {b.source.file}")
     if a.folder != b.folder:
         out.append(f"moved into the folder {b.folder!r}" if b.folder else f"moved out of the folder {a.folder!r}")
+    if a.note != b.note:
+        out.append(f"note {a.note!r} → {b.note!r}")
     before, after = {s.id: s for s in a.steps}, {s.id: s for s in b.steps}
     out += [f"step {_name(s)} removed" for i, s in before.items() if i not in after]
     for place, (id_, step) in enumerate(after.items()):

@@ -101,7 +101,8 @@ class Take:
     """Source, steps, stage, ranges of the result, findings that are put up with, views.
 
     id: what it is known by, whatever it is called; given when it is saved or read, where it has none. folder: that it lies in, in
-    the list of takes. ``unknown`` keeps fields of a saved take that this version does not know."""
+    the list of takes. note: what a person says of it. ``unknown`` keeps fields of a saved take that this version does not
+    know."""
 
     name: str
     source: Source
@@ -114,6 +115,7 @@ class Take:
     views: tuple[View, ...] = ()
     id: str = field(default="", compare=False)
     folder: str = ""
+    note: str = ""
 
     def index(self, step_id: str) -> int:
         """The place of a step on the line, or -1."""

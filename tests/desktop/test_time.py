@@ -89,24 +89,25 @@ def test_points_of_a_curve_are_set_without_a_mouse(demo, qtbot) -> None:
 def test_playing_scrubbing_and_the_range(demo, qtbot) -> None:
     window, session = demo, demo.session
     seen: list[int] = []
+    window.viewport.setFocus()
     session.player.moved.connect(lambda: seen.append(session.player.frame))
-    QTest.keyClick(window, Qt.Key.Key_Space)
+    QTest.keyClick(window.viewport, Qt.Key.Key_Space)
     qtbot.waitUntil(lambda: len(set(seen)) > 5, timeout=10_000)
     assert session.player.playing
     card(window, 0).slider.setValue(50)
     qtbot.waitUntil(lambda: session.evaluation.take.steps[0].weight == 0.5, timeout=10_000)
     assert session.player.playing, "weights work while playing"
-    QTest.keyClick(window, Qt.Key.Key_Space)
+    QTest.keyClick(window.viewport, Qt.Key.Key_Space)
     assert not session.player.playing
     ruler, time = window.time_area.ruler, window.time_area.time
     click(ruler, QPoint(round(time.x(30)), 35))
     assert session.player.frame == 30
-    QTest.keyClick(window, Qt.Key.Key_Right)
-    QTest.keyClick(window, Qt.Key.Key_BracketRight)
+    QTest.keyClick(window.viewport, Qt.Key.Key_Right)
+    QTest.keyClick(window.viewport, Qt.Key.Key_BracketRight)
     assert session.player.frame == 31 and session.range == (0, 31)
     drag(ruler, QPoint(round(time.x(0)) - 3, 40), QPoint(round(time.x(8)) - 3, 40))
     assert session.range[0] in (8, 9) and session.take.export.last == 31
-    QTest.keyClick(window, Qt.Key.Key_Home)
+    QTest.keyClick(window.viewport, Qt.Key.Key_Home)
     assert session.player.frame == session.range[0]
 
 

@@ -29,7 +29,8 @@ R = TypeVar("R")
 @dataclass(eq=False)
 class Desk:
     """fill: let the panel on the left fill the window (True), give it back, or whichever it does not now (None). dialog: the one
-    that is open or was last. clipboard: keys that were copied. batch: the recipe that is run over clips, or was last."""
+    that is open or was last. clipboard: keys that were copied. batch: the recipe that is run over clips, or was last.
+    guide, tour: those that are open."""
 
     session: Session
     window: QMainWindow
@@ -46,6 +47,8 @@ class Desk:
     fill: Callable[[bool | None], None]
     dialog: QDialog | None = None
     batch: BatchDialog | None = None
+    guide: QDialog | None = None
+    tour: Any = None
     clipboard: Clipboard | None = None
 
     def show(self, dialog: QDialog) -> None:

@@ -367,7 +367,10 @@ def _steps(take: Take) -> str:
 def _show_line(item: QListWidgetItem, take: Take) -> None:
     """The steps of a take as icons; in words in its tip."""
     item.setData(ICONS, tuple(view_of(s.kind).icon or s.kind for s in take.steps))
-    item.setToolTip(f"{take.name}\nof {take.source.clip} in {take.source.file}\n{_steps(take)}")
+    item.setToolTip(
+        f"{take.name}\nof {take.source.clip} in {take.source.file}\n{_steps(take)}"
+        + (f"\n{take.note}" if take.note else "")
+    )
 
 
 def _fits(words: list[str], *texts: str) -> bool:

@@ -143,6 +143,9 @@ def _sheet(t: Theme) -> str:
     QTabBar::tab:selected {{ background: {t.soft}; color: {t.ink}; }}
     QTabBar::tab:hover {{ color: {t.ink}; }}
     QTabBar::tab:focus {{ border: 1px solid {t.accent}; }}
+    QPlainTextEdit#note {{ background: {t.soft}; border: 1px solid transparent; border-radius: 6px; padding: 2px;
+        color: {t.ink}; }}
+    QPlainTextEdit#note:focus {{ border: 1px solid {t.accent}; background: {t.field}; }}
     QScrollArea {{ background: transparent; border: none; }}
     QScrollArea > QWidget > QWidget {{ background: transparent; }}
     QScrollBar:vertical {{ width: 10px; background: transparent; margin: 2px; }}

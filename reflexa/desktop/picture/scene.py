@@ -71,9 +71,10 @@ def _figure(f: PosedFigure, seen: Snapshot, near: frozenset[str]) -> Overlay:
     faint = (0.75 if f.bare else 0.35) if f.role == "pale" else 0.9
     lines, marks = pictures.shifted(
         drawn.bones(f.rig, f.clip, f.frame, colours, faint * (0.55 if skin else 1.0)),
-        drawn.joint_marks(f.rig, f.clip, f.frame, colours, faint, t.rgb("card"), _marked(f, seen, near)),
+        drawn.joint_marks(f.rig, f.clip, f.frame, colours, faint, t.rgb("card")),
         f.offset,
     )
+    marks = replace(marks, sizes=marks.sizes * _marked(f, seen, near))
     return out + Overlay(lines=(lines,), marks=() if f.role == "pale" else (marks,))
 
 

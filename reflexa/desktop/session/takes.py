@@ -108,6 +108,13 @@ def append(session: Session, sources: list[Source]) -> None:
         session.edit_take(f"join {names}", replace(take, source=Source(given[0].file, own, segments)))
 
 
+def set_note(session: Session, text: str) -> None:
+    """Say something of the open take."""
+    take = session.take
+    if take is not None and text != take.note:
+        session.edit_take(f"note on {take.name}", replace(take, note=text))
+
+
 def delete(session: Session, *names: str) -> None:
     """Take takes out of the project."""
     left = tuple(t for t in session.project.takes if t.name not in names)

@@ -7,11 +7,12 @@ from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
 
 from reflexa import describe
 from reflexa.checks import Finding
-from reflexa.desktop.session import Session, findings
+from reflexa.desktop.session import Session, findings, takes
 from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import named
+from reflexa.desktop.widgets.note import Note
 from reflexa.steps import kind_of
 
 _NOTHING_FOUND = (
@@ -31,6 +32,9 @@ class ResultPage(StepPanel):
         self.column.addWidget(labels.heading("Result"))
         self.facts = labels.text()
         self.column.addWidget(self.facts)
+        self.note = Note("Note on the take", "A note on this take: what is wrong, what is done")
+        self.note.written.connect(lambda text: takes.set_note(session, text))
+        self.column.addWidget(self.note)
         self.column.addWidget(labels.section("Findings"))
         self.nothing = labels.text()
         self.column.addWidget(self.nothing)
@@ -62,6 +66,7 @@ class ResultPage(StepPanel):
     def refresh(self) -> None:
         session = self.session
         clip, evaluation, take = session.result, session.evaluation, session.take
+        self.note.show_text(take.note if take is not None else "")
         self.button.setEnabled(clip is not None)
         if clip is None or evaluation is None or take is None:
             gone = session.sources.gone(take.source)[0] if take is not None else ""

@@ -1,0 +1,164 @@
+"""What can be done here, in three moving pictures, and a way into it: the demo, clips of one's own, what was open lately."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from PySide6.QtCore import QSettings, QTimer, Signal
+from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+
+from reflexa.demo.build import FOLDER
+from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.dress import named
+from reflexa.desktop.widgets.light_figure import LightFigure
+from reflexa.desktop.work import Job, Work
+from reflexa.formats import read
+from reflexa.library.light import Light, Strokes, light, strokes
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+from reflexa.steps import Context, Given, Step, make, outcome
+
+_KEY = "welcome at start"
+_TICK = 33
+
+
+@dataclass(frozen=True, eq=False)
+class Pair:
+    """A figure before and after, and the clip's length in seconds."""
+
+    before: tuple[Strokes, Light]
+    after: tuple[Strokes, Light]
+    heights: tuple[float, float]
+    seconds: float
+
+
+_STORIES = (
+    ("Mirror it", "A clip for one side becomes one for the other, hands, feet and helper joints with it."),
+    ("Carry it over", "The same motion on another figure, feet where they stand, hands where they hold."),
+    ("Mend it", "Feet that skate, float or sink are found and held; every step can be weighed, masked and taken back."),
+)
+
+
+def wanted_at_start() -> bool:
+    """Is the welcome shown when nothing else is opened?"""
+    return str(QSettings().value(_KEY, "true")) == "true"
+
+
+class Welcome(QDialog):
+    """``chosen``: "demo", "tour", "import", "recent" or "empty"."""
+
+    chosen = Signal(str)
+
+    def __init__(self, work: Work, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.setWindowTitle("Welcome to Reflexa")
+        column = QVBoxLayout(self)
+        column.setContentsMargins(22, 18, 22, 16)
+        column.setSpacing(12)
+        column.addWidget(labels.heading("Revise skeletal animation clips. The source is never changed."))
+        row, self.pictures = QHBoxLayout(), list[tuple[LightFigure, LightFigure]]()
+        row.setSpacing(14)
+        for title, text in _STORIES:
+            row.addWidget(self._story(title, text))
+        column.addLayout(row)
+        ways = QHBoxLayout()
+        for what, title, tip in (
+            (
+                "tour",
+                "Show me: mend a clip",
+                "Opens the demo, and leads through one clip: found, mended, compared, exported",
+            ),
+            (
+                "demo",
+                "Open the demo",
+                "A copy of a project with 25 takes that tell what is wrong and which step mends it",
+            ),
+            ("import", "Import clips…", "Take clips of your own into a new project"),
+            ("recent", "Recent projects…", "Go on with what was open lately"),
+        ):
+            button = named(QPushButton(title), "main") if what == "tour" else QPushButton(title)
+            button.setToolTip(tip)
+            button.clicked.connect(lambda _=False, w=what: self._choose(w))
+            ways.addWidget(button)
+        column.addLayout(ways)
+        low = QHBoxLayout()
+        self.again = QCheckBox("Show this when nothing else is opened")
+        self.again.setChecked(wanted_at_start())
+        self.again.toggled.connect(lambda on: QSettings().setValue(_KEY, "true" if on else "false"))
+        low.addWidget(self.again, 1)
+        close = QPushButton("Begin with an empty project")
+        close.clicked.connect(lambda: self._choose("empty"))
+        low.addWidget(close)
+        column.addLayout(low)
+        self._pairs: tuple[Pair, ...] = ()
+        self._seconds = 0.0
+        self._timer = QTimer(self, interval=_TICK)
+        self._timer.timeout.connect(self._play)
+        job = Job(lambda _: _pairs(), self._begin)
+        job.failed = lambda _: None  # the words say it too
+        self._job = work.start(job)
+
+    def _story(self, title: str, text: str) -> QWidget:
+        out = QWidget()
+        out.setFixedWidth(264)
+        column = QVBoxLayout(out)
+        column.setContentsMargins(0, 0, 0, 0)
+        both = QHBoxLayout()
+        both.setSpacing(2)
+        pair = LightFigure(), LightFigure()
+        for figure in pair:
+            figure.setMinimumSize(120, 170)
+            both.addWidget(figure)
+        self.pictures.append(pair)
+        column.addLayout(both)
+        column.addWidget(named(QLabel(title), "section"))
+        column.addWidget(labels.text(text))
+        column.addStretch(1)
+        return out
+
+    def _begin(self, pairs: tuple[Pair, ...]) -> None:
+        self._pairs = pairs
+        for (left, right), pair in zip(self.pictures, pairs, strict=True):
+            left.figure, right.figure = pair.before, pair.after
+            left.height_of, right.height_of = pair.heights
+        self._timer.start()
+
+    def _play(self) -> None:
+        self._seconds += _TICK / 1000
+        for (left, right), pair in zip(self.pictures, self._pairs, strict=True):
+            share = (self._seconds % pair.seconds) / pair.seconds
+            for figure, (_, poses) in ((left, pair.before), (right, pair.after)):
+                figure.pose = share * (len(poses.points) - 1)
+                figure.update()
+
+    def _choose(self, what: str) -> None:
+        self.accept()
+        self.chosen.emit(what)
+
+    def done(self, result: int) -> None:
+        self._timer.stop()
+        self._job.cancel()
+        super().done(result)
+
+
+def _pairs() -> tuple[Pair, ...]:
+    """Figures of the demo, before and after a step."""
+    deckhand, keeper = (read(FOLDER / "sources" / f"{n}.glb") for n in ("deckhand", "ferrykeeper"))
+    clips = {c.name: c for c in deckhand.clips}
+    context = Context(rigs={"keeper": keeper.rig})
+
+    def pair(clip: Clip, step: Step) -> Pair:
+        made = outcome(step, Given(clip, deckhand.rig), context)
+        figures = [_figure(c, r) for c, r in ((clip, deckhand.rig), (made.clip, made.rig))]
+        return Pair(figures[0], figures[1], (deckhand.rig.height, made.rig.height), max(clip.duration, 0.5))
+
+    return (
+        pair(clips["rope haul"], make("mirror")),
+        pair(clips["walk on the spot"], make("retarget", rig="keeper")),
+        pair(clips["rope haul, feet sunk"], make("plants")),
+    )
+
+
+def _figure(clip: Clip, rig: Rig) -> tuple[Strokes, Light]:
+    drawn = strokes(rig)
+    return drawn, light(clip, rig, drawn)
