@@ -63,6 +63,7 @@ def test_a_first_clip_is_found_mended_compared_and_exported(demo: MainWindow, qt
     clips = demo.library.clips
     item = next(clips.item(i) for i in range(clips.count()) if clips.item(i).text() == CLIP)
     clips.scrollToItem(item)
+    click(clips.viewport(), clips.visualItemRect(item).center())
     double_click(clips.viewport(), clips.visualItemRect(item).center())
     ready(qtbot, demo)
     assert session.take.source.clip == CLIP and not session.take.steps, session.take.name
