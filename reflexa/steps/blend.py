@@ -28,7 +28,7 @@ LineUp = Literal["start", "stretch", "cycle", "plants"]
 class BlendSettings(Settings, frozen=True):
     clip: Annotated[
         str,
-        Meta(title="Clip", description="FILE/CLIP, or take:NAME for another take's result.", extra={"file": "clip"}),
+        Meta(title="Clip", description="The clip that is laid over: one of a file, or the result of another take.", extra={"file": "clip"}),
     ] = ""  # fmt: skip
     mode: Annotated[
         Literal["replace", "add"],

@@ -39,7 +39,7 @@ class FollowThroughSettings(Settings, frozen=True):
         float,
         Meta(title="Damping", ge=0.0, le=10,
              description="0: swings for ever, in a loop all but. 1: comes back without swinging over.",
-             extra={"unit": "ratio", "when": {"way": "spring"}}),
+             extra={"unit": "of critical", "when": {"way": "spring"}}),
     ] = 0.35  # fmt: skip
     softer: Annotated[
         float,

@@ -6,6 +6,8 @@ import pytest
 from PySide6.QtGui import QColor, QFontDatabase
 
 from reflexa.desktop.look import theme
+from reflexa.desktop.picture.handle import HOOPS
+from reflexa.draw import palette as palettes
 
 
 def luminance(colour: QColor) -> float:
@@ -32,3 +34,24 @@ def test_text_is_readable(t: theme.Theme) -> None:
 
 def test_the_font_is_the_shipped_one(qapp) -> None:
     assert theme.FAMILY in QFontDatabase.families() and qapp.font().family() == theme.FAMILY
+
+
+@pytest.mark.parametrize("palette", [palettes.DAYLIGHT, palettes.NIGHT], ids=lambda p: p.name)
+def test_what_is_written_can_be_read_and_what_means_something_is_seen(palette: palettes.Palette) -> None:
+    """Source: WCAG 2.1, success criteria 1.4.3 (4.5:1 for text) and 1.4.11 (3:1 for what has to be told apart)."""
+    grounds = {n: palette.rgb(n) for n in ("window", "panel", "card", "field", "soft")}
+    for token in ("ink", "quiet", "accent", "warn", "good", "left", "right"):
+        for name, ground in grounds.items():
+            assert palettes.contrast(palette.rgb(token), ground) >= 4.5, (token, name)
+    for ground in (palette.sky, palette.floor):
+        assert palettes.contrast(palette.rgb("ink"), ground) >= 4.5
+        assert min(palettes.contrast(palette.rgb(side), ground) for side in ("left", "right")) >= 3
+    for name in ("window", "panel", "card", "field"):
+        assert palettes.contrast(palette.rgb("edge"), grounds[name]) >= 3, name
+    assert palettes.contrast(palette.rgb("on_accent"), palette.rgb("accent")) >= 4.5
+    for _, hue in HOOPS:
+        read = palettes.readable(hue, palette.rgb("field"), palette.rgb("ink"))
+        assert palettes.contrast(read, palette.rgb("field")) >= 4.5
+    # Worked example: black on white is 21 to 1, and 777777 on white 4.48 (WCAG 2.1, understanding 1.4.3).
+    assert palettes.contrast((0, 0, 0), (1, 1, 1)) == pytest.approx(21)
+    assert palettes.contrast((0x77 / 255,) * 3, (1, 1, 1)) == pytest.approx(4.48, abs=0.01)

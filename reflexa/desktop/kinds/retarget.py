@@ -94,7 +94,7 @@ class RetargetPanel(StepPanel):
     def _turn(self, axis: str) -> QDoubleSpinBox:
         box = QDoubleSpinBox(minimum=-180, maximum=180, decimals=1, singleStep=1.0, suffix="°")
         box.setAccessibleName(f"Added turn about {axis}")
-        box.setToolTip(f"Turn added to the aligned rest about the world's {axis}, as a rotation vector")
+        box.setToolTip(f"Turn added to the aligned rest about the world's {axis}, in degrees")
         box.setKeyboardTracking(False)
         box.setPrefix(f"{axis} ")
         box.setMinimumWidth(52)

@@ -68,7 +68,7 @@ def apply(app: QApplication, theme: Theme) -> None:
     ):  # fmt: skip
         palette.setColor(role, theme.colour(token))
     for role in (QPalette.ColorRole.Text, QPalette.ColorRole.WindowText, QPalette.ColorRole.ButtonText):
-        palette.setColor(QPalette.ColorGroup.Disabled, role, theme.colour("quiet", 150))
+        palette.setColor(QPalette.ColorGroup.Disabled, role, theme.colour("quiet", 205))
     app.setPalette(palette)
     app.setStyleSheet(_sheet(theme))
 
@@ -97,14 +97,16 @@ def _sheet(t: Theme) -> str:
     QMenu::item:selected {{ background: {t.soft}; }}
     QMenu::item:disabled {{ color: {t.quiet}; }}
     QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
-    QPushButton {{ background: {t.card}; border: 1px solid {t.line};
+    QPushButton {{ background: {t.card}; border: 1px solid {t.edge};
         border-radius: 6px; padding: 5px 12px; color: {t.ink}; }}
     QPushButton:hover {{ border-color: {t.accent}; }}
     QPushButton:pressed {{ background: {t.soft}; }}
     QPushButton:focus {{ border: 2px solid {t.accent}; padding: 4px 11px; }}
     QPushButton:disabled {{ color: {t.quiet}; background: {t.panel}; }}
     QPushButton#main {{ background: {t.accent}; color: {t.on_accent}; border-color: {t.accent}; font-weight: 600; }}
-    QPushButton#main:disabled {{ background: {t.line}; color: {t.quiet}; border-color: {t.line}; }}
+    QPushButton#main:disabled {{ background: {t.line}; color: {t.ink}; border-color: {t.line}; }}
+    QLineEdit:disabled, QSpinBox:disabled, QDoubleSpinBox:disabled, QComboBox:disabled {{ border-color: {t.line};
+        color: {t.quiet}; }}
     QToolButton {{ background: transparent; border: 1px solid transparent;
         border-radius: 6px; padding: 3px; color: {t.ink}; }}
     QPushButton#fold {{ text-align: left; padding: 3px 2px; color: {t.quiet}; font-weight: 600; border: 1px solid transparent;
@@ -116,7 +118,7 @@ def _sheet(t: Theme) -> str:
     QToolButton:focus {{ border-color: {t.accent}; }}
     QToolButton::menu-indicator {{ image: none; }}
     QLineEdit, QSpinBox, QDoubleSpinBox, QComboBox {{ background: {t.field};
-        border: 1px solid {t.line}; border-radius: 5px;
+        border: 1px solid {t.edge}; border-radius: 5px;
         padding: 3px 6px; selection-background-color: {t.accent}; selection-color: {t.on_accent}; color: {t.ink}; }}
     QDoubleSpinBox#narrow, QSpinBox#narrow {{ padding: 3px 3px; }}
     QPushButton#narrow, QPushButton#narrow:focus {{ padding: 4px 2px; }}
@@ -158,7 +160,7 @@ def _sheet(t: Theme) -> str:
     QProgressBar {{ background: {t.field}; border: 1px solid {t.line}; border-radius: 5px;
         height: 12px; text-align: center; color: {t.ink}; }}
     QProgressBar::chunk {{ background: {t.accent}; border-radius: 4px; }}
-    QSlider::groove:horizontal {{ height: 4px; background: {t.line}; border-radius: 2px; }}
+    QSlider::groove:horizontal {{ height: 4px; background: {t.edge}; border-radius: 2px; }}
     QSlider::sub-page:horizontal {{ background: {t.accent}; border-radius: 2px; }}
     QSlider::handle:horizontal {{ background: {t.card}; border: 2px solid {t.accent};
         width: 10px; margin: -5px 0; border-radius: 7px; }}

@@ -27,6 +27,7 @@ from reflexa.desktop.time.curve_values import VIEWS, View, clip_values, key_valu
 from reflexa.desktop.time.lanes import Lanes, adds
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.time.value_map import ValueMap
+from reflexa.draw.palette import readable
 from reflexa.motion.arrays import Array
 from reflexa.steps.correction import CorrectionSettings, Key, move_keys, with_keys, with_track
 
@@ -387,6 +388,7 @@ class CurveView(Lanes):
 
 
 def _colour(axis: int) -> QColor:
-    """The hue of an axis as its hoop has it, a little darker or lighter for the theme."""
-    colour = QColor.fromRgbF(*HOOPS[axis][1])
-    return colour.darker(118) if theme.current() is theme.DAYLIGHT else colour.lighter(130)
+    """The hue of an axis as its hoop has it, as dark or light as it has to be to be read."""
+    t = theme.current()
+    colour = QColor.fromRgbF(*readable(HOOPS[axis][1], t.rgb("field"), t.rgb("ink")))
+    return colour

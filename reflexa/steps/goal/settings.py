@@ -92,7 +92,7 @@ class GoalSettings(Settings, frozen=True):
     soft: Annotated[
         float,
         Meta(title="Soft within", ge=0, le=20, description="Nearly stretched limbs slow down, so that they do not snap straight.",
-             extra={"unit": "% limb"}),
+             extra={"unit": "% of the limb"}),
     ] = 1.0  # fmt: skip
     neck: Annotated[
         float, Meta(title="Neck's share", ge=0, le=100, description="Of what the head turns to look.",

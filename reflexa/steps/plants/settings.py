@@ -67,12 +67,12 @@ class PlantsSettings(Settings, frozen=True):
     low: Annotated[
         float,
         Meta(title="Low is below", ge=0, le=100, description="Height of the sole over what lies below it, in leg lengths.",
-             extra={"unit": "% leg", "when": {"find": True}}),
+             extra={"unit": "% of the leg", "when": {"find": True}}),
     ] = 6.0  # fmt: skip
     slow: Annotated[
         float,
         Meta(title="Slow is below", ge=0, le=1000, description="Speed of the sole, in leg lengths a second.",
-             extra={"unit": "% leg/s", "when": {"find": True}}),
+             extra={"unit": "% of the leg a second", "when": {"find": True}}),
     ] = 40.0  # fmt: skip
     slack: Annotated[
         float,
