@@ -1,5 +1,5 @@
-"""``python -m fuzz.window``: a hand that does anything: clicks, double clicks, drags, wheels and keys over every widget in sight, at
-random. Whatever ends in an exception is printed with its seed; exit status 1."""
+"""``python -m fuzz.window``: a hand that does anything at random: clicks, double clicks, drags and keys over every widget in
+sight. Whatever ends in an exception is printed with its seed; exit status 1."""
 
 from __future__ import annotations
 

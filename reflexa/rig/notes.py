@@ -68,7 +68,7 @@ class Notes(Struct, frozen=True):
     """body_map: part → joints. pairs: (left, right). reference: the pose taken for neutral, per joint. fits: per other
     rig's key, turns in degrees (rotation vectors, model space) that are added to this rig's aligned rest. ground: height
     of the sole in the neutral pose, metres, for where the document stands in for a model with a skin. stands: per side, how the
-    foot stands, for the same."""
+    foot stands, for the same. groups: joints under a name of a person's own."""
 
     body_map: dict[str, tuple[str, ...]] = {}
     pairs: tuple[tuple[str, str], ...] = ()
@@ -79,6 +79,7 @@ class Notes(Struct, frozen=True):
     ground: float | None = None
     stands: dict[str, Standing] = {}
     joints: tuple[Joint, ...] = ()
+    groups: dict[str, tuple[str, ...]] = {}
 
 
 def notes_of(rig: Rig, with_joints: bool = False) -> Notes:
@@ -101,6 +102,7 @@ def notes_of(rig: Rig, with_joints: bool = False) -> Notes:
         {n: Rule(h.follows, h.how) for n, h in rig.helpers.items()}, reference,
         {k: dict(v) for k, v in rig.fits.items()}, round(rig.ground, 9) if with_joints else rig.sole,
         {side: _standing(rig, side) for side in SIDES if with_joints and rig.joint(f"{side} foot") >= 0}, joints,
+        dict(rig.groups),
     )  # fmt: skip
 
 
@@ -199,6 +201,7 @@ def with_notes(rig: Rig, notes: Notes) -> tuple[Rig, tuple[str, ...]]:
         twists=twists, chains=chains.find(rig.skeleton, body_map, {*rules, *twists}, side_of),
         fits={k: dict(v) for k, v in notes.fits.items()}, sole=notes.ground,
         stands=_stands(rig, notes, body_map),
+        groups={g: kept for g, names in notes.groups.items() if (kept := tuple(n for n in names if n in index))},
     )  # fmt: skip
     return out, tuple(unused)
 
@@ -230,6 +233,7 @@ def _plane_from_pairs(rig: Rig, notes: Notes) -> Rig:
 
 def _named(notes: Notes) -> set[str]:
     out = {n for names in notes.body_map.values() for n in names} | {n for pair in notes.pairs for n in pair}
+    out |= {n for names in notes.groups.values() for n in names}
     return out | set(notes.centre) | set(notes.helpers) | {r.follows for r in notes.helpers.values()}
 
 
@@ -288,6 +292,12 @@ def follow(notes: Notes, joint: str, rule: Rule | None) -> Notes:
     return replace(notes, helpers=rules)
 
 
+def group(notes: Notes, name: str, joints: tuple[str, ...]) -> Notes:
+    """Put joints together under a name, in place of those that were; none: the group is no more."""
+    groups = {g: names for g, names in notes.groups.items() if g != name}
+    return replace(notes, groups=groups | ({name: joints} if joints else {}))
+
+
 def take_reference(notes: Notes, clip: Clip | None, frame: int = 0) -> Notes:
     """Take a frame of a clip for the neutral pose, without its travel; None goes back to the rest pose."""
     if clip is None:
@@ -323,7 +333,7 @@ def to_plain(notes: Notes, name: str, key: str, unknown: Mapping[str, Any] | Non
     plain = msgspec.to_builtins(notes)
     plain["body_map"] = {p: n[0] if len(n) == 1 else list(n) for p, n in notes.body_map.items()}
     plain["pairs"] = [{"left": left, "right": right} for left, right in notes.pairs]
-    for optional in ("reference", "fits", "ground", "joints"):
+    for optional in ("reference", "fits", "ground", "joints", "groups"):
         if plain[optional] is None or plain[optional] in ({}, []):
             del plain[optional]
     return {"reflexa": "rig", "version": VERSION, "name": name, "skeleton": key, **plain, **(unknown or {})}

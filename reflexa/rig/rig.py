@@ -51,7 +51,8 @@ class Rig:
     reference: local rotations and translations of another pose taken for neutral, where the rest pose is of no use.
     fits: per other rig (its ``key``), turns in degrees that a person added to this rig's aligned rest, per joint.
     sole: height of the ground under the neutral pose, where a document tells it and no skin shows it.
-    stands: per side how the foot stands, where its clips tell and no skin shows it.
+    stands: per side how the foot stands, where its clips tell and no skin shows it. groups: joints that a person has put together
+    under a name; no step reads them.
     """
 
     skeleton: Skeleton
@@ -72,9 +73,10 @@ class Rig:
     fits: Mapping[str, Mapping[str, Vector]] = field(default_factory=dict)
     sole: float | None = None
     stands: Mapping[str, Stand] = field(default_factory=dict)
+    groups: Mapping[str, tuple[str, ...]] = field(default_factory=dict)
 
     def __post_init__(self) -> None:
-        for name in ("body_map", "found", "chains", "twists", "helpers", "tips", "fits", "stands"):
+        for name in ("body_map", "found", "chains", "twists", "helpers", "tips", "fits", "stands", "groups"):
             object.__setattr__(self, name, MappingProxyType(dict(getattr(self, name))))
         object.__setattr__(self, "facing", frozen(self.facing, (3,), "facing"))
         if self.reference is not None:

@@ -28,7 +28,10 @@ LineUp = Literal["start", "stretch", "cycle", "plants"]
 class BlendSettings(Settings, frozen=True):
     clip: Annotated[
         str,
-        Meta(title="Clip", description="The clip that is laid over: one of a file, or the result of another take.", extra={"file": "clip"}),
+        Meta(
+            title="Clip", extra={"file": "clip"},
+            description="The clip that is laid over: one of a file, or the result of another take.",
+        ),
     ] = ""  # fmt: skip
     mode: Annotated[
         Literal["replace", "add"],

@@ -7,18 +7,23 @@ from pathlib import Path
 import numpy as np
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QApplication, QComboBox
+from PySide6.QtWidgets import QApplication, QComboBox, QInputDialog
 
 from reflexa.desktop.actions.figure import export_rig, import_rig
 from reflexa.desktop.kinds.retarget import RetargetPanel, match_of
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.handle import HOOPS
+from reflexa.desktop.session import masks
+from reflexa.desktop.settings.step_page import StepPage
+from reflexa.desktop.time.rows import rows_of
 from reflexa.formats import read
 from reflexa.formats.rigfile import read_rig
 from reflexa.project import store
 from reflexa.project.sources import add_source
 from reflexa.rig.notes import notes_of
-from tests.helpers.hands import combo, drag
+from reflexa.steps import Mask
+from reflexa.steps.correction.settings import CorrectionSettings, Key, Track
+from tests.helpers.hands import click, combo, drag
 from tests.helpers.windows import joint_pixel, open_take, painted, ready, select_step, share_of, tree_item
 
 
@@ -166,3 +171,40 @@ def test_a_frame_is_taken_for_neutral_and_given_back(demo, qtbot) -> None:
     demo.commands.run("no_reference")
     ready(qtbot, demo)
     assert session.rig.reference is None
+
+
+def test_joints_are_put_together_under_a_name_of_ones_own(demo, qtbot, monkeypatch) -> None:
+    session = demo.session
+    open_take(demo, qtbot, "Walk, chin up")
+    session.selection.select_card(session.take.steps[0].id)
+    ready(qtbot, demo)
+    page = demo.settings.findChild(StepPage)
+    page.reach.heading.setChecked(True)
+    section = page.reach.inner
+    assert not section.keep.isEnabled() and "whole body" in section.keep.toolTip()
+    masks.set_mask(session, Mask(joints={"hand_left": 1.0, "hand_right": 1.0, "head": 0.5}))
+    ready(qtbot, demo)
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Lantern bearers", True))
+    click(section.keep)
+    ready(qtbot, demo)
+    assert dict(session.step_rig.groups) == {"Lantern bearers": ("head", "hand_left", "hand_right")}
+    choice = section.choice
+    choice.setCurrentIndex(choice.findText("Lantern bearers"))
+    choice.activated.emit(choice.currentIndex())
+    ready(qtbot, demo)
+    assert session.step.mask == Mask(joints={"head": 1.0, "hand_left": 1.0, "hand_right": 1.0})
+    assert section.choice.currentText() == "Lantern bearers" and section.remove.isEnabled()
+    rows = rows_of(
+        CorrectionSettings(tracks=tuple(
+            Track(n, (Key(0, (1.0, 0, 0)),)) for n in ("head", "hand_left", "spine_mid", "chest", "foot_left")
+        )), session.step_rig, frozenset(),
+    )  # fmt: skip
+    assert next((r.name, len(r.members)) for r in rows if r.track is None) == ("Lantern bearers", 2)
+    demo.commands.run("save")
+    saved = read_rig(next((session.folder / "rigs").iterdir()))
+    assert saved.notes.groups == {"Lantern bearers": ("head", "hand_left", "hand_right")}
+    click(section.remove)
+    ready(qtbot, demo)
+    assert not session.step_rig.groups
+    demo.commands.run("undo")
+    assert session.step_rig.groups

@@ -68,6 +68,14 @@ def mark_centre(session: Session) -> None:
     _edit_joint(session, f"{joint} on the centre line", lambda n: rig_edits.mark_centre(n, joint))
 
 
+def keep_group(session: Session, name: str, joints: tuple[str, ...]) -> None:
+    """Put joints of the rig that the selected step stands on together under a name; none: the group is no more."""
+    rig = session.step_rig
+    if rig is not None and name.strip():
+        label = f"group {name.strip()}" if joints else f"remove group {name.strip()}"
+        edit(session, label, rig, rig_edits.group(notes_of(rig), name.strip(), joints))
+
+
 def take_reference(session: Session, on: bool) -> None:
     """Take the frame at the playhead for the neutral pose of the rig shown, or go back to its rest pose."""
     rig, clip = session.rig, session.shown

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from msgspec.structs import replace
-from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QPushButton, QSpinBox
+from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QInputDialog, QPushButton, QSpinBox
 
-from reflexa.desktop.session import Session, line, masks
+from reflexa.desktop.session import Session, line, masks, rigs
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import dressed
@@ -28,10 +28,8 @@ class MaskSection(StepPanel):
         self.weight.valueChanged.connect(lambda v: line.weigh(session, session.selection.card, v / 100))
         form.addRow("Weight", self.weight)
         self.choice = dressed(QComboBox(), accessibleName="Joints")
-        self.choice.addItem("Whole body", None)
-        for name in PRESETS:
-            self.choice.addItem(name.capitalize(), Mask(parts=(name,)))
-        self.choice.addItem("From the selected joint down", _BELOW)
+        self._groups: tuple[str, ...] | None = None
+        self._fill()
         self.choice.activated.connect(lambda _i: self._choose(self.choice.currentData()))
         form.addRow("Joints", self.choice)
         self.paint = dressed(QPushButton("Paint it"), checkable=True)
@@ -52,11 +50,46 @@ class MaskSection(StepPanel):
         self.edge.valueChanged.connect(lambda v: masks.set_edge(session, v))
         form.addRow("Soft edge", self.edge)
         self.column.addLayout(form)
+        group = QHBoxLayout()
+        self.keep = dressed(
+            QPushButton("Keep as a group…"), toolTip="Keep these joints with the rig, under a name of your own"
+        )
+        self.keep.clicked.connect(self._keep_group)
+        self.remove = dressed(QPushButton("Remove group"), toolTip="Take the group out of the rig; the mask stays")
+        self.remove.clicked.connect(lambda: rigs.keep_group(session, self.choice.currentText(), ()))
+        group.addWidget(self.keep)
+        group.addWidget(self.remove)
+        form.addRow("Group", group)
         self.said = labels.text()
         self.column.addWidget(self.said)
         self.clear = QPushButton("Clear the envelope")
         self.clear.clicked.connect(self._clear)
         self.column.addWidget(self.clear)
+
+    def _fill(self) -> None:
+        """What there is to choose from: groups of the rig too."""
+        rig = self.session.step_rig
+        groups = tuple(rig.groups) if rig is not None else ()
+        if groups == self._groups:
+            return
+        self._groups = groups
+        self.choice.clear()
+        self.choice.addItem("Whole body", None)
+        for name in PRESETS:
+            self.choice.addItem(name.capitalize(), Mask(parts=(name,)))
+        for name in groups if rig is not None else ():
+            self.choice.addItem(name, Mask(joints=dict.fromkeys(rig.groups[name], 1.0)) if rig is not None else None)
+        self.choice.addItem("From the selected joint down", _BELOW)
+
+    def _keep_group(self) -> None:
+        step, rig = self.session.step, self.session.step_rig
+        if step is None or step.mask is None or rig is None:
+            return
+        reached = step.mask.weights(rig)
+        joints = tuple(n for n, w in zip(rig.skeleton.names, reached.tolist(), strict=True) if w > 0)
+        name, good = QInputDialog.getText(self, "Keep as a group", f"Name of these {len(joints)} joints")
+        if good:
+            rigs.keep_group(self.session, name, joints)
 
     def _choose(self, mask: Mask | str | None) -> None:
         session = self.session
@@ -77,12 +110,20 @@ class MaskSection(StepPanel):
         step = self.session.step
         if step is None:
             return
+        self._fill()
         put(self.weight, round(step.weight * 100))
         self.paint.setChecked(self.session.selection.painting)
         self.other.setEnabled(step.mask is not None)
         self.edge.setEnabled(step.mask is not None)
         put(self.edge, step.mask.edge if step.mask is not None else 0)
         self.choice.setCurrentIndex(self._index(step.mask))
+        own = self.choice.currentText() in (self._groups or ())
+        self.keep.setEnabled(step.mask is not None and not own)
+        self.keep.setToolTip(
+            "" if step.mask is not None else "The step reaches the whole body: choose or paint joints first"
+        )
+        self.remove.setEnabled(own)
+        self.remove.setToolTip("" if own else "Choose a group of your own above first")
         self.said.setText(_said(step.mask))
         self.clear.setEnabled(bool(step.envelope))
         self.clear.setToolTip("" if step.envelope else "The step has no envelope")
@@ -92,8 +133,8 @@ class MaskSection(StepPanel):
         if mask is None:
             return 0
         last = self.choice.count() - 1
-        presets = range(1, last) if not mask.joints else range(0)
-        return next((i for i in presets if self.choice.itemData(i).parts == mask.parts), last)
+        plain = replace(mask, edge=0)
+        return next((i for i in range(1, last) if self.choice.itemData(i) == plain), last)
 
 
 def _said(mask: Mask | None) -> str:

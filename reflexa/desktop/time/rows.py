@@ -1,5 +1,5 @@
-"""Rows of the key sheet: a joint's track each, by body part; with more than a few, parts have rows of their own over
-them."""
+"""Rows of the key sheet: a joint's track each, by body part; with more than a few, a person's groups, and
+parts, have rows of their own over them."""
 
 from __future__ import annotations
 
@@ -41,9 +41,10 @@ def rows_of(settings: CorrectionSettings | None, rig: Rig | None, folded: Set[st
     tracks = settings.tracks if settings else ()
     if len(tracks) < FEW or rig is None:
         return [Row(t.joint, t) for t in tracks]
+    own = {n: g for g, names in reversed(list(rig.groups.items())) for n in names}
     groups: dict[str, list[Track]] = {}
     for track in tracks:
-        groups.setdefault(_group(rig.part_of(track.joint)), []).append(track)
+        groups.setdefault(own.get(track.joint) or _group(rig.part_of(track.joint)), []).append(track)
     out: list[Row] = []
     for name, members in groups.items():
         if len(members) == 1:
