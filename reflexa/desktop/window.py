@@ -74,6 +74,7 @@ class MainWindow(QMainWindow):
         self.viewport.menu_wanted.connect(lambda at: context.show_picture_menu(self.desk, self.commands, at))
         shelves.connect(self.desk)
         recipes.connect(self.desk)
+        context.connect(self.desk, self.commands)
         self.library.recipes.itemSelectionChanged.connect(self.commands.refresh)
         self.shelves.chosen_changed.connect(self.commands.refresh)
         self.time_area.content_changed.connect(self.heights.fit)

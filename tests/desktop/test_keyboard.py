@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 import pytest
-from PySide6.QtCore import Qt
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QAbstractItemView, QApplication, QMenu, QWidget
 
@@ -203,3 +203,41 @@ def test_menus_and_search_know_every_command(empty: MainWindow, qtbot) -> None:
         search.field.setText(word)
         found = [search.found.item(i).text() for i in range(search.found.count())]
         assert any(title in f for f in found), (word, found)
+
+
+def test_keys_go_through_the_clipboard_as_text(demo: MainWindow, qtbot) -> None:
+    session = demo.session
+    open_take(demo, qtbot, "Step up, right foot first")
+    session.selection.select_card(session.take.steps[1].id)
+    ready(qtbot, demo)
+    demo.commands.run("select_keys")
+    count = len(session.selection.keys)
+    demo.commands.run("copy_keys")
+    text = QApplication.clipboard().text()
+    assert '"reflexa": "keys"' in text and "spine_mid" in text
+    demo.desk.clipboard = None  # as in another window
+    open_take(demo, qtbot, "Walk, as the Ferrykeeper")
+    session.selection.select_card(RESULT)
+    ready(qtbot, demo)
+    demo.commands.run("paste_in_place")
+    ready(qtbot, demo)
+    pasted = {t.joint: len([k for k in t.keys if not k.neutral]) for t in session.layer.tracks}
+    assert set(pasted) < set(session.rig.body_map["spine"]) and count >= 1, "the same part on the other figure's rig"
+    QApplication.clipboard().setText("something else")
+    demo.commands.run("paste_keys")
+    assert "no keys on the clipboard" in demo.statusBar().currentMessage()
+
+
+def test_menus_come_up_where_something_is(demo: MainWindow, qtbot, monkeypatch) -> None:
+    shown: list[list[str]] = []
+    monkeypatch.setattr(
+        QMenu, "exec", lambda self, *_: shown.append([a.text().replace("&", "") for a in self.actions()])
+    )
+    open_take(demo, qtbot, "Walk, chin up")
+    for widget in (demo.time_area.curves, demo.figure.tree, demo.stage.list):
+        widget.customContextMenuRequested.emit(QPoint(5, 5))
+    demo.library.menu_wanted.emit(QPoint(5, 5))
+    view = demo.viewport
+    QTest.mouseClick(view, Qt.MouseButton.RightButton, Qt.KeyboardModifier.NoModifier, joint_pixel(demo, "hand_left"))
+    wanted = ("Copy keys", "Pair the joint with…", "Put in: crate", "Import clips…", "Select hand_left")
+    assert all(any(t.startswith(w) for t in menu) for w, menu in zip(wanted, shown, strict=True)), shown

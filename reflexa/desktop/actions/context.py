@@ -5,7 +5,7 @@ from __future__ import annotations
 from functools import partial
 from typing import Any
 
-from PySide6.QtCore import QPoint
+from PySide6.QtCore import QPoint, Qt
 from PySide6.QtWidgets import QMenu, QWidget
 
 from reflexa.desktop.actions.desk import Desk
@@ -22,14 +22,42 @@ _LOOKING = ("frame", "show_rest", "keep_view", "save_picture")
 _MOST = 8
 
 
-def show_rig_menu(d: Desk, commands: Registry, button: QWidget) -> None:
-    """What can be done with the rig, below a button."""
+# Rooms that have no menu of their own, or none where nothing lies, and the commands that are offered there, group by group.
+_CURVES = (("copy_keys", "paste_keys", "paste_mirrored"), ("mirror_keys", "thin_keys", "show_keys"), ("delete_keys",))
+_TREE = (("pair", "unpair", "mark_centre"), ("trail", "extract", "extract_below"), ("show_rest",))
+_EMPTY = (("import", "add_shelf"), ("demo", "recent"))
+
+
+def connect(d: Desk, commands: Registry) -> None:
+    """Menus of those rooms."""
+    props = tuple(c.id for c in commands if c.id.startswith("put_") and c.menu.startswith("Stage"))
+    for widget, groups in (
+        (d.time.curves, _CURVES), (d.figure.tree, _TREE), (d.stage.list, (props, ("stage_open", "stage_save"), ("remove_prop",))),
+    ):  # fmt: skip
+        widget.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        widget.customContextMenuRequested.connect(partial(_show, d, commands, widget, groups))
+    d.library.menu_wanted.connect(partial(_show, d, commands, d.library, _EMPTY))
+
+
+def _show(d: Desk, commands: Registry, widget: QWidget, groups: tuple[tuple[str, ...], ...], at: QPoint) -> None:
+    menu = menu_of(d, commands, groups)
+    menu.exec(widget.mapToGlobal(at))
+
+
+def menu_of(d: Desk, commands: Registry, groups: tuple[tuple[str, ...], ...]) -> QMenu:
+    """A menu of commands; those that cannot run now say why."""
+    commands.refresh()
     menu = _menu(d)
-    for group in RIG_MENU:
+    for group in groups:
         for id_ in group:
             menu.addAction(commands.action(id_))
         menu.addSeparator()
-    menu.exec(button.mapToGlobal(button.rect().topLeft()))
+    return menu
+
+
+def show_rig_menu(d: Desk, commands: Registry, button: QWidget) -> None:
+    """What can be done with the rig, below a button."""
+    menu_of(d, commands, RIG_MENU).exec(button.mapToGlobal(button.rect().topLeft()))
 
 
 def show_picture_menu(d: Desk, commands: Registry, at: QPoint) -> None:

@@ -2,18 +2,26 @@
 
 from __future__ import annotations
 
+from PySide6.QtGui import QGuiApplication
+
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.session import keys
 
 
 def _copy(d: Desk) -> None:
-    d.clipboard = keys.copy(d.session) or d.clipboard
+    copied = keys.copy(d.session)
+    if copied is not None:
+        d.clipboard = copied
+        QGuiApplication.clipboard().setText(keys.as_text(copied))
 
 
 def _paste(d: Desk, mirrored: bool = False, in_place: bool = False) -> None:
-    if d.clipboard is not None:
-        keys.paste(d.session, d.clipboard, None if in_place else d.session.player.frame, mirrored)
+    board = keys.from_text(QGuiApplication.clipboard().text()) or d.clipboard
+    if board is None:
+        d.say("There are no keys on the clipboard.")
+    else:
+        keys.paste(d.session, board, None if in_place else d.session.player.frame, mirrored)
 
 
 def _undo_title(d: Desk) -> str:

@@ -39,6 +39,7 @@ class LibraryPanel(QWidget):
     numbers_wanted = Signal(str)
     file_wanted = Signal(str)
     removal_wanted = Signal(str)
+    menu_wanted = Signal(QPoint)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -248,6 +249,7 @@ class LibraryPanel(QWidget):
     def _menu(self, which: QListWidget, at: QPoint) -> None:
         item = which.itemAt(at)
         if item is None:
+            self.menu_wanted.emit(self.mapFromGlobal(which.viewport().mapToGlobal(at)))
             return
         menu = QMenu(self)
         menu.setToolTipsVisible(True)

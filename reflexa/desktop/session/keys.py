@@ -4,18 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable, Set
 from dataclasses import dataclass
+from typing import Literal
+
+import msgspec
 
 from reflexa.desktop.session import line
 from reflexa.desktop.session.session import Session
 from reflexa.desktop.work import Job
 from reflexa.motion import contacts
 from reflexa.motion.curves import Interpolation
-from reflexa.rig import Rig
-from reflexa.rig.match import rename_map
+from reflexa.rig.cast import Carrier, Cast, cast_of
 from reflexa.stage.footing import planted_spans
 from reflexa.steps.correction import KIND, CorrectionSettings, all_keys, change_keys, move_keys
-from reflexa.steps.correction.copies import Copied, copy_keys, paste_keys
+from reflexa.steps.correction.copies import Copied, carried, copy_keys, paste_keys
 from reflexa.steps.correction.edits import Chosen
+from reflexa.steps.correction.settings import Track
 from reflexa.steps.correction.thinning import thin_keys
 from reflexa.steps.correction.timing import (
     begin_after,
@@ -33,10 +36,32 @@ ZERO = (0.0, 0.0, 0.0)
 
 @dataclass(frozen=True)
 class Clipboard:
-    """Keys that were copied, and the rig that they were copied on."""
+    """Keys that were copied, and what their joints play on the rig that they were copied on."""
 
     keys: Copied
-    rig: Rig
+    cast: Cast
+
+
+class _Text(msgspec.Struct, frozen=True):
+    """The same as text, for the clipboard of the system."""
+
+    reflexa: Literal["keys"]
+    tracks: tuple[Track, ...]
+    cast: Cast
+
+
+def as_text(board: Clipboard) -> str:
+    """Copied keys as text, to be pasted here or in another window."""
+    return msgspec.json.format(msgspec.json.encode(_Text("keys", board.keys.tracks, board.cast)), indent=1).decode()
+
+
+def from_text(text: str) -> Clipboard | None:
+    """Keys that were copied as text; None where it is something else."""
+    try:
+        found = msgspec.json.decode(text.encode(errors="replace"), type=_Text)
+    except (msgspec.DecodeError, RecursionError):
+        return None
+    return Clipboard(Copied(found.tracks), found.cast)
 
 
 def _edit(session: Session, label: str, new: CorrectionSettings, chosen: Chosen | None = None) -> None:
@@ -201,7 +226,8 @@ def copy(session: Session) -> Clipboard | None:
     if session.layer is None or session.step_rig is None:
         return None
     session.said.emit(f"{len(session.selection.keys)} keys copied.")
-    return Clipboard(copy_keys(session.layer, session.selection.keys), session.step_rig)
+    copied = copy_keys(session.layer, session.selection.keys)
+    return Clipboard(copied, cast_of(session.step_rig, (t.joint for t in copied.tracks)))
 
 
 def paste(session: Session, board: Clipboard, at: int | None, mirrored: bool = False) -> None:
@@ -212,8 +238,12 @@ def paste(session: Session, board: Clipboard, at: int | None, mirrored: bool = F
     rig, layer, last = session.step_rig, session.layer, session.frames - 1
     if rig is None or layer is None:
         return
-    names = rename_map(board.rig, rig) if board.rig.key != rig.key else None
-    new, gone = paste_keys(layer, board.keys, rig, last, at=at, mirrored=mirrored, names=names)
+    keys, lacks = board.keys, tuple[str, ...]()
+    if board.cast.key != rig.key:
+        to = Carrier(board.cast, rig)
+        keys, lacks = Copied(carried(CorrectionSettings(tracks=keys.tracks), to).tracks), tuple(to.lacks)
+    new, gone = paste_keys(layer, keys, rig, last, at=at, mirrored=mirrored)
+    gone = (*lacks, *gone)
     label = "paste keys mirrored" if mirrored else "paste keys"
     _edit(session, label, new, all_keys(new) - all_keys(layer))
     by = 0 if at is None else at - board.keys.first
