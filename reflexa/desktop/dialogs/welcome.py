@@ -7,16 +7,14 @@ from dataclasses import dataclass
 from PySide6.QtCore import QSettings, QTimer, Signal
 from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
-from reflexa.demo.build import FOLDER
+from reflexa.demo.shown import before_and_after
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import named
 from reflexa.desktop.widgets.light_figure import LightFigure
 from reflexa.desktop.work import Job, Work
-from reflexa.formats import read
 from reflexa.library.light import Light, Strokes, light, strokes
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.steps import Context, Given, Step, make, outcome
 
 _KEY = "welcome at start"
 _TICK = 33
@@ -143,19 +141,9 @@ class Welcome(QDialog):
 
 def _pairs() -> tuple[Pair, ...]:
     """Figures of the demo, before and after a step."""
-    deckhand, keeper = (read(FOLDER / "sources" / f"{n}.glb") for n in ("deckhand", "ferrykeeper"))
-    clips = {c.name: c for c in deckhand.clips}
-    context = Context(rigs={"keeper": keeper.rig})
-
-    def pair(clip: Clip, step: Step) -> Pair:
-        made = outcome(step, Given(clip, deckhand.rig), context)
-        figures = [_figure(c, r) for c, r in ((clip, deckhand.rig), (made.clip, made.rig))]
-        return Pair(figures[0], figures[1], (deckhand.rig.height, made.rig.height), max(clip.duration, 0.5))
-
-    return (
-        pair(clips["rope haul"], make("mirror")),
-        pair(clips["walk on the spot"], make("retarget", rig="keeper")),
-        pair(clips["rope haul, feet sunk"], make("plants")),
+    return tuple(
+        Pair(_figure(*a), _figure(*b), (a[1].height, b[1].height), max(a[0].duration, 0.5))
+        for a, b in before_and_after()
     )
 
 
