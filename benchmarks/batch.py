@@ -15,7 +15,7 @@ from benchmarks.measure import line
 from reflexa.batch.build import build, plan
 from reflexa.batch.pool import Processes, Share
 from reflexa.batch.run import FileJob, How, run
-from reflexa.demo.build import FOLDER
+from reflexa.demo import FOLDER
 from reflexa.formats import ReadOptions, WriteOptions, encode, read
 from reflexa.project import store
 from reflexa.steps import make

@@ -16,7 +16,7 @@ from pathlib import Path
 import numpy as np
 
 from benchmarks.measure import line
-from reflexa.demo.build import FOLDER
+from reflexa.demo import FOLDER
 from reflexa.formats import encode, read
 from reflexa.library import index as index_
 from reflexa.library import shelves as shelves_

@@ -12,7 +12,7 @@ import tempfile
 import time
 from pathlib import Path
 
-from reflexa.demo.build import FOLDER
+from reflexa.demo import FOLDER
 from reflexa.project import recovery, store
 from reflexa.project.transaction import OWN
 

@@ -20,7 +20,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from reflexa.batch.build import build, plan
 from reflexa.batch.pool import Processes
-from reflexa.demo.build import FOLDER as DEMO
+from reflexa.demo import FOLDER as DEMO
 from reflexa.desktop.dialogs.batch import BatchDialog
 from reflexa.desktop.dialogs.build import BuildDialog
 from reflexa.desktop.dialogs.keep_recipe import KeepRecipe

@@ -13,7 +13,7 @@ import numpy as np
 import pytest
 
 from reflexa import api_pages
-from reflexa.demo.build import FOLDER
+from reflexa.demo import FOLDER
 from reflexa.reference import reference
 from reflexa.steps import KINDS, apply, make
 from reflexa.steps import registry as steps

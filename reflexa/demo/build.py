@@ -8,6 +8,7 @@ from pathlib import Path
 import msgspec
 
 from reflexa.demo import (
+    FOLDER,
     clips,
     deckhand,
     deckhand_look,
@@ -30,8 +31,6 @@ from reflexa.rig import analyse
 from reflexa.steps import Mask, Step, make, settled
 from reflexa.steps.correction import CorrectionSettings, set_key
 from reflexa.take import Source, Take
-
-FOLDER = Path(__file__).parent / "project"
 
 
 def _correction(name: str, settings: CorrectionSettings, **how: object) -> Step:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from reflexa.demo.build import FOLDER
+from reflexa.demo import FOLDER
 from reflexa.formats import read
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig

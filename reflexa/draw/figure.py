@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import numpy as np
 
 from reflexa.draw.scene import BAR, CROSS, DIAMOND, RING, Colour, Lines, Marks
@@ -65,6 +67,7 @@ MARK = 10.0
 DAILY = {"hand", "foot", "pelvis", "head", "forearm", "shin"}
 
 
+@lru_cache(maxsize=32)
 def usefulness(rig: Rig) -> Array:
     """How much a joint is asked for, 0 to 2 ``(joints,)``: 2 what is pulled every day, 0 fingers, faces and helper joints."""
     out = np.ones(len(rig.skeleton))

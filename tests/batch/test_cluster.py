@@ -21,7 +21,7 @@ from reflexa.batch.build import build, plan
 from reflexa.batch.cluster import Cluster, ClusterError
 from reflexa.batch.pool import Processes, WorkerLost
 from reflexa.batch.run import Done, FileJob, How
-from reflexa.demo.build import FOLDER
+from reflexa.demo import FOLDER
 from reflexa.errors import ReadError
 from reflexa.formats import ReadOptions, WriteOptions
 from reflexa.take.recipe import Recipe

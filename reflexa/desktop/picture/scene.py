@@ -34,7 +34,7 @@ class Pointing:
 NOWHERE = Pointing()
 
 
-def scene(seen: Snapshot, pointing: Pointing = NOWHERE, times: int = 1) -> Scene:
+def scene(seen: Snapshot, pointing: Pointing = NOWHERE, times: float = 1) -> Scene:
     """What a snapshot shows; strokes and marks ``times`` as large, for a larger picture."""
     t, look = theme.current(), seen.look
     all_ = NOTHING

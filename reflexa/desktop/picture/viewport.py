@@ -28,6 +28,9 @@ from reflexa.draw import Camera, Scene
 from reflexa.motion.arrays import Array
 from reflexa.take import View
 
+# How large a picture in motion is drawn, where that is done in software.
+_IN_MOTION = 0.7
+
 
 class Viewport(QWidget):
     """look: how one wants to look; camera: from where. What is shown is looked up once for every change. ``menu_wanted``: of what
@@ -120,7 +123,7 @@ class Viewport(QWidget):
         """What the picture says of itself."""
         return caption(self.seen)
 
-    def scene(self, times: int = 1) -> Scene:
+    def scene(self, times: float = 1) -> Scene:
         """What the picture shows now; strokes and marks ``times`` as large, for a larger picture."""
         pointing = self.hands.pointing
         if self.by_keys.part >= 0:
@@ -226,12 +229,14 @@ class Viewport(QWidget):
         ratio = self.devicePixelRatioF()
         w, h = round(self.width() * ratio), round(self.height() * ratio)
         # Without a GPU edges are smoothed by drawing larger, and only once the picture stands still.
-        fine = self._fine and pictures.needs_supersampling()
-        times = 2 if fine else 1
-        image = pictures.render(self.scene(times), self._camera, w * times, h * times)
+        # While it plays it is drawn smaller: who looks at motion does not count pixels, but frames.
+        software, plays = pictures.needs_supersampling(), self.session.player.playing
+        fine = self._fine and software and not plays
+        times = 2.0 if fine else _IN_MOTION if software and plays else 1.0
+        image = pictures.render(self.scene(times), self._camera, round(w * times), round(h * times))
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, fine)
+        painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, times != 1)
         painter.drawImage(QRectF(0, 0, self.width(), self.height()), image)
         if self._fine or self.session.player.playing:
             self._fine = False
