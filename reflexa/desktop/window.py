@@ -9,7 +9,7 @@ from PySide6.QtCore import QSettings, Qt
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QFrame, QLabel, QMainWindow, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
-from reflexa.desktop.actions import context, dropped, files, opening, recipes, relink, shelves
+from reflexa.desktop.actions import context, dropped, files, opening, recipes, relink, shelves, view
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.menus import commands_for
 from reflexa.desktop.dialogs.differences import Differences
@@ -143,6 +143,7 @@ class MainWindow(QMainWindow):
             value = settings.value(key)
             if value is not None:
                 restore(value)
+        view.restore(self.desk)
 
     def _refresh(self) -> None:
         session = self.session
@@ -216,6 +217,7 @@ class MainWindow(QMainWindow):
         self.right.setVisible(True)
         for key, splitter in (("left", self.across), ("middle", self.middle), ("below", self.down)):
             settings.setValue(key, splitter.saveState())
+        view.remember(self.desk)
         self.session.player.pause()
         self.session.work.cancel_all()
         self.shelves.work.close()

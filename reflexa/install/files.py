@@ -7,6 +7,7 @@ from importlib.resources import files
 from pathlib import Path
 from xml.sax.saxutils import escape
 
+import reflexa
 from reflexa import __version__
 from reflexa.install.completion import SHELLS, script
 from reflexa.install.manual import page
@@ -41,9 +42,11 @@ def all_files(command: str) -> dict[str, str]:
 
 
 def own_command() -> str:
-    """How Reflexa is started here: by the name that lies beside this Python, or by the module."""
-    beside = Path(sys.executable).with_name("reflexa")
-    return str(beside) if beside.exists() else f"{sys.executable} -m reflexa"
+    """How Reflexa is started here: by the name that lies beside this Python, or from its sources."""
+    beside, door = Path(sys.executable).with_name("reflexa"), Path(reflexa.__file__).parents[1] / "run"
+    if beside.exists():
+        return f'"{beside}"'
+    return f'"{door}" reflexa' if door.exists() else f'"{sys.executable}" -m reflexa'
 
 
 def _desktop_entry(command: str) -> str:

@@ -241,3 +241,25 @@ def test_menus_come_up_where_something_is(demo: MainWindow, qtbot, monkeypatch) 
     QTest.mouseClick(view, Qt.MouseButton.RightButton, Qt.KeyboardModifier.NoModifier, joint_pixel(demo, "hand_left"))
     wanted = ("Copy keys", "Pair the joint with…", "Put in: crate", "Import clips…", "Select hand_left")
     assert all(any(t.startswith(w) for t in menu) for w, menu in zip(wanted, shown, strict=True)), shown
+
+
+def test_panels_are_hidden_and_come_back_as_they_were(demo: MainWindow, qtbot) -> None:
+    from reflexa.desktop.actions import view
+
+    for id_, widget in (("left", demo.tabs), ("settings", demo.settings), ("time", demo.time_area)):
+        demo.commands.run(f"panel_{id_}")
+        assert not widget.isVisible() and not demo.commands.action(f"panel_{id_}").isChecked()
+    demo.tabs.setCurrentIndex(2)
+    demo.viewport.set_compare("Both")
+    view.remember(demo.desk)
+    for id_ in ("left", "settings", "time"):
+        view.panel(demo.desk, id_).show()
+    demo.tabs.setCurrentIndex(0)
+    view.restore(demo.desk)
+    assert not demo.settings.isVisible() and demo.tabs.currentIndex() == 2 and demo.viewport.look.compare == "Both"
+    for id_ in ("left", "settings", "time"):
+        demo.commands.run(f"panel_{id_}")
+    assert demo.tabs.isVisible() and demo.settings.isVisible() and demo.time_area.isVisible()
+    looping = demo.session.player.looping
+    demo.commands.run("loop")
+    assert demo.session.player.looping != looping

@@ -27,6 +27,10 @@ def _lock(d: Desk) -> None:
         line.set_locked(d.session, step.id, not step.locked)
 
 
+def _paint(d: Desk) -> None:
+    d.session.selection.set_painting(not d.session.selection.painting)
+
+
 def _move(d: Desk, by: int) -> None:
     line.move(d.session, d.session.selection.card, d.session.index + by)
 
@@ -63,6 +67,8 @@ def commands() -> tuple[Command, ...]:
                 "Ctrl+Alt+D", needs.take),
         Command("duplicate_bare", "Duplicate take without its steps", "Take/1",
                 lambda d: takes.duplicate(d.session, d.session.selection.take, steps=False), "", needs.take),
+        Command("make_take", "Make takes of the selected clips", "Take/1", lambda d: d.library.make_take(), "Ctrl+Shift+T",
+                needs.chosen_clips, also="new begin"),
         Command("join", "Join the selected clips", "Take/1", lambda d: d.library.join(), "", _are_several),
         Command("delete_take", "Remove take", "Take/1", lambda d: takes.delete(d.session, d.session.selection.take), "",
                 needs.take),
@@ -78,6 +84,8 @@ def commands() -> tuple[Command, ...]:
                 "Ctrl+Alt+Return", needs.step, _is_alone),
         Command("lock_step", "Lock the step", "Take/3", _lock, "", needs.step,
                 lambda d: d.session.step is not None and d.session.step.locked),
+        Command("paint_mask", "Paint the mask", "Take/3", _paint, "Ctrl+Alt+P", needs.step,
+                lambda d: d.session.selection.painting, also="joints weights brush"),
         Command("earlier", "Move step earlier", "Take/3", lambda d: _move(d, -1), "Ctrl+Shift+Left", _is_not_first),
         Command("later", "Move step later", "Take/3", lambda d: _move(d, 1), "Ctrl+Shift+Right", _is_not_last),
         Command("next_card", "Select next card", "Take/4", lambda d: _select_card(d, 1), "Ctrl+Right", needs.take),
