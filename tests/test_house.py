@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import ast
+import re
 import tomllib
 from pathlib import Path
 
@@ -67,6 +68,12 @@ def test_no_function_takes_more_than_can_be_kept_in_mind(room: str) -> None:
                 if count > MOST_PARAMETERS and node.name != "COMMAND":
                     found.append(f"{path.relative_to(ROOT)}: {node.name} ({count})")
     assert found == []
+
+
+def test_menus_do_not_hold_the_window() -> None:
+    """A menu that runs a loop of its own stops whatever waits for the line behind it: `widgets.menus.show` does not."""
+    held = [p.name for p in CODE if re.search(r"\bmenu\w*(\(.*\))?\.exec\(", p.read_text())]
+    assert not held
 
 
 def test_types_are_strict_and_no_module_is_exempted_as_a_whole() -> None:

@@ -50,6 +50,7 @@ def empty(qapp, qtbot, tmp_path: Path) -> Iterator[MainWindow]:
     window.session.history.saved()  # nobody is asked
     window.close()
     window.deleteLater()
+    window.session.deleteLater()  # what its slots hold is let go: hundreds of windows in one process stay small
     gl.forget()
 
 

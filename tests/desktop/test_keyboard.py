@@ -228,17 +228,27 @@ def test_keys_go_through_the_clipboard_as_text(demo: MainWindow, qtbot) -> None:
     assert "no keys on the clipboard" in demo.statusBar().currentMessage()
 
 
-def test_menus_come_up_where_something_is(demo: MainWindow, qtbot, monkeypatch) -> None:
-    shown: list[list[str]] = []
-    monkeypatch.setattr(
-        QMenu, "exec", lambda self, *_: shown.append([a.text().replace("&", "") for a in self.actions()])
-    )
+def _menu_texts(qtbot) -> list[str]:
+    """What the menu that is on the screen offers; it is left again with Escape and is gone."""
+    qtbot.waitUntil(lambda: isinstance(QApplication.activePopupWidget(), QMenu))
+    menu = QApplication.activePopupWidget()
+    texts = [a.text().replace("&", "") for a in menu.actions()]
+    with qtbot.waitSignal(menu.destroyed):
+        QTest.keyClick(menu, Qt.Key.Key_Escape)
+    return texts
+
+
+def test_menus_come_up_where_something_is(demo: MainWindow, qtbot) -> None:
     open_take(demo, qtbot, "Walk, chin up")
+    shown = []
     for widget in (demo.time_area.curves, demo.figure.tree, demo.stage.list):
         widget.customContextMenuRequested.emit(QPoint(5, 5))
+        shown.append(_menu_texts(qtbot))
     demo.library.menu_wanted.emit(QPoint(5, 5))
+    shown.append(_menu_texts(qtbot))
     view = demo.viewport
     QTest.mouseClick(view, Qt.MouseButton.RightButton, Qt.KeyboardModifier.NoModifier, joint_pixel(demo, "hand_left"))
+    shown.append(_menu_texts(qtbot))
     wanted = ("Copy keys", "Pair the joint with…", "Put in: crate", "Import clips…", "Select hand_left")
     assert all(any(t.startswith(w) for t in menu) for w, menu in zip(wanted, shown, strict=True)), shown
 

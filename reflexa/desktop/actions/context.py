@@ -13,6 +13,7 @@ from reflexa.desktop.actions.figure import RIG_MENU
 from reflexa.desktop.actions.registry import Registry
 from reflexa.desktop.kinds import by_hand
 from reflexa.desktop.session import RESULT, SOURCE, line, rigs
+from reflexa.desktop.widgets import menus
 from reflexa.steps import KINDS
 from reflexa.steps.references import fields_for
 
@@ -41,7 +42,7 @@ def connect(d: Desk, commands: Registry) -> None:
 
 def _show(d: Desk, commands: Registry, widget: QWidget, groups: tuple[tuple[str, ...], ...], at: QPoint) -> None:
     menu = menu_of(d, commands, groups)
-    menu.exec(widget.mapToGlobal(at))
+    menus.show(menu, widget.mapToGlobal(at))
 
 
 def menu_of(d: Desk, commands: Registry, groups: tuple[tuple[str, ...], ...]) -> QMenu:
@@ -57,13 +58,13 @@ def menu_of(d: Desk, commands: Registry, groups: tuple[tuple[str, ...], ...]) ->
 
 def show_rig_menu(d: Desk, commands: Registry, button: QWidget) -> None:
     """What can be done with the rig, below a button."""
-    menu_of(d, commands, RIG_MENU).exec(button.mapToGlobal(button.rect().topLeft()))
+    menus.show(menu_of(d, commands, RIG_MENU), button.mapToGlobal(button.rect().topLeft()))
 
 
 def show_picture_menu(d: Desk, commands: Registry, at: QPoint) -> None:
     """Everything that lies at a pixel of the picture, and what can be done there."""
     fill_picture_menu(menu := _menu(d), d, commands, at)
-    menu.exec(d.viewport.mapToGlobal(at))
+    menus.show(menu, d.viewport.mapToGlobal(at))
 
 
 def fill_picture_menu(menu: QMenu, d: Desk, commands: Registry, at: QPoint) -> None:

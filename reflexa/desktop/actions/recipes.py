@@ -15,6 +15,7 @@ from reflexa.desktop.dialogs.keep_recipe import KeepRecipe
 from reflexa.desktop.dialogs.parameters import ParametersDialog
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import recipes
+from reflexa.desktop.widgets import menus
 from reflexa.desktop.widgets.where import ask_where
 from reflexa.errors import ReflexaError
 from reflexa.formats.files import write_bytes
@@ -170,7 +171,7 @@ def _menu(d: Desk, at: QPoint) -> None:
     menu.addAction("Rename…", partial(_rename, d, name))
     menu.addAction("Write to a file…", partial(write_out, d, name))
     menu.addAction(theme.icon("delete"), "Remove", partial(recipes.remove, d.session, name))
-    menu.exec(d.library.recipes.viewport().mapToGlobal(at))
+    menus.show(menu, d.library.recipes.viewport().mapToGlobal(at))
 
 
 def _no_steps(d: Desk) -> str:

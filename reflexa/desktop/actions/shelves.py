@@ -15,6 +15,7 @@ from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.actions.relink import relink
 from reflexa.desktop.session.importing import MERGE, Imports, import_job
 from reflexa.desktop.shelves.using import make_fitting, newer, sources_in
+from reflexa.desktop.widgets import menus
 from reflexa.desktop.work import Job
 from reflexa.formats.files import digest
 from reflexa.library import notes
@@ -266,7 +267,7 @@ def show_menu(d: Desk, at: QPoint) -> None:
     menu = QMenu(d.window)
     menu.setToolTipsVisible(True)
     (_fill if rows else _fill_empty)(d, menu, rows)
-    menu.exec(at)
+    menus.show(menu, at)
 
 
 def _fill_empty(d: Desk, menu: QMenu, _: list[Row]) -> None:
@@ -353,5 +354,5 @@ COMMANDS = (
         lambda d: "" if d.shelves.work.past.redo_label else "nothing was undone on the shelves",
         named=_redo_title,
     ),
-    Command("fill_window", "Panel fills the window", "View/2", lambda d: d.fill(None), "F9"),
+    Command("fill_window", "Panel fills the window", "View/25/Panels", lambda d: d.fill(None), "F9"),
 )

@@ -95,7 +95,7 @@ COMMANDS = (
     Command("frame", "Bring the figure into the picture", "View/2", lambda d: d.viewport.frame_figure(), "F5", needs.take),
     *(Command(f"view_{i}", f"{name.capitalize()} view", "View/2", partial(_view, name), f"Alt+{i}")
       for i, name in enumerate(STANDARD, 1)),
-    *(Command(f"panel_{id_}", title, "View/25", partial(_toggle_panel, id_), key, checked=partial(_has_panel, id_),
+    *(Command(f"panel_{id_}", title, "View/25/Panels", partial(_toggle_panel, id_), key, checked=partial(_has_panel, id_),
               also="hide show dock") for id_, title, key in _PANELS),
     Command("parallel", "Parallel view", "View/2", lambda d: d.viewport.toggle_parallel(), "Alt+0",
             checked=lambda d: not d.viewport.camera.perspective),

@@ -20,6 +20,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session
 from reflexa.desktop.time.lanes import Lanes
 from reflexa.desktop.time.time_map import TimeMap
+from reflexa.desktop.widgets import menus
 from reflexa.steps.plants import Plant, PlantsSettings, Traces, picked_place
 from reflexa.steps.plants import find as edits
 
@@ -287,7 +288,7 @@ class PlantLanes(Lanes):
                 menu.addAction("Hold it where it is, not at a picked place", lambda: self.change("free"))
             menu.addSeparator()
             menu.addAction("Delete (Del)", lambda: self.change("delete"))
-        menu.exec(e.globalPos())
+        menus.show(menu, e.globalPos())
         self.changed()
 
     def wheelEvent(self, e: QWheelEvent) -> None:

@@ -25,6 +25,7 @@ from reflexa.desktop.library.recipe_list import RecipeList
 from reflexa.desktop.library.take_list import TakeList
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, takes
+from reflexa.desktop.widgets import menus
 from reflexa.desktop.widgets.dress import dressed, named
 from reflexa.desktop.widgets.search import search_field
 from reflexa.steps import make
@@ -265,7 +266,7 @@ class LibraryPanel(QWidget):
             self._fill_for_clips(menu)
         self._fill_for_file(menu, thing.missing or (thing.source.file if thing.source is not None else ""))
         if not menu.isEmpty():
-            menu.exec(which.viewport().mapToGlobal(at))
+            menus.show(menu, which.viewport().mapToGlobal(at))
 
     def _fill_for_take(self, menu: QMenu, name: str) -> None:
         if name != self.session.selection.take:

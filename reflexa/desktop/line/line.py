@@ -14,7 +14,7 @@ from reflexa.desktop.line.source_card import SourceCard
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import RESULT, SOURCE, Session, line
 from reflexa.desktop.session.dropping import dropped, holds_clips, recipe_of
-from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets import labels, menus
 from reflexa.desktop.widgets.dress import dressed
 from reflexa.steps import KINDS, Step, kind_of
 from reflexa.take import Source, Take
@@ -277,7 +277,7 @@ class RevisionLine(QScrollArea):
         lock.setChecked(step.locked)
         menu.addSeparator()
         menu.addAction(theme.icon("delete"), "Remove", lambda: line.remove(session, id_))
-        menu.exec(at)
+        menus.show(menu, at)
 
     def _add_ties(self, menu: QMenu, step: Step) -> None:
         """Events that the step's envelope and reaches can go with."""

@@ -12,6 +12,7 @@ from reflexa.checks import Finding, Group
 from reflexa.checks.model import amount
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, findings
+from reflexa.desktop.widgets import menus
 
 _FINDINGS = Qt.ItemDataRole.UserRole
 
@@ -126,7 +127,7 @@ class FindingsTree(QTreeWidget):
             menu.addAction("Accept no longer", partial(findings.withdraw, self.session, chosen))
         else:
             menu.addAction("Accept…", self.accept)
-        menu.exec(self.viewport().mapToGlobal(at))
+        menus.show(menu, self.viewport().mapToGlobal(at))
 
     def accept(self) -> None:
         """Ask why the selected findings are put up with."""

@@ -19,6 +19,7 @@ from reflexa.desktop.time.key_marks import KeyMarks
 from reflexa.desktop.time.lanes import Lanes, adds
 from reflexa.desktop.time.rows import Row, rows_of
 from reflexa.desktop.time.time_map import TimeMap
+from reflexa.desktop.widgets import menus
 from reflexa.motion.curves import Interpolation
 from reflexa.steps.correction import CorrectionSettings, Track, move_keys
 from reflexa.steps.correction.timing import EASES
@@ -348,4 +349,4 @@ class KeySheet(Lanes):
         menu.addSeparator()
         menu.addAction("Make neutral", lambda: keys.make_neutral(session))
         menu.addAction(theme.icon("delete"), "Delete", lambda: keys.delete(session))
-        menu.exec(event.globalPos())
+        menus.show(menu, event.globalPos())

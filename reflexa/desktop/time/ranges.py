@@ -12,6 +12,7 @@ from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line, ranges
 from reflexa.desktop.time.time_map import GUTTER, TimeMap
+from reflexa.desktop.widgets import menus
 from reflexa.take import Range
 
 _ROW, _NEAR = 18, 6.0
@@ -126,7 +127,7 @@ class RangeLane(QWidget):
         loop.setChecked(r.loop)
         menu.addSeparator()
         menu.addAction(theme.icon("delete"), "Remove", partial(ranges.remove, self.session, r))
-        menu.exec(e.globalPos())
+        menus.show(menu, e.globalPos())
 
     def _rename(self, r: Range) -> None:
         name, good = QInputDialog.getText(self, "Rename range", "Name", text=r.name)

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import QApplication, QInputDialog, QMenu, QWidget
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, events, line
 from reflexa.desktop.time.time_map import GUTTER, TimeMap, tick_step
+from reflexa.desktop.widgets import menus
 from reflexa.desktop.widgets.focus import paint_focus
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
@@ -202,7 +203,7 @@ class Ruler(QWidget):
         menu.addSeparator()
         menu.addAction("Begin the range here", partial(line.set_range, session, first=frame))
         menu.addAction("End the range here", partial(line.set_range, session, last=frame))
-        menu.exec(event.globalPos())
+        menus.show(menu, event.globalPos())
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._grab = ""

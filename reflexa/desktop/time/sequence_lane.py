@@ -13,6 +13,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, sequence
 from reflexa.desktop.time.lanes import Lanes
 from reflexa.desktop.time.time_map import TimeMap
+from reflexa.desktop.widgets import menus
 from reflexa.take import Segment
 
 _TOP, _BAR, _STEP, _NEAR = 6, 24, 28, 7.0
@@ -149,7 +150,7 @@ class SequenceLane(Lanes):
         menu.addAction("Once more", partial(sequence.again, session, at))
         if len(given) > 1:
             menu.addAction(theme.icon("delete"), "Remove", partial(sequence.remove, session, at))
-        menu.exec(e.globalPos())
+        menus.show(menu, e.globalPos())
 
     def _ask_speed(self, at: int) -> None:
         s = sequence.segments(self.session)[at]
