@@ -201,8 +201,9 @@ def test_scrubbing_and_painting_compute_nothing(demo, qtbot, monkeypatch, name) 
     demo.library.compare_wanted.emit("Walk, chin up")
     demo.viewport.set_compare("Side by side")
     idle(qtbot, demo)
-    for signal in (demo.time_area.grab, demo.viewport.grab, demo.settings.grab):
+    for signal in (demo.time_area.grab, demo.viewport.grab, demo.settings.grab, demo.library.grab):
         signal()
+    qtbot.waitUntil(lambda: not demo.library.previews.due and not demo.session.work.busy, timeout=30_000)
     called: list[str] = []
     for module, function in (
         (evaluator, "evaluate"), (evaluator, "outcome"), (running, "apply"), (running, "outcome"), (footing, "footing"),

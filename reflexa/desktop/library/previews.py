@@ -62,6 +62,11 @@ class Previews(QObject):
         self._player.setInterval(66)
         self._player.timeout.connect(self._play)
 
+    @property
+    def due(self) -> int:
+        """How many pictures are in line to be drawn."""
+        return len(self._wanted)
+
     def forget(self) -> None:
         """Draw everything anew."""
         self._pictures.clear()
