@@ -50,3 +50,9 @@ def said(error: OSError | ValueError) -> str:
     """What the system says, in words."""
     told = error.strerror if isinstance(error, OSError) else ""
     return (told or str(error)).lower()
+
+
+def misfit(error: Exception) -> tuple[str, str]:
+    """Why plain data fits no type and where in it, such as ``[2].name``, as msgspec says it."""
+    reason, _, place = str(error).partition(" - at ")
+    return reason[:1].lower() + reason[1:], place.strip("`").removeprefix("$")

@@ -99,7 +99,7 @@ def plan(folder: Path, out: Path, force: bool = False) -> Plan:
         planned.append(_planned(take, given, before))
     before.digests.keep()
     wanted = {f for p in planned for f in p.files}
-    gone = tuple(f for b in known.values() for f in b.outputs if f.removesuffix(MANIFEST) == f and f not in wanted)
+    gone = tuple(f for b in known.values() for f in b.outputs if not f.endswith(MANIFEST) and f not in wanted)
     return Plan(folder, out, project, tuple(planned), known, gone, begun)
 
 

@@ -141,6 +141,8 @@ class Tour(QFrame):
 
     def close_tour(self) -> None:
         """It is over."""
+        if self._desk.tour is self:
+            self._desk.tour = None
         self._timer.stop()
         self._desk.viewport.removeEventFilter(self)
         self.hide()

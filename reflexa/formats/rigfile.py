@@ -8,7 +8,7 @@ from typing import Any
 
 import msgspec
 
-from reflexa.errors import ReadError
+from reflexa.errors import ReadError, misfit
 from reflexa.formats.documents import read_document
 from reflexa.rig import notes as rig_notes
 from reflexa.rig.notes import Notes
@@ -36,6 +36,6 @@ def read_rig(path: Path) -> RigDocument:
     try:
         notes, unknown = rig_notes.from_plain(data)
     except (msgspec.ValidationError, AttributeError) as e:
-        text, _, place = str(e).partition(" - at ")
-        raise ReadError(text[:1].lower() + text[1:], path, place.strip("`").removeprefix("$.")) from None
+        reason, place = misfit(e)
+        raise ReadError(reason, path, place.removeprefix(".")) from None
     return RigDocument(str(data.get("name", path.name.split(".")[0])), str(data.get("skeleton", "")), notes, unknown)

@@ -11,14 +11,16 @@ import reflexa
 from reflexa import __version__
 from reflexa.install.completion import SHELLS, script
 from reflexa.install.manual import page
+from reflexa.project.store import PARTS, RECIPES, RIGS, TAKES
+from reflexa.stage.store import SUFFIX as STAGE
 
 ID = "dev.reflexa.Reflexa"
 # Our documents: MIME subtype, what it is, and how its files end.
 DOCUMENTS = (
-    ("x-reflexa-take+json", "Reflexa take", ".take.json"),
-    ("x-reflexa-recipe+json", "Reflexa recipe", ".recipe.json"),
-    ("x-reflexa-rig+json", "Reflexa rig document", ".rig.json"),
-    ("x-reflexa-stage+json", "Reflexa stage", ".stage.json"),
+    ("x-reflexa-take+json", "Reflexa take", PARTS[TAKES]),
+    ("x-reflexa-recipe+json", "Reflexa recipe", PARTS[RECIPES]),
+    ("x-reflexa-rig+json", "Reflexa rig document", PARTS[RIGS]),
+    ("x-reflexa-stage+json", "Reflexa stage", STAGE),
 )
 _SUMMARY = "Revise skeletal animation clips"
 _ABOUT = (

@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from reflexa.errors import ReadError
+from reflexa.errors import ReadError, misfit
 from reflexa.formats import by_suffix, with_meshes
 from reflexa.formats.documents import read_document
 from reflexa.names import readable
@@ -35,9 +35,8 @@ def stage_from_plain(data: Any, path: Path | str = "", place: str = "") -> Stage
     try:
         return msgspec.convert(data, Stage)
     except msgspec.ValidationError as e:
-        text, _, inner = str(e).partition(" - at ")
-        where = inner.strip("`").removeprefix("$").lstrip(".")
-        raise ReadError(text[:1].lower() + text[1:], path, ".".join(p for p in (place, where) if p)) from None
+        reason, where = misfit(e)
+        raise ReadError(reason, path, ".".join(p for p in (place, where.removeprefix(".")) if p)) from None
 
 
 def read_stage(path: Path) -> Stage:

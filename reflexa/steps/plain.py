@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace
 
-from reflexa.errors import RecipeError
+from reflexa.errors import RecipeError, misfit
 from reflexa.rig.bodymap import PARTS, PRESETS
 from reflexa.steps import references
 from reflexa.steps.model import SOURCE, Mask, Settings, Step, StepKind, Tie
@@ -34,9 +34,8 @@ def _convert(data: Any, to: type[Any], place: str) -> Any:
     try:
         return msgspec.convert(data, to)
     except msgspec.ValidationError as e:
-        text, _, inner = str(e).partition(" - at ")
-        where = inner.strip("`").removeprefix("$")
-        raise RecipeError(text[:1].lower() + text[1:], place=place + where) from None
+        reason, where = misfit(e)
+        raise RecipeError(reason, place=place + where) from None
 
 
 def to_plain(step: Step, identity: bool = True) -> dict[str, Any]:

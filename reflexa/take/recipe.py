@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import msgspec
 from msgspec.structs import replace
 
-from reflexa.errors import ReadError, RecipeError, ReflexaError
+from reflexa.errors import ReadError, RecipeError, ReflexaError, misfit
 from reflexa.formats.documents import read_document
 from reflexa.names import free_name
 from reflexa.rig import Rig
@@ -20,6 +20,7 @@ from reflexa.steps.references import fields_for
 from reflexa.steps.registry import describe_field, fields
 from reflexa.take.carrying import named
 
+T = TypeVar("T")
 VERSION = 1
 SUFFIX = ".recipe.json"
 _WEIGHT: dict[str, Any] = {
@@ -205,11 +206,8 @@ def read_recipe(path: Path) -> Recipe:
         raise RecipeError("has no list of steps", path, "steps")
     try:
         given = steps_from_plain(steps)
-        parameters = _parameters(data.get("parameters", []), given)
-        stood = msgspec.convert(data.get("made_on", []), tuple[Stood, ...])
-    except msgspec.ValidationError as e:
-        text, _, inner = str(e).partition(" - at ")
-        raise RecipeError(text[:1].lower() + text[1:], path, f"made_on{inner.strip('`').removeprefix('$')}") from None
+        parameters = _checked(_typed(data, "parameters", tuple[Parameter, ...]), given)
+        stood = _typed(data, "made_on", tuple[Stood, ...])
     except RecipeError as e:
         raise RecipeError(e.reason, path, e.place, e.advice) from None
     unknown = {k: v for k, v in data.items() if k not in _KNOWN}
@@ -224,14 +222,17 @@ def read_kept(path: Path) -> Recipe:
         raise ReadError(e.reason, path, e.place, e.advice) from None
 
 
-def _parameters(data: Any, steps: tuple[Step, ...]) -> tuple[Parameter, ...]:
+def _typed(data: Mapping[str, Any], name: str, to: type[T]) -> T:
+    """A list in a saved recipe; an empty one where there is none. Raises RecipeError."""
     try:
-        given = msgspec.convert(data, tuple[Parameter, ...])
+        return msgspec.convert(data.get(name, []), to)
     except msgspec.ValidationError as e:
-        text, _, inner = str(e).partition(" - at ")
-        raise RecipeError(
-            text[:1].lower() + text[1:], place=f"parameters{inner.strip('`').removeprefix('$')}"
-        ) from None
+        reason, where = misfit(e)
+        raise RecipeError(reason, place=name + where) from None
+
+
+def _checked(given: tuple[Parameter, ...], steps: tuple[Step, ...]) -> tuple[Parameter, ...]:
+    """Parameters of those steps, each by the step's id. Raises RecipeError."""
     out: list[Parameter] = []
     for i, p in enumerate(given):
         place = f"parameters[{i}]"

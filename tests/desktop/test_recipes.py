@@ -10,12 +10,14 @@ from PySide6.QtGui import QDragMoveEvent, QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QWidget
 
+from reflexa.desktop.actions.recipes import run_over
 from reflexa.desktop.dialogs.batch import BatchDialog
 from reflexa.desktop.dialogs.keep_recipe import KeepRecipe
 from reflexa.desktop.dialogs.parameters import ParametersDialog
 from reflexa.desktop.library.delegate import THING
 from reflexa.desktop.session import recipes
 from reflexa.desktop.session.dropping import of_recipe
+from reflexa.desktop.session.sources import demo_copy
 from reflexa.desktop.window import MainWindow
 from reflexa.formats import read
 from reflexa.steps import make
@@ -180,6 +182,32 @@ def test_a_batch_is_held_and_gone_on_with(demo: MainWindow, qtbot) -> None:
     click(batch.go)
     _ended(qtbot, batch)
     assert _cells(batch, 1) == ["Done"] * 4 and not batch.go.isEnabled()
+
+
+def test_one_batch_runs_at_a_time_and_belongs_to_its_project(demo: MainWindow, qtbot, raised) -> None:
+    window = demo
+    name = _quick(window)
+    first = _batch(window, qtbot, name, "walk", "rope haul", "step up")
+    first.slider.sliderPressed.emit()
+    first.slider.sliderReleased.emit()  # there may be nothing yet that plays
+    qtbot.wait(80)
+    click(first.go)
+    window.desk.say("")
+    run_over(window.desk, name)
+    assert window.desk.batch is first and "stop it first" in window.statusBar().currentMessage()
+    click(first.stop)
+    _ended(qtbot, first)
+    first.look()  # is still looking when another one takes its place
+    with qtbot.waitSignal(first.destroyed):
+        run_over(window.desk, name)
+    second = window.desk.batch
+    assert second is not first
+    idle(qtbot, window)
+    qtbot.waitUntil(second.go.isEnabled, timeout=20_000)
+    window.session.history.saved()
+    window.session.load(demo_copy())
+    ready(qtbot, window)
+    assert not second.go.isEnabled() and "closed" in second.go.toolTip() and not raised
 
 
 def test_what_does_not_apply_is_said_before_the_run(demo: MainWindow, qtbot) -> None:

@@ -13,7 +13,7 @@ from reflexa.desktop.actions.figure import export_rig, import_rig
 from reflexa.desktop.kinds.retarget import RetargetPanel, match_of
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.handle import HOOPS
-from reflexa.desktop.session import masks
+from reflexa.desktop.session import masks, rigs
 from reflexa.desktop.settings.step_page import StepPage
 from reflexa.desktop.time.rows import rows_of
 from reflexa.formats import read
@@ -208,3 +208,9 @@ def test_joints_are_put_together_under_a_name_of_ones_own(demo, qtbot, monkeypat
     assert not session.step_rig.groups
     demo.commands.run("undo")
     assert session.step_rig.groups
+    rigs.keep_group(session, "Lantern bearers", ("hand_left",))  # other joints under the same name
+    ready(qtbot, demo)
+    assert choice.itemData(choice.findText("Lantern bearers")) == Mask(joints={"hand_left": 1.0})
+    masks.set_mask(session, Mask(joints={"hand_left": 1.0}))
+    ready(qtbot, demo)
+    assert not section.keep.isEnabled() and "already" in section.keep.toolTip()

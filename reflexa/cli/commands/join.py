@@ -12,7 +12,7 @@ import msgspec
 from reflexa.batch.export import Origin, Target, write
 from reflexa.batch.rigs import load
 from reflexa.cli.options import Reading, Talk, Writing, reading, stops, talking_json, writing
-from reflexa.errors import ReadError, RecipeError
+from reflexa.errors import ReadError, RecipeError, misfit
 from reflexa.formats import Imported, by_suffix, read, writable
 from reflexa.motion.clip import Clip
 from reflexa.motion.joining import Seam
@@ -45,7 +45,7 @@ def segment_from_text(text: str) -> Segment:
     try:
         return msgspec.convert(given, Segment)
     except msgspec.ValidationError as e:
-        raise RecipeError(str(e).partition(" - at ")[0].lower(), place=text) from None
+        raise RecipeError(misfit(e)[0], place=text) from None
 
 
 EXAMPLES = ('reflexa join "walk.glb#walk" "walk.glb#turn,first=4,crossfade=8" --out there.glb',)

@@ -38,7 +38,6 @@ def begin_tour(d: Desk) -> None:
         d.tour.close_tour()
     d.tabs.setCurrentWidget(d.library)
     d.tour = Tour(d)
-    d.tour.destroyed.connect(lambda: setattr(d, "tour", None))
 
 
 def show_welcome(d: Desk) -> None:

@@ -142,10 +142,13 @@ def run_over(d: Desk, name: str) -> None:
 
 
 def show_batch_of(d: Desk, recipe: Recipe, sources: list[Source]) -> None:
-    """Show a new batch; the one before is given up."""
+    """Show a new batch in the place of the one before; while that one runs, it is shown instead."""
+    if d.batch is not None and d.batch.batch.running:
+        d.say("One recipe runs over clips at a time: wait for it, or stop it first.")
+        _show_batch(d)
+        return
     if d.batch is not None:
-        d.batch.batch.give_up()
-        d.batch.deleteLater()
+        d.batch.forget()
     d.batch = BatchDialog(d.session, recipe, sources, d.window)
     d.batch.show()
 

@@ -63,9 +63,9 @@ class Registry:
             reason = self.why_not(command)
             action = self._actions[id_]
             action.setEnabled(not reason)
-            if command.named is not None:
-                action.setText(with_letter(command.named(self._desk), self._letters.get(id_, "")))
-            action.setToolTip(reason or (command.named(self._desk) if command.named is not None else command.title))
+            title = command.named(self._desk) if command.named is not None else command.title
+            action.setText(with_letter(title, self._letters.get(id_, "")))
+            action.setToolTip(reason or title)
             action.setStatusTip(reason)
             if command.checked is not None:
                 action.setChecked(command.checked(self._desk))

@@ -46,7 +46,7 @@ ALSO = {
     "events_of_plants": "footsteps notify foot",
     "zoom_time": "zoom fit timeline",
     "page_measures": "graph plot speed jerk",
-    "page_turn": "graph editor fcurve rotation",
+    "page_turn": "graph curve rotation",
     "page_move": "graph translation",
     "mend_all": "fix repair clean auto foot",
     "next_finding": "error problem issue warning",

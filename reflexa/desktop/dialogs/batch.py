@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
-from functools import partial
+from typing import Any
 
 from PySide6.QtCore import QSize, Qt, QTimer
 from PySide6.QtWidgets import (
@@ -33,7 +33,7 @@ from reflexa.desktop.widgets.dress import dressed, named
 from reflexa.desktop.widgets.light_figure import LightFigure
 from reflexa.desktop.work import Job
 from reflexa.errors import RecipeError
-from reflexa.library.light import light, strokes
+from reflexa.library.light import Light, Strokes, light, strokes
 from reflexa.take import Source
 from reflexa.take.fitting import not_applying
 from reflexa.take.recipe import Recipe, with_values
@@ -42,6 +42,8 @@ from reflexa.take.sequence import source_of
 _TICK = 33
 _CLIP, _STATE, _TIME, _FOUND, _SAID = range(5)
 Unfit = dict[str, tuple[str, ...]]
+# A light figure, its height in rest (metres), and how long it moves (seconds).
+Shown = tuple[tuple[Strokes, Light], float, float]
 
 
 class BatchDialog(QDialog):
@@ -54,12 +56,13 @@ class BatchDialog(QDialog):
         self.resize(960, 600)
         self.batch = Batch(session, sources, recipe.name, self)
         self.batch.over = self._over
-        self.batch.changed.connect(self._show_row)
+        self.batch.changed.connect(self._on_row)
         self.batch.halted.connect(self._show_state)
+        session.project_changed.connect(self._enable)
         # What does not apply, by the rig's key; None while it is looked for.
         self._unfit: Unfit | None = None
-        self._looking: Job[Unfit] | None = None
-        self._seconds = 0.0
+        self._gone = False
+        self._seconds, self._duration = 0.0, 0.0
         whole, across = QVBoxLayout(self), QHBoxLayout()
         whole.addWidget(RecipeLine(recipe))
         whole.addLayout(across, 1)
@@ -173,7 +176,7 @@ class BatchDialog(QDialog):
 
         job = Job(call, self._show_unfit)
         job.failed = lambda error: self.unfit.setText(str(error))
-        self._looking = self.session.work.start(job, "batch fits")
+        self._start(job, "batch fits")
         self._enable()
 
     def _show_unfit(self, found: Unfit) -> None:
@@ -192,6 +195,11 @@ class BatchDialog(QDialog):
         for i in range(len(self.batch.rows)):
             self._show_row(i)
         self._enable()
+
+    def _start(self, job: Job[Any], lane: str) -> None:
+        """Work beside, of which nothing comes where this is no more."""
+        job.lands = lambda: not self._gone
+        self.session.work.start(job, lane)
 
     # Running ----------------------------------------------------------------------------------------------------
 
@@ -233,7 +241,10 @@ class BatchDialog(QDialog):
             self.table.setItem(i, column, item)
         if row.state == "at work":
             self.table.scrollTo(self.table.model().index(i, _CLIP))
-        if row.came is not None and self.table.currentRow() == i:
+
+    def _on_row(self, i: int) -> None:
+        self._show_row(i)
+        if self.batch.rows[i].came is not None and self.table.currentRow() == i:
             self._on_selected()
         self._show_state()
 
@@ -266,7 +277,8 @@ class BatchDialog(QDialog):
         self.go.setText("Go on" if begun and left else "Run")
         missing = self.form.missing
         why = f"Say {', '.join(missing)} first" if missing else "It is running" if running else ""
-        why = why or ("" if left else "Every clip is done") or self.results.problem
+        gone = "" if self.batch.here else "The project that these clips are of was closed"
+        why = gone or why or ("" if left else "Every clip is done") or self.results.problem
         self.go.setEnabled(not why)
         self.go.setToolTip(why or "Run the recipe over the clips")
         for button in (self.hold, self.stop):
@@ -283,18 +295,18 @@ class BatchDialog(QDialog):
             return
         row, clips = self.batch.rows[at], self.session.clips
 
-        def call(_: Job[None]) -> None:
+        def call(_: Job[Shown]) -> Shown:
             came = row.came
             clip, rig = (came.result, came.rig) if came is not None else source_of(row.source, clips.source)
             drawn = strokes(rig)
-            self._shown = ((drawn, light(clip, rig, drawn)), rig.height, clip.duration)
+            return (drawn, light(clip, rig, drawn)), rig.height, clip.duration
 
-        job = Job(call, lambda _: self._begin_preview())
-        job.failed = partial(self._no_preview)
-        self.session.work.start(job, "batch preview")
+        job = Job(call, self._begin_preview)
+        job.failed = self._no_preview
+        self._start(job, "batch preview")
 
-    def _begin_preview(self) -> None:
-        self.preview.figure, self.preview.height_of, self._duration = self._shown
+    def _begin_preview(self, shown: Shown) -> None:
+        self.preview.figure, self.preview.height_of, self._duration = shown
         self._seconds = 0.0
         if self.isVisible() and self._duration > 0:
             self._timer.start()
@@ -322,6 +334,13 @@ class BatchDialog(QDialog):
     def showEvent(self, event: object) -> None:
         if self.preview.figure is not None:
             self._timer.start()
+
+    def forget(self) -> None:
+        """It is not needed any more."""
+        self._gone = True
+        self.session.project_changed.disconnect(self._enable)
+        self.hide()
+        self.deleteLater()
 
     def done(self, result: int) -> None:
         self._timer.stop()

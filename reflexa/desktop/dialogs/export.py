@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDialog,
-    QDialogButtonBox,
     QDoubleSpinBox,
     QFormLayout,
     QHBoxLayout,
@@ -26,6 +25,7 @@ from reflexa.batch.export import Into, Proof, export_take
 from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.session import Session
 from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.buttons import add_buttons
 from reflexa.desktop.work import Job
 from reflexa.formats import FORMATS, writable
 from reflexa.motion.clip import Clip
@@ -50,13 +50,7 @@ class ExportDialog(QDialog):
         self.said.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.said.hide()
         column.addWidget(self.said)
-        buttons = QDialogButtonBox()
-        self.go = buttons.addButton("Export", QDialogButtonBox.ButtonRole.AcceptRole)
-        self.go.setObjectName("main")
-        self.close_button = buttons.addButton("Close", QDialogButtonBox.ButtonRole.RejectRole)
-        buttons.accepted.connect(self.start)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        self.go, self.close_button = add_buttons(self, column, "Export", "Close", self.start)
         self.proof: Proof | None = None
         self._job: Job[Proof] | None = None
         for box in (self.first, self.last, self.cycles):

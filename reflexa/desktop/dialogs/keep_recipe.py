@@ -8,7 +8,6 @@ import msgspec
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import (
     QDialog,
-    QDialogButtonBox,
     QFormLayout,
     QHeaderView,
     QLineEdit,
@@ -22,6 +21,7 @@ from reflexa.desktop.kinds import view_of
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session
 from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.buttons import add_buttons
 from reflexa.desktop.widgets.dress import dressed
 from reflexa.names import free_name
 from reflexa.steps import Step, kind_of
@@ -65,12 +65,7 @@ class KeepRecipe(QDialog):
             self._add(step)
         self.tree.itemChanged.connect(self._on_changed)
         column.addWidget(self.tree, 1)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.go = buttons.addButton("Keep", QDialogButtonBox.ButtonRole.AcceptRole)
-        self.go.setObjectName("main")
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        self.go, _ = add_buttons(self, column, "Keep", "Cancel", self.accept)
         self._enable()
 
     def _add(self, step: Step) -> None:

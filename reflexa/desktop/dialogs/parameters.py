@@ -5,12 +5,13 @@ from __future__ import annotations
 from typing import Any
 
 from PySide6.QtCore import Signal
-from PySide6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QFormLayout, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QCheckBox, QDialog, QFormLayout, QVBoxLayout, QWidget
 
 from reflexa.desktop.library.recipe_list import RecipeLine
 from reflexa.desktop.session import Session
 from reflexa.desktop.settings.form import control_for
 from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.buttons import add_buttons
 from reflexa.take.recipe import Parameter, Recipe, about, default
 
 
@@ -86,12 +87,7 @@ class ParametersDialog(QDialog):
         column.addWidget(RecipeLine(recipe))
         self.form = ParameterForm(session, recipe)
         column.addWidget(self.form)
-        buttons = QDialogButtonBox(QDialogButtonBox.StandardButton.Cancel)
-        self.go = buttons.addButton("Add the steps", QDialogButtonBox.ButtonRole.AcceptRole)
-        self.go.setObjectName("main")
-        buttons.accepted.connect(self.accept)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        self.go, _ = add_buttons(self, column, "Add the steps", "Cancel", self.accept)
         self.form.changed.connect(self._enable)
         self._enable()
 

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QDialog, QDialogButtonBox, QLabel, QListWidget, QProgressBar, QVBoxLayout, QWidget
+from PySide6.QtWidgets import QDialog, QLabel, QListWidget, QProgressBar, QVBoxLayout, QWidget
 
 from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.buttons import add_buttons
 from reflexa.desktop.widgets.dress import dressed
 
 
@@ -32,13 +33,7 @@ class RunDialog(QDialog):
         column.addWidget(self.bar)
         self.said = labels.text()
         column.addWidget(self.said)
-        buttons = QDialogButtonBox()
-        self.go = buttons.addButton(action, QDialogButtonBox.ButtonRole.AcceptRole)
-        self.go.setObjectName("main")
-        self.stop = buttons.addButton("Close", QDialogButtonBox.ButtonRole.RejectRole)
-        buttons.accepted.connect(self.start)
-        buttons.rejected.connect(self.reject)
-        column.addWidget(buttons)
+        self.go, self.stop = add_buttons(self, column, action, "Close", self.start)
 
     def start(self) -> None:
         """Begin."""

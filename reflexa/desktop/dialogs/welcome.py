@@ -69,7 +69,7 @@ class Welcome(QDialog):
             (
                 "demo",
                 "Open the demo",
-                "A copy of a project with 25 takes that tell what is wrong and which step mends it",
+                "A copy of a project whose takes tell what is wrong and which step mends it",
             ),
             ("import", "Import clips…", "Take clips of your own into a new project"),
             ("recent", "Recent projects…", "Go on with what was open lately"),

@@ -269,7 +269,7 @@ class Viewport(QWidget):
             self.menu_wanted.emit(event.position().toPoint())
 
     def event(self, event: QEvent) -> bool:
-        asks = event.type() == QEvent.Type.ShortcutOverride and isinstance(event, QKeyEvent)
+        asks = event.type() == QEvent.Type.ShortcutOverride
         if asks and isinstance(event, QKeyEvent) and self.by_keys.wants(Qt.Key(event.key()), event.modifiers()):
             event.accept()
             return True

@@ -15,6 +15,9 @@ from reflexa.steps import Mask
 
 _BELOW = "below"
 
+_KEEP = "Keep these joints with the rig, under a name of your own"
+_REMOVE = "Take the group out of the rig; the mask stays"
+
 
 class MaskSection(StepPanel):
     """The same for every kind of step that can be weighed."""
@@ -28,7 +31,7 @@ class MaskSection(StepPanel):
         self.weight.valueChanged.connect(lambda v: line.weigh(session, session.selection.card, v / 100))
         form.addRow("Weight", self.weight)
         self.choice = dressed(QComboBox(), accessibleName="Joints")
-        self._groups: tuple[str, ...] | None = None
+        self._groups: dict[str, tuple[str, ...]] | None = None
         self._fill()
         self.choice.activated.connect(lambda _i: self._choose(self.choice.currentData()))
         form.addRow("Joints", self.choice)
@@ -51,11 +54,9 @@ class MaskSection(StepPanel):
         form.addRow("Soft edge", self.edge)
         self.column.addLayout(form)
         group = QHBoxLayout()
-        self.keep = dressed(
-            QPushButton("Keep as a group…"), toolTip="Keep these joints with the rig, under a name of your own"
-        )
+        self.keep = QPushButton("Keep as a group…")
         self.keep.clicked.connect(self._keep_group)
-        self.remove = dressed(QPushButton("Remove group"), toolTip="Take the group out of the rig; the mask stays")
+        self.remove = QPushButton("Remove group")
         self.remove.clicked.connect(lambda: rigs.keep_group(session, self.choice.currentText(), ()))
         group.addWidget(self.keep)
         group.addWidget(self.remove)
@@ -69,7 +70,7 @@ class MaskSection(StepPanel):
     def _fill(self) -> None:
         """What there is to choose from: groups of the rig too."""
         rig = self.session.step_rig
-        groups = tuple(rig.groups) if rig is not None else ()
+        groups = dict(rig.groups) if rig is not None else {}
         if groups == self._groups:
             return
         self._groups = groups
@@ -77,8 +78,8 @@ class MaskSection(StepPanel):
         self.choice.addItem("Whole body", None)
         for name in PRESETS:
             self.choice.addItem(name.capitalize(), Mask(parts=(name,)))
-        for name in groups if rig is not None else ():
-            self.choice.addItem(name, Mask(joints=dict.fromkeys(rig.groups[name], 1.0)) if rig is not None else None)
+        for name, joints in groups.items():
+            self.choice.addItem(name, Mask(joints=dict.fromkeys(joints, 1.0)))
         self.choice.addItem("From the selected joint down", _BELOW)
 
     def _keep_group(self) -> None:
@@ -117,13 +118,14 @@ class MaskSection(StepPanel):
         self.edge.setEnabled(step.mask is not None)
         put(self.edge, step.mask.edge if step.mask is not None else 0)
         self.choice.setCurrentIndex(self._index(step.mask))
-        own = self.choice.currentText() in (self._groups or ())
+        own = self.choice.currentText() in (self._groups or {})
         self.keep.setEnabled(step.mask is not None and not own)
         self.keep.setToolTip(
-            "" if step.mask is not None else "The step reaches the whole body: choose or paint joints first"
-        )
+            "The step reaches the whole body: choose or paint joints first" if step.mask is None
+            else "These joints are kept as that group already" if own else _KEEP
+        )  # fmt: skip
         self.remove.setEnabled(own)
-        self.remove.setToolTip("" if own else "Choose a group of your own above first")
+        self.remove.setToolTip(_REMOVE if own else "Choose a group of your own above first")
         self.said.setText(_said(step.mask))
         self.clear.setEnabled(bool(step.envelope))
         self.clear.setToolTip("" if step.envelope else "The step has no envelope")

@@ -390,5 +390,4 @@ class CurveView(Lanes):
 def _colour(axis: int) -> QColor:
     """The hue of an axis as its hoop has it, as dark or light as it has to be to be read."""
     t = theme.current()
-    colour = QColor.fromRgbF(*readable(HOOPS[axis][1], t.rgb("field"), t.rgb("ink")))
-    return colour
+    return QColor.fromRgbF(*readable(HOOPS[axis][1], t.rgb("field"), t.rgb("ink")))
