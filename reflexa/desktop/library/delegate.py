@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, QSize, Qt
-from PySide6.QtGui import QFont, QFontMetrics, QPainter
+from PySide6.QtGui import QFontMetrics, QPainter
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
 from reflexa.desktop.library.previews import PICTURE, Previews, Thing
@@ -12,6 +12,20 @@ from reflexa.desktop.look import theme
 THING, LINES, ICONS = (Qt.ItemDataRole.UserRole + i for i in range(3))
 _ICON = 13
 Index = QModelIndex | QPersistentModelIndex
+
+
+def _box(rect: QRect) -> QRectF:
+    return QRectF(rect).adjusted(2, 1, -2, -1)
+
+
+def _place(rect: QRect) -> QRectF:
+    """Where the picture of an item stands."""
+    return QRectF(_box(rect).x() + 3, _box(rect).y() + 2, PICTURE.width(), PICTURE.height() - 2)
+
+
+def _words(rect: QRect) -> QRectF:
+    """The room beside it."""
+    return _box(rect).adjusted(_place(rect).right() + 7 - _box(rect).x(), 0, -4, 0)
 
 
 class ItemDelegate(QStyledItemDelegate):
@@ -29,7 +43,7 @@ class ItemDelegate(QStyledItemDelegate):
         t, p = theme.current(), painter
         rect: QRect = option.rect
         state: QStyle.StateFlag = option.state
-        box = QRectF(rect).adjusted(2, 1, -2, -1)
+        box = _box(rect)
         thing: Thing = index.data(THING)
         if thing.heading:
             self._heading(p, box, index)
@@ -43,18 +57,18 @@ class ItemDelegate(QStyledItemDelegate):
             p.setBrush(t.colour("soft" if current or hovered else "card"))
             p.drawRoundedRect(box, 6, 6)
         image = self._previews.image(thing)
-        place = QRectF(box.x() + 3, box.y() + 2, PICTURE.width(), PICTURE.height() - 2)
+        place = _place(rect)
         if image is not None:
             p.drawImage(place, image)
         else:
             p.fillRect(place, t.colour("line"))
-        self._write(p, QRectF(place.right() + 7, box.y(), box.right() - place.right() - 11, box.height()), index)
+        self._write(p, _words(rect), index)
         p.restore()
 
     def _heading(self, p: QPainter, box: QRectF, index: Index) -> None:
         t = theme.current()
         p.save()
-        p.setFont(self._strong())
+        p.setFont(theme.strong(self._widget.font()))
         p.setPen(t.colour("quiet"))
         p.drawText(box.adjusted(6, 0, 0, 0), Qt.AlignmentFlag.AlignVCenter, index.data())
         p.setPen(t.colour("line"))
@@ -64,7 +78,7 @@ class ItemDelegate(QStyledItemDelegate):
     def _write(self, p: QPainter, room: QRectF, index: Index) -> None:
         t, thing = theme.current(), index.data(THING)
         width, there = int(room.width()), bool(thing.take) or thing.source is not None
-        p.setFont(self._strong())
+        p.setFont(theme.strong(self._widget.font()))
         p.setPen(t.colour("ink" if there else "quiet"))
         title = p.fontMetrics().elidedText(index.data(), Qt.TextElideMode.ElideRight, width)
         p.drawText(QRectF(room.x(), room.y() + 1, width, 17), Qt.AlignmentFlag.AlignVCenter, title)
@@ -79,11 +93,6 @@ class ItemDelegate(QStyledItemDelegate):
             p.drawPixmap(round(x), round(room.y() + 19), theme.icon(name, "quiet").pixmap(_ICON, _ICON))
             x += _ICON + 4
 
-    def _strong(self) -> QFont:
-        out = QFont(self._widget.font())
-        out.setWeight(QFont.Weight.DemiBold)
-        return out
-
     def _second(self, index: Index, width: int) -> str:
         """The quiet line: as many of its parts as there is room for, at least the first."""
         parts = index.data(LINES)
@@ -95,6 +104,6 @@ class ItemDelegate(QStyledItemDelegate):
         """The texts of an item that end in dots, drawn into a rectangle."""
         if index.data(THING).heading:
             return []
-        width = int(rect.width() - 4 - 3 - PICTURE.width() - 7 - 4)
-        pairs = ((self._strong(), index.data()), (self._widget.font(), self._second(index, width)))
+        width = int(_words(rect).width())
+        pairs = ((theme.strong(self._widget.font()), index.data()), (self._widget.font(), self._second(index, width)))
         return [text for font, text in pairs if QFontMetrics(font).horizontalAdvance(text) > width]

@@ -114,7 +114,7 @@ class Previews(QObject):
         if len(known) > _MOST:
             known.clear()
         w, h = PICTURE.width() * 2, (PICTURE.height() - 2) * 2
-        known[frame, theme.current().name] = pictures.preview(rig, clip, frame, w, h)
+        known[frame, theme.current().name] = pictures.preview(rig, clip.cut(frame, frame), w, h)
 
     def _play(self) -> None:
         found = self._clip(self.playing) if self.playing is not None else None

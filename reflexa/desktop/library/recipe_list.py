@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 
 from PySide6.QtCore import QMimeData, QModelIndex, QPersistentModelIndex, QPointF, QRectF, QSize, Qt, Signal
-from PySide6.QtGui import QFont, QKeyEvent, QPainter, QPaintEvent
+from PySide6.QtGui import QKeyEvent, QPainter, QPaintEvent
 from PySide6.QtWidgets import (
     QListWidget,
     QListWidgetItem,
@@ -88,9 +88,7 @@ class _Delegate(QStyledItemDelegate):
             p.setPen(t.colour("accent") if state & QStyle.StateFlag.State_HasFocus else Qt.PenStyle.NoPen)
             p.setBrush(t.colour("soft"))
             p.drawRoundedRect(box, 6, 6)
-        strong = QFont(p.font())
-        strong.setWeight(QFont.Weight.DemiBold)
-        p.setFont(strong)
+        p.setFont(theme.strong(p.font()))
         p.setPen(t.colour("ink"))
         room = box.adjusted(7, 1, -5, 0)
         title = p.fontMetrics().elidedText(recipe.name, Qt.TextElideMode.ElideRight, int(room.width()))

@@ -47,6 +47,13 @@ def load_font() -> None:
         QFontDatabase.addApplicationFontFromData(QByteArray(palette.font(weight)))
 
 
+def strong(font: QFont) -> QFont:
+    """A font as it is for names and titles."""
+    out = QFont(font)
+    out.setWeight(QFont.Weight.DemiBold)
+    return out
+
+
 def apply(app: QApplication, theme: Theme) -> None:
     """Use a theme for the whole application."""
     global _current

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QColor, QFont, QPainter, QPen
+from PySide6.QtGui import QColor, QPainter, QPen
 
 from reflexa.desktop.kinds import view_of
 from reflexa.desktop.look import theme
@@ -78,9 +78,8 @@ def _notice(session: Session) -> str:
 def _paint_caption(p: QPainter, seen: Snapshot, width: float) -> None:
     t, session = theme.current(), seen.session
     take = session.take
-    plain, bold = p.font(), QFont(p.font())
-    bold.setWeight(QFont.Weight.DemiBold)
-    p.setFont(bold)
+    plain = p.font()
+    p.setFont(theme.strong(plain))
     title, more = caption(seen), _notice(session)
     p.setPen(t.colour("ink"))
     gone, known = session.sources.gone(take.source) if take is not None else ("", "")
@@ -144,9 +143,8 @@ def _paint_scale(p: QPainter, seen: Snapshot) -> None:
 def _paint_empty(p: QPainter, seen: Snapshot) -> None:
     width, middle = seen.sight.width, seen.sight.height / 2
     p.setPen(theme.current().colour("ink"))
-    plain, big = p.font(), QFont(p.font())
+    plain, big = p.font(), theme.strong(p.font())
     big.setPointSizeF(13)
-    big.setWeight(QFont.Weight.DemiBold)
     p.setFont(big)
     p.drawText(QRectF(0, middle - 30, width, 26), Qt.AlignmentFlag.AlignCenter, "No take is open")
     p.setFont(plain)

@@ -63,16 +63,16 @@ def needs_supersampling() -> bool:
     return drawing().renderer.software
 
 
-def preview(rig: Rig, clip: Clip, frame: int, width: int, height: int) -> QImage:
-    """A small picture of one frame for the library."""
+def preview(rig: Rig, pose: Clip, width: int, height: int) -> QImage:
+    """A small picture of a clip's first frame for the library: the rest of a long clip would only cost time."""
     t = theme.current()
-    placed = clip.model[1][frame]
+    placed = pose.model[1][0]
     low, high = placed.min(axis=0), placed.max(axis=0)
     camera = Camera(yaw=38.0, pitch=10.0).framed(low, high)
     camera = camera.zoomed(0.97)
     c = colours.by_side(rig)
     # Bones are for rigs without a skin: on a thumbnail both would be mud.
-    lines = () if rig.meshes else (drawn.bones(rig, clip, frame, c, 0.95),)
-    figure = Figure(rig.meshes, matrices_at(clip, frame), shapes=shapes_at(clip, frame))
+    lines = () if rig.meshes else (drawn.bones(rig, pose, 0, c, 0.95),)
+    figure = Figure(rig.meshes, matrices_at(pose, 0), shapes=shapes_at(pose, 0))
     scene = Scene(t.sky, t.floor, t.shadow, None, (figure,), lines)
     return render(scene, camera, width, height)

@@ -116,9 +116,7 @@ class ShelfCell(QStyledItemDelegate):
         return right
 
     def _title(self, p: QPainter, room: QRectF, row: Row) -> None:
-        strong = QFont(self._widget.font())
-        strong.setWeight(QFont.Weight.DemiBold)
-        p.setFont(strong)
+        p.setFont(theme.strong(self._widget.font()))
         p.setPen(theme.current().colour("ink" if not row.error else "quiet"))
         title = p.fontMetrics().elidedText(row.clip, Qt.TextElideMode.ElideMiddle, int(room.width()))
         p.drawText(room, Qt.AlignmentFlag.AlignVCenter, title)
