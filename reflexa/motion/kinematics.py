@@ -32,15 +32,11 @@ def forward(
         return _forward_scaled(parents, rotations, translations, scales)
     turned = np.empty((frames, joints, 4))
     placed = np.empty((frames, joints, 3))
-    if frames * joints < _FEW and not kernels.at_hand("chains"):
-        _forward_few(parents, rotations, translations, turned, placed)
-    else:
+    if kernels.worth_it("chains", rotations.size):
         kernels.chains.forward(parents, rotations, translations, turned, placed)
+    else:
+        _forward_few(parents, rotations, translations, turned, placed)
     return turned, placed
-
-
-# So few joints over all frames are quicker done, to the same bits, than the compiler is started.
-_FEW = 20_000
 
 
 def _forward_few(parents: Parents, q: Array, t: Array, turned: Array, placed: Array) -> None:

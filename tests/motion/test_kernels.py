@@ -13,6 +13,7 @@ from scipy.signal import lfilter
 from scipy.spatial.transform import Rotation
 
 from reflexa.formats.bvh import numbers
+from reflexa.formats.bvh.read import turn_few
 from reflexa.motion import kernels, kinematics, limbs, quat, springs
 from reflexa.motion.kernels import compiling
 from reflexa.motion.limb import Limb, Model, limb
@@ -38,7 +39,7 @@ def test_without_the_compiler_the_bits_are_the_same(monkeypatch: pytest.MonkeyPa
     """A small clip is posed before the kernels are loaded, and comes out as it does afterwards."""
     clip = rigs.clip(RIG, 6, 30)
     compiled = kinematics.forward(RIG.skeleton.parents, clip.rotations, clip.translations)
-    monkeypatch.setattr(kernels, "at_hand", lambda name: False)
+    monkeypatch.setattr(kernels, "worth_it", lambda name, numbers: False)
     plain = kinematics.forward(RIG.skeleton.parents, clip.rotations, clip.translations)
     assert np.array_equal(plain[0], compiled[0]) and np.array_equal(plain[1], compiled[1])
 
@@ -65,6 +66,9 @@ def test_rows_of_angles_are_what_scipy_says() -> None:
         angles = rows[:, columns[j, : len(order)]]
         expected = Rotation.from_euler(order, angles, degrees=True)
         assert (expected.inv() * Rotation.from_quat(out[:, j])).magnitude().max() < 1e-7
+    few = np.empty_like(out)
+    turn_few(axes, columns, rows, few)
+    assert np.array_equal(few, out), "the same bits without the compiler"
 
 
 WORDS = st.one_of(
@@ -78,15 +82,19 @@ WORDS = st.one_of(
 
 
 @settings(max_examples=200, deadline=None)
-@given(st.lists(WORDS, min_size=1), st.sampled_from([" ", "\n", "\t  ", "\r\n"]))
-def test_numbers_of_a_text_are_pythons_own(words: list[str], gap: str) -> None:
-    got = numbers.parse(gap.join(words).encode())
+@given(st.lists(WORDS, min_size=1), st.sampled_from([" ", "\n", "\t  ", "\r\n"]), st.booleans())
+def test_numbers_of_a_text_are_pythons_own(words: list[str], gap: str, compiled: bool) -> None:
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(kernels, "worth_it", lambda name, numbers: compiled)
+        got = numbers.parse(gap.join(words).encode())
     assert np.array_equal(got, np.array([float(w) for w in words]), equal_nan=True)
     assert np.array_equal(np.signbit(got), np.signbit([float(w) for w in words])), "minus nothing stays so"
 
 
+@pytest.mark.parametrize("compiled", [True, False])
 @pytest.mark.parametrize("word", ["1.2.3", "--1", "e5", ".", "1e", "abc", "1,5", "-"])
-def test_what_is_no_number_is_named(word: str) -> None:
+def test_what_is_no_number_is_named(word: str, compiled: bool, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(kernels, "worth_it", lambda name, numbers: compiled)
     with pytest.raises(numbers.NotANumber) as e:
         numbers.parse(f"1 2 {word} 3".encode())
     assert e.value.word == word and e.value.offset == 4

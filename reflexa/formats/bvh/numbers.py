@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import os
+from contextlib import suppress
 from functools import partial
 
 import numpy as np
@@ -12,6 +13,8 @@ from reflexa.motion.arrays import Array
 
 # Text is read in pieces of at least so many bytes, one a core.
 _LEAST = 1 << 18
+# Bytes that a number takes, about.
+_A_NUMBER = 8
 
 
 class NotANumber(ValueError):
@@ -24,6 +27,9 @@ class NotANumber(ValueError):
 
 def parse(text: bytes) -> Array:
     """All numbers of a text that is separated by any white space, in order. Raises NotANumber."""
+    if not kernels.worth_it("text", len(text) // _A_NUMBER):
+        with suppress(ValueError):  # whose place the loop below tells
+            return np.array(list(map(float, text.split())), dtype=np.float64)
     pieces = max(1, min(os.cpu_count() or 1, len(text) // _LEAST))
     cuts = [0]
     for i in range(1, pieces + 1):

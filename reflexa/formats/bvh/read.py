@@ -6,6 +6,7 @@ that a clip is written back as its source was.
 
 from __future__ import annotations
 
+import math
 import re
 from dataclasses import dataclass
 from pathlib import Path
@@ -191,8 +192,24 @@ def _motion(joints: list[BvhJoint], offsets: Array, replaces: tuple[bool, ...], 
             axis_ = "XYZ".index(channel[0])
             base = 0.0 if replaces[i] else offsets[i, axis_]
             translations[:, i, axis_] = base + rows[:, joint.columns[channel]]
-    kernels.rows.turned(axes, columns, rows, rotations)
+    if kernels.worth_it("rows", rows.size):
+        kernels.rows.turned(axes, columns, rows, rotations)
+    else:
+        turn_few(axes, columns, rows, rotations)
     return rotations, translations
+
+
+def turn_few(axes: Array, columns: Array, rows: Array, out: Array) -> None:
+    """What ``kernels.rows.turned`` does, to the same bits, without a compiler."""
+    for i in range(len(axes)):
+        out[:, i] = quat.IDENTITY
+        for axis, column in zip(axes[i].tolist(), columns[i].tolist(), strict=True):
+            if axis < 0:
+                break
+            halves = [math.radians(x) / 2.0 for x in rows[:, column].tolist()]
+            about = np.zeros((len(rows), 4))
+            about[:, axis], about[:, 3] = list(map(math.sin, halves)), list(map(math.cos, halves))
+            out[:, i] = quat.multiply(out[:, i], about)
 
 
 def _extent(rig: Rig, up: Array) -> float:

@@ -34,9 +34,14 @@ __all__ = [
 ]
 
 
-def at_hand(name: str) -> bool:
-    """Are the kernels of that module loaded already? Whoever has little to compute need not wait for them."""
-    return f"{__name__}.{name}" in sys.modules
+# So few numbers are quicker worked through, to the same bits, than the compiler is started.
+_FEW = 400_000
+
+
+def worth_it(name: str, numbers: int) -> bool:
+    """Are so many numbers work for the kernels of that module? They are where they are loaded already; whoever has little to
+    compute need not wait for them."""
+    return numbers >= _FEW or f"{__name__}.{name}" in sys.modules
 
 
 def __getattr__(name: str) -> Any:

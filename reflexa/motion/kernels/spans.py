@@ -154,16 +154,6 @@ def _turning(track: Array, body: Array, way: tuple[float, float], near: int, hig
     return near if at == high else at
 
 
-@kernel(shared=1, out=1, in_order=True)
-def speeds(rate: float, track: Array, out: Array) -> None:
-    """The speed of a point ``(frames, 3)`` by central differences, one-sided at both ends."""
-    n = len(track)
-    for f in range(n):
-        a, b = max(f - 1, 0), min(f + 1, n - 1)
-        x, y, z = track[b, 0] - track[a, 0], track[b, 1] - track[a, 1], track[b, 2] - track[a, 2]
-        out[f] = math.sqrt(x * x + y * y + z * z) * rate / max(b - a, 1)
-
-
 @helper
 def lead(ease_in: int, ease_out: int, values: Array, out: Array) -> None:
     """A change that is given in spans (``values`` ``(frames, n)``, nan elsewhere), led to them from nothing and back, or
