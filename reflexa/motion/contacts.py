@@ -12,7 +12,7 @@ Spans = list[tuple[int, int]]
 
 
 def speeds(places: Array, rate: float) -> Array:
-    """Speed ``(frames,)`` in metres a second of a point's track ``(frames, 3)``, by central differences, one-sided at both ends."""
+    """Speed ``(frames,)`` in metres a second of a point's track ``(frames, 3)``: central differences, one-sided at both ends."""
     at = np.arange(len(places))
     before, after = np.maximum(at - 1, 0), np.minimum(at + 1, len(places) - 1)
     x, y, z = (places[after] - places[before]).T
