@@ -12,6 +12,7 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
+from numpy.typing import NDArray
 
 from reflexa.errors import ReadError
 from reflexa.formats import frame as frames
@@ -27,6 +28,8 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable, told_apart
 from reflexa.rig import Rig, analyse
+
+Ints = NDArray[np.int64]
 
 _MOTION = re.compile(rb"^[ \t]*MOTION[ \t]*\r?$", re.MULTILINE | re.IGNORECASE)
 _FRAMES = re.compile(rb"\s*Frames\s*:\s*(\S+)", re.IGNORECASE)
@@ -199,7 +202,7 @@ def _motion(joints: list[BvhJoint], offsets: Array, replaces: tuple[bool, ...], 
     return rotations, translations
 
 
-def turn_few(axes: Array, columns: Array, rows: Array, out: Array) -> None:
+def turn_few(axes: Ints, columns: Ints, rows: Array, out: Array) -> None:
     """What ``kernels.rows.turned`` does, to the same bits, without a compiler."""
     for i in range(len(axes)):
         out[:, i] = quat.IDENTITY
