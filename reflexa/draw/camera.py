@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from functools import cached_property
 
 import numpy as np
 
@@ -37,7 +38,7 @@ class Camera:
     perspective: bool = True
     field: float = 34.0
 
-    @property
+    @cached_property
     def axes(self) -> tuple[Array, Array, Array]:
         """Right, up and backward (towards the viewer) unit vectors."""
         a, b = np.radians(self.yaw), np.radians(self.pitch)
@@ -45,7 +46,7 @@ class Camera:
         right = np.array([np.cos(a), 0.0, -np.sin(a)])
         return right, np.cross(back, right), back
 
-    @property
+    @cached_property
     def eye(self) -> Array:
         return np.asarray(np.array(self.target) + self.axes[2] * self.distance)
 

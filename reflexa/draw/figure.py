@@ -5,23 +5,26 @@ from __future__ import annotations
 from functools import lru_cache
 
 import numpy as np
+from numpy.typing import NDArray
 
 from reflexa.draw.scene import BAR, CROSS, DIAMOND, RING, Colour, Lines, Marks
 from reflexa.motion import quat
-from reflexa.motion.arrays import Array
+from reflexa.motion.arrays import Array, frozen
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 
 # Okabe & Ito (2008): vermilion for the left (port), bluish green for the right (starboard).
 LEFT: Colour = (0.835, 0.369, 0.0)
 RIGHT: Colour = (0.0, 0.620, 0.451)
+Joints = NDArray[np.intp]
 SHAPES = {"left": RING, "right": DIAMOND, "centre": BAR, "none": CROSS}
 
 
+@lru_cache(maxsize=32)
 def colours_by_side(rig: Rig, centre: Colour, none: Colour) -> Array:
     """RGB per joint ``(joints, 3)``."""
     table = {"left": LEFT, "right": RIGHT, "centre": centre, "none": none}
-    return np.array([table[s] for s in rig.side_of])
+    return frozen(np.array([table[s] for s in rig.side_of]))
 
 
 def drawn_bones(rig: Rig) -> list[tuple[int, int]]:
@@ -30,25 +33,22 @@ def drawn_bones(rig: Rig) -> list[tuple[int, int]]:
     return [(p, j) for j, p in enumerate(parents) if p >= 0 and names[j] not in rig.helpers and not _is_root(rig, p)]
 
 
+@lru_cache(maxsize=32)
+def _strokes(rig: Rig) -> tuple[Joints, Joints, Joints, Array]:
+    """Of a rig's bones the joints at both ends ``(n,)``; of its tips the joint ``(m,)`` and where they are from it ``(m, 3)``."""
+    between = np.array(drawn_bones(rig), dtype=np.intp).reshape(-1, 2)
+    tips = np.array([rig.skeleton.index[n] for n in rig.tips], dtype=np.intp)
+    return between[:, 0], between[:, 1], tips, np.array(list(rig.tips.values())).reshape(-1, 3)
+
+
 def bones(rig: Rig, clip: Clip, frame: int, colours: Array, alpha: float) -> Lines:
     """A stroke from every joint to each of its children, wide at the joint and thin at the child; tips too."""
-    turned, placed = clip.model
-    skeleton = rig.skeleton
-    between = drawn_bones(rig)
-    ends = [np.stack([placed[frame, a], placed[frame, b]]) for a, b in between]
-    owner = [a for a, _ in between]
-    side = [b for _, b in between]
-    for name, tip in rig.tips.items():
-        j = skeleton.index[name]
-        ends.append(np.stack([placed[frame, j], placed[frame, j] + quat.rotate(turned[frame, j], tip)]))
-        owner.append(j)
-        side.append(j)
-    if not ends:
-        return Lines(np.empty((0, 2, 3)), np.empty((0, 2)), np.empty((0, 4)))
-    e = np.array(ends)
-    length = np.linalg.norm(e[:, 1] - e[:, 0], axis=-1)
-    wide = np.clip(length * 22, 2.0, 7.0)
-    rgba = np.concatenate([colours[side], np.full((len(e), 1), alpha)], axis=1)
+    turned, placed = (a[frame] for a in clip.model)
+    above, below, tips, away = _strokes(rig)
+    begin = placed[np.concatenate([above, tips])]
+    e = np.stack([begin, np.concatenate([placed[below], placed[tips] + quat.rotate(turned[tips], away)])], axis=1)
+    wide = np.clip(np.linalg.norm(e[:, 1] - e[:, 0], axis=-1) * 22, 2.0, 7.0)
+    rgba = np.concatenate([colours[np.concatenate([below, tips])], np.full((len(e), 1), alpha)], axis=1)
     return Lines(e, np.stack([wide, np.full_like(wide, 1.2)], axis=1), rgba, on_top=True)
 
 

@@ -11,12 +11,20 @@ import numpy as np
 
 from reflexa.draw import shaders
 from reflexa.draw.camera import Camera
+from reflexa.draw.coarse import closed, coarser
 from reflexa.draw.scene import Figure, Lines, Marks, Scene
 from reflexa.motion.arrays import Array
 from reflexa.rig import Mesh
 
 LIGHT = np.array([0.35, 0.86, 0.37]) / np.linalg.norm([0.35, 0.86, 0.37])
+# Cubes in which a mesh keeps one vertex, metres: none smaller than this; and how much larger for a shadow.
+_FINEST, _SHADOW = 0.004, 2.0
 _CORNERS = np.array([[0, -1], [1, -1], [0, 1], [1, 1]], dtype="f4")
+# Heights above the horizon between which the sky's colour runs evenly enough.
+_ROWS = np.array(
+    [[x, y] for y in (-3, *np.linspace(-0.9, -0.012, 9), *np.linspace(-0.006, 0.012, 4), 3) for x in (-1, 1)],
+    dtype="f4",
+)
 _SQUARE = np.array([[-1, -1], [1, -1], [-1, 1], [1, 1]], dtype="f4")
 
 
@@ -30,6 +38,25 @@ class _Kind:
     names: tuple[str, ...]
 
 
+@dataclass(frozen=True)
+class _Seen:
+    """What is drawn, from where, and how exactly."""
+
+    scene: Scene
+    camera: Camera
+    matrix: Array
+    detail: float
+    height: int
+
+    def cell(self, figure: Figure) -> float:
+        """Metres within which a figure's meshes need not be exact, 0 where they are drawn as they are."""
+        if not self.detail:
+            return 0.0
+        places = figure.matrices[:, :, 3]
+        nearest = places[np.argmax(places @ self.camera.axes[2])]
+        return max(self.detail * self.camera.pixel_size(nearest, self.height), 1e-6)
+
+
 class Renderer:
     """Keeps what the GPU holds: programs, one framebuffer of the last size, and the meshes seen so far.
 
@@ -38,6 +65,7 @@ class Renderer:
 
     def __init__(self, ctx: moderngl.Context) -> None:
         self.ctx = ctx
+        ctx.front_face = "cw"  # pictures are drawn upside down
         info = ctx.info
         name = f"{info['GL_RENDERER']} {info['GL_VENDOR']}".lower()
         self.software = any(word in name for word in ("llvmpipe", "softpipe", "swrast", "software"))
@@ -49,8 +77,10 @@ class Renderer:
         self._sky = program(vertex_shader=shaders.SKY_VERTEX, fragment_shader=shaders.SKY_FRAGMENT)
         self._line_corners = ctx.buffer(_CORNERS.tobytes())
         self._square = ctx.buffer(_SQUARE.tobytes())
-        self._sky_quad = ctx.vertex_array(self._sky, [(self._square, "2f", "corner")])
+        self._sky_rows = ctx.vertex_array(self._sky, [(ctx.buffer(_ROWS.tobytes()), "2f", "corner")])
         self._meshes: dict[int, tuple[Mesh, Any, Any]] = {}
+        # Of meshes and how fine they are: the mesh itself, what is left of it, and whether one sees into it.
+        self._coarse: dict[tuple[int, int], tuple[Mesh, Mesh, bool]] = {}
         # Of meshes with shapes: where their vertices are, and by which weights they stand now.
         self._bent: dict[int, tuple[Any, tuple[float, ...]]] = {}
         self._size: tuple[int, int] = (0, 0)
@@ -59,19 +89,24 @@ class Renderer:
 
     def release(self) -> None:
         """Give up the framebuffers and meshes."""
+        self._release_targets()
+        for _, lit, flat in self._meshes.values():
+            lit.release()
+            flat.release()
+        self._meshes.clear()
+        self._coarse.clear()
+
+    def _release_targets(self) -> None:
         for fbo in {id(f): f for f in (self._target, self._resolved) if f is not None}.values():
             for attachment in (*fbo.color_attachments, fbo.depth_attachment):
                 if attachment is not None:
                     attachment.release()
             fbo.release()
         self._target = self._resolved = None
-        for _, lit, flat in self._meshes.values():
-            lit.release()
-            flat.release()
-        self._meshes.clear()
 
-    def render(self, scene: Scene, camera: Camera, width: int, height: int) -> bytearray:
-        """RGBA pixels, ``width * height * 4`` bytes, top row first."""
+    def render(self, scene: Scene, camera: Camera, width: int, height: int, detail: float = 0.0) -> bytearray:
+        """RGBA pixels, ``width * height * 4`` bytes, top row first. detail: pixels within which meshes need not be exact; 0 draws
+        them as they are."""
         width, height = max(1, width), max(1, height)
         self._resize(width, height)
         ctx: Any = self.ctx  # its stubs know two-part blend functions only
@@ -79,23 +114,26 @@ class Renderer:
         ctx.viewport = (0, 0, width, height)
         self._target.clear(*scene.sky, 1.0, depth=1.0)
         matrix = camera.matrix(width / height)
-        ctx.enable(moderngl.BLEND)
         ctx.blend_func = (
             moderngl.SRC_ALPHA, moderngl.ONE_MINUS_SRC_ALPHA, moderngl.ONE, moderngl.ONE_MINUS_SRC_ALPHA,
         )  # fmt: skip
-        ctx.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE)
+        ctx.disable(moderngl.DEPTH_TEST | moderngl.CULL_FACE | moderngl.BLEND)
         self._sky["sky"], self._sky["floor_colour"] = scene.sky, scene.floor
         self._sky["horizon"] = float(np.clip(camera.horizon, -1.4, 1.4))
-        self._sky_quad.render(moderngl.TRIANGLE_STRIP)
+        self._sky_rows.render(moderngl.TRIANGLE_STRIP)
+        ctx.enable(moderngl.BLEND)
         if scene.ground is not None and camera.pitch > -2:
             self._draw_lines(scene.ground, matrix, width, height)
         ctx.enable(moderngl.DEPTH_TEST)
-        if camera.pitch > 0:
-            for figure in scene.figures:
-                if figure.shadow:
-                    self._draw_figure(figure, matrix, camera, scene, shadow=True)
-        for figure in sorted(scene.figures, key=lambda f: -f.alpha):
-            self._draw_figure(figure, matrix, camera, scene, shadow=False)
+        seen = _Seen(scene, camera, matrix, detail, height)
+        posed = [(figure, self._posed(figure)) for figure in scene.figures]
+        for figure, textures in posed:
+            if figure.shadow and camera.pitch > 0:
+                self._draw_figure(figure, textures, seen, shadow=True)
+        for figure, textures in sorted(posed, key=lambda p: -p[0].alpha):
+            self._draw_figure(figure, textures, seen, shadow=False)
+        for texture in (t for _, textures in posed for t in textures):
+            texture.release()
         for lines in scene.lines:
             (ctx.disable if lines.on_top else ctx.enable)(moderngl.DEPTH_TEST)
             self._draw_lines(lines, matrix, width, height)
@@ -111,9 +149,7 @@ class Renderer:
     def _resize(self, width: int, height: int) -> None:
         if self._size == (width, height) and self._target is not None:
             return
-        meshes, self._meshes = self._meshes, {}
-        self.release()
-        self._meshes = meshes
+        self._release_targets()
         self._size = (width, height)
         ctx = self.ctx
         samples = 0 if self.software else 4
@@ -158,30 +194,51 @@ class Renderer:
             buffer.write(np.ascontiguousarray(positions, dtype="f4").tobytes())
             self._bent[id(mesh)] = (buffer, wanted)
 
-    def _draw_figure(self, figure: Figure, matrix: Array, camera: Camera, scene: Scene, shadow: bool) -> None:
-        ctx = self.ctx
-        program = self._shadow if shadow else self._skin
-        _set(program, "camera", matrix)
+    def _posed(self, figure: Figure) -> list[Any]:
+        """For each mesh of a figure the texture that tells its joints' matrices."""
+        out = []
+        for mesh in figure.meshes:
+            bound = np.empty((len(figure.matrices), 3, 4), dtype="f4")
+            bound[...] = figure.matrices[:, :, :3] @ mesh.bind[:, :3, :]
+            bound[..., 3] += figure.matrices[:, :, 3]
+            out.append(self.ctx.texture((len(bound) * 3, 1), 4, bound.tobytes(), dtype="f4"))
+        return out
+
+    def _draw_figure(self, figure: Figure, posed: list[Any], seen: _Seen, shadow: bool) -> None:
+        program, scene = self._shadow if shadow else self._skin, seen.scene
+        _set(program, "camera", seen.matrix)
         _set(program, "shadow", shadow)
         _set(program, "light", tuple(LIGHT))
         if shadow:
             _set(program, "colour", scene.shadow)
         else:
-            _set(program, "eye", tuple(camera.eye))
+            _set(program, "eye", tuple(seen.camera.eye))
             _set(program, "sky", scene.sky)
             _set(program, "floor_colour", scene.floor)
             _set(program, "tint", (*figure.tint, figure.tint_share))
             _set(program, "alpha", figure.alpha)
-        for mesh in figure.meshes:
-            bound = np.empty((len(figure.matrices), 3, 4), dtype="f4")
-            bound[...] = figure.matrices[:, :, :3] @ mesh.bind[:, :3, :]
-            bound[..., 3] += figure.matrices[:, :, 3]
-            texture = ctx.texture((len(bound) * 3, 1), 4, bound.tobytes(), dtype="f4")
+        cell = seen.cell(figure) * (_SHADOW if shadow else 1.0)
+        for whole, texture in zip(figure.meshes, posed, strict=True):
+            mesh, outside = self._as_fine_as_seen(whole, cell)
+            if not len(mesh.triangles):
+                continue
+            (self.ctx.enable if outside else self.ctx.disable)(moderngl.CULL_FACE)
             texture.use(0)
             lit, flat = self._mesh(mesh)
             self._bend(mesh, figure.shapes)
             (flat if shadow else lit).render()
-            texture.release()
+        self.ctx.disable(moderngl.CULL_FACE)
+
+    def _as_fine_as_seen(self, mesh: Mesh, cell: float) -> tuple[Mesh, bool]:
+        """The mesh with one vertex in ``cell`` metres (0: as it is), and whether what looks away may be left out."""
+        if not cell or not len(mesh.triangles):
+            return mesh, False
+        level = int(np.floor(2 * np.log2(cell / _FINEST)))
+        known = self._coarse.get((id(mesh), level))
+        if known is None or known[0] is not mesh:
+            known = mesh, mesh if level < 0 else coarser(mesh, _FINEST * 2 ** (level / 2)), closed(mesh)
+            self._coarse[id(mesh), level] = known
+        return known[1:]
 
     def _draw_lines(self, lines: Lines, matrix: Array, width: int, height: int) -> None:
         if not len(lines.ends):

@@ -26,6 +26,11 @@ void main() {
     base = colour;
     if (shadow) world -= light * (world.y / light.y);
     gl_Position = camera * vec4(world, 1.0);
+    // One depth for the whole shadow: every pixel of it is darkened once. What lies behind the eye is left out.
+    if (shadow) {
+        vec3 flat_ = vec3(gl_Position.xy / gl_Position.w, 0.99998);
+        gl_Position = vec4(gl_Position.w > 1e-3 ? flat_ : vec3(2.0), 1.0);
+    }
     gl_Position.y = -gl_Position.y;
 }
 """
@@ -53,35 +58,33 @@ void main() {
 
 SHADOW_FRAGMENT = """
 #version 330 core
-uniform vec3 colour; uniform vec3 centre;
+uniform vec3 colour;
 in vec3 world; in vec3 world_normal; in vec3 base;
 out vec4 pixel;
 void main() {
-    // One depth for the whole shadow: every pixel of it is darkened once.
-    gl_FragDepth = 0.99999;
     pixel = vec4(colour, 0.30);
 }
 """
 
 SKY_VERTEX = """
 #version 330 core
-in vec2 corner;
-out float height;
-void main() { height = -corner.y; gl_Position = vec4(corner, 0.999999, 1.0); }
+uniform vec3 sky; uniform vec3 floor_colour; uniform float horizon;
+in vec2 corner;                 // y: how far above the horizon
+out vec3 colour;
+void main() {
+    // Haze over the ground far away, and an edge where it ends: the horizon is seen from any angle.
+    float haze = smoothstep(-0.9, 0.0, corner.y) * 0.55;
+    float edge = smoothstep(-0.012, 0.012, corner.y);
+    colour = mix(mix(floor_colour, sky, haze), sky, edge);
+    gl_Position = vec4(corner.x, -corner.y - horizon, 0.999999, 1.0);
+}
 """
 
 SKY_FRAGMENT = """
 #version 330 core
-uniform vec3 sky; uniform vec3 floor_colour; uniform float horizon;
-in float height;
+in vec3 colour;
 out vec4 pixel;
-void main() {
-    // Haze over the ground far away, and an edge where it ends: the horizon is seen from any angle.
-    float above = height - horizon;
-    float haze = smoothstep(-0.9, 0.0, above) * 0.55;
-    float edge = smoothstep(-0.012, 0.012, above);
-    pixel = vec4(mix(mix(floor_colour, sky, haze), sky, edge), 1.0);
-}
+void main() { pixel = vec4(colour, 1.0); }
 """
 
 LINE_VERTEX = """

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from importlib.resources import files
 from pathlib import Path
 
@@ -124,6 +125,14 @@ def test_a_figure_is_drawn_where_it_stands() -> None:
     at = camera.project(clip.model[1][0], 200, 260)
     assert rows.min() == pytest.approx(at[:, 1].min(), abs=35) and rows.max() == pytest.approx(at[:, 1].max(), abs=12)
     assert abs(columns.mean() - at[:, 0].mean()) < 14
+    # With less detail it is the same figure: nothing is open, and little lies elsewhere.
+    shaded = Scene(figures=(replace(figure, shadow=True),))
+    exact, coarse = (
+        np.frombuffer(renderer.render(shaded, camera, 200, 260, detail), np.uint8).reshape(260, 200, 4).astype(int)
+        for detail in (0.0, 4.0)
+    )
+    apart = np.abs(exact - coarse).max(axis=2)
+    assert 0 < (apart > 60).mean() < 0.02 and np.median(apart[rows, columns]) < 6
     renderer.release()
 
 

@@ -15,6 +15,8 @@ from reflexa.draw.palette import FAMILY, Palette
 
 # The icon of whatever has none of its own.
 PLAIN = "step"
+# Pixels by which bars over the picture are rounded.
+ROUND = 8
 
 
 @dataclass(frozen=True)
@@ -176,8 +178,7 @@ def _sheet(t: Theme) -> str:
     QFrame#card {{ background: {t.card}; border: 1px solid {t.line}; border-radius: 8px; }}
     QFrame#card[chosen="true"] {{ border: 2px solid {t.accent}; }}
     QFrame#card:focus {{ border: 2px dashed {t.accent}; }}
-    QFrame#overlay {{ background: {t.colour("panel", 226).name(QColor.NameFormat.HexArgb)};
-        border: 1px solid {t.line}; border-radius: 8px; }}
+    QFrame#overlay {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: {ROUND}px; }}
     """
 
 

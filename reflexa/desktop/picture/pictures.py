@@ -53,9 +53,9 @@ class _Picture(QImage):
         self._pixels = pixels
 
 
-def render(scene: Scene, camera: Camera, width: int, height: int) -> QImage:
-    """A picture that owns its pixels for as long as it lives."""
-    return _Picture(drawing().renderer.render(scene, camera, width, height), width, height)
+def render(scene: Scene, camera: Camera, width: int, height: int, detail: float = 0.0) -> QImage:
+    """A picture that owns its pixels for as long as it lives. detail: pixels within which meshes need not be exact."""
+    return _Picture(drawing().renderer.render(scene, camera, width, height, detail), width, height)
 
 
 def needs_supersampling() -> bool:

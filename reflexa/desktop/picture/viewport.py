@@ -8,9 +8,10 @@ from typing import Any
 
 import numpy as np
 from PySide6.QtCore import QEvent, QPoint, QRectF, QSize, Qt, QTimer, Signal
-from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QResizeEvent, QWheelEvent
+from PySide6.QtGui import QFocusEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QRegion, QResizeEvent, QWheelEvent
 from PySide6.QtWidgets import QInputDialog, QWidget
 
+from reflexa.desktop.look import theme
 from reflexa.desktop.picture import pictures
 from reflexa.desktop.picture.bars import CompareBar, ToolBar
 from reflexa.desktop.picture.by_keys import ByKeys
@@ -29,7 +30,7 @@ from reflexa.motion.arrays import Array
 from reflexa.take import View
 
 # How large a picture in motion is drawn, where that is done in software.
-_IN_MOTION = 0.7
+_IN_MOTION, _DETAIL = 0.7, 4.0
 
 
 class Viewport(QWidget):
@@ -44,6 +45,7 @@ class Viewport(QWidget):
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMinimumSize(320, 220)
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)  # nothing behind it need be painted
         self.setAccessibleName("Viewport")
         self.look = Look()
         self._camera = Camera()
@@ -52,6 +54,7 @@ class Viewport(QWidget):
         self._cameras: dict[object, Camera] = {}
         self._rest_framed = False
         self._fine = False
+        self._picture = QRegion()
         self._settle = QTimer(self)
         self._settle.setInterval(160)
         self._settle.setSingleShot(True)
@@ -103,7 +106,7 @@ class Viewport(QWidget):
     def refresh(self) -> None:
         """Something else is to be seen."""
         self._seen = None
-        self.update()
+        self.update(self._picture)
 
     def set_look(self, **to: Any) -> None:
         """Look otherwise: fields of ``Look``."""
@@ -217,6 +220,11 @@ class Viewport(QWidget):
             bar.adjustSize()
         self.compare_bar.move(10, self.height() - self.compare_bar.height() - 10)
         self.tool_bar.move(self.width() - self.tool_bar.width() - 10, 10)
+        self._picture = QRegion(self.rect())
+        for bar in (self.compare_bar, self.tool_bar):
+            # They cover it but for their round corners, and need not be drawn anew with every frame.
+            at, r = bar.geometry(), theme.ROUND
+            self._picture -= QRegion(at.adjusted(r, 0, -r, 0)) + QRegion(at.adjusted(0, r, 0, -r))
 
     def sizeHint(self) -> QSize:
         return QSize(760, 480)
@@ -233,7 +241,8 @@ class Viewport(QWidget):
         software, plays = pictures.needs_supersampling(), self.session.player.playing
         fine = self._fine and software and not plays
         times = 2.0 if fine else _IN_MOTION if software and plays else 1.0
-        image = pictures.render(self.scene(times), self._camera, round(w * times), round(h * times))
+        detail = _DETAIL if software and plays else 0.0
+        image = pictures.render(self.scene(times), self._camera, round(w * times), round(h * times), detail)
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, times != 1)

@@ -9,46 +9,37 @@ from PySide6.QtGui import (
     QContextMenuEvent,
     QMouseEvent,
     QPainter,
-    QPaintEvent,
     QPen,
     QPolygonF,
     QResizeEvent,
-    QWheelEvent,
 )
-from PySide6.QtWidgets import QApplication, QInputDialog, QMenu, QWidget
+from PySide6.QtWidgets import QApplication, QInputDialog, QMenu
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, events, line
+from reflexa.desktop.time.lanes import Lanes
 from reflexa.desktop.time.time_map import GUTTER, TimeMap, tick_step
 from reflexa.desktop.widgets import menus
-from reflexa.desktop.widgets.focus import paint_focus
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _HEIGHT, _TOP = 50, 20  # below the top lie the frames, above it the events
 
 
-class Ruler(QWidget):
+class Ruler(Lanes):
     """Drag moves the playhead, an end of the range, or an event; a double-click over the frames adds an event."""
 
     def __init__(self, session: Session, time: TimeMap) -> None:
-        super().__init__()
-        self.session, self.time = session, time
+        super().__init__(session, time, "Time ruler")
         self.setFixedHeight(_HEIGHT)
-        self.setMouseTracking(True)
-        self.setAccessibleName("Time ruler")
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._grab, self._event = "", -1
-        time.changed.connect(self.update)
-        for signal in (session.player.moved, session.take_changed, session.evaluator.done, session.selection.looked):
-            signal.connect(self.update)
+        for signal in (session.take_changed, session.evaluator.done, session.selection.looked):
+            signal.connect(self.changed)
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         self.time.width = self.width()
         self.time.changed.emit()
 
-    def paintEvent(self, event: QPaintEvent) -> None:
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
+    def paint_still(self, p: QPainter) -> None:
         t, (first, last) = theme.current(), self.session.range
         p.fillRect(QRectF(GUTTER, _TOP, self.width() - GUTTER, _HEIGHT - _TOP), t.colour("field"))
         p.setClipRect(QRectF(GUTTER - 8, 0, self.width() - GUTTER + 8, _HEIGHT))
@@ -60,13 +51,15 @@ class Ruler(QWidget):
         for x in (x0 - 6, x1):
             p.drawRoundedRect(QRectF(x, _TOP, 6, _HEIGHT - _TOP), 2, 2)
         self._paint_events(p)
-        self._paint_playhead(p)
-        paint_focus(self, p)
         p.setClipping(False)
         p.setPen(t.colour("quiet"))
         p.drawText(QRectF(10, 3, GUTTER - 14, 16), _LEFT, "Events")
         p.drawText(QRectF(10, 24, GUTTER - 14, 18), _LEFT, "Frames")
-        p.end()
+
+    def paint_over(self, p: QPainter) -> None:
+        p.setClipRect(QRectF(GUTTER - 8, 0, self.width() - GUTTER + 8, _HEIGHT))
+        self._paint_playhead(p)
+        p.setClipping(False)
 
     def _paint_numbers(self, p: QPainter, first: int, last: int) -> None:
         t, time, frames = theme.current(), self.time, self.session.frames
@@ -208,6 +201,3 @@ class Ruler(QWidget):
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._grab = ""
         self.session.history.end_merge()
-
-    def wheelEvent(self, event: QWheelEvent) -> None:
-        self.time.wheel(event)

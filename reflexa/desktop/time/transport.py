@@ -40,7 +40,7 @@ class Transport(QWidget):
         self._row.addWidget(named(QLabel("Frame"), "quiet"))
         self.frame_field = self._field("Frame")
         self.frame_field.valueChanged.connect(player.set_frame)
-        self.clock = QLabel()
+        self.clock, self._end, self._rate = QLabel(), 0, 30.0
         self._row.addWidget(self.clock)
         self._row.addStretch(1)
         self._before_range = self._row.count()
@@ -53,8 +53,8 @@ class Transport(QWidget):
         self.last_field.valueChanged.connect(lambda v: line.set_range(session, last=v))
         self.length = QLabel()
         self._row.addWidget(self.length)
+        player.moved.connect(self._on_moved)
         for signal in (
-            player.moved,
             player.changed,
             session.take_changed,
             session.evaluator.done,
@@ -84,6 +84,15 @@ class Transport(QWidget):
     def _toggle_loop(self) -> None:
         self.session.player.looping = self.buttons["loop"].isChecked()
 
+    def _time(self, frame: int) -> str:
+        return f"  {frame / self._rate:.2f} s of {self._end / self._rate:.2f} s, {self._rate:g} fps"
+
+    def _on_moved(self) -> None:
+        self.frame_field.blockSignals(True)
+        self.frame_field.setValue(self.session.player.frame)
+        self.frame_field.blockSignals(False)
+        self.clock.setText(self._time(self.session.player.frame))
+
     def refresh(self) -> None:
         """Show where the playhead and the range are."""
         session, player = self.session, self.session.player
@@ -100,7 +109,12 @@ class Transport(QWidget):
                 field.blockSignals(False)
         clip = session.shown
         rate = clip.rate if clip else 30.0
-        self.clock.setText(f"  {player.frame / rate:.2f} s of {end / rate:.2f} s, {rate:g} fps")
+        self._end, self._rate = end, rate
+        # Of one size whatever it says: a text that wants more room has the whole area laid out anew, every frame.
+        self.clock.setFixedSize(
+            self.clock.fontMetrics().horizontalAdvance(self._time(end)) + 4, self.frame_field.height()
+        )
+        self.clock.setText(self._time(player.frame))
         count = last - first + 1
         self.length.setText(f"  {count} frames" if count != 1 else "  1 frame")
         self.length.setToolTip(f"The range is {(last - first) / rate:.2f} s long")
