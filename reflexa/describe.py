@@ -11,6 +11,7 @@ from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.problems import problems
 from reflexa.rig.rest_ends import rest_ends
+from reflexa.words import counted
 
 
 def _rounded(values: Any, digits: int = 6) -> list[float]:
@@ -111,7 +112,7 @@ def plain(document: Imported) -> dict[str, Any]:
 def lines(document: Imported) -> list[str]:
     """The same for people, shortest useful form first."""
     rig, frame = document.rig, document.frame
-    out = [f"{len(rig.skeleton)} joints, {rig.height:.2f} m high in rest"]
+    out = [f"{counted(len(rig.skeleton), 'joint')}, {rig.height:.2f} m high in rest"]
     turned = "" if frame.facing == "+Z" and frame.up == "+Y" else " (turned to +Y up, facing +Z)"
     out.append(f"Unit {frame.unit} ({frame.unit_scale:g} m), {frame.up} up, facing {frame.facing}{turned}")
     if frame.baked:
@@ -119,7 +120,7 @@ def lines(document: Imported) -> list[str]:
     for c in document.clips:
         way = travel(c, rig)
         out.append(
-            f"Clip {c.name}: {c.frames} frames at {c.rate:g} a second, {c.duration:.2f} s, "
+            f"Clip {c.name}: {counted(c.frames, 'frame')} at {c.rate:g} a second, {c.duration:.2f} s, "
             f"travels {way['distance_m']:.2f} m"
             + (f"; plays at {c.play_rate:g} times that speed" if c.play_rate != 1 else "")
         )
@@ -127,13 +128,13 @@ def lines(document: Imported) -> list[str]:
             out.append(f"Tracks of {c.name}: {', '.join(t.name for t in c.tracks)}")
         for count, where in zip(rest_ends(c, rig), ("head", "tail"), strict=True):
             if count:
-                frames = "1 frame" if count == 1 else f"{count} frames"
+                frames = counted(count, "frame")
                 out.append(f"Note: {c.name} has {frames} of rest pose at the {where}: Trim leaves them out.")
     if not document.clips:
         out.append("No clip: a rig in its rest pose")
     worst = max(rig.pairs, key=lambda p: p.residual_mm, default=None)
     residual = f", at most {worst.residual_mm:.1f} mm from a reflection ({worst.left})" if worst else ""
-    out.append(f"{len(rig.pairs)} pairs{residual}; {len(rig.centre)} on the centre line")
+    out.append(f"{counted(len(rig.pairs), 'pair')}{residual}; {len(rig.centre)} on the centre line")
     if rig.unpaired:
         out.append(f"Without a partner: {', '.join(rig.unpaired)}")
     if rig.chains:

@@ -29,6 +29,7 @@ from reflexa.rig import Rig
 from reflexa.steps import SOURCE, Step, kind_of
 from reflexa.take import Evaluation, Export, exported_clips, recipe_digest
 from reflexa.take.recipe import Recipe, recipe_plain
+from reflexa.words import counted
 
 # How a manifest's name ends; before it stands that of the clip's file.
 MANIFEST = ".clip.json"
@@ -101,7 +102,7 @@ class Proof:
     def said(self) -> str:
         """For people, without the place."""
         within = f"{self.error_mm:.4f} mm and {self.error_deg:.4f}°"
-        first = f"{self.frames} frames at {self.rate:g} a second, reads back within {within}"
+        first = f"{counted(self.frames, 'frame')} at {self.rate:g} a second, reads back within {within}"
         return "; ".join((first, *self.warnings))
 
 

@@ -6,6 +6,7 @@ from types import MappingProxyType
 
 from reflexa.checks.model import Check, Finding, Repair, Subject
 from reflexa.rig.rest_ends import rest_ends
+from reflexa.words import counted
 
 TRIM = Repair("Trim the rest pose", "trim", MappingProxyType({"rest_ends": True}))
 
@@ -17,7 +18,7 @@ def _run(subject: Subject) -> list[Finding]:
     out = []
     for count, where, first in ((head, "head", 0), (tail, "tail", clip.frames - tail)):
         if count:
-            text = f"{count} frame{'s' if count > 1 else ''} of rest pose at the {where}"
+            text = f"{counted(count, 'frame')} of rest pose at the {where}"
             out.append(
                 Finding("rest-pose", joint, text, (first, first + count - 1), first, float(count), 0.0, "frames", TRIM)
             )

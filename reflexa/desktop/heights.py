@@ -7,8 +7,9 @@ from PySide6.QtWidgets import QApplication, QSplitter
 
 from reflexa.desktop.time.area import TimeArea
 
-# The picture keeps this many pixels where there is room, and the time area takes no more than this share of both.
-_PICTURE, _SHARE = 486, 0.45
+# The picture keeps this many pixels where there is room (less while many rows of keys are worked on), and the time area takes no
+# more than this share of both.
+_PICTURE, _BESIDE_KEYS, _SHARE = 486, 400, 0.45
 _KEY = "time area by hand"
 
 
@@ -52,11 +53,13 @@ class Heights(QObject):
         if QApplication.mouseButtons() != Qt.MouseButton.NoButton:
             self._later.start(150)  # nothing moves under a hand that holds something
             return
+        picture = _BESIDE_KEYS if self._area.many_rows else _PICTURE
+        most = max(min(total - picture, round(_SHARE * total)), 150)
+        self._area.make_do(most)
         take = self._area.session.selection.take
         self._most = max(self._area.wanted, self._most if take == self._take else 0)
         self._take = take
         least = self._area.minimumHeight()
-        most = max(min(total - _PICTURE, round(_SHARE * total)), 150)
         high = min(max(self._most, least), most)
         if self._splitter.sizes()[1] != high:
             self._splitter.setSizes([total - high, high])

@@ -15,6 +15,7 @@ from reflexa.project.uses import clips_in, clips_of, users
 from reflexa.steps import Step
 from reflexa.steps.references import renamed
 from reflexa.take import Source, Take
+from reflexa.words import counted
 
 
 def skeleton_digest(skeleton: Skeleton) -> str:
@@ -42,7 +43,7 @@ def differences(
             if names:
                 out.append(f"Its skeleton {said} {_some(names)}.")
     if not out and old.skeleton and old.skeleton != new.skeleton:
-        out.append(f"Its skeleton is another one: {len(document.rig.skeleton.names)} joints.")
+        out.append(f"Its skeleton is another one: {counted(len(document.rig.skeleton.names), 'joint')}.")
     there = {c.name for c in document.or_rest}
     gone = [clip for clip, now in _clips(project, old.file, document).items() if now not in there]
     if gone:

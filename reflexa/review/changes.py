@@ -12,6 +12,7 @@ from reflexa.stage import Stage
 from reflexa.steps import Step, kind_of
 from reflexa.take import Take
 from reflexa.take.recipe import Recipe
+from reflexa.words import counted
 
 
 def project_changes(a: Project, b: Project) -> list[str]:
@@ -114,7 +115,7 @@ def take_changes(a: Take, b: Take) -> list[str]:
     out += _named("view", {v.name: v for v in a.views}, {v.name: v for v in b.views})
     out += _props(a.stage, b.stage)
     if a.accepted != b.accepted:
-        out.append(f"{len(b.accepted)} findings accepted, not {len(a.accepted)}")
+        out.append(f"{counted(len(b.accepted), 'finding')} accepted, not {len(a.accepted)}")
     plain_a, plain_b = plain(a.export), plain(b.export)
     out += [f"export, {title(k)} {shown(plain_a[k])} → {shown(v)}" for k, v in plain_b.items() if plain_a[k] != v]
     return out

@@ -29,6 +29,7 @@ from reflexa.review.subjects import Reviewed
 from reflexa.review.words import step_words
 from reflexa.rig import Rig
 from reflexa.steps import SOURCE
+from reflexa.words import counted
 
 # What is plotted: of the figure, and of these parts of it.
 _PLOTTED = (
@@ -143,7 +144,7 @@ def _take(s: Reviewed, figure: Any) -> dict[str, Any]:
         "events": [{"frame": e.frame, "name": e.name} for e in after.events],
         "views": _views(s),
         "measures": _measures(s),
-        "facts": f"{after.frames} frames at {after.rate:g} a second, {after.duration:.2f} s. {way['joint']} travels "
+        "facts": f"{counted(after.frames, 'frame')} at {after.rate:g} a second, {after.duration:.2f} s. {way['joint']} travels "
         f"{way['distance_m']:.2f} m.",
         "map": s.frames_before.tolist() if changed else None,
         "after": {"model": figure(rig), **packed.motion(after, rig)},

@@ -7,6 +7,7 @@ from typing import Any
 import msgspec
 
 from reflexa.steps import Step, kind_of
+from reflexa.words import counted
 
 
 def step_words(step: Step) -> str:
@@ -19,7 +20,7 @@ def step_words(step: Step) -> str:
     elif step.weight < 1:
         parts.append(f"weight {step.weight:g}")
     if step.envelope:
-        parts.append(f"envelope of {len(step.envelope)} points")
+        parts.append(f"envelope of {counted(len(step.envelope), 'point')}")
     if step.mask is not None:
         where = [*step.mask.parts, *step.mask.joints]
         parts.append(f"on {', '.join(where[:4])}{' and more' if len(where) > 4 else ''}")

@@ -25,6 +25,7 @@ from reflexa.steps.plants.rounds import as_one, later
 from reflexa.steps.plants.settings import Plant, PlantsSettings
 from reflexa.steps.plants.step import held
 from reflexa.steps.root_motion.track import travel_of
+from reflexa.words import counted
 
 # A loop lasts this long at least, seconds.
 _LEAST = 0.4
@@ -198,5 +199,5 @@ KIND = StepKind(
     changes_time=True,
     weighed=False,
     upgraded=lambda plain: {k: v for k, v in plain.items() if v is not None},
-    summary=lambda s: "found" if s.find else f"over {s.over} frames" if s.over else "over the whole clip",
+    summary=lambda s: "found" if s.find else f"over {counted(s.over, 'frame')}" if s.over else "over the whole clip",
 )

@@ -15,6 +15,7 @@ from reflexa.motion.curves import monotone
 from reflexa.motion.resample import seen_at
 from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
+from reflexa.words import counted
 
 # No clip becomes longer than this, frames.
 _MOST = 200_000
@@ -130,7 +131,7 @@ def _run(given: Given, settings: RetimeSettings, context: Context) -> Outcome:
 
 def _summary(s: RetimeSettings) -> str:
     return {
-        "speed": f"× {s.speed:g}", "length": f"{s.frames} frames", "rate": f"{s.rate:g} fps", "curve": "as drawn",
+        "speed": f"× {s.speed:g}", "length": counted(s.frames, "frame"), "rate": f"{s.rate:g} fps", "curve": "as drawn",
         "play rate": "play rate into frames",
     }[s.how]  # fmt: skip
 

@@ -142,9 +142,9 @@ def test_every_command_is_found_and_tells_why_it_cannot_run(empty, qtbot) -> Non
     qtbot.addWidget(search)
     QTest.keyClicks(search.field, "export")
     texts = [search.found.item(i).text() for i in range(search.found.count())]
-    assert any(t.startswith("Export…") and "there is no result yet" in t for t in texts)
+    assert any(t.startswith("Export…") and "There is no result yet." in t for t in texts)
     action = empty.commands.action("export")
-    assert not action.isEnabled() and action.toolTip() == "there is no result yet"
+    assert not action.isEnabled() and action.toolTip() == "There is no result yet."
     shortcuts = [c.shortcut for c in empty.commands if c.shortcut]
     assert len(shortcuts) == len(set(shortcuts))
     assert all(b.accessibleName() for b in empty.viewport.buttons.values())

@@ -197,7 +197,7 @@ def test_joints_are_put_together_under_a_name_of_ones_own(demo, qtbot, monkeypat
     rows = rows_of(
         CorrectionSettings(tracks=tuple(
             Track(n, (Key(0, (1.0, 0, 0)),)) for n in ("head", "hand_left", "spine_mid", "chest", "foot_left")
-        )), session.step_rig, frozenset(),
+        )), session.step_rig,
     )  # fmt: skip
     assert next((r.name, len(r.members)) for r in rows if r.track is None) == ("Lantern bearers", 2)
     demo.commands.run("save")

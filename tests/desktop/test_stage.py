@@ -98,7 +98,7 @@ def test_props_are_picked_snap_are_keyed_carried_and_saved(demo, qtbot, tmp_path
     idle(qtbot, window)
     assert "no saved stage" in window.desk.dialog.text()
     window.desk.dialog.accept()
-    click(button(window.stage, "Take it away"))
+    click(button(window.stage, "Remove it"))
     assert len(session.stage.props) == 3 and session.selection.prop == ""
 
 

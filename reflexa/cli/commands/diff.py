@@ -19,6 +19,7 @@ from reflexa.motion.compare import compare
 from reflexa.project import store
 from reflexa.review.changes import project_changes
 from reflexa.review.subjects import subjects
+from reflexa.words import counted
 
 # As many joints are printed.
 _MOST = 20
@@ -53,7 +54,7 @@ def COMMAND(first: str, second: str, degrees: float, mm: float, source: Reading,
         click.echo(json.dumps(plain, indent=2))
     elif not talk.quiet:
         if found.frames[0] != found.frames[1]:
-            click.echo(f"{found.frames[0]} frames against {found.frames[1]}")
+            click.echo(f"{counted(found.frames[0], 'frame')} against {found.frames[1]}")
         for which, names in zip("AB", found.only, strict=True):
             if names:
                 click.echo(f"only in {which}: {', '.join(names)}")

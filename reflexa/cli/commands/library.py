@@ -26,6 +26,7 @@ from reflexa.library.notes import Notes, edit_notes, read_notes
 from reflexa.library.query import SORTS, Query
 from reflexa.library.scan import scan
 from reflexa.library.shelves import Shelf, Shelves, load_shelves, save_shelves, with_shelf, without_shelf
+from reflexa.words import counted
 
 EXAMPLES = (
     "reflexa library add ~/clips",
@@ -91,7 +92,9 @@ def scan_(jobs: int, talk: Talk) -> None:
         click.echo(json.dumps(said, indent=2))
         return
     if not talk.quiet:
-        click.echo(f"{out.files} files, {out.read} read, {out.gone} gone, {len(bad)} that cannot be read.", err=True)
+        click.echo(
+            f"{counted(out.files, 'file')}, {out.read} read, {out.gone} gone, {len(bad)} that cannot be read.", err=True
+        )
         for shelf in out.away:
             click.echo(f"{shelf}: its folder is not there now; what is known of it stays.", err=True)
         for folder, reason in out.unreadable.items():
@@ -265,7 +268,8 @@ def _say(rows: list[Row], fits: dict[str, str], talk: Talk, off: dict[int, float
         how = f", fits {fits[r.rig]}" if r.rig in fits else ""
         more = "".join(f", {w}" for w in ("loop" if r.loop else "", r.gait, *r.said.tags) if w)
         click.echo(
-            f"{r.path}#{r.clip}: {r.duration:.2f} s{more}{how}" + (f", {r.findings} findings" if r.findings else "")
+            f"{r.path}#{r.clip}: {r.duration:.2f} s{more}{how}"
+            + (f", {counted(r.findings, 'finding')}" if r.findings else "")
         )
     if not rows and not talk.quiet:
         click.echo("Nothing found.", err=True)

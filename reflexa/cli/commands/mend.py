@@ -35,6 +35,7 @@ from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
 from reflexa.take import Source, Take
 from reflexa.take.recipe import Recipe
+from reflexa.words import counted
 
 EXAMPLES = ("reflexa mend clips/*.glb --out mended",)
 
@@ -103,5 +104,5 @@ def _tell(entry: dict[str, Any], tried: list[str], talk: Talk) -> None:
     for text in tried:
         click.echo(f"{name}: {text}")
     left = len(entry["left"])
-    more = f"{left} finding{'s' if left != 1 else ''} left" if left else "nothing is left to mend"
+    more = f"{counted(left, 'finding')} left" if left else "nothing is left to mend"
     click.echo(f"{name}: {more}{', ' + entry['written'] if entry['written'] else ', not written: nothing was mended'}")

@@ -43,7 +43,7 @@ COMMANDS = (
         "redo", "Redo", "Edit/1", lambda d: d.session.redo(), "Ctrl+Shift+Z | Ctrl+Y",
         lambda d: "" if d.session.history.redo_label else "nothing to redo", named=_redo_title,
     ),
-    Command("delete_keys", "Delete keys", "Edit/2", lambda d: keys.delete(d.session), "", needs.keys),
+    Command("delete_keys", "Remove keys", "Edit/2", lambda d: keys.delete(d.session), "", needs.keys),
     Command("copy_keys", "Copy keys", "Edit/3", _copy, "Ctrl+C", needs.keys),
     Command("paste_keys", "Paste keys at the playhead", "Edit/3", _paste, "Ctrl+V", needs.copied_keys),
     Command(

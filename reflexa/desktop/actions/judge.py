@@ -20,6 +20,7 @@ from reflexa.review.page import save_page
 from reflexa.review.subjects import Reviewed
 from reflexa.take import Take, evaluate
 from reflexa.take.sequence import source_of
+from reflexa.words import counted
 
 
 def _go(d: Desk, by: int) -> None:
@@ -66,9 +67,7 @@ def _mend(d: Desk) -> None:
         session.edit_take("mend all", done.take, card=RESULT)
     said = "\n".join(t.text for t in done.tried) or "Nothing that is found has a repair."
     left = len(done.left)
-    d.inform(
-        f"{said}\n\n{left} finding{'s' if left != 1 else ''} left." if left else f"{said}\n\nNothing is left to mend."
-    )
+    d.inform(f"{said}\n\n{counted(left, 'finding')} left." if left else f"{said}\n\nNothing is left to mend.")
 
 
 def _reviewed(d: Desk) -> Reviewed | None:

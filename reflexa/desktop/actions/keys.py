@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
 from typing import get_args
 
@@ -10,6 +11,8 @@ from PySide6.QtWidgets import QInputDialog
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.session import keys
+from reflexa.desktop.time.row_hands import RowHands
+from reflexa.desktop.time.rows import Row
 from reflexa.motion.curves import Interpolation
 from reflexa.steps.correction.timing import EASES
 
@@ -84,6 +87,21 @@ def _ease(name: str, d: Desk) -> None:
     keys.ease_by(d.session, name, EASES[name])
 
 
+def _row(call: Callable[[RowHands, Row], None], d: Desk) -> None:
+    row = d.time.keys.row_now()
+    if row is not None:
+        call(d.time.keys.hands, row)
+
+
+def _no_row(d: Desk) -> str:
+    return needs.layer(d) or ("" if d.time.keys.row_now() is not None else "select a joint that has keys first")
+
+
+def _toggle_only(d: Desk) -> None:
+    hands = d.time.keys.hands
+    hands.only_selected(not hands.view.only_selected)
+
+
 COMMANDS = (
     Command("show_keys", "Bring the selected keys into sight", "Keys/1", lambda d: d.time.show_keys(), "", needs.keys),
     Command("select_keys", "Select all keys", "Keys/1", lambda d: keys.select(d.session, lambda _: True), "Ctrl+A",
@@ -109,4 +127,11 @@ COMMANDS = (
             needs.keys),
     *(Command(f"keys_{then}", f"Make keys {then}", "Keys/5/On from the key", partial(_interpolate, then), "", needs.keys)
       for then in get_args(Interpolation)),
+    Command("row_up", "Move the row up", "Keys/6/Rows", lambda d: d.time.keys.shift_row(-1), "Alt+Up", _no_row),
+    Command("row_down", "Move the row down", "Keys/6/Rows", lambda d: d.time.keys.shift_row(1), "Alt+Down", _no_row),
+    Command("hide_row", "Hide the row", "Keys/6/Rows", partial(_row, RowHands.hide), "", _no_row),
+    Command("hide_other_rows", "Hide all other rows", "Keys/6/Rows", partial(_row, RowHands.hide_others), "", _no_row),
+    Command("only_selected_rows", "Only rows of what is selected", "Keys/6/Rows", _toggle_only, "", needs.layer,
+            lambda d: d.time.keys.hands.view.only_selected),
+    Command("show_all_rows", "Show all rows", "Keys/6/Rows", lambda d: d.time.keys.hands.show_all(), "", needs.layer),
 )  # fmt: skip

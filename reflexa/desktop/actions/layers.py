@@ -10,6 +10,7 @@ from reflexa.desktop.session import keys, layers
 from reflexa.desktop.session.layers import StepSpan
 from reflexa.steps.correction import all_keys, layer_of
 from reflexa.steps.correction.layers import Merged
+from reflexa.words import counted
 
 
 def _ask_stretch(d: Desk) -> None:
@@ -19,7 +20,7 @@ def _ask_stretch(d: Desk) -> None:
         d.say("This layer has no two keys on different frames: there is nothing to stretch.")
         return
     length = at[-1] - at[0]
-    said = f"Its keys go from frame {at[0]} to {at[-1]}: {length} frames. New length in frames"
+    said = f"Its keys go from frame {at[0]} to {at[-1]}: {counted(length, 'frame')}. New length in frames"
     frames, good = QInputDialog.getInt(d.window, "Stretch the whole layer", said, length, 1, 100_000)
     if good:
         keys.stretch_layer(d.session, frames)
@@ -37,8 +38,8 @@ def _show(d: Desk, span: StepSpan, found: Merged) -> None:
     d.dialog = box
     box.setWindowTitle("Turn the step into a layer" if one else "Merge onto the layer below")
     box.setText(
-        f"One layer with {found.keys} keys does what {'the step does' if one else 'both do'}, at most {found.degrees:.2f}° "
-        f"and {found.mm:.2f} mm off at any frame. Weights, envelopes and masks are taken in."
+        f"One layer with {counted(found.keys, 'key')} does what {'the step does' if one else 'both do'}, at most "
+        f"{found.degrees:.2f}° and {found.mm:.2f} mm off at any frame. Weights, envelopes and masks are taken in."
     )
     good = box.addButton("Turn it into a layer" if one else "Merge", QMessageBox.ButtonRole.AcceptRole)
     every = box.addButton("A key on every frame", QMessageBox.ButtonRole.ActionRole)

@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QMenu
 
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.actions.synonyms import ALSO
+from reflexa.words import sentence
 
 
 class Registry:
@@ -45,7 +46,7 @@ class Registry:
 
     def why_not(self, command: Command) -> str:
         """The reason why a command cannot run now, or an empty text."""
-        return command.why_not(self._desk)
+        return sentence(command.why_not(self._desk))
 
     def run(self, command_id: str) -> None:
         """Run a command, unless there is a reason against it; then say the reason."""

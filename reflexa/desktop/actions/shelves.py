@@ -23,6 +23,7 @@ from reflexa.library.finder import Row
 from reflexa.library.query import Query
 from reflexa.library.shelves import with_shelf, without_shelf
 from reflexa.take import Source
+from reflexa.words import counted
 
 Picks = list[tuple[Path, str]]
 
@@ -109,7 +110,7 @@ def make_takes(d: Desk, retarget: bool = False) -> None:
 def takes_of(d: Desk, sources: list[Source], retarget: bool = False) -> None:
     """Takes of clips that came in, and a word about what each needed."""
     made = make_fitting(d.session, sources, MERGE, retarget)
-    said = ["1 take made" if len(made.names) == 1 else f"{len(made.names)} takes made"]
+    said = [f"{counted(len(made.names), 'take')} made"]
     if made.renamed:
         said.append(f"{made.renamed} renamed to the joints of the open rig: the Rename step shows the map")
     if made.other_rigs:
@@ -123,7 +124,7 @@ def import_only(d: Desk) -> None:
     """Take the chosen clips into the project, and nothing else."""
     picks = _chosen(d)
     if picks:
-        bring_in(d, picks, lambda sources: d.say(f"{len(sources)} clips taken in."))
+        bring_in(d, picks, lambda sources: d.say(f"{counted(len(sources), 'clip')} taken in."))
 
 
 # Newer on the shelf ---------------------------------------------------------------------------------------------
@@ -288,7 +289,7 @@ def _searches(d: Desk, menu: QMenu) -> None:
 
 def _fill(d: Desk, menu: QMenu, rows: list[Row]) -> None:
     several = len(rows) > 1
-    menu.addAction(f"Make {len(rows)} takes" if several else "Make take", partial(make_takes, d))
+    menu.addAction(f"Make {counted(len(rows), 'take')}" if several else "Make take", partial(make_takes, d))
     if d.session.take is not None:
         onto = d.session.take.source.file
         menu.addAction(f"Make takes, retargeted onto {onto} where needed", partial(make_takes, d, True))

@@ -17,6 +17,8 @@ ALSO = {
     "solo_step": "isolate solo",
     "lock_step": "protect",
     "remove_step": "delete",
+    "delete_keys": "delete",
+    "remove_prop": "delete take away",
     "delete_take": "delete",
     "duplicate_take": "copy variant",
     "join": "sequence concatenate append edit list",

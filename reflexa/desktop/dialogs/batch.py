@@ -38,6 +38,7 @@ from reflexa.take import Source
 from reflexa.take.fitting import not_applying
 from reflexa.take.recipe import Recipe, with_values
 from reflexa.take.sequence import source_of
+from reflexa.words import counted
 
 _TICK = 33
 _CLIP, _STATE, _TIME, _FOUND, _SAID = range(5)
@@ -52,7 +53,7 @@ class BatchDialog(QDialog):
     def __init__(self, session: Session, recipe: Recipe, sources: Sequence[Source], parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self.recipe = session, recipe
-        self.setWindowTitle(f"{recipe.name}, over {len(sources)} clip{'s' if len(sources) != 1 else ''}")
+        self.setWindowTitle(f"{recipe.name}, over {counted(len(sources), 'clip')}")
         self.resize(960, 600)
         self.batch = Batch(session, sources, recipe.name, self)
         self.batch.over = self._over

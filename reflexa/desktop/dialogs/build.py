@@ -13,6 +13,7 @@ from reflexa.desktop.dialogs.running import RunDialog
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session
 from reflexa.desktop.work import Job
+from reflexa.words import counted
 
 
 class BuildDialog(RunDialog):
@@ -95,7 +96,7 @@ class BuildDialog(RunDialog):
             planned, made = self._made.popleft()
             name = planned.take.name
             left = len(made.built.findings) if made.built is not None else 0
-            findings = f", {left} findings left" if left > 1 else ", 1 finding left" if left else ""
+            findings = f", {counted(left, 'finding')} left" if left else ""
             text = str(made.error) if made.error is not None else f"built in {made.seconds:.1f} s{findings}"
             self._rows[name].setText(f"{name} — {text}")
             self._rows[name].setToolTip("\n".join(made.built.findings) if made.built is not None else text)

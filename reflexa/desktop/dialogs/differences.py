@@ -8,6 +8,7 @@ from reflexa.desktop.session import Session
 from reflexa.desktop.settings.joint_table import JointTable, Row
 from reflexa.desktop.widgets import labels
 from reflexa.motion.compare import Comparison
+from reflexa.words import counted
 
 
 class Differences(QDialog):
@@ -18,7 +19,9 @@ class Differences(QDialog):
         self.setWindowTitle(f"{names[0]} against {names[1]}")
         self.resize(560, 520)
         column = QVBoxLayout(self)
-        said = f"{found.frames[0]} and {found.frames[1]} frames." if found.frames[0] != found.frames[1] else ""
+        said = (
+            f"{found.frames[0]} and {counted(found.frames[1], 'frame')}." if found.frames[0] != found.frames[1] else ""
+        )
         for name, only in zip(names, found.only, strict=True):
             said += f" Only in {name}: {', '.join(only[:8])}." if only else ""
         off = [d for d in found.joints if d.turn > 0.005 or d.move > 0.05]

@@ -31,6 +31,7 @@ from reflexa.formats import FORMATS, writable
 from reflexa.motion.clip import Clip
 from reflexa.names import file_name
 from reflexa.take import Export, Take
+from reflexa.words import counted
 
 
 class ExportDialog(QDialog):
@@ -83,7 +84,7 @@ class ExportDialog(QDialog):
         row.addStretch(1)
         form.addRow("Frames", row)
         self.rate = QDoubleSpinBox(minimum=1, maximum=1000, decimals=3, value=chosen.rate or clip.rate)
-        self.rate.setSuffix(" frames a second")
+        self.rate.setSuffix(" fps")
         form.addRow("Rate", self.rate)
         self.loop = QCheckBox("The clip loops")
         self.loop.setChecked(clip.loop if chosen.loop is None else chosen.loop)
@@ -125,7 +126,9 @@ class ExportDialog(QDialog):
         count = self.last.value() - self.first.value() + 1
         good = count >= 1
         count = (count - 1) * self.cycles.value() + 1
-        self.length.setText(f"{count} frames, {(count - 1) / self._clip.rate:.2f} s" if good else "the range is empty")
+        self.length.setText(
+            f"{counted(count, 'frame')}, {(count - 1) / self._clip.rate:.2f} s" if good else "The range is empty"
+        )
         self.go.setEnabled(good)
 
     def target(self) -> Path:
@@ -183,7 +186,7 @@ class ExportDialog(QDialog):
         self.proof = proof
         self._end()
         self._say(
-            f"Written: {proof.path}\n{proof.frames} frames at {proof.rate:g} a second. Read back: largest error "
+            f"Written: {proof.path}\n{counted(proof.frames, 'frame')} at {proof.rate:g} fps. Read back: largest error "
             f"{proof.error_mm:.4f} mm and {proof.error_deg:.4f}°.\nManifest: {proof.manifest.name}"
             + "".join(f"\nNote: {w}." for w in proof.warnings)
             + (f"\nBeside it: {', '.join(p.name for p in proof.others)}" if proof.others else ""),
@@ -209,4 +212,4 @@ class ExportDialog(QDialog):
 
 def _goes_out(clip: Clip, tracks: str) -> str:
     keys = "keys only where they are needed" if clip.thinned else "every frame"
-    return f"{len(clip.skeleton)} joints, {keys}; tracks: {tracks}; {len(clip.events)} events."
+    return f"{counted(len(clip.skeleton), 'joint')}, {keys}; tracks: {tracks}; {counted(len(clip.events), 'event')}."

@@ -17,7 +17,7 @@ MOUSE = (
     ("Drag a hoop", "turn the joint (Ctrl: steps of 5°)"),
     ("Drag keys", "move them by whole frames"),
     ("Drag from empty space", "select keys in a box"),
-    ("Double-click the envelope", "add or take away a point"),
+    ("Double-click the envelope", "add or remove a point"),
     ("Wheel in the time area", "zoom in time (Shift: pan)"),
     ("Drag a card", "move the step"),
     ("Double-click a card's name", "rename the step"),

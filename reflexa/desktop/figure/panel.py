@@ -27,6 +27,7 @@ from reflexa.desktop.widgets.dress import dressed, named
 from reflexa.desktop.widgets.search import search_field
 from reflexa.rig import Rig
 from reflexa.rig.problems import Problem, problems
+from reflexa.words import counted
 
 
 class _Tree(QTreeWidget):
@@ -149,7 +150,8 @@ class FigurePanel(QWidget):
         self._list_problems(problems(rig))
         told = self.session.project.rig_document(rig.key)
         self.facts.setText(
-            f"{len(rig.skeleton)} joints, {rig.height:.2f} m high. {len(rig.pairs)} pairs, {len(rig.centre)} on the centre line"
+            f"{counted(len(rig.skeleton), 'joint')}, {rig.height:.2f} m high. {counted(len(rig.pairs), 'pair')}, "
+            f"{len(rig.centre)} on the centre line"
             f"{', ' + str(len(rig.chains)) + ' chains' if rig.chains else ''}."
             + (" Corrected by hand." if told is not None else "")
         )

@@ -19,6 +19,7 @@ from reflexa.desktop.widgets import labels
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
 from reflexa.steps.blend import BlendReport, BlendSettings
+from reflexa.words import counted
 
 
 def settings_of(session: Session) -> BlendSettings | None:
@@ -127,7 +128,7 @@ class BlendPanel(StepPanel):
             return
         known = report if isinstance(report, BlendReport) and not session.step_problem else None
         if known is not None:
-            said = f"{known.frames} frames, {known.seconds:.2f} s: {known.ratio:.2f} times as long as this clip."
+            said = f"{counted(known.frames, 'frame')}, {known.seconds:.2f} s: {known.ratio:.2f} times as long as this clip."
         else:
             said = session.step_problem or ("" if settings.clip else "Choose the clip to blend.")
         self.summary.setText(said)

@@ -17,6 +17,7 @@ from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.own_keys import ARROWS, OwnKeys
 from reflexa.motion.loops import Matches
 from reflexa.steps.close_loop import CloseLoopReport, CloseLoopSettings
+from reflexa.words import counted
 
 _SIDE = 208
 
@@ -179,7 +180,7 @@ class CloseLoopPanel(StepPanel):
         rows: list[Row] = [
             (
                 (f"{q.first}–{q.last}", f"{q.pose:.1f}", f"{q.velocity:.0f}", f"{q.feet:.1f}"),
-                f"A loop of {q.last - q.first + 1} frames", "", -1,
+                f"A loop of {counted(q.last - q.first + 1, 'frame')}", "", -1,
             ) for q in report.matches.pairs
         ]  # fmt: skip
         self.table.show_rows(rows, most=5)

@@ -154,7 +154,7 @@ class CorrectionPanel(StepPanel):
         self.neutral = QPushButton("Neutral here")
         self.neutral.setToolTip("A key that says: no change at this frame")
         self.neutral.clicked.connect(self._set_neutral)
-        self.delete = QPushButton("Delete keys")
+        self.delete = QPushButton("Remove keys")
         self.delete.clicked.connect(self._delete)
         row.addWidget(self.neutral)
         row.addWidget(self.delete)
@@ -306,7 +306,7 @@ class CorrectionPanel(StepPanel):
     def _delete(self) -> None:
         settings = self.session.layer
         if settings is not None and self.session.selection.keys:
-            line.edit_layer(self.session, "delete keys", change_keys(settings, self.session.selection.keys))
+            line.edit_layer(self.session, "remove keys", change_keys(settings, self.session.selection.keys))
 
 
 VIEW = StepView(

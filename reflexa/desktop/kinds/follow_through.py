@@ -9,6 +9,7 @@ from reflexa.desktop.session import Session
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.errors import RecipeError
 from reflexa.steps.follow_through import FollowReport, FollowThroughSettings, links
+from reflexa.words import length
 
 
 class FollowPanel(StepPanel):
@@ -50,7 +51,7 @@ class FollowPanel(StepPanel):
 def _said(report: FollowReport) -> str:
     text = (
         f"{len(report.joints)} links, {report.joints[0]} to {report.joints[-1]}. The last is up to "
-        f"{100 * report.away:.1f} cm off its way."
+        f"{length(report.away)} off its way."
     )
     return text if report.seam is None else f"{text} The loop closes within {report.seam:.3f}°."
 

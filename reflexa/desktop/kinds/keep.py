@@ -11,6 +11,7 @@ from reflexa.desktop.settings.reach_rows import ReachRows
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.dress import named
 from reflexa.steps.keep import KeepReport, KeepSettings
+from reflexa.words import length
 
 ENDS = ("left foot", "right foot", "left hand", "right hand", "head")
 
@@ -64,7 +65,7 @@ class KeepPanel(StepPanel):
         text = f"Also {', '.join(others)}. " if others else ""
         report = session.report
         if isinstance(report, KeepReport):
-            text += f"The step moves joints by up to {100 * report.moved:.1f} cm to keep them."
+            text += f"The step moves joints by up to {length(report.moved)} to keep them."
         self.said.setText(session.step_problem or text)
 
 

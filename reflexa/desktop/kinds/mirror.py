@@ -9,6 +9,7 @@ from reflexa.desktop.session import Session
 from reflexa.desktop.settings.step_panel import TablePanel
 from reflexa.desktop.widgets.dress import named
 from reflexa.rig.sides import in_common
+from reflexa.words import counted
 
 
 class MirrorPanel(TablePanel):
@@ -37,7 +38,7 @@ class MirrorPanel(TablePanel):
         found = ", ".join(f"{n} by {way}" if way != "told" else f"{n} told" for way, n in ways.items()) or "none"
         worst = max((p.residual_mm for p in rig.pairs), default=0.0)
         exact = "The rig is exactly symmetric." if worst < 0.01 else f"Rest poses differ by up to {worst:.1f} mm."
-        self.summary.setText(f"Pairs: {found}; {len(rig.centre)} joints on the centre line. {exact}")
+        self.summary.setText(f"Pairs: {found}; {counted(len(rig.centre), 'joint')} on the centre line. {exact}")
         self.table.show_rows([
             (
                 (in_common(p.left, p.right), f"{p.residual_mm:.1f}", f"{p.residual_deg:.1f}"),

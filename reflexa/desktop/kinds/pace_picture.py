@@ -69,7 +69,7 @@ class PacePicture(PointsByHand):
         p.setPen(t.colour("quiet"))
         text = "pace"
         if len(self._speed):
-            text = f"pace: {self._speed.min():.2f} to {self._speed.max():.2f} m a second"
+            text = f"pace: {self._speed.min():.2f} to {self._speed.max():.2f} m/s"
         p.drawText(QRectF(8, 3, self.width() - 16, 16), Qt.AlignmentFlag.AlignLeft, text)
         frame = self.session.player.frame / max(self.session.frames - 1, 1)
         p.setPen(QPen(t.colour("ink"), 1.2))

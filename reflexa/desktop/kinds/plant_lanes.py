@@ -234,7 +234,7 @@ class PlantLanes(Lanes):
             return
         index = plants.index(self.chosen)
         if what == "delete":
-            edit(self.session, "delete a plant", (*plants[:index], *plants[index + 1 :]))
+            edit(self.session, "remove a plant", (*plants[:index], *plants[index + 1 :]))
         elif what == "split":
             new = edits.split(plants, index, self.session.player.frame)
             if new == plants:
@@ -287,7 +287,7 @@ class PlantLanes(Lanes):
             if plant.place is not None:
                 menu.addAction("Hold it where it is, not at a picked place", lambda: self.change("free"))
             menu.addSeparator()
-            menu.addAction("Delete (Del)", lambda: self.change("delete"))
+            menu.addAction("Remove (Del)", lambda: self.change("delete"))
         menus.show(menu, e.globalPos())
         self.changed()
 

@@ -19,6 +19,7 @@ from reflexa.draw.figure import LEFT, RIGHT
 from reflexa.draw.scene import Lines
 from reflexa.rig import Rig
 from reflexa.steps.plants import PlantsReport
+from reflexa.words import counted
 
 _NONE_FOUND = (
     "No foot is ever low and slow. A clip made on the spot has no plants until it travels: add root motion from feet. Else "
@@ -98,10 +99,11 @@ class PlantsPanel(TablePanel):
             texts = p.limb.removesuffix(" foot"), f"{p.first}–{p.last}", f"{was.drift / 10:.1f}", is_
             rows.append((texts, tip, name, was.frame))
         how = "found" if find else "written down"
-        text = f"{len(rows)} plants {how}, held within {max(worst, 0.01):.2f} mm. How far they drift:"
+        text = f"{counted(len(rows), 'plant')} {how}, held within {max(worst, 0.01):.2f} mm. How far they drift:"
         if worst > 1.0:
             text = (
-                f"{len(rows)} plants {how}. One still drifts {worst:.1f} mm: its leg does not reach. Let the pelvis give way "
+                f"{counted(len(rows), 'plant')} {how}. One still drifts {worst:.1f} mm: its leg does not reach. "
+                "Let the pelvis give way "
                 "more, or hold it at another place."
             )
         self.summary.setText(text)

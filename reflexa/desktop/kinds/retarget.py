@@ -27,6 +27,7 @@ from reflexa.rig.match import Match, match
 from reflexa.rig.notes import notes_of, set_fit
 from reflexa.steps.retarget import Quality, RetargetReport, RetargetSettings, rig_named
 from reflexa.steps.retarget.rest import aligned_rest, scaled_rest
+from reflexa.words import counted
 
 
 def match_of(session: Session) -> Match | None:
@@ -126,7 +127,8 @@ class RetargetPanel(StepPanel):
         parts = len([p for p in m.source.body_map if p in m.target.body_map])
         parts += len([c for c in m.source.chains if c in m.target.chains])
         self.summary.setText(
-            f"{parts} parts on both rigs, {len(m.targets)} joints driven. Ground distances × {m.stride:.2f}, heights × "
+            f"{counted(parts, 'part')} on both rigs, {counted(len(m.targets), 'joint')} driven. "
+            f"Ground distances × {m.stride:.2f}, heights × "
             f"{m.rise:.2f}."
         )
         lines = []

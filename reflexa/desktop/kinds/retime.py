@@ -17,6 +17,7 @@ from reflexa.desktop.widgets.points import HOW, Point, PointsByHand
 from reflexa.motion.arrays import Array
 from reflexa.motion.curves import monotone
 from reflexa.steps.retime import RetimeReport, RetimeSettings
+from reflexa.words import counted
 
 
 class CurvePicture(PointsByHand):
@@ -137,7 +138,8 @@ class RetimePanel(StepPanel):
         elif isinstance(report, RetimeReport):
             a, b = report.seconds
             self.said.setText(
-                f"{report.before} frames, {a:.2f} s, become {report.after}, {b:.2f} s; {_speeds(report.speed)} as fast."
+                f"{counted(report.before, 'frame')}, {a:.2f} s, become {report.after}, {b:.2f} s; "
+                f"{_speeds(report.speed)} as fast."
             )
 
 

@@ -22,6 +22,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.steps.root_motion import Report, RootMotionReport, RootMotionSettings, own_way, travel_of
+from reflexa.words import length, plain
 
 # Ctrl keeps points of the path to these metres.
 SNAP = 0.05
@@ -47,7 +48,7 @@ class RootPanel(StepPanel):
         self.trace.setToolTip("The path as the clip travels now, as a few points to be drawn on from")
         self.trace.clicked.connect(self._own_way)
         self.clear = QPushButton("Clear")
-        self.clear.setToolTip("Take all points of the path away")
+        self.clear.setToolTip("Remove all points of the path")
         self.clear.clicked.connect(lambda: self.picture.set_path([]))
         row.addWidget(self.trace, 1)
         row.addWidget(self.clear)
@@ -119,7 +120,10 @@ def _rate(session: Session) -> float:
 def _as_before(was: Report) -> str:
     """What it was before the step, in words."""
     slide = max((s.slide for s in was.stances), default=0.0) / 10
-    return f"Before: {was.distance:.2f} m, {was.average:.3f} m a second, {was.heading:+.1f}°, sliding up to {slide:.1f} cm."
+    return (
+        f"Before: {length(was.distance)}, {plain(was.average, 2)} m/s, {plain(was.heading, 1, '+')}°, "
+        f"sliding up to {length(slide / 100)}."
+    )
 
 
 # Picture --------------------------------------------------------------------------------------------------------

@@ -10,6 +10,7 @@ from reflexa.desktop.kinds.time_lanes import Ends, TimeLanes
 from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.steps.trim import TrimReport, TrimSettings
+from reflexa.words import counted
 
 
 def _frames(s: TrimSettings, count: int) -> list[int]:
@@ -67,9 +68,7 @@ class TrimPanel(StepPanel):
             return
         spans = ", ".join(f"{a}–{b}" for a, b in report.kept)
         head, tail = report.rest
-        rest = " and ".join(
-            f"{n} frame{'s' * (n > 1)} at the {end}" for n, end in ((head, "head"), (tail, "tail")) if n
-        )
+        rest = " and ".join(f"{counted(n, 'frame')} at the {end}" for n, end in ((head, "head"), (tail, "tail")) if n)
         said = f"{report.after} of {report.before} frames are kept: {spans}."
         self.said.setText(said + (f"\nRest pose: {rest}." if rest else ""))
         self.rest.setVisible(bool(rest) and not settings.rest_ends)

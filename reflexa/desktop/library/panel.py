@@ -30,6 +30,7 @@ from reflexa.desktop.widgets.dress import dressed, named
 from reflexa.desktop.widgets.search import search_field
 from reflexa.steps import make
 from reflexa.take import Segment, Source, Take
+from reflexa.words import counted
 
 
 class LibraryPanel(QWidget):
@@ -170,7 +171,7 @@ class LibraryPanel(QWidget):
                 item.setToolTip(f"{said}\nDouble-click to find the file again.")
             for clip in document.or_rest if document is not None else ():
                 if _fits(words, clip.name, entry.file):
-                    size = f"{clip.frames} frames, {clip.duration:.2f} s"
+                    size = f"{counted(clip.frames, 'frame')}, {clip.duration:.2f} s"
                     thing = Thing(source=Source(entry.file, clip.name))
                     self._add(self.clips, clip.name, thing, (size, entry.file)).setSelected(thing in kept)
         self.recipes.fill([r for r in session.project.recipes if _fits(words, r.name)])

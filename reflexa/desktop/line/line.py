@@ -18,6 +18,7 @@ from reflexa.desktop.widgets import labels, menus
 from reflexa.desktop.widgets.dress import dressed
 from reflexa.steps import KINDS, Step, kind_of
 from reflexa.take import Source, Take
+from reflexa.words import counted
 
 
 class RevisionLine(QScrollArea):
@@ -221,7 +222,7 @@ class RevisionLine(QScrollArea):
             return
         clip, result, evaluation = session.source_clip, session.result, session.evaluation
         self._source_facts.setText(
-            f"{clip.frames} frames, {clip.rate:g} fps" if clip is not None else self._no_clip(session.take)
+            f"{counted(clip.frames, 'frame')}, {clip.rate:g} fps" if clip is not None else self._no_clip(session.take)
         )
         for id_, card in self.steps.items():
             card.show_problem(session.problem_of(id_))
@@ -233,8 +234,10 @@ class RevisionLine(QScrollArea):
         if result is not None:
             first, last = session.range
             count, found = last - first + 1, session.evaluator.judgement.count
-            self._result_facts.setText(f"{count} frames, {(count - 1) / result.rate:.2f} s")
-            self._found.setText(f"{found} finding{'s' if found > 1 else ''}" if found else "")
+            frames, seconds = counted(count, "frame"), f"{(count - 1) / result.rate:.2f} s"
+            self._result_facts.setText(frames if found else f"{frames}, {seconds}")  # both have no room beside findings
+            self._result_facts.setToolTip(f"{frames}, {seconds}")
+            self._found.setText(counted(found, "finding") if found else "")
             labels.say(self._found, "warn" if found else "quiet")
 
     # Moving -----------------------------------------------------------------------------------------------------

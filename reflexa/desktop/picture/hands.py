@@ -18,6 +18,7 @@ from reflexa.desktop.picture.snapshot import Snapshot
 from reflexa.desktop.session import Session, masks, rigs
 from reflexa.draw import Camera
 from reflexa.motion.arrays import Array
+from reflexa.words import plain
 
 
 @dataclass(frozen=True, eq=False)
@@ -115,9 +116,9 @@ class Hands:
         degrees = float(np.degrees(by @ grip.way / (grip.way @ grip.way)))
         if grip.part == SWING:
             grip.drag.swing(degrees)
-            self.says = f"swing  {degrees:+.1f}°"
+            self.says = f"swing  {plain(degrees, 1, '+')}°"
         else:
-            self.says = f"{HOOPS[grip.part][0]}  {grip.drag.turn(grip.part, degrees, snap):+.1f}°"
+            self.says = f"{HOOPS[grip.part][0]}  {plain(grip.drag.turn(grip.part, degrees, snap), 1, '+')}°"
 
     def _move_point(self, at: QPointF, snap: bool) -> None:
         step = self.session.step

@@ -14,6 +14,7 @@ from reflexa.desktop.work import Job
 from reflexa.names import Names, free_name
 from reflexa.take import Source, Take
 from reflexa.take.sequence import source_of
+from reflexa.words import counted
 
 State = Literal["waiting", "at work", "done", "there already", "failed"]
 # States in which nothing is left to be done for a clip.
@@ -125,7 +126,7 @@ class Batch(QObject):
             self._next()
 
         job = Job(call, done)
-        job.title, job.failed, job.ended = f"{self.title} over {len(self.rows)} clips", failed, ended
+        job.title, job.failed, job.ended = f"{self.title} over {counted(len(self.rows), 'clip')}", failed, ended
         self._job = self.session.work.start(job)
         self._set(i, "at work")
 
@@ -138,6 +139,6 @@ class Batch(QObject):
                 name = free_name(take.name, taken)
                 taken.add(name)
                 new.append(replace(take, name=name, folder=self.title))
-            what = f"{self.title} over {len(new)} clip{'s' if len(new) > 1 else ''}"
+            what = f"{self.title} over {counted(len(new), 'clip')}"
             self.session.edit(what, replace(self.session.project, takes=(*self.session.project.takes, *new)))
         self.halted.emit()

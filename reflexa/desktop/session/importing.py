@@ -15,6 +15,7 @@ from reflexa.project.relink import known_by
 from reflexa.project.sources import add_source
 from reflexa.project.store import SourceFile
 from reflexa.take import Cancelled
+from reflexa.words import counted
 
 # The import and the takes made of it are one thing to undo.
 MERGE = "import"
@@ -78,6 +79,6 @@ def import_job(
         done(found)
 
     job = Job(call, land)
-    job.title = f"The import of {paths[0].name if len(paths) == 1 else f'{len(paths)} files'}"
+    job.title = f"The import of {paths[0].name if len(paths) == 1 else counted(len(paths), 'file')}"
     job.lands = lambda: session.sources is sources
     return job

@@ -30,6 +30,7 @@ from reflexa.steps.correction.timing import (
     scale_keys,
     stretch_keys,
 )
+from reflexa.words import counted
 
 ZERO = (0.0, 0.0, 0.0)
 
@@ -102,7 +103,7 @@ def delete(session: Session) -> None:
     """Take the selected keys away."""
     keys = session.selection.keys
     if session.layer is not None and keys:
-        label = f"delete {len(keys)} keys" if len(keys) > 1 else "delete a key"
+        label = f"remove {counted(len(keys), 'key')}"
         line.edit_layer(session, label, change_keys(session.layer, keys))
 
 
@@ -211,7 +212,7 @@ def thin(session: Session, degrees: float) -> None:
 
     def done(new: CorrectionSettings) -> None:
         _edit(session, "thin keys", new)
-        session.said.emit(f"{len(all_keys(new))} keys are left of {len(all_keys(layer))}.")
+        session.said.emit(f"{len(all_keys(new))} of {counted(len(all_keys(layer)), 'key')} left.")
 
     job = Job(lambda _: thin_keys(layer, degrees, degrees), done)
     job.lands = lambda: session.layer is layer  # and nothing else was done meanwhile
@@ -225,7 +226,7 @@ def copy(session: Session) -> Clipboard | None:
     """The selected keys, to be pasted elsewhere."""
     if session.layer is None or session.step_rig is None:
         return None
-    session.said.emit(f"{len(session.selection.keys)} keys copied.")
+    session.said.emit(f"{counted(len(session.selection.keys), 'key')} copied.")
     copied = copy_keys(session.layer, session.selection.keys)
     return Clipboard(copied, cast_of(session.step_rig, (t.joint for t in copied.tracks)))
 
@@ -250,7 +251,7 @@ def paste(session: Session, board: Clipboard, at: int | None, mirrored: bool = F
     outside = sum(not 0 <= k.frame + by <= last for t in board.keys.tracks for k in t.keys)
     said = [f"This rig has no joint {', '.join(gone[:6])}: their keys were left out."] if gone else []
     if outside:
-        said.append(f"{outside} keys were left out: they would lie beyond the clip's last frame, {last}.")
+        said.append(f"{counted(outside, 'key')} left out, beyond the clip's last frame, {last}.")
     if said:
         session.said.emit(" ".join(said))
 

@@ -17,6 +17,7 @@ from reflexa.steps import Step, make
 from reflexa.steps.correction import KIND, CorrectionSettings, all_keys, layer_of
 from reflexa.steps.correction.layers import Merged, extracted, merged, split_off
 from reflexa.take import Take, edits
+from reflexa.words import counted
 
 # What a merge may be off by at any frame, unless a key on every frame is asked for.
 MOST_DEGREES, MOST_MM = 0.5, 1.0
@@ -73,7 +74,7 @@ def extract(session: Session, below: bool = False) -> None:
         new = edits.insert_step(new, at + 1, edits.named_step(new, motion))
         session.edit_take(f"motion of {joint} into a layer", new, card=motion.id)
         session.said.emit(
-            f"{len(joints)} joints are held by one layer and moved by the next: change or weaken that one."
+            f"One layer holds {counted(len(joints), 'joint')}, and the next moves what it holds: change or weaken that one."
         )
 
     _start(session, take, lambda: extracted(clip, rig, joints), done)

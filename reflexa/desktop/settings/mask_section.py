@@ -12,6 +12,7 @@ from reflexa.desktop.widgets.dress import dressed
 from reflexa.desktop.widgets.numbers import put
 from reflexa.rig import PRESETS
 from reflexa.steps import Mask
+from reflexa.words import counted
 
 _BELOW = "below"
 
@@ -88,7 +89,7 @@ class MaskSection(StepPanel):
             return
         reached = step.mask.weights(rig)
         joints = tuple(n for n, w in zip(rig.skeleton.names, reached.tolist(), strict=True) if w > 0)
-        name, good = QInputDialog.getText(self, "Keep as a group", f"Name of these {len(joints)} joints")
+        name, good = QInputDialog.getText(self, "Keep as a group", f"Name of these {counted(len(joints), 'joint')}")
         if good:
             rigs.keep_group(self.session, name, joints)
 
@@ -144,5 +145,5 @@ def _said(mask: Mask | None) -> str:
         return "The step reaches every joint."
     count = len(mask.joints)
     if count:
-        return f"Reaches {count} joints: {', '.join(list(mask.joints)[:4])}{' …' if count > 4 else ''}."
+        return f"Reaches {counted(count, 'joint')}: {', '.join(list(mask.joints)[:4])}{' …' if count > 4 else ''}."
     return f"Reaches {', '.join(mask.parts) or 'no joint'}."

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
 
@@ -14,6 +16,7 @@ from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import named
 from reflexa.desktop.widgets.note import Note
 from reflexa.steps import kind_of
+from reflexa.words import length, plain
 
 _NOTHING_FOUND = (
     "Feet stand still and on the ground, nothing pops, flips or freezes, loops close, goals are met, helper joints are in place, "
@@ -73,12 +76,10 @@ class ResultPage(StepPanel):
             self.facts.setText(f"{gone}." if gone else "Computing…")
             return
         first, last = session.range
-        way = describe.travel(clip, evaluation.rig)
         on = sum(s.acts for s in take.steps)
         self.facts.setText(
-            f"{last - first + 1} of {clip.frames} frames at {clip.rate:g} a second, {(last - first) / clip.rate:.2f} s.\n"
-            f"{on} of {len(take.steps)} steps on.\n"
-            f"{way['joint']} travels {way['distance_m']:.2f} m, {way['speed_m_s']:.2f} m a second on average."
+            f"{last - first + 1} of {clip.frames} frames at {clip.rate:g} fps, {(last - first) / clip.rate:.2f} s.\n"
+            f"{on} of {len(take.steps)} steps on.\n{_travel(describe.travel(clip, evaluation.rig))}"
         )
         judgement = session.evaluator.judgement
         groups = judgement.groups
@@ -129,3 +130,9 @@ class ResultPage(StepPanel):
         f = self._worst()
         if f is not None:
             findings.show_blame(self.session, f)
+
+
+def _travel(way: dict[str, Any]) -> str:
+    if way["distance_m"] < 0.005:
+        return f"Ends where it began ({way['joint']})."
+    return f"Travels {length(way['distance_m'])} at {plain(way['speed_m_s'], 2)} m/s on average ({way['joint']})."

@@ -30,6 +30,7 @@ from reflexa.library.finder import Row
 from reflexa.library.notes import Notes, shown_at
 from reflexa.library.query import Query
 from reflexa.library.shelves import Shelf
+from reflexa.words import counted
 
 _FRAME = 40
 _HINT = (
@@ -249,7 +250,7 @@ class ShelfPanel(QWidget):
         self.grid.setVisible(some)
         self.hint.setVisible(not some)
         count = len(self.model.ids)
-        said = [f"{count:,} clips" if count != 1 else "1 clip"]
+        said = [counted(count, "clip")]
         if bad := self.work.last.bad:
             said.append("1 file cannot be read" if bad == 1 else f"{bad} files cannot be read")
         said += [f"{name} is not there now" for name in self.work.last.away]
@@ -307,7 +308,7 @@ class ShelfPanel(QWidget):
     def say(self, what: str, edit: Callable[[Notes, list[str]], Notes]) -> None:
         """Change what is said of the chosen clips. what: the change in words, ``{}`` standing for them."""
         count = self.count
-        self.work.say(what.format("1 clip" if count == 1 else f"{count} clips"), self.keys(), edit)
+        self.work.say(what.format(counted(count, "clip")), self.keys(), edit)
 
     def _menu(self, at: QPoint) -> None:
         self.menu_wanted.emit(self.grid.viewport().mapToGlobal(at))

@@ -6,6 +6,7 @@ import os
 
 from reflexa.library.finder import Row
 from reflexa.library.fits import EXACTLY, NOT, RENAME, RETARGET
+from reflexa.words import counted
 
 FITS = {
     EXACTLY: "fits the open rig as it is", RENAME: "fits the open rig under other joint names",
@@ -27,10 +28,10 @@ def listed(row: Row) -> str:
     if row.error:
         return row.error
     more = [
-        f"{row.speed:.2f} m a second" if row.travels else "on the spot",
-        f"{row.frames} frames at {row.rate:g} a second",
+        f"{row.speed:.2f} m/s" if row.travels else "on the spot",
+        f"{counted(row.frames, 'frame')} at {row.rate:g} fps",
     ]
-    rig = [f"{row.joints} joints", f"{row.height:.2f} m", f"as {row.label}", *row.said.tags, *row.untidy]
+    rig = [counted(row.joints, "joint"), f"{row.height:.2f} m", f"as {row.label}", *row.said.tags, *row.untidy]
     return f"{', '.join([short(row), *more])}\n{', '.join(rig)}"
 
 
@@ -39,14 +40,14 @@ def facts(row: Row, fit: str = "") -> list[str]:
     where = os.fsencode(row.path).decode(errors="replace")
     if row.error:
         return [row.error, where]
-    frames = "1 frame" if row.frames == 1 else f"{row.frames} frames"
-    goes = f"travels at {row.speed:.2f} m a second" if row.travels else "on the spot"
+    frames = counted(row.frames, "frame")
+    goes = f"travels at {row.speed:.2f} m/s" if row.travels else "on the spot"
     kinds = f" ({', '.join(row.faults)})" if row.faults else ""
     count = "1 finding" if row.findings == 1 else f"{row.findings or 'no'} findings"
     out = [
-        f"{frames} at {row.rate:g} a second, {row.duration:.2f} s" + (", a loop" if row.loop else ""),
+        f"{frames} at {row.rate:g} fps, {row.duration:.2f} s" + (", a loop" if row.loop else ""),
         ", ".join(w for w in (goes, row.gait, f"of the {row.side}" if row.side else "") if w),
-        f"{row.joints} joints, {row.height:.2f} m high, as {row.label}, {row.format.upper()} in {row.unit or 'm'}",
+        f"{counted(row.joints, 'joint')}, {row.height:.2f} m high, as {row.label}, {row.format.upper()} in {row.unit or 'm'}",
         *([FITS[fit]] if fit else []),
         count + kinds,
     ]

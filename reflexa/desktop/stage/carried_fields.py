@@ -48,7 +48,7 @@ class CarriedFields(PropFields):
         row = QHBoxLayout()
         end = f"to {hold.end}" if hold.end != "" else "to the end"
         row.addWidget(labels.text(f"{hold.joint}, from {hold.begin} {end}"), 1)
-        away = away_button(f"Take carrying {index + 1} away", "It is no longer carried then")
+        away = away_button(f"Remove carrying {index + 1}", "It is no longer carried then")
         away.clicked.connect(lambda: self._remove(index))
         row.addWidget(away)
         self.column.addLayout(row)

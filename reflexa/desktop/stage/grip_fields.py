@@ -40,7 +40,7 @@ class GripFields(PropFields):
         name = dressed(QLineEdit(grip.name), accessibleName=f"Grip {index + 1}")
         name.editingFinished.connect(lambda: self._set(index, name=name.text()))
         row.addWidget(name, 1)
-        away = away_button(f"Take grip {grip.name} away", "Take the grip away")
+        away = away_button(f"Remove grip {grip.name}", "Remove the grip")
         away.clicked.connect(lambda: self._remove(index))
         row.addWidget(away)
         self.column.addLayout(row)
@@ -69,7 +69,7 @@ class GripFields(PropFields):
 
     def _remove(self, index: int) -> None:
         if self.prop is not None:
-            self.set("take a grip away", grips=without(self.prop.grips, index))
+            self.set("remove a grip", grips=without(self.prop.grips, index))
 
     def _set_field(self, index: int, field: str, value: Vector) -> None:
         self._set(index, **{field: value})

@@ -146,7 +146,7 @@ class StagePanel(QWidget):
         self._fields = [make(self.session, prop) for make in (ShapeFields, GripFields, KeyFields, CarriedFields)]
         for fields in self._fields:
             column.addWidget(fields)
-        away = QPushButton("Take it away")
+        away = QPushButton("Remove it")
         away.clicked.connect(lambda: props.remove(self.session))
         column.addWidget(away)
         column.addStretch(1)

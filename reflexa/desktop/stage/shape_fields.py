@@ -93,4 +93,4 @@ class KeyFields(PropFields):
 
     def _no_keys(self) -> None:
         place, turn = self.now()
-        self.set("take the keys away", keys=(), place=place, turn=turn)
+        self.set("remove the keys", keys=(), place=place, turn=turn)

@@ -31,6 +31,8 @@ MEASURES = "measures"
 _ENVELOPE = "envelope"
 # Pixels: the least, and what curves need.
 _LEAST, _CURVES_HIGH = 92, 180
+# So many rows of keys are seen at a glance.
+_GLANCE = 3
 
 
 class TimeArea(QFrame):
@@ -75,6 +77,7 @@ class TimeArea(QFrame):
         self._add_page_choice()
         self._lanes_of = ""
         self._length = -1
+        self._room, self._weighed = 10_000, False
         for signal in (session.evaluator.done, session.take_changed, session.selection.looked):
             signal.connect(self._fit)
         for signal in (session.selection.changed, session.take_changed):
@@ -103,6 +106,22 @@ class TimeArea(QFrame):
         else:
             high += _CURVES_HIGH
         return high + 12
+
+    @property
+    def many_rows(self) -> bool:
+        """Are there more keys than a glance takes in?"""
+        return self.pages.currentIndex() == _KEYS and len(self.keys.rows) > _GLANCE
+
+    def make_do(self, room: int) -> None:
+        """With so many pixels at most: where keys want them, the envelope waits on its own page."""
+        self._room = room
+        self._show_envelope()
+
+    def _show_envelope(self) -> None:
+        asked = self.page.currentData() == _ENVELOPE
+        away = self.envelope.minimumHeight() if self.envelope.isHidden() else 0
+        fits = not self.keys.rows or asked or self.wanted + away <= self._room
+        self.envelope.setVisible(self._weighed and fits)
 
     def dragEnterEvent(self, event: QDragEnterEvent) -> None:
         if holds_clips(event.mimeData()) and self.session.take is not None:
@@ -143,6 +162,7 @@ class TimeArea(QFrame):
             self.pages.setCurrentIndex(_CURVES)
         else:
             self.pages.setCurrentIndex(_LANES if self.lanes is not None and not page else _KEYS)
+        self._show_envelope()
         self.content_changed.emit()
 
     def _show_measures(self) -> None:
@@ -157,7 +177,8 @@ class TimeArea(QFrame):
     def _on_selection(self) -> None:
         """Lanes of the selected step's kind stand in the keys' place."""
         step, kind = self.session.step, self.session.kind
-        self.envelope.setVisible(kind is not None and kind.weighed)
+        self._weighed = kind is not None and kind.weighed
+        self._show_envelope()
         take = self.session.take
         in_a_row = self.session.selection.card == SOURCE and take is not None and bool(take.source.segments)
         now = step.kind if step is not None else SOURCE if in_a_row else ""

@@ -30,6 +30,7 @@ from reflexa.desktop.time.value_map import ValueMap
 from reflexa.draw.palette import readable
 from reflexa.motion.arrays import Array
 from reflexa.steps.correction import CorrectionSettings, Key, move_keys, with_keys, with_track
+from reflexa.words import plain
 
 GRAB = 9.0
 TANGENT = 46.0  # pixels from a key to the bead of its tangent
@@ -178,7 +179,7 @@ class CurveView(Lanes):
         here = values[min(self.session.player.frame, len(values) - 1)]
         for axis, (letter, _) in enumerate(HOOPS):
             p.setPen(_colour(axis))
-            text = f"{letter}  {round(float(here[axis]), 1) + 0.0:.1f} {self.view.unit}"
+            text = f"{letter}  {plain(float(here[axis]), 1)} {self.view.unit}"
             p.drawText(QRectF(10, 6 + 17 * axis, self.left - 18, 16), Qt.AlignmentFlag.AlignVCenter, text)
 
     def _paint_lines(self, p: QPainter, values: Array, colour: Callable[[int], QColor], wide: float) -> None:

@@ -17,12 +17,14 @@ from reflexa.desktop.session.selection import Keys
 from reflexa.desktop.time import key_marks
 from reflexa.desktop.time.key_marks import KeyMarks
 from reflexa.desktop.time.lanes import Lanes, adds
-from reflexa.desktop.time.rows import Row, rows_of
+from reflexa.desktop.time.row_hands import RowHands
+from reflexa.desktop.time.rows import Row
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.widgets import menus
 from reflexa.motion.curves import Interpolation
 from reflexa.steps.correction import CorrectionSettings, Track, move_keys
 from reflexa.steps.correction.timing import EASES
+from reflexa.words import plain
 
 ROW = 22
 # Pixels from key to key, below which keys are ticks: their shapes would cover each other.
@@ -37,7 +39,7 @@ _THEN: dict[Interpolation, str] = {
 
 class KeySheet(Lanes):
     """Click selects, drag moves on whole frames, drag from empty space boxes, Delete removes. A part's name folds its rows
-    away."""
+    away; names are dragged to put rows in another order."""
 
     def __init__(self, session: Session, time: TimeMap) -> None:
         super().__init__(session, time, "Keys")
@@ -46,9 +48,10 @@ class KeySheet(Lanes):
         self._mode = ""
         self._moved = 0
         self._base: tuple[CorrectionSettings, Keys] | None = None
-        self.folded: frozenset[str] = frozenset()
         self._marks = KeyMarks()
+        self.hands = RowHands(session, self._refresh)
         self._rows: list[Row] = []
+        self._dragged: Row | None = None
         for signal in (session.take_changed, session.selection.changed, session.evaluator.done):
             signal.connect(self._refresh)
         self._refresh()
@@ -59,7 +62,7 @@ class KeySheet(Lanes):
         return self._rows
 
     def _refresh(self) -> None:
-        self._rows = rows_of(self.session.layer, self.session.step_rig, self.folded)
+        self._rows = self.hands.rows()
         self.setMinimumHeight(max(self._height(), 34))
         self.changed()
 
@@ -67,7 +70,7 @@ class KeySheet(Lanes):
         return QSize(600, self._height())
 
     def _height(self) -> int:
-        return len(self._rows) * ROW + 12
+        return (len(self._rows) + bool(self.hands.out_of_sight())) * ROW + 12
 
     def _y(self, row: int) -> float:
         return 4 + row * ROW + ROW / 2
@@ -75,7 +78,11 @@ class KeySheet(Lanes):
     # Painting ---------------------------------------------------------------------------------------------------
 
     def paint_still(self, p: QPainter) -> None:
-        if not self._rows:
+        away = self.hands.out_of_sight()
+        if away:
+            p.setPen(theme.current().colour("quiet"))
+            p.drawText(QPointF(10, self._y(len(self._rows)) + 4), f"{away}. Click to show all.")
+        elif not self._rows:
             p.setPen(theme.current().colour("quiet"))
             p.drawText(
                 QRectF(self.left, 2, self.width() - self.left, 30), Qt.AlignmentFlag.AlignCenter, self.why_empty()
@@ -90,6 +97,11 @@ class KeySheet(Lanes):
             p.setPen(QPen(t.colour("accent"), 1, Qt.PenStyle.DashLine))
             p.setBrush(t.colour("accent", 30))
             p.drawRect(QRectF(self._press, self._now))
+        elif self._mode == "row" and self._dragged is not None:
+            _, after = self._row_under(self._now)
+            y = self._y(self._rows.index(self._row_under(self._now)[0])) + (ROW / 2 if after else -ROW / 2) - 1
+            p.setPen(QPen(t.colour("accent"), 2))
+            p.drawLine(QPointF(4, y), QPointF(self.left - 6, y))
 
     def why_empty(self) -> str:
         """What stands there where there are no keys."""
@@ -107,7 +119,7 @@ class KeySheet(Lanes):
         chosen = not group and row.name == self.session.selection.joint
         place = QRectF(left, y - ROW / 2, self.width() - left, ROW - 2)
         p.fillRect(place, t.colour("panel" if group else "soft" if chosen else "field"))
-        fold = ("▸ " if row.name in self.folded else "▾ ") if group else ""
+        fold = ("▸ " if row.name in self.hands.view.folded else "▾ ") if group else ""
         self.paint_name(p, place.y(), place.height(), fold + row.name, strong=group or chosen)
         p.setClipRect(QRectF(left - 8, 0, self.width() - left + 8, self.height()))
         if row.track is None:
@@ -180,15 +192,15 @@ class KeySheet(Lanes):
         row = next(i for i, r in enumerate(self._rows) if r.track is not None and r.track.joint == joint)
         return QPoint(round(self.time.x(frame)), round(self._y(row)))
 
-    def group_at(self, at: QPointF) -> Row | None:
-        """The part's row under a place."""
+    def row_at(self, at: QPointF) -> Row | None:
+        """The row under a place."""
         i = int((at.y() - 4) // ROW)
-        return self._rows[i] if 0 <= i < len(self._rows) and self._rows[i].track is None else None
+        return self._rows[i] if 0 <= i < len(self._rows) else None
 
-    def fold(self, name: str) -> None:
-        """Fold a part's rows away, or out again."""
-        self.folded ^= {name}
-        self._refresh()
+    def _row_under(self, at: QPointF) -> tuple[Row, bool]:
+        """The row nearest to a place, and whether the place is in its lower half."""
+        i = min(max(int((at.y() - 4) // ROW), 0), len(self._rows) - 1)
+        return self._rows[i], at.y() > self._y(i)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         at, selection = event.position(), self.session.selection
@@ -197,16 +209,20 @@ class KeySheet(Lanes):
         self.setFocus()
         if self.session.layer is None or event.button() != Qt.MouseButton.LeftButton:
             return
-        found, group = self.key_at(at), self.group_at(at)
-        if found is not None:
+        found, row = self.key_at(at), self.row_at(at)
+        if row is None and self.hands.out_of_sight():
+            self.hands.show_all()
+        elif row is not None and at.x() < self.left - 6:
+            self._mode, self._dragged = "name", row
+        elif found is not None:
             if adds(event):
                 selection.select_keys(selection.keys ^ {found})
             elif found not in selection.keys:
                 selection.select_keys({found})
             selection.select_joint(found[0])
             self._take(selection.keys)
-        elif group is not None:
-            self._press_group(group, at, adds(event))
+        elif row is not None and row.track is None:
+            self._press_group(row, at, adds(event))
         else:
             self._mode = "box"
 
@@ -215,10 +231,7 @@ class KeySheet(Lanes):
             self._mode, self._moved, self._base = "keys", 0, (self.session.layer, chosen)
 
     def _press_group(self, row: Row, at: QPointF, more: bool) -> None:
-        """On the name: fold. On a frame with keys: all of them."""
-        if at.x() < self.left - 6:
-            self.fold(row.name)
-            return
+        """On a frame with keys: all of them."""
         away, frame = min((abs(self.time.x(k.frame) - at.x()), k.frame) for _, k in row.keys)
         found = frozenset((j, k.frame) for j, k in row.keys if k.frame == frame) if away < 8 else frozenset()
         selection = self.session.selection
@@ -234,7 +247,11 @@ class KeySheet(Lanes):
             self._tip(hot)
             return
         self._now = at
-        if self._mode == "keys" and self._base is not None:
+        if self._mode == "name" and (at - self._press).manhattanLength() >= ROW / 2:
+            self._mode = "row"
+        if self._mode == "row":
+            self.update()
+        elif self._mode == "keys" and self._base is not None:
             self._drag_keys(*self._base, round((at.x() - self._press.x()) / self.time.frame_width()))
         elif self._mode == "box":
             box = QRectF(self._press, at).normalized()
@@ -258,9 +275,9 @@ class KeySheet(Lanes):
         if key is None or found is None:
             self.setToolTip("")
             return
-        what = "neutral" if key.neutral else "turn " + ", ".join(f"{v:.1f}°" for v in key.rotate)
+        what = "neutral" if key.neutral else "turn " + ", ".join(f"{plain(v, 1)}°" for v in key.rotate)
         if any(key.move):
-            what += " · move " + ", ".join(f"{v * 100:.1f} cm" for v in key.move)
+            what += " · move " + ", ".join(f"{plain(v * 100, 1)} cm" for v in key.move)
         self.setToolTip(f"{found[0]}, frame {key.frame}: {what}, then {key.then}")
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
@@ -268,6 +285,13 @@ class KeySheet(Lanes):
         if self._mode == "box" and self._press is not None and (at - self._press).manhattanLength() < 4:
             session.selection.select_keys(set())
             session.player.set_frame(round(self.time.frame(at.x())))
+        elif self._mode == "name" and self._dragged is not None:
+            if self._dragged.track is None:
+                self.hands.fold(self._dragged.name)
+            else:
+                session.selection.select_joint(self._dragged.name)
+        elif self._mode == "row" and self._dragged is not None:
+            self.hands.put(self._dragged, *self._row_under(at))
         elif self._mode == "keys":
             session.history.end_merge()
             found = self.key_at(at)
@@ -282,7 +306,8 @@ class KeySheet(Lanes):
         if key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             keys.delete(self.session)
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            self._to_row(1 if key == Qt.Key.Key_Down else -1)
+            by = 1 if key == Qt.Key.Key_Down else -1
+            (self.shift_row if event.modifiers() & Qt.KeyboardModifier.AltModifier else self._to_row)(by)
         elif key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
             self._to_key(1 if key == Qt.Key.Key_PageDown else -1, adds(event))
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -295,6 +320,16 @@ class KeySheet(Lanes):
     def wants(self, key: Qt.Key) -> bool:
         """Rows and keys are gone through here; left and right are frames, as elsewhere."""
         return key in (Qt.Key.Key_Up, Qt.Key.Key_Down, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Delete)
+
+    def row_now(self) -> Row | None:
+        """The selected joint's row."""
+        return self._rows[self._row_now()] if self._row_now() >= 0 else None
+
+    def shift_row(self, by: int) -> None:
+        """Move the selected joint's row up (-1) or down (1)."""
+        row = self.row_now()
+        if row is not None:
+            self.hands.shift(row, by)
 
     def _row_now(self) -> int:
         chosen = self.session.selection.joint
@@ -330,17 +365,25 @@ class KeySheet(Lanes):
         """Fold the part that the selected row belongs to, or open every one."""
         at = self._row_now()
         group = next((r.name for r in reversed(self._rows[: at + 1]) if r.track is None), "")
-        self.folded = (self.folded | {group}) if away and group else frozenset()
-        self._refresh()
+        if not away:
+            self.hands.unfold_all()
+        elif group and group not in self.hands.view.folded:
+            self.hands.fold(group)
 
     def contextMenuEvent(self, event: QContextMenuEvent) -> None:
         session = self.session
         found = self.key_at(QPointF(event.pos()))
         if found is not None and found not in session.selection.keys:
             session.selection.select_keys({found})
-        if session.layer is None or not session.selection.keys:
+        if session.layer is None:
             return
         menu = QMenu(self)
+        by_hand = event.reason() == QContextMenuEvent.Reason.Mouse
+        row = self.row_at(QPointF(event.pos())) if by_hand else self.row_now()
+        if not session.selection.keys or (by_hand and event.pos().x() < self.left - 6):
+            self.hands.fill(menu, row)
+            menus.show(menu, event.globalPos())
+            return
         for then, text in _THEN.items():
             menu.addAction(text, partial(keys.interpolate, session, then))
         eases = menu.addMenu("Ease to the next key")
@@ -348,5 +391,6 @@ class KeySheet(Lanes):
             eases.addAction(name, partial(keys.ease_by, session, name, shares))
         menu.addSeparator()
         menu.addAction("Make neutral", lambda: keys.make_neutral(session))
-        menu.addAction(theme.icon("delete"), "Delete", lambda: keys.delete(session))
+        menu.addAction(theme.icon("delete"), "Remove keys", lambda: keys.delete(session))
+        self.hands.fill(menu.addMenu("Rows"), row)
         menus.show(menu, event.globalPos())

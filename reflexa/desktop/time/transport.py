@@ -8,6 +8,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QSpinBox, QToolButton, QWidge
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
 from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.words import counted
 
 
 class Transport(QWidget):
@@ -116,7 +117,7 @@ class Transport(QWidget):
         )
         self.clock.setText(self._time(player.frame))
         count = last - first + 1
-        self.length.setText(f"  {count} frames" if count != 1 else "  1 frame")
+        self.length.setText(f"  {counted(count, 'frame')}")
         self.length.setToolTip(f"The range is {(last - first) / rate:.2f} s long")
         self.buttons["play"].setIcon(theme.icon("pause" if player.playing else "play"))
         for button in self.buttons.values():

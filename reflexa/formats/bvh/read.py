@@ -28,6 +28,7 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable, told_apart
 from reflexa.rig import Rig, analyse
+from reflexa.words import counted
 
 Ints = NDArray[np.int64]
 
@@ -130,7 +131,7 @@ def _rows(data: bytes, at: int, width: int, claimed: int, path: Path, warnings: 
     if count == 0:
         raise ReadError("holds no whole frame of motion", path, "MOTION", "The file may be cut off.")
     if count != claimed:
-        warnings.append(f"The file says {claimed} frames and holds {count}.")
+        warnings.append(f"The file says {counted(claimed, 'frame')} and holds {count}.")
     rows = values[: count * width].reshape(count, width)
     if not (rows.max() < 1e9 and rows.min() > -1e9):  # nor is one no number at all
         bad = np.argwhere(~(np.abs(rows) < 1e9))

@@ -21,6 +21,7 @@ from reflexa.motion.clip import Clip, Event, Track
 from reflexa.motion.keying import straight_keys
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable
+from reflexa.words import counted
 
 # Rates that are tried in this order for keys that stand far apart.
 _RATES = (30.0, 24.0, 25.0, 60.0, 50.0, 48.0, 120.0, 100.0, 90.0, 240.0)
@@ -242,7 +243,9 @@ def _grid(
         warnings.append(f"The keys of {name!r} begin at {start:.3f} s: the clip begins there.")
     frames = length * rate
     if not frames < min(_MOST_FRAMES, 2000 + 1000 * len(times)):
-        raise ReadError(f"{length:,.0f} s between {len(times)} keys is too long to sample", file.path, place)
+        raise ReadError(
+            f"{length:,.0f} s between {counted(len(times), 'key')} are too long to sample", file.path, place
+        )
     return (
         rate,
         start,

@@ -15,6 +15,7 @@ from reflexa.formats.gltf.container import GltfFile, Json
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.names import Names
+from reflexa.words import counted
 
 
 @dataclass(frozen=True)
@@ -56,7 +57,9 @@ def key_values(values: Array, times: Array, count: int, where: str, file: GltfFi
     ReadError."""
     rows = values.reshape(-1, count) if count and values.size % count == 0 else values
     if rows.ndim != 2 or len(rows) not in (len(times), 3 * len(times)):
-        raise ReadError(f"has {values.size} weights for {len(times)} keys of {count} shapes", file.path, where)
+        raise ReadError(
+            f"has {values.size} weights for {counted(len(times), 'key')} of {count} shapes", file.path, where
+        )
     return rows
 
 

@@ -25,6 +25,7 @@ from reflexa.motion.matrices import decomposed
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import Names, told_apart
 from reflexa.rig import analyse
+from reflexa.words import counted
 
 
 @dataclass(frozen=True, eq=False)
@@ -218,7 +219,7 @@ def _names(nodes: list[Json], joints: list[int], warnings: list[str]) -> list[st
     out = told_apart((name or f"node {node}" for name, node in zip(given, joints, strict=True)), "joints", warnings)
     unnamed = given.count("")
     if unnamed:
-        warnings.append(f"{unnamed} joints have no name and are called after their number.")
+        warnings.append(f"{counted(unnamed, 'joint')} without a name, called after the number.")
     return out
 
 
