@@ -187,6 +187,20 @@ def test_every_entry_of_a_menu_has_a_letter_of_its_own() -> None:
     assert sorted(letters(["ab", "a", "b"])) == ["", "a", "b"]
 
 
+def test_every_command_has_keys_and_no_two_the_same(demo: MainWindow, qtbot) -> None:
+    rows = {c.id: c.shortcut.split(" | ") for c in demo.commands}
+    assert all(all(keys) for keys in rows.values())
+    every = [k for keys in rows.values() for k in keys]
+    assert len(every) == len(set(every))
+    begins = {k for k in every if any(o.startswith(f"{k}, ") for o in every)}
+    assert not begins, "a key that another row begins with would never come to its end"
+    open_take(demo, qtbot, "Walk on the spot")
+    _focus(demo.viewport)
+    for key, modifier in ((K.Key_B, Qt.KeyboardModifier.ControlModifier), (K.Key_P, Qt.KeyboardModifier.NoModifier)):
+        QTest.keyClick(demo.viewport, key, modifier)
+    assert [s.kind for s in demo.session.take.steps] == ["plants"]
+
+
 def test_menus_and_search_know_every_command(empty: MainWindow, qtbot) -> None:
     for top in empty.menuBar().actions():
         for menu in (top.menu(), *(a.menu() for a in top.menu().actions() if a.menu() is not None)):

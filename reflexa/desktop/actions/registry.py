@@ -13,6 +13,11 @@ from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.actions.synonyms import ALSO
 from reflexa.words import sentence
 
+# What leads to commands without a key of their own: two strokes for what is done daily, three for the rest, the second of them
+# the letter of the menu.
+LEADS = {"Take/2/Add a step": "Ctrl+B", "View": "Ctrl+H", "Keys/6/Rows": "Ctrl+Shift+R"}
+REST = "Ctrl+G"
+
 
 class Registry:
     """Commands by id, and the actions made from them."""
@@ -100,6 +105,29 @@ class Registry:
             menu.addAction(self._actions[command.id])
         for actions in (bar.actions(), *(m.actions() for m in menus.values())):
             self._give_letters(actions)
+        self._give_strokes()
+
+    def _give_strokes(self) -> None:
+        """Commands without a key of their own get a row of them: what leads to their place in the menus, then a letter."""
+        without: dict[str, list[Command]] = {}
+        tops = {
+            a.text().replace("&", ""): a.text().partition("&")[2][:1].upper()
+            for a in self._desk.window.menuBar().actions()
+        }
+        for command in self._commands.values():
+            if not command.shortcut:
+                name = command.menu.partition("/")[0]
+                lead = next(
+                    (k for place, k in LEADS.items() if command.menu.startswith(place)), f"{REST}, {tops[name]}"
+                )
+                without.setdefault(lead, []).append(command)
+        for lead, commands in without.items():
+            for command, letter in zip(
+                commands, letters([c.title.removeprefix("Add ") for c in commands]), strict=True
+            ):
+                if letter:
+                    self._commands[command.id] = replace(command, shortcut=f"{lead}, {letter.upper()}")
+                    self._actions[command.id].setShortcut(QKeySequence(self._commands[command.id].shortcut))
 
     def _give_letters(self, actions: list[QAction]) -> None:
         for action, letter in zip(actions, letters([a.text() for a in actions]), strict=True):

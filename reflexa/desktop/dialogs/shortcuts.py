@@ -26,6 +26,9 @@ MOUSE = (
     ("Page Up and Page Down in the key sheet", "go to the next key of the row (Shift: select it too)"),
     ("+ and - in the key sheet", "fold the part of the row, unfold all"),
     ("Left and Right on a card", "go to the card beside"),
+    ("Ctrl+B, then a letter", "add a step"),
+    ("Ctrl+H, then a letter", "what the picture shows"),
+    ("Ctrl+G, then the menu's letter and another", "what has no other key"),
 )
 
 
