@@ -47,6 +47,21 @@ def test_a_path_is_drawn_from_above_and_walked_at_a_pace(demo, qtbot) -> None:
     assert x > 0.3, "the figure's left lies left in the picture"
     double_click(picture, picture.pixel((x + 0.5, z + 0.8)).toPoint())
     assert len(session.step.settings.path) == count + 1
+    # Without a mouse: the last point, a step of 5 cm to the left, one more behind it, and out again.
+    picture.setFocus()
+    picture.hot = -1
+    QTest.keyClick(picture, Qt.Key.Key_PageUp)
+    drawn = session.step.settings.path
+    QTest.keyClick(picture, Qt.Key.Key_Left)
+    (x0, z0), (x1, z1) = drawn[-1], session.step.settings.path[-1]
+    assert abs(x1 - x0 - 0.05) < 0.026 and abs(z1 - z0) < 0.026, "on the grid of 5 cm, to the figure's left"
+    QTest.keyClick(picture, Qt.Key.Key_Insert)
+    assert len(session.step.settings.path) == len(drawn) + 1
+    QTest.keyClick(picture, Qt.Key.Key_Delete)
+    assert session.step.settings.path[:-1] == drawn[:-1]
+    while session.step.settings.path != drawn:
+        session.undo()
+    ready(qtbot, window)
     choose(window.settings, "Path is walked", "to its end")
     ready(qtbot, window)
     pace = window.settings.findChild(PacePicture)

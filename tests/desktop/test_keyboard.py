@@ -11,7 +11,8 @@ from PySide6.QtWidgets import QAbstractItemView, QApplication, QMenu, QWidget
 from reflexa.desktop.actions.context import fill_picture_menu
 from reflexa.desktop.actions.registry import letters
 from reflexa.desktop.dialogs.command_search import CommandSearch
-from reflexa.desktop.session import RESULT
+from reflexa.desktop.kinds.blend import Strips
+from reflexa.desktop.session import RESULT, events, line, ranges
 from reflexa.desktop.window import MainWindow
 from tests.helpers.hands import click
 from tests.helpers.windows import card, joint_pixel, open_take, ready
@@ -185,6 +186,43 @@ def test_every_entry_of_a_menu_has_a_letter_of_its_own() -> None:
         or len(set(letters(["Save", "Save as", "Shelves"]))) == 3
     )
     assert sorted(letters(["ab", "a", "b"])) == ["", "a", "b"]
+
+
+def test_events_ranges_and_the_strips_of_a_blend_have_keys(demo: MainWindow, qtbot) -> None:
+    session, time = demo.session, demo.time_area
+    open_take(demo, qtbot, "Haul, port side")
+    _focus(time.ruler)
+    session.player.set_frame(0)
+    QTest.keyClick(time.ruler, K.Key_PageDown)
+    first = session.player.frame
+    assert first == round(events.seen(session)[0].frame) > 0
+    QTest.keyClick(time.ruler, K.Key_Right, SHIFT)
+    ready(qtbot, demo)
+    assert session.player.frame == round(events.seen(session)[0].frame) == first + 1
+    QTest.keyClick(time.ruler, K.Key_Delete)
+    ready(qtbot, demo)
+    assert all(round(e.frame) != first + 1 for e in events.seen(session))
+    line.set_range(session, first=5, last=20)
+    ranges.add(session, "grip")
+    ready(qtbot, demo)
+    _focus(time.ranges)
+    QTest.keyClick(time.ranges, K.Key_PageDown)
+    QTest.keyClick(time.ranges, K.Key_Right)
+    QTest.keyClick(time.ranges, K.Key_Right, SHIFT)
+    QTest.keyClick(time.ranges, K.Key_Left, ALT)
+    (kept,) = session.take.ranges
+    assert (kept.first, kept.last) == (5, 22)
+    QTest.keyClick(time.ranges, K.Key_Delete)
+    assert not session.take.ranges
+    open_take(demo, qtbot, "Walk with the lantern")
+    session.selection.select_card(session.take.steps[0].id)
+    ready(qtbot, demo)
+    strips = demo.settings.findChild(Strips)
+    shift = session.step.settings.shift
+    _focus(strips)
+    QTest.keyClick(strips, K.Key_Right)
+    QTest.keyClick(strips, K.Key_Right, SHIFT)
+    assert session.step.settings.shift == shift + 11
 
 
 def test_every_command_has_keys_and_no_two_the_same(demo: MainWindow, qtbot) -> None:

@@ -25,6 +25,14 @@ MOUSE = (
     ("Up and Down in the key sheet", "go to the row above or below"),
     ("Page Up and Page Down in the key sheet", "go to the next key of the row (Shift: select it too)"),
     ("+ and - in the key sheet", "fold the part of the row, unfold all"),
+    (
+        "Page Up and Page Down on the ruler",
+        "go to the next event (Shift+Left and Right move it, Return renames, Insert adds)",
+    ),
+    (
+        "Page Up and Page Down on the ranges",
+        "choose a range (Left and Right move it; Shift: its end, Alt: its beginning)",
+    ),
     ("Left and Right on a card", "go to the card beside"),
     ("Ctrl+B, then a letter", "add a step"),
     ("Ctrl+H, then a letter", "what the picture shows"),

@@ -8,14 +8,15 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
-from PySide6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QWidget
+from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.focus import paint_focus
+from reflexa.desktop.widgets.own_keys import OwnKeys
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
 from reflexa.steps.blend import BlendReport, BlendSettings
@@ -28,17 +29,19 @@ def settings_of(session: Session) -> BlendSettings | None:
     return settings if isinstance(settings, BlendSettings) else None
 
 
-class Strips(QWidget):
-    """This clip above, the other below, as it plays against it. Drag slides the other by whole frames."""
+class Strips(OwnKeys):
+    """This clip above, the other below, as it plays against it. Drag, Left and Right slide the other by whole frames."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.setFixedHeight(64)
         self.setCursor(Qt.CursorShape.SizeHorCursor)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Alignment of the clips")
         self.setToolTip(
-            "Drag to slide the other clip by whole frames. Marks: the left foot stands (ring colour), the right one"
+            "Drag to slide the other clip by whole frames; Left and Right do too (Shift: ten).\n"
+            "Marks: the left foot stands (ring colour), the right one"
         )
         self._report: BlendReport | None = None
         self._press: tuple[float, int] | None = None
@@ -80,6 +83,7 @@ class Strips(QWidget):
         p.setPen(QPen(t.colour("ink"), 1.2))
         here = self._x(min(self.session.player.frame, frames - 1))
         p.drawLine(QPointF(here, 2), QPointF(here, 62))
+        paint_focus(self, p)
         p.end()
 
     def _mark(
@@ -104,8 +108,21 @@ class Strips(QWidget):
         if self._press is None or settings is None or self._report is None:
             return
         x, shift = self._press
-        by = round((event.position().x() - x) / self.width() * (len(self._report.at) - 1))
-        line.edit_settings(self.session, "slide the clip", replace(settings, shift=shift + by), "slide")
+        self._slide(settings, shift + round((event.position().x() - x) / self.width() * (len(self._report.at) - 1)))
+
+    def _slide(self, settings: BlendSettings, to: int) -> None:
+        line.edit_settings(self.session, "slide the clip", replace(settings, shift=to), "slide")
+
+    def wants(self, key: Qt.Key) -> bool:
+        return key in (Qt.Key.Key_Left, Qt.Key.Key_Right)
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        settings, key = settings_of(self.session), Qt.Key(event.key())
+        if settings is None or not self.wants(key):
+            super().keyPressEvent(event)
+            return
+        by = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
+        self._slide(settings, settings.shift + (by if key == Qt.Key.Key_Right else -by))
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._press = None

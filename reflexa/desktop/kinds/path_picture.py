@@ -6,10 +6,11 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPen
-from PySide6.QtWidgets import QWidget
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
+from reflexa.desktop.widgets.focus import paint_focus
+from reflexa.desktop.widgets.points import HOW, Point, PointsByHand
 from reflexa.motion import quat, travel
 from reflexa.motion.arrays import Array
 from reflexa.stage.model import turn_of
@@ -17,25 +18,24 @@ from reflexa.stage.shapes import corners
 from reflexa.steps.root_motion import RootMotionSettings
 
 DOT = 5.0
-Point = tuple[float, float]
+_STEP = 0.05  # metres
 
 
-class PathPicture(QWidget):
-    """From above, forward up: the way before (grey) and after, a tick a second; the path's points can be dragged.
-
-    Double-click puts a point in, or takes one out; Ctrl keeps to 5 cm.
-    """
+class PathPicture(PointsByHand):
+    """From above, forward up: the way before (grey) and after, a tick a second; the path's points are put by hand. Ctrl, and the
+    arrow keys, keep to 5 cm."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
         self.setFixedHeight(190)
         self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Way over the ground, from above")
+        self.setToolTip(HOW)
         self._ways: tuple[Array, Array] | None = None
         self._rate = 30.0
         self._map: tuple[float, Array] = (1.0, np.zeros(2))
-        self._drag = -1
 
     def sizeHint(self) -> QSize:
         return QSize(200, 190)
@@ -51,15 +51,15 @@ class PathPicture(QWidget):
     def show_ways(self, before: Array, after: Array, rate: float) -> None:
         """Places over the ground ``(frames, 2)`` before and after the step."""
         self._ways, self._rate = (before, after), rate
-        if self._drag < 0:
+        if not self._held:
             self._fit()
         self.update()
 
-    def _points(self) -> list[Point]:
+    def points(self) -> list[Point]:
         return list(self.settings.path) if self.settings is not None and self.editable() else []
 
     def _fit(self) -> None:
-        shown = [*(self._ways or ()), np.array(self._points()).reshape(-1, 2)]
+        shown = [*(self._ways or ()), np.array(self.points()).reshape(-1, 2)]
         every = np.concatenate([w for w in shown if len(w)]) if any(len(w) for w in shown) else np.zeros((1, 2))
         low, high = every.min(axis=0), every.max(axis=0)
         room = max(float((high - low).max()), 0.6) * 1.25
@@ -75,7 +75,8 @@ class PathPicture(QWidget):
             self.width() / 2 - (place[0] - middle[0]) * scale, self.height() / 2 - (place[1] - middle[1]) * scale
         )
 
-    def place(self, at: QPointF) -> Point:
+    def value(self, at: QPointF) -> Point:
+        """The place on the ground that is drawn there."""
         scale, middle = self._map
         x, z = middle[0] - (at.x() - self.width() / 2) / scale, middle[1] - (at.y() - self.height() / 2) / scale
         return float(x), float(z)
@@ -111,7 +112,7 @@ class PathPicture(QWidget):
             p.setBrush(t.colour("accent"))
             p.setPen(QPen(t.colour("card"), 1.5))
             p.drawEllipse(self.pixel(after[frame]), 4.5, 4.5)
-        points = self._points()
+        points = self.points()
         if points:
             try:
                 path = travel.Path(points)
@@ -119,16 +120,14 @@ class PathPicture(QWidget):
                 self._paint_way(p, curve, t.colour("accent", 110), 1.6, False)
             except ValueError:
                 pass
+            self.paint_points(p, DOT)
+            p.setPen(t.colour("ink"))
             for i, point in enumerate(points):
-                at = self.pixel(point)
-                p.setBrush(t.colour("card"))
-                p.setPen(QPen(t.colour("accent"), 2))
-                p.drawEllipse(at, DOT + (1.5 if i == self._drag else 0), DOT + (1.5 if i == self._drag else 0))
-                p.setPen(t.colour("ink"))
-                p.drawText(at + QPointF(8, -4), str(i + 1))
+                p.drawText(self.pixel(point) + QPointF(8, -4), str(i + 1))
         p.setPen(t.colour("quiet"))
         p.drawText(QRectF(8, 4, self.width() - 16, 16), Qt.AlignmentFlag.AlignLeft, f"grid {metre:g} m")
         p.drawText(QRectF(8, 4, self.width() - 16, 16), Qt.AlignmentFlag.AlignRight, "forward ↑")
+        paint_focus(self, p)
         p.end()
 
     def _paint_stage(self, p: QPainter, t: theme.Theme) -> None:
@@ -158,50 +157,47 @@ class PathPicture(QWidget):
 
     # Hands --------------------------------------------------------------------------------------------------
 
-    def _at(self, at: QPointF) -> int:
-        for i, point in enumerate(self._points()):
-            if (self.pixel(point) - at).manhattanLength() < 12:
-                return i
-        return -1
-
-    def set_path(self, path: list[Point], merge: str = "") -> None:
+    def put(self, points: list[Point], merge: str = "") -> None:
         """Make these the points of the path."""
         if self.settings is not None:
-            line.edit_settings(self.session, "draw the path", replace(self.settings, path=tuple(path)), merge)
+            path = tuple((round(x, 4), round(z, 4)) for x, z in points)
+            line.edit_settings(self.session, "draw the path", replace(self.settings, path=path), merge)
 
-    def mousePressEvent(self, e: QMouseEvent) -> None:
-        if e.button() == Qt.MouseButton.LeftButton and self.editable():
-            self._drag = self._at(e.position())
-            self.update()
+    def put_in(self, new: Point) -> None:
+        if self.editable():
+            points = _with_point(self.points(), new)
+            self.put(points)
+            self.hot = points.index(new)
+
+    def inserted(self) -> QPointF:
+        """Half way from the chosen point to the next; behind the last, as far on as it is from the one before."""
+        points = self.points()
+        if len(points) < 2:
+            return self.pixel((0.0, float(len(points))))
+        at = min(max(self.hot, 0), len(points) - 1)
+        a, b = self.pixel(points[at]), self.pixel(points[min(at + 1, len(points) - 1)])
+        return a + (a - self.pixel(points[at - 1])) if at == len(points) - 1 else (a + b) / 2
+
+    def stepped(self, point: Point, across: int, up: int) -> Point:
+        return _on_grid((point[0] - across * _STEP, point[1] + up * _STEP))
+
+    def within(self, which: int, to: Point) -> Point:
+        return to
+
+    def end_edit(self) -> None:
+        self.session.history.end_merge()
+        self._fit()
+        self.update()
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
-        if self._drag < 0:
-            over = self.editable() and self._at(e.position()) >= 0
-            self.setCursor(Qt.CursorShape.PointingHandCursor if over else Qt.CursorShape.ArrowCursor)
-            return
-        x, z = self.place(e.position())
-        if e.modifiers() & Qt.KeyboardModifier.ControlModifier:
-            x, z = round(x / 0.05) * 0.05, round(z / 0.05) * 0.05
-        points = self._points()
-        points[self._drag] = (round(x, 4), round(z, 4))
-        self.set_path(points, merge="path")
+        if self._held and e.modifiers() & Qt.KeyboardModifier.ControlModifier:
+            self._move(_on_grid(self.value(e.position())))
+        else:
+            super().mouseMoveEvent(e)
 
-    def mouseReleaseEvent(self, _: QMouseEvent) -> None:
-        if self._drag >= 0:
-            self._drag = -1
-            self.session.history.end_merge()
-            self._fit()
-            self.update()
 
-    def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
-        if not self.editable():
-            return
-        points, at = self._points(), self._at(e.position())
-        if at >= 0:
-            self.set_path([q for i, q in enumerate(points) if i != at])
-            return
-        new = tuple(round(v, 4) for v in self.place(e.position()))
-        self.set_path(_with_point(points, (new[0], new[1])))
+def _on_grid(place: Point) -> Point:
+    return round(place[0] / _STEP) * _STEP, round(place[1] / _STEP) * _STEP
 
 
 def _with_point(points: list[Point], new: Point) -> list[Point]:

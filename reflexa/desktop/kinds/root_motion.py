@@ -49,7 +49,7 @@ class RootPanel(StepPanel):
         self.trace.clicked.connect(self._own_way)
         self.clear = QPushButton("Clear")
         self.clear.setToolTip("Remove all points of the path")
-        self.clear.clicked.connect(lambda: self.picture.set_path([]))
+        self.clear.clicked.connect(lambda: self.picture.put([]))
         row.addWidget(self.trace, 1)
         row.addWidget(self.clear)
         self.column.addWidget(self.buttons)
@@ -110,7 +110,7 @@ class RootPanel(StepPanel):
     def _own_way(self) -> None:
         below, rig = self.session.below, self.session.below_rig
         if below is not None and rig is not None:
-            self.picture.set_path(list(own_way(below, rig)))
+            self.picture.put(list(own_way(below, rig)))
 
 
 def _rate(session: Session) -> float:

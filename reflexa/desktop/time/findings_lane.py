@@ -24,7 +24,8 @@ class FindingsLane(QWidget):
         self.setAccessibleName("Findings over time")
         self.setMouseTracking(True)
         self.setFixedHeight(_HIGH)
-        time.changed.connect(self.update)
+        for signal in (time.changed, session.player.moved):
+            signal.connect(self.update)
         for signal in (session.evaluator.found, session.evaluator.done, session.selection.looked):
             signal.connect(self.refresh)
         self.refresh()

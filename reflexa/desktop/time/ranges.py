@@ -6,27 +6,39 @@ from dataclasses import replace
 from functools import partial
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QContextMenuEvent, QMouseEvent, QPainter, QPaintEvent, QPen
-from PySide6.QtWidgets import QInputDialog, QMenu, QWidget
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtWidgets import QInputDialog, QMenu
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line, ranges
 from reflexa.desktop.time.time_map import GUTTER, TimeMap
 from reflexa.desktop.widgets import menus
+from reflexa.desktop.widgets.focus import paint_focus
+from reflexa.desktop.widgets.own_keys import OwnKeys
 from reflexa.take import Range
 
 _ROW, _NEAR = 18, 6.0
 
 
-class RangeLane(QWidget):
-    """Double-click plays one; its ends and itself can be dragged; a right-click offers the rest. Gone where there is none."""
+_CHOOSE = {Qt.Key.Key_PageUp: -1, Qt.Key.Key_PageDown: 1}
+_STEP = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
+
+
+class RangeLane(OwnKeys):
+    """Double-click plays one; its ends and itself can be dragged; a right-click offers the rest. Gone where there is none.
+
+    By keyboard: Page Up and Page Down choose one; Left and Right move it (Shift: its end, Alt: its beginning), Return plays it,
+    Delete removes it.
+    """
 
     def __init__(self, session: Session, time: TimeMap) -> None:
         super().__init__()
         self.session, self.time = session, time
         self.setAccessibleName("Ranges")
         self.setMouseTracking(True)
+        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self._grab: tuple[Range, str, int] | None = None
+        self._chosen = ""
         time.changed.connect(self.update)
         for signal in (session.take_changed, session.evaluator.done, session.selection.looked):
             signal.connect(self.refresh)
@@ -63,13 +75,15 @@ class RangeLane(QWidget):
         p.setClipRect(QRectF(GUTTER - 8, 0, self.width() - GUTTER + 8, self.height()))
         for r, row in self.rows():
             rect = self.rect_of(r, row)
-            p.setPen(QPen(t.colour("accent"), 1.2))
+            p.setPen(QPen(t.colour("ink" if r.name == self._chosen else "accent"), 1.2))
             p.setBrush(t.colour("soft"))
             p.drawRoundedRect(rect, 4, 4)
             p.setPen(t.colour("ink"))
             text = f"{r.name} ⟳" if r.loop else r.name
             said = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(rect.width() - 8))
             p.drawText(rect.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, said)
+        p.setClipping(False)
+        paint_focus(self, p)
         p.end()
 
     def _at(self, at: QPointF) -> tuple[Range, str] | None:
@@ -84,6 +98,8 @@ class RangeLane(QWidget):
     def mousePressEvent(self, e: QMouseEvent) -> None:
         found = self._at(e.position()) if e.button() == Qt.MouseButton.LeftButton else None
         self._grab = (*found, round(self.time.frame(e.position().x()))) if found is not None else None
+        self._chosen = found[0].name if found is not None else ""
+        self.update()
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
         found = self._at(e.position())
@@ -93,18 +109,49 @@ class RangeLane(QWidget):
             self.setToolTip(_tip(found[0]) if found is not None else "")
             return
         old, what, start = self._grab
-        frame = round(self.time.frame(e.position().x()))
+        self._pull(old, what, round(self.time.frame(e.position().x())) - start)
+
+    def _now(self, name: str) -> Range | None:
+        """The range of that name, as it is now."""
+        take = self.session.take
+        return next((r for r in take.ranges if r.name == name), None) if take is not None else None
+
+    def _pull(self, old: Range, what: str, by: int) -> None:
+        """Move a range, or one of its ends, by so many frames from where it was."""
+        last = self.session.frames - 1
         if what == "whole":
-            by = max(min(frame - start, self.session.frames - 1 - old.last), -old.first)
+            by = max(min(by, last - old.last), -old.first)
             new = replace(old, first=old.first + by, last=old.last + by)
         elif what == "first":
-            new = replace(old, first=min(frame, old.last))
+            new = replace(old, first=min(max(old.first + by, 0), old.last))
         else:
-            new = replace(old, last=max(frame, old.first))
-        take = self.session.take
-        now = next((r for r in take.ranges if r.name == old.name), None) if take is not None else None
+            new = replace(old, last=max(min(old.last + by, last), old.first))
+        now = self._now(old.name)
         if now is not None and now != new:
             ranges.change(self.session, now, new, merge="drag range")
+
+    def wants(self, key: Qt.Key) -> bool:
+        return key in _CHOOSE or (bool(self._chosen) and (key in _STEP or key == Qt.Key.Key_Delete))
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key, chosen = Qt.Key(event.key()), self._now(self._chosen)
+        if key in _CHOOSE:
+            names = [r.name for r, _ in self.rows()]
+            at = names.index(self._chosen) if self._chosen in names else (-1 if _CHOOSE[key] > 0 else 0)
+            self._chosen = names[(at + _CHOOSE[key]) % len(names)] if names else ""
+            self.update()
+        elif chosen is not None and key in _STEP:
+            held = event.modifiers()
+            end = held & Qt.KeyboardModifier.ShiftModifier
+            self._pull(
+                chosen, "last" if end else "first" if held & Qt.KeyboardModifier.AltModifier else "whole", _STEP[key]
+            )
+        elif chosen is not None and key == Qt.Key.Key_Delete:
+            ranges.remove(self.session, chosen)
+        elif chosen is not None and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            play(self.session, chosen)
+        else:
+            super().keyPressEvent(event)
 
     def mouseReleaseEvent(self, _: QMouseEvent) -> None:
         self._grab = None
@@ -117,9 +164,10 @@ class RangeLane(QWidget):
 
     def contextMenuEvent(self, e: QContextMenuEvent) -> None:
         found = self._at(QPointF(e.pos()))
-        if found is None:
+        r = found[0] if found is not None else self._now(self._chosen)
+        if r is None:
             return
-        r, menu = found[0], QMenu(self)
+        menu = QMenu(self)
         menu.addAction("Play it", partial(play, self.session, r))
         menu.addAction("Rename…", partial(self._rename, r))
         loop = menu.addAction("Is a loop", partial(ranges.change, self.session, r, replace(r, loop=not r.loop)))

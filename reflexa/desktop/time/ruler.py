@@ -7,6 +7,7 @@ from functools import partial
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
     QContextMenuEvent,
+    QKeyEvent,
     QMouseEvent,
     QPainter,
     QPen,
@@ -22,11 +23,17 @@ from reflexa.desktop.time.time_map import GUTTER, TimeMap, tick_step
 from reflexa.desktop.widgets import menus
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+_STEP = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
+_OWN = (*_STEP, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Insert, Qt.Key.Key_Delete)
 _HEIGHT, _TOP = 50, 20  # below the top lie the frames, above it the events
 
 
 class Ruler(Lanes):
-    """Drag moves the playhead, an end of the range, or an event; a double-click over the frames adds an event."""
+    """Drag moves the playhead, an end of the range, or an event; a double-click over the frames adds an event.
+
+    By keyboard: Page Up and Page Down go from event to event; Shift+Left and Right move the one at the playhead, Return
+    renames it, Delete removes it, Insert adds one.
+    """
 
     def __init__(self, session: Session, time: TimeMap) -> None:
         super().__init__(session, time, "Time ruler")
@@ -165,6 +172,40 @@ class Ruler(Lanes):
             self.rename_event(at)
         elif y < _TOP and x >= GUTTER - 8:
             self.add_event(round(self.time.frame(x)))
+
+    def wants(self, key: Qt.Key) -> bool:
+        return key in _OWN
+
+    def keyPressEvent(self, event: QKeyEvent) -> None:
+        key, player = Qt.Key(event.key()), self.session.player
+        seen = events.seen(self.session)
+        here = next((i for i, e in enumerate(seen) if round(e.frame) == player.frame), -1)
+        if key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
+            before = [round(e.frame) for e in seen if round(e.frame) < player.frame]
+            after = [round(e.frame) for e in seen if round(e.frame) > player.frame]
+            player.set_frame(
+                after[0]
+                if key == Qt.Key.Key_PageDown and after
+                else before[-1]
+                if key == Qt.Key.Key_PageUp and before
+                else player.frame
+            )
+        elif key == Qt.Key.Key_Insert:
+            self.add_event(player.frame)
+        elif key in _STEP:
+            by = _STEP[key]
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
+                if here < 0 or self.session.settled is None:
+                    return
+                self._event = here
+                self._move_event(player.frame + by)
+            player.set_frame(player.frame + by)
+        elif here >= 0 and key == Qt.Key.Key_Delete:
+            events.rename(self.session, here, "")
+        elif here >= 0 and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
+            self.rename_event(here)
+        else:
+            super().keyPressEvent(event)
 
     def add_event(self, frame: int) -> None:
         """Ask for the name of an event, and put it at a frame."""
