@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from concurrent.futures import Future
 from dataclasses import dataclass
 from typing import Any
 
@@ -13,6 +14,7 @@ from reflexa.draw import shaders
 from reflexa.draw.camera import Camera
 from reflexa.draw.coarse import closed, coarser
 from reflexa.draw.scene import Figure, Lines, Marks, Scene
+from reflexa.motion import threads
 from reflexa.motion.arrays import Array
 from reflexa.rig import Mesh
 
@@ -79,8 +81,9 @@ class Renderer:
         self._square = ctx.buffer(_SQUARE.tobytes())
         self._sky_rows = ctx.vertex_array(self._sky, [(ctx.buffer(_ROWS.tobytes()), "2f", "corner")])
         self._meshes: dict[int, tuple[Mesh, Any, Any]] = {}
-        # Of meshes and how fine they are: the mesh itself, what is left of it, and whether one sees into it.
-        self._coarse: dict[tuple[int, int], tuple[Mesh, Mesh, bool]] = {}
+        # Of meshes and how fine they are: the mesh itself, and what is left of it, made beside the drawing, with whether one need
+        # not see what looks away.
+        self._coarse: dict[tuple[int, int], tuple[Mesh, Future[tuple[Mesh, bool]]]] = {}
         # Of meshes with shapes: where their vertices are, and by which weights they stand now.
         self._bent: dict[int, tuple[Any, tuple[float, ...]]] = {}
         self._size: tuple[int, int] = (0, 0)
@@ -234,11 +237,11 @@ class Renderer:
         if not cell or not len(mesh.triangles):
             return mesh, False
         level = int(np.floor(2 * np.log2(cell / _FINEST)))
-        known = self._coarse.get((id(mesh), level))
-        if known is None or known[0] is not mesh:
-            known = mesh, mesh if level < 0 else coarser(mesh, _FINEST * 2 ** (level / 2)), closed(mesh)
-            self._coarse[id(mesh), level] = known
-        return known[1:]
+        key = id(mesh), level
+        if key not in self._coarse or self._coarse[key][0] is not mesh:
+            self._coarse[key] = mesh, threads.pool("meshes", 1).submit(_coarse, mesh, level)
+        made = self._coarse[key][1]
+        return made.result() if made.done() else (mesh, False)
 
     def _draw_lines(self, lines: Lines, matrix: Array, width: int, height: int) -> None:
         if not len(lines.ends):
@@ -266,6 +269,10 @@ class Renderer:
         vao.render(moderngl.TRIANGLE_STRIP, instances=len(data))
         vao.release()
         buffer.release()
+
+
+def _coarse(mesh: Mesh, level: int) -> tuple[Mesh, bool]:
+    return mesh if level < 0 else coarser(mesh, _FINEST * 2 ** (level / 2)), closed(mesh)
 
 
 def _set(program: Any, name: str, value: Any) -> None:

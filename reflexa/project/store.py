@@ -20,7 +20,7 @@ from reflexa.checks.judging import thresholds
 from reflexa.errors import ReadError, ReflexaError, WriteError
 from reflexa.formats.documents import read_document
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
-from reflexa.names import file_name, free_name
+from reflexa.names import file_name, free_among
 from reflexa.project import transaction
 from reflexa.project.text import pretty
 from reflexa.stage.store import stage_from_plain, stage_plain
@@ -321,13 +321,15 @@ def _texts(project: Project, folder: Path, mine: set[str]) -> dict[str, bytes]:
     already, a number is added."""
     out: dict[str, bytes] = {}
     listed: dict[str, list[str]] = {part: [] for part in PARTS}
+    taken = {
+        part: {p.name.removesuffix(s).lower() for p in (folder / part).glob(f"*{s}") if f"{part}/{p.name}" not in mine}
+        for part, s in PARTS.items()
+    }
 
     def put(part: str, wanted: str, plain: Any) -> None:
-        suffix = PARTS[part]
-        taken = [n.removeprefix(f"{part}/").removesuffix(suffix) for n in out if n.startswith(f"{part}/")]
-        there = {p.name for p in (folder / part).glob(f"*{suffix}")} if (folder / part).is_dir() else set()
-        taken += [n.removesuffix(suffix) for n in there if f"{part}/{n}" not in mine]
-        name = f"{free_name(file_name(wanted), taken)}{suffix}"
+        own = free_among(file_name(wanted), taken[part])
+        taken[part].add(own.lower())
+        name = f"{own}{PARTS[part]}"
         listed[part].append(name)
         out[f"{part}/{name}"] = pretty(plain).encode(errors="replace")
 

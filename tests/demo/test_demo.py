@@ -15,7 +15,7 @@ from reflexa.demo import build, deckhand
 from reflexa.draw import Camera, Figure, Renderer, Scene
 from reflexa.draw.scene import matrices_at
 from reflexa.formats import read
-from reflexa.motion import quat
+from reflexa.motion import quat, threads
 from reflexa.project import store
 from reflexa.take import evaluate
 from reflexa.take.clips import ClipsByName
@@ -127,6 +127,8 @@ def test_a_figure_is_drawn_where_it_stands() -> None:
     assert abs(columns.mean() - at[:, 0].mean()) < 14
     # With less detail it is the same figure: nothing is open, and little lies elsewhere.
     shaded = Scene(figures=(replace(figure, shadow=True),))
+    renderer.render(shaded, camera, 200, 260, 4.0)  # has less made of it, beside
+    threads.pool("meshes", 1).submit(int).result()
     exact, coarse = (
         np.frombuffer(renderer.render(shaded, camera, 200, 260, detail), np.uint8).reshape(260, 200, 4).astype(int)
         for detail in (0.0, 4.0)

@@ -136,7 +136,7 @@ def import_paths(d: Desk, paths: list[Path]) -> None:
 
 
 def _imported(d: Desk, found: Imports) -> None:
-    report = ImportReport(found.documents.values(), found.errors, d.window)
+    report = ImportReport(found.said, found.errors, d.window)
 
     def finish() -> None:
         if report.make_take.isChecked():

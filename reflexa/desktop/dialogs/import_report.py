@@ -2,30 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Mapping
 from html import escape
 
 from PySide6.QtWidgets import QCheckBox, QDialog, QDialogButtonBox, QTextBrowser, QVBoxLayout, QWidget
-
-from reflexa import describe
-from reflexa.formats import Imported
 
 
 class ImportReport(QDialog):
     """``make_take`` is checked where takes are to be made of the clips."""
 
-    def __init__(self, found: Iterable[Imported], errors: list[str], parent: QWidget) -> None:
+    def __init__(self, found: Mapping[str, list[str]], errors: list[str], parent: QWidget) -> None:
+        """found: by file what is said of it."""
         super().__init__(parent)
         self.setWindowTitle("Import")
         self.resize(560, 420)
         column = QVBoxLayout(self)
         self.text = QTextBrowser()
         self.text.setAccessibleName("What the import found")
-        found = list(found)
         parts = [f"<p><b>Not imported.</b> {escape(e)}</p>" for e in errors]
-        for d in found:
-            rows = "".join(f"<li>{escape(line)}</li>" for line in describe.lines(d))
-            parts.append(f"<p><b>{escape(d.path.name)}</b></p><ul>{rows}</ul>")
+        for file, lines in found.items():
+            rows = "".join(f"<li>{escape(line)}</li>" for line in lines)
+            parts.append(f"<p><b>{escape(file)}</b></p><ul>{rows}</ul>")
         self.text.setHtml("".join(parts))
         column.addWidget(self.text)
         self.make_take = QCheckBox("Make a take of each clip and open the first one")

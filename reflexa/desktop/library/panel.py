@@ -85,7 +85,7 @@ class LibraryPanel(QWidget):
         self.takes.itemSelectionChanged.connect(self._enable)
         self.clips.itemActivated.connect(lambda item: self._use(item.data(THING)))
         self.clips.itemSelectionChanged.connect(self._enable)
-        self.previews.drawn.connect(self._update)
+        self.previews.drawn.connect(self._repaint)
         session.project_changed.connect(self.refresh)
         session.take_changed.connect(self._update)
         session.take_changed.connect(self._show_open)
@@ -199,13 +199,17 @@ class LibraryPanel(QWidget):
 
     def _update(self) -> None:
         """Names of steps, and pictures, may be others."""
+        known = {t.name: t for t in self.session.project.takes}
         for i in range(self.takes.count()):
             item = self.takes.item(i)
-            take = self.session.project.take(item.data(THING).take)
+            take = known.get(item.data(THING).take)
             if take is not None and item.data(LINES) != _lines(take):
                 item.setData(LINES, _lines(take))
             if take is not None:
                 _show_line(item, take)
+        self._repaint()
+
+    def _repaint(self) -> None:
         self.takes.viewport().update()
         self.clips.viewport().update()
 

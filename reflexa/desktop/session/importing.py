@@ -6,6 +6,7 @@ from collections.abc import Callable, Mapping
 from dataclasses import dataclass, replace
 from pathlib import Path
 
+from reflexa import describe
 from reflexa.desktop.session.session import Session
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
@@ -30,6 +31,7 @@ class Imports:
     entries: list[SourceFile]
     errors: list[str]
     names: dict[Path, str]
+    said: dict[str, list[str]]
 
 
 # Where a file lies: the name of its shelf, and its path on it.
@@ -45,7 +47,7 @@ def import_job(
     sources = session.sources
 
     def call(job: Job[Imports]) -> Imports:
-        found, entries, errors, names = {}, [], [], {}
+        found, entries, errors, names, said = {}, [], [], {}, {}
         copied: list[Path] = []
         try:
             for i, path in enumerate(paths):
@@ -56,6 +58,7 @@ def import_job(
                     copied += new
                     found[name] = read(store.inside(sources.folder, name))
                     shelf, at = on_shelves.get(path, ("", ""))
+                    said[name] = describe.lines(found[name])
                     entries.append(known_by(SourceFile(name, shelf=shelf, on_shelf=at), found[name]))
                     names[path] = name
                 except ReflexaError as e:
@@ -65,7 +68,7 @@ def import_job(
             for file in copied:
                 file.unlink(missing_ok=True)
             raise
-        return Imports(found, entries, errors, names)
+        return Imports(found, entries, errors, names, said)
 
     def land(found: Imports) -> None:
         for entry in found.entries:

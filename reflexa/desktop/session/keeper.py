@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import os
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -124,10 +125,13 @@ class Keeper(QObject):
 def _stamp(folder: Path) -> Stamp:
     """When the project's texts were written, and how long they are: enough to know that nothing has happened."""
     out: dict[str, tuple[int, int]] = {}
-    for path in (folder / store.PROJECT, *(p for part in store.PARTS for p in (folder / part).glob("*.json"))):
+    for place, wanted in ((folder, store.PROJECT), *((folder / part, ".json") for part in store.PARTS)):
         try:
-            s = path.stat()
+            with os.scandir(place) as found:
+                for entry in found:
+                    if entry.name.endswith(wanted):
+                        s = entry.stat()
+                        out[entry.name] = s.st_mtime_ns, s.st_size
         except OSError:
             continue
-        out[path.name] = s.st_mtime_ns, s.st_size
     return out
