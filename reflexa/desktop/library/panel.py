@@ -17,9 +17,10 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from reflexa.desktop.kinds import VIEWS, Offer, view_of
+from reflexa.desktop.kinds import VIEWS, Offer
+from reflexa.desktop.library import rows
 from reflexa.desktop.library.clip_list import ClipList
-from reflexa.desktop.library.delegate import ICONS, LINES, THING, ItemDelegate
+from reflexa.desktop.library.delegate import LINES, THING, ItemDelegate
 from reflexa.desktop.library.previews import Previews, Thing
 from reflexa.desktop.library.recipe_list import RecipeList
 from reflexa.desktop.library.take_list import TakeList
@@ -29,8 +30,7 @@ from reflexa.desktop.widgets import menus
 from reflexa.desktop.widgets.dress import dressed, named
 from reflexa.desktop.widgets.search import search_field
 from reflexa.steps import make
-from reflexa.take import Segment, Source, Take
-from reflexa.words import counted
+from reflexa.take import Segment, Source
 
 
 class LibraryPanel(QWidget):
@@ -47,6 +47,8 @@ class LibraryPanel(QWidget):
         super().__init__()
         self.session = session
         self._folded: set[str] = set()
+        self._takes_listed: object = None
+        self._clips_listed: object = None
         self.previews = Previews(session, self)
         column = QVBoxLayout(self)
         column.setContentsMargins(6, 6, 6, 6)
@@ -137,44 +139,26 @@ class LibraryPanel(QWidget):
     # Content ----------------------------------------------------------------------------------------------------
 
     def refresh(self) -> None:
-        """List what fits the search."""
+        """List what fits the search. What is listed already stays: hundreds of rows are not made anew for one edit."""
         self.previews.project_changed()
         words, session = self.search.text().lower().split(), self.session
-        kept = {item.data(THING) for item in self.clips.selectedItems()}
-        chosen = set(self.takes.chosen())
-        self.takes.clear()
-        last = ""
-        for take in takes.in_folders(session.project.takes):
-            lines = _lines(take)
-            if not _fits(words, take.name, take.source.clip, take.source.file, take.folder, _steps(take)):
-                continue
-            if take.folder != last:
-                self._add_folder(take.folder)
-                last = take.folder
-            if words or take.folder not in self._folded:
-                item = self._add(self.takes, take.name, Thing(take=take.name, folder=take.folder), lines)
-                _show_line(item, take)
-                item.setSelected(take.name in chosen)
-        for lost in session.project.lost:
-            if _fits(words, lost.file):
-                item = self._add(self.takes, lost.file, Thing(), ("damaged or newer", "kept on disk as it is"))
-                item.setToolTip(f"{lost.reason}\nIt stays on disk as it is, and in the project.")
-        self.clips.clear()
-        for entry in session.project.sources:
-            document = session.sources.documents.get(entry.file)
-            if entry.file in session.sources.waiting:
-                if _fits(words, entry.file):
-                    self._add(self.clips, entry.file, Thing(), ("being read…",))
-            elif document is None and _fits(words, entry.file):
-                said = session.sources.missing.get(entry.file, "")
-                item = self._add(self.clips, entry.file, Thing(missing=entry.file), ("missing or damaged",))
-                item.setToolTip(f"{said}\nDouble-click to find the file again.")
-            for clip in document.or_rest if document is not None else ():
-                if _fits(words, clip.name, entry.file):
-                    size = f"{counted(clip.frames, 'frame')}, {clip.duration:.2f} s"
-                    thing = Thing(source=Source(entry.file, clip.name))
-                    self._add(self.clips, clip.name, thing, (size, entry.file)).setSelected(thing in kept)
-        self.recipes.fill([r for r in session.project.recipes if _fits(words, r.name)])
+        project, sources = session.project, session.sources
+        takes_now = words, [(t.name, t.folder) for t in project.takes], sorted(self._folded), project.lost
+        if words or takes_now != self._takes_listed:
+            rows.list_takes(self.takes, session, words, self._folded)
+        else:
+            self._update()
+        clips_now = (
+            words,
+            [
+                (e.file, e.file in sources.waiting, sources.documents.get(e.file), sources.missing.get(e.file))
+                for e in project.sources
+            ],
+        )
+        if clips_now != self._clips_listed:
+            rows.list_clips(self.clips, session, words)
+        self._takes_listed, self._clips_listed = takes_now, clips_now
+        self.recipes.fill([r for r in session.project.recipes if rows.fits(words, r.name)])
         self.recipes_heading.setText(f"Recipes · {len(session.project.recipes)}")
         self.recipes_heading.setVisible(bool(session.project.recipes))
         self.recipes.setVisible(bool(session.project.recipes) and self.recipes_heading.isChecked())
@@ -183,30 +167,16 @@ class LibraryPanel(QWidget):
         self._enable()
         self._show_open()
 
-    def _add_folder(self, folder: str) -> None:
-        sign = "▸" if folder in self._folded else "▾"
-        item = self._add(self.takes, f"{sign}  {folder}", Thing(folder=folder), ())
-        item.setFlags(Qt.ItemFlag.ItemIsEnabled)
-        item.setToolTip("Click to fold or unfold; right-click for more")
-
-    def _add(self, where: QListWidget, title: str, thing: Thing, lines: tuple[str, ...]) -> QListWidgetItem:
-        item = QListWidgetItem(title)
-        item.setData(THING, thing)
-        item.setData(LINES, lines)
-        item.setToolTip("\n".join((title, *lines)))
-        where.addItem(item)
-        return item
-
     def _update(self) -> None:
         """Names of steps, and pictures, may be others."""
         known = {t.name: t for t in self.session.project.takes}
         for i in range(self.takes.count()):
             item = self.takes.item(i)
             take = known.get(item.data(THING).take)
-            if take is not None and item.data(LINES) != _lines(take):
-                item.setData(LINES, _lines(take))
+            if take is not None and item.data(LINES) != rows.lines_of(take):
+                item.setData(LINES, rows.lines_of(take))
             if take is not None:
-                _show_line(item, take)
+                rows.show_line(item, take)
         self._repaint()
 
     def _repaint(self) -> None:
@@ -362,25 +332,3 @@ def _fold(below: QWidget) -> QToolButton:
     out = dressed(named(QToolButton(), "quiet"), checkable=True, checked=True, toolTip="Fold or unfold")
     out.toggled.connect(below.setVisible)
     return out
-
-
-def _lines(take: Take) -> tuple[str, ...]:
-    return (take.source.clip,)
-
-
-def _steps(take: Take) -> str:
-    return ", ".join(s.name for s in take.steps) or "no steps"
-
-
-def _show_line(item: QListWidgetItem, take: Take) -> None:
-    """The steps of a take as icons; in words in its tip."""
-    item.setData(ICONS, tuple(view_of(s.kind).icon or s.kind for s in take.steps))
-    item.setToolTip(
-        f"{take.name}\nof {take.source.clip} in {take.source.file}\n{_steps(take)}"
-        + (f"\n{take.note}" if take.note else "")
-    )
-
-
-def _fits(words: list[str], *texts: str) -> bool:
-    whole = " ".join(texts).lower()
-    return all(w in whole for w in words)

@@ -19,6 +19,9 @@ _SOON, _LOOK = 800, 2000
 
 Stamp = Mapping[str, tuple[int, int]]
 
+# So many times a look at the disk is put off while there is work.
+_PATIENCE = 15
+
 
 class Keeper(QObject):
     """``changed_on_disk``: files of the project are others than when it was read or saved; their names."""
@@ -31,12 +34,13 @@ class Keeper(QObject):
         self._folder: Path | None = None
         self._lock: Lock | None = None
         self._stamp: Stamp = {}
+        self._put_off = 0
         self._told: dict[str, str] | None = None
         self._failed = False
         self._soon = QTimer(self, singleShot=True, interval=_SOON)
         self._soon.timeout.connect(self._keep)
         self._look = QTimer(self, interval=_LOOK)
-        self._look.timeout.connect(self.look)
+        self._look.timeout.connect(self._look_now_and_then)
         self._look.start()
         session.history.saved_changed.connect(self._on_edit)
 
@@ -105,6 +109,13 @@ class Keeper(QObject):
                 return
 
     # Others -------------------------------------------------------------------------------------------------
+
+    def _look_now_and_then(self) -> None:
+        """Beside work that reads files each look at one takes its turn with that: hundreds would hold up the window."""
+        self._put_off = self._put_off + 1 if self.session.work.busy else 0
+        if self._put_off in (0, _PATIENCE):
+            self._put_off = 0
+            self.look()
 
     def look(self) -> None:
         """See whether somebody else has changed the project on disk."""

@@ -1,0 +1,91 @@
+"""Rows of the library's lists: takes by folder, and clips by file, as far as they fit the search."""
+
+from __future__ import annotations
+
+from collections.abc import Set
+
+from PySide6.QtCore import Qt
+from PySide6.QtWidgets import QListWidget, QListWidgetItem
+
+from reflexa.desktop.kinds import view_of
+from reflexa.desktop.library.delegate import ICONS, LINES, THING
+from reflexa.desktop.library.previews import Thing
+from reflexa.desktop.session import Session, takes
+from reflexa.take import Source, Take
+from reflexa.words import counted
+
+
+def list_takes(where: QListWidget, session: Session, words: list[str], folded: Set[str]) -> None:
+    """List the takes, each folder under its heading; those of folded ones are left out but while one searches."""
+    chosen = {i.data(THING).take for i in where.selectedItems()}
+    last = ""
+    where.clear()
+    for take in takes.in_folders(session.project.takes):
+        if not fits(words, take.name, take.source.clip, take.source.file, take.folder, _steps(take)):
+            continue
+        if take.folder != last:
+            last = take.folder
+            item = _add(where, f"{'▸' if last in folded else '▾'}  {last}", Thing(folder=last), ())
+            item.setFlags(Qt.ItemFlag.ItemIsEnabled)
+            item.setToolTip("Click to fold or unfold; right-click for more")
+        if words or take.folder not in folded:
+            item = _add(where, take.name, Thing(take=take.name, folder=take.folder), lines_of(take))
+            show_line(item, take)
+            item.setSelected(take.name in chosen)
+    for lost in session.project.lost:
+        if fits(words, lost.file):
+            item = _add(where, lost.file, Thing(), ("damaged or newer", "kept on disk as it is"))
+            item.setToolTip(f"{lost.reason}\nIt stays on disk as it is, and in the project.")
+
+
+def list_clips(where: QListWidget, session: Session, words: list[str]) -> None:
+    """List the clips of every source, and the sources that are being read, missing or damaged."""
+    chosen = {item.data(THING) for item in where.selectedItems()}
+    where.clear()
+    for entry in session.project.sources:
+        document = session.sources.documents.get(entry.file)
+        if entry.file in session.sources.waiting:
+            if fits(words, entry.file):
+                _add(where, entry.file, Thing(), ("being read…",))
+        elif document is None and fits(words, entry.file):
+            said = session.sources.missing.get(entry.file, "")
+            item = _add(where, entry.file, Thing(missing=entry.file), ("missing or damaged",))
+            item.setToolTip(f"{said}\nDouble-click to find the file again.")
+        for clip in document.or_rest if document is not None else ():
+            if fits(words, clip.name, entry.file):
+                size = f"{counted(clip.frames, 'frame')}, {clip.duration:.2f} s"
+                thing = Thing(source=Source(entry.file, clip.name))
+                _add(where, clip.name, thing, (size, entry.file)).setSelected(thing in chosen)
+
+
+def _add(where: QListWidget, title: str, thing: Thing, lines: tuple[str, ...]) -> QListWidgetItem:
+    item = QListWidgetItem(title)
+    item.setData(THING, thing)
+    item.setData(LINES, lines)
+    item.setToolTip("\n".join((title, *lines)))
+    where.addItem(item)
+    return item
+
+
+def lines_of(take: Take) -> tuple[str, ...]:
+    """What stands under a take's name."""
+    return (take.source.clip,)
+
+
+def _steps(take: Take) -> str:
+    return ", ".join(s.name for s in take.steps) or "no steps"
+
+
+def show_line(item: QListWidgetItem, take: Take) -> None:
+    """The steps of a take as icons; in words in its tip."""
+    item.setData(ICONS, tuple(view_of(s.kind).icon or s.kind for s in take.steps))
+    item.setToolTip(
+        f"{take.name}\nof {take.source.clip} in {take.source.file}\n{_steps(take)}"
+        + (f"\n{take.note}" if take.note else "")
+    )
+
+
+def fits(words: list[str], *texts: str) -> bool:
+    """Does everything that is searched for stand in one of the texts?"""
+    whole = " ".join(texts).lower()
+    return all(w in whole for w in words)
