@@ -14,6 +14,7 @@ from reflexa.batch.export import Into, export_take
 from reflexa.desktop.dialogs.picture import PictureDialog
 from reflexa.desktop.session import RESULT, SOURCE, findings, line
 from reflexa.desktop.settings.findings_tree import FindingsTree
+from reflexa.desktop.widgets import boxes
 from reflexa.project import store
 from reflexa.steps import make
 from reflexa.steps.correction import CorrectionSettings, set_key
@@ -181,7 +182,7 @@ def test_a_picture_and_a_page_are_made_in_the_window(demo, qtbot, monkeypatch, t
     window.commands.run("review_page")
     assert b"<!DOCTYPE html>" in (tmp_path / "a.html").read_bytes()
     (tmp_path / "a.html").write_bytes(b"mine")
-    monkeypatch.setattr(QMessageBox, "question", lambda *_: QMessageBox.StandardButton.No)
+    monkeypatch.setattr(boxes, "answer", lambda _, *answers: len(answers) - 1)
     window.commands.run("review_page")
     assert (tmp_path / "a.html").read_bytes() == b"mine", "the dialog asked of a name without its suffix"
 

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from PySide6.QtCore import QEventLoop, Qt
-from PySide6.QtWidgets import QDialog, QMainWindow, QMessageBox, QProgressDialog, QTabWidget
+from PySide6.QtWidgets import QDialog, QMainWindow, QProgressDialog, QTabWidget
 
 from reflexa.desktop.dialogs.batch import BatchDialog
 from reflexa.desktop.figure.panel import FigurePanel
@@ -21,6 +21,7 @@ from reflexa.desktop.settings.panel import SettingsPanel
 from reflexa.desktop.shelves.panel import ShelfPanel
 from reflexa.desktop.stage.panel import StagePanel
 from reflexa.desktop.time.area import TimeArea
+from reflexa.desktop.widgets import boxes
 from reflexa.desktop.work import Job
 
 R = TypeVar("R")
@@ -59,13 +60,11 @@ class Desk:
 
     def show_error(self, text: str) -> None:
         """An error that a person must see: it stays until it is read."""
-        self.show(QMessageBox(QMessageBox.Icon.Warning, "Reflexa", text, QMessageBox.StandardButton.Ok, self.window))
+        self.show(boxes.box(boxes.WARNING, "Reflexa", text, self.window))
 
     def inform(self, text: str) -> None:
         """Something that is worth being read, and no error."""
-        self.show(
-            QMessageBox(QMessageBox.Icon.Information, "Reflexa", text, QMessageBox.StandardButton.Ok, self.window)
-        )
+        self.show(boxes.box(boxes.NOTE, "Reflexa", text, self.window))
 
     def wait(self, what: str, call: Callable[[Job[R]], R]) -> R | None:
         """Do something that takes time off the interface thread, with progress that can be stopped. What came of it; None

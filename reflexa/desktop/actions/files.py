@@ -18,6 +18,7 @@ from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.desktop.session import takes
 from reflexa.desktop.session.importing import MERGE, Imports, import_job
 from reflexa.desktop.session.recent import remember
+from reflexa.desktop.widgets import boxes
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.formats import suffixes
@@ -33,18 +34,16 @@ def may_leave(d: Desk) -> bool:
     unsaved, under_way = session.history.unsaved, session.work.titles
     if not unsaved and not under_way:
         return True
-    box = QMessageBox(d.window)
-    d.dialog = box
     stay = "" if not under_way else f"{', '.join(under_way)} is still under way and would be given up."
     if not unsaved:
-        box.setWindowTitle("Work under way")
-        box.setText(stay)
+        d.dialog = box = boxes.box(boxes.QUESTION, "Work under way", stay, d.window)
         leave = box.addButton("Leave", QMessageBox.ButtonRole.DestructiveRole)
         box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
         box.exec()
         return box.clickedButton() is leave
-    box.setWindowTitle("Unsaved changes")
-    box.setText(f"Save the changes to {session.project.name}?")
+    d.dialog = box = boxes.box(
+        boxes.QUESTION, "Unsaved changes", f"Save the changes to {session.project.name}?", d.window
+    )
     box.setInformativeText(stay)
     keep = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
     drop = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)

@@ -8,6 +8,7 @@ from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.session import keys, layers
 from reflexa.desktop.session.layers import StepSpan
+from reflexa.desktop.widgets import boxes
 from reflexa.steps.correction import all_keys, layer_of
 from reflexa.steps.correction.layers import Merged
 from reflexa.words import counted
@@ -34,13 +35,12 @@ def _ask(d: Desk, span: StepSpan | None) -> None:
 
 def _show(d: Desk, span: StepSpan, found: Merged) -> None:
     one = span.first == span.last
-    box = QMessageBox(d.window)
-    d.dialog = box
-    box.setWindowTitle("Turn the step into a layer" if one else "Merge onto the layer below")
-    box.setText(
+    title = "Turn the step into a layer" if one else "Merge onto the layer below"
+    said = (
         f"One layer with {counted(found.keys, 'key')} does what {'the step does' if one else 'both do'}, at most "
         f"{found.degrees:.2f}° and {found.mm:.2f} mm off at any frame. Weights, envelopes and masks are taken in."
     )
+    d.dialog = box = boxes.box(boxes.QUESTION, title, said, d.window)
     good = box.addButton("Turn it into a layer" if one else "Merge", QMessageBox.ButtonRole.AcceptRole)
     every = box.addButton("A key on every frame", QMessageBox.ButtonRole.ActionRole)
     box.addButton("Leave it" if one else "Leave them", QMessageBox.ButtonRole.RejectRole)

@@ -6,11 +6,10 @@ import shutil
 import time
 from pathlib import Path
 
-from PySide6.QtWidgets import QMessageBox
-
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.session.recent import remember
 from reflexa.desktop.session.sources import Sources, opened
+from reflexa.desktop.widgets import boxes
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.project import recovery, store
@@ -23,18 +22,8 @@ _MOST = 12
 
 def ask(d: Desk, title: str, text: str, *answers: str) -> int:
     """Ask a person; the number of the answer, the last one where the question is closed."""
-    box = QMessageBox(d.window)
-    d.dialog = box
-    box.setWindowTitle(title)
-    box.setText(text)
-    roles = [
-        QMessageBox.ButtonRole.AcceptRole,
-        *[QMessageBox.ButtonRole.ActionRole] * (len(answers) - 2),
-        QMessageBox.ButtonRole.RejectRole,
-    ]
-    buttons = [box.addButton(a, role) for a, role in zip(answers, roles, strict=True)]
-    box.exec()
-    return next((i for i, b in enumerate(buttons) if b is box.clickedButton()), len(answers) - 1)
+    d.dialog = box = boxes.box(boxes.QUESTION, title, text, d.window)
+    return boxes.answer(box, *answers)
 
 
 def start_empty(d: Desk) -> None:

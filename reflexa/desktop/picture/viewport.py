@@ -240,9 +240,9 @@ class Viewport(QWidget):
         # While it plays it is drawn smaller: who looks at motion does not count pixels, but frames.
         software, plays = pictures.needs_supersampling(), self.session.player.playing
         fine = self._fine and software and not plays
-        times = 2.0 if fine else _IN_MOTION if software and plays else 1.0
+        times = max(2.0 / ratio, 1.0) if fine else _IN_MOTION if software and plays else 1.0
         detail = _DETAIL if software and plays else 0.0
-        image = pictures.render(self.scene(times), self._camera, round(w * times), round(h * times), detail)
+        image = pictures.render(self.scene(times * ratio), self._camera, round(w * times), round(h * times), detail)
         painter = QPainter(self)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing)
         painter.setRenderHint(QPainter.RenderHint.SmoothPixmapTransform, times != 1)

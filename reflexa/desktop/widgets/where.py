@@ -4,7 +4,9 @@ from __future__ import annotations
 
 from pathlib import Path
 
-from PySide6.QtWidgets import QFileDialog, QMessageBox, QWidget
+from PySide6.QtWidgets import QFileDialog, QWidget
+
+from reflexa.desktop.widgets import boxes
 
 
 def ask_where(parent: QWidget, title: str, name: str, suffix: str) -> Path | None:
@@ -16,6 +18,6 @@ def ask_where(parent: QWidget, title: str, name: str, suffix: str) -> Path | Non
         return Path(chosen) if chosen else None
     path = Path(chosen + suffix)  # of which the dialog knows nothing
     text = f"{path.name} is there already. Write over it?"
-    if path.exists() and QMessageBox.question(parent, title, text) != QMessageBox.StandardButton.Yes:
+    if path.exists() and boxes.answer(boxes.box(boxes.QUESTION, title, text, parent), "Write over it", "Cancel") != 0:
         return None
     return path
