@@ -114,13 +114,14 @@ def lines(document: Imported) -> list[str]:
     rig, frame = document.rig, document.frame
     out = [f"{counted(len(rig.skeleton), 'joint')}, {rig.height:.2f} m high in rest"]
     turned = "" if frame.facing == "+Z" and frame.up == "+Y" else " (turned to +Y up, facing +Z)"
-    out.append(f"Unit {frame.unit} ({frame.unit_scale:g} m), {frame.up} up, facing {frame.facing}{turned}")
+    unit = "an inch divided by 0.45" if frame.unit == "in/0.45" else frame.unit
+    out.append(f"Unit {unit} ({frame.unit_scale:.4g} m), {frame.up} up, facing {frame.facing}{turned}")
     if frame.baked:
         out.append(f"Parent transforms taken in: {', '.join(frame.baked)}")
     for c in document.clips:
         way = travel(c, rig)
         out.append(
-            f"Clip {c.name}: {counted(c.frames, 'frame')} at {c.rate:g} a second, {c.duration:.2f} s, "
+            f"Clip {c.name}: {counted(c.frames, 'frame')} at {c.rate:g} fps, {c.duration:.2f} s, "
             f"travels {way['distance_m']:.2f} m"
             + (f"; plays at {c.play_rate:g} times that speed" if c.play_rate != 1 else "")
         )

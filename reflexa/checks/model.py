@@ -25,6 +25,7 @@ from reflexa.stage.footing import Footing, Thresholds, footing
 from reflexa.stage.surface import STEP
 from reflexa.steps import Step, make
 from reflexa.take.model import Range
+from reflexa.words import length
 
 # When a foot stands that is looked at.
 STOOD = Thresholds(slack=1.0)
@@ -41,8 +42,19 @@ class Limit:
     why: str
 
 
+_METRES = {"mm": 0.001, "cm": 0.01, "m": 1.0}
+
+
 def amount(size: float, unit: str) -> str:
-    """A size with its unit, as people write it."""
+    """A size with its unit, as people write it: lengths in the unit that they are read in.
+
+    >>> amount(163.2, "mm"), amount(1, "frames"), amount(27.1, "°")
+    ('16.3 cm', '1 frame', '27.1°')
+    """
+    if unit in _METRES:
+        return length(size * _METRES[unit])
+    if size == 1 and unit.endswith("s"):
+        unit = unit[:-1]
     return f"{size:.3g}{unit}" if unit in ("°", "%") else f"{size:.3g} {unit}"
 
 

@@ -101,7 +101,7 @@ def test_mend_all_keeps_what_helps_and_undoes_as_one(demo, qtbot) -> None:
     session.selection.select_card(RESULT)
     click(button(window.settings, "Mend all"))
     dialog = dialog_of(qtbot, window, QMessageBox)
-    assert "Plant the feet: slide 10 to 0 cm" in dialog.text() and "Nothing is left" in dialog.text()
+    assert "Plant the feet: slide 10.0 cm to 0.0 mm" in dialog.text() and "Nothing is left" in dialog.text()
     dialog.accept()
     ready(qtbot, window)
     assert [s.kind for s in session.take.steps] == ["plants"] and not session.evaluator.findings

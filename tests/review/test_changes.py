@@ -50,7 +50,7 @@ BASE = Take(
         ),
         (lambda t: replace(t, ranges=(Range("a", 0, 4),)), ["range 'a' added"]),
         (lambda t: replace(t, views=(View("ladder"),)), ["view 'ladder' added"]),
-        (lambda t: replace(t, accepted=(Accepted("pop", "head", 0, 4),)), ["1 findings accepted, not 0"]),
+        (lambda t: replace(t, accepted=(Accepted("pop", "head", 0, 4),)), ["1 finding accepted, not 0"]),
         (lambda t: replace(t, export=replace(t.export, cycles=3)), ["export, cycles 1 → 3"]),
         (lambda t: t, []),
     ],

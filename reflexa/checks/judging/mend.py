@@ -46,7 +46,7 @@ class Tried:
     @property
     def text(self) -> str:
         """In words."""
-        change = f"{self.finding} {self.before:.3g} to {amount(self.after, self.unit)}"
+        change = f"{self.finding} {amount(self.before, self.unit)} to {amount(self.after, self.unit)}"
         if self.many[1]:
             change += f", {self.many[0]} to {self.many[1]} of them"
         return f"{self.title}: {change}" if self.kept else f"{self.title}: left out, {self.why}"

@@ -26,6 +26,7 @@ from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.session import Session
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.buttons import add_buttons
+from reflexa.desktop.widgets.numbers import CountBox
 from reflexa.desktop.work import Job
 from reflexa.formats import FORMATS, writable
 from reflexa.motion.clip import Clip
@@ -89,7 +90,7 @@ class ExportDialog(QDialog):
         self.loop = QCheckBox("The clip loops")
         self.loop.setChecked(clip.loop if chosen.loop is None else chosen.loop)
         form.addRow("", self.loop)
-        self.cycles = QSpinBox(minimum=1, maximum=1000, value=chosen.cycles, suffix=" times")
+        self.cycles = CountBox("times", minimum=1, maximum=1000, value=chosen.cycles)
         self.cycles.setToolTip("A loop is written so many times over, its travel carried on from cycle to cycle")
         form.addRow("Cycle", self.cycles)
         self.play_rate = QDoubleSpinBox(minimum=0.01, maximum=100, decimals=3, value=chosen.play_rate or clip.play_rate)
@@ -99,7 +100,7 @@ class ExportDialog(QDialog):
         )
         form.addRow("Play rate", self.play_rate)
         held = QHBoxLayout()
-        self.held = [QSpinBox(minimum=0, maximum=10_000, value=n, suffix=" frames") for n in chosen.held]
+        self.held = [CountBox("frames", minimum=0, maximum=10_000, value=n) for n in chosen.held]
         for box, tip in zip(self.held, ("before: the first pose", "after: the last pose"), strict=True):
             box.setToolTip(f"Frames held {tip}")
             box.setAccessibleName(f"Frames held {tip}")

@@ -9,7 +9,7 @@ from reflexa.desktop.session import Session, line, masks, rigs
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import dressed
-from reflexa.desktop.widgets.numbers import put
+from reflexa.desktop.widgets.numbers import CountBox, put
 from reflexa.rig import PRESETS
 from reflexa.steps import Mask
 from reflexa.words import counted
@@ -48,7 +48,7 @@ class MaskSection(StepPanel):
         row.addWidget(self.paint)
         row.addWidget(self.other)
         form.addRow("Mask", row)
-        self.edge = dressed(QSpinBox(minimum=0, maximum=20, suffix=" joints"), accessibleName="Soft edge")
+        self.edge = dressed(CountBox("joints", minimum=0, maximum=20), accessibleName="Soft edge")
         self.edge.setKeyboardTracking(False)
         self.edge.setToolTip("From the topmost joint of the mask down, the step fades in over this many joints")
         self.edge.valueChanged.connect(lambda v: masks.set_edge(session, v))

@@ -16,7 +16,7 @@ from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.dress import named
 from reflexa.desktop.widgets.note import Note
 from reflexa.steps import kind_of
-from reflexa.words import length, plain
+from reflexa.words import counted, length, plain
 
 _NOTHING_FOUND = (
     "Feet stand still and on the ground, nothing pops, flips or freezes, loops close, goals are met, helper joints are in place, "
@@ -76,9 +76,10 @@ class ResultPage(StepPanel):
             self.facts.setText(f"{gone}." if gone else "Computing…")
             return
         first, last = session.range
+        of = "" if last - first + 1 == clip.frames else f"{last - first + 1} of "
         on = sum(s.acts for s in take.steps)
         self.facts.setText(
-            f"{last - first + 1} of {clip.frames} frames at {clip.rate:g} fps, {(last - first) / clip.rate:.2f} s.\n"
+            f"{of}{counted(clip.frames, 'frame')} at {clip.rate:g} fps, {(last - first) / clip.rate:.2f}\u00a0s.\n"
             f"{on} of {len(take.steps)} steps on.\n{_travel(describe.travel(clip, evaluation.rig))}"
         )
         judgement = session.evaluator.judgement

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from functools import partial
+from itertools import zip_longest
 
 from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import (
@@ -23,6 +24,7 @@ from reflexa.desktop.time.time_map import GUTTER, TimeMap, tick_step
 from reflexa.desktop.widgets import menus
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
+_TELLS = 4  # letters
 _STEP = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
 _OWN = (*_STEP, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Insert, Qt.Key.Key_Delete)
 _HEIGHT, _TOP = 50, 20  # below the top lie the frames, above it the events
@@ -89,15 +91,17 @@ class Ruler(Lanes):
 
     def _paint_events(self, p: QPainter) -> None:
         t, clip = theme.current(), self.session.shown
-        free = 0.0  # names that would stand over one another are left to the tool tip
-        for event in clip.events if clip is not None else ():
+        # Names end before the next event; of which too little would be left is left to the tool tip.
+        shown = list(clip.events) if clip is not None else []
+        for event, after in zip_longest(shown, shown[1:]):
             x = self.time.x(event.frame)
+            end = self.time.x(after.frame) - 6 if after is not None else self.width()
             p.setPen(t.colour("ink"))
             p.setBrush(t.colour("good"))
             p.drawPolygon(QPolygonF([QPointF(x, 19), QPointF(x - 4, 12), QPointF(x + 4, 12)]))
-            if x + 6 >= free:
-                p.drawText(QRectF(x + 6, 3, 160, 16), _LEFT, event.name)
-                free = x + 10 + p.fontMetrics().horizontalAdvance(event.name)
+            name = p.fontMetrics().elidedText(event.name, Qt.TextElideMode.ElideRight, int(max(end - x - 6, 0)))
+            if len(name) > _TELLS or name == event.name:
+                p.drawText(QRectF(x + 6, 3, 160, 16), _LEFT, name)
 
     def _paint_playhead(self, p: QPainter) -> None:
         t, frame = theme.current(), self.session.player.frame

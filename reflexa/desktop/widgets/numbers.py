@@ -7,6 +7,8 @@ from typing import Any
 
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QSpinBox, QWidget
 
+from reflexa.desktop.widgets.dress import dressed
+
 About = dict[str, Any]
 Value = Callable[[], Any]
 Set = Callable[[Any], object]
@@ -22,9 +24,30 @@ class PlainNumber(QDoubleSpinBox):
         return text.rstrip("0").rstrip(point) if point in text else text
 
 
+class CountBox(QSpinBox):
+    """A field for how many of something there are: "1 frame", "2 frames". what: the word for many."""
+
+    def __init__(self, what: str, **properties: Any) -> None:
+        super().__init__()
+        self._what = what
+        dressed(self, **properties)
+        self.valueChanged.connect(self._say)
+        self._say(self.value())
+
+    def setValue(self, value: int) -> None:
+        super().setValue(value)
+        self._say(self.value())  # also where nobody is told that it has changed
+
+    def _say(self, count: int) -> None:
+        self.setSuffix(f" {self._what.removesuffix('s') if count == 1 else self._what}")
+
+
+_COUNTED = ("frames", "joints", "times")
+
+
 def whole_box(about: About) -> QSpinBox:
     """A field for a whole number."""
-    box = QSpinBox()
+    box = CountBox(about["unit"]) if about.get("unit") in _COUNTED else QSpinBox()
     box.setRange(about.get("least", -1_000_000), about.get("most", 1_000_000))
     _dress(box, about)
     return box
@@ -41,7 +64,8 @@ def number_box(about: About, decimals: int = 3) -> QDoubleSpinBox:
 
 
 def _dress(box: QSpinBox | QDoubleSpinBox, about: About) -> None:
-    box.setSuffix(f" {about['unit']}" if "unit" in about else "")
+    if not isinstance(box, CountBox):
+        box.setSuffix(f" {about['unit']}" if "unit" in about else "")
     box.setSpecialValueText(about.get("zero", ""))
     box.setKeyboardTracking(False)
     box.setMinimumWidth(64)  # less than its largest number would need
