@@ -14,6 +14,7 @@ from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.menus import commands_for
 from reflexa.desktop.dialogs.differences import Differences
 from reflexa.desktop.figure.panel import FigurePanel
+from reflexa.desktop.filling import Filling
 from reflexa.desktop.heights import Heights
 from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
@@ -45,11 +46,11 @@ class MainWindow(QMainWindow):
         self.settings = SettingsPanel(session)
         self.time_area = TimeArea(session)
         self.tabs = QTabWidget()
+        self._lay_out()
         self.desk = Desk(
             session, self, self.revision_line, self.viewport, self.library, self.figure, self.stage, self.settings,
-            self.time_area, self.tabs, self.shelves, Keeper(session, self), self.fill,
+            self.time_area, self.tabs, self.shelves, Keeper(session, self), self._filling().fill,
         )  # fmt: skip
-        self._lay_out()
         self.commands = commands_for(self.desk)
         self.commands.fill_menu_bar()
         self.setAcceptDrops(True)
@@ -112,22 +113,23 @@ class MainWindow(QMainWindow):
         column.addWidget(self.down, 1)
         self.across = _split(Qt.Orientation.Horizontal, ((_framed(self.tabs, 4), 1, 270), (self.right, 7, 1010)))
         self.across.setContentsMargins(6, 0, 6, 2)
-        self._sizes = self.across.sizes()
         self.setCentralWidget(self.across)
         self.project_label = QLabel()
         self.project_label.setContentsMargins(0, 0, 10, 0)
         self.statusBar().addPermanentWidget(self.project_label)
         self.statusBar().setSizeGripEnabled(False)
 
-    def fill(self, on: bool | None = None) -> None:
-        """Let the panel on the left fill the window (True), give it back, or whichever it does not now (None)."""
-        filled = self.right.isHidden()
-        if filled and not on:
-            self.right.show()
-            self.across.setSizes(self._sizes)
-        elif not filled and on is not False:
-            self._sizes = self.across.sizes()
-            self.right.hide()
+    def _filling(self) -> Filling:
+        left, picture = self.across.widget(0), self.middle.widget(0)
+        assert left is not None and picture is not None
+        around: tuple[QWidget, ...] = (left, self.revision_line)
+        others = {
+            left: (self.right,),
+            picture: (*around, self.settings, self.time_area),
+            self.settings: (*around, picture, self.time_area),
+            self.time_area: (*around, self.middle),
+        }
+        return Filling(others, (self.across, self.middle, self.down))
 
     def _on_tab(self) -> None:
         """Who looks at joints wants to see them all."""

@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractItemView, QApplication, QMenu, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QApplication, QMenu, QPushButton, QWidget
 
 from reflexa.desktop.actions.context import fill_picture_menu
 from reflexa.desktop.actions.registry import letters
@@ -303,6 +303,28 @@ def test_menus_come_up_where_something_is(demo: MainWindow, qtbot) -> None:
     shown.append(_menu_texts(qtbot))
     wanted = ("Copy keys", "Pair the joint with…", "Put in: crate", "Import clips…", "Select hand_left")
     assert all(any(t.startswith(w) for t in menu) for w, menu in zip(wanted, shown, strict=True)), shown
+
+
+def test_the_panel_in_use_fills_the_window_and_gives_it_back(demo: MainWindow, qtbot) -> None:
+    open_take(demo, qtbot, "Haul, port side")
+    panels = (demo.tabs, demo.viewport, demo.settings, demo.time_area)
+    before = [p.size() for p in panels]
+    for panel, inside in (
+        (demo.tabs, demo.library.takes), (demo.viewport, demo.viewport), (demo.settings, demo.settings.findChild(QPushButton)),
+        (demo.time_area, demo.time_area.ruler),
+    ):  # fmt: skip
+        _focus(inside)
+        demo.commands.run("fill_window")
+        QApplication.processEvents()
+        assert [p.isVisible() for p in panels] == [p is panel for p in panels]
+        assert panel.width() > 0.9 * demo.width()
+        demo.commands.run("fill_window")
+        QApplication.processEvents()
+        assert [p.size() for p in panels] == before
+    demo.commands.run("swap_before")
+    assert demo.viewport.look.compare == "Before"
+    demo.commands.run("swap_before")
+    assert demo.viewport.look.compare == "After"
 
 
 def test_panels_are_hidden_and_come_back_as_they_were(demo: MainWindow, qtbot) -> None:

@@ -14,7 +14,7 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
-from reflexa.desktop.actions import shelves
+from reflexa.desktop.actions import shelves, view
 from reflexa.desktop.session.dropping import of_picks
 from reflexa.desktop.settings.joint_table import JointTable
 from reflexa.desktop.window import MainWindow
@@ -363,7 +363,7 @@ def test_what_is_compared_with_is_known_after_another_scan(shelved: MainWindow, 
 
 
 def test_a_take_that_is_made_is_seen(shelved: MainWindow, qtbot) -> None:
-    shelved.fill(True)
+    shelved.desk.fill(True, view.panel(shelved.desk, "left"))
     choose(shelved, "walk")
     assert shelved.shelves.take_button.text() == "Make take"
     shelves.make_takes(shelved.desk)

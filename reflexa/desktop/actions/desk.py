@@ -29,7 +29,7 @@ R = TypeVar("R")
 
 @dataclass(eq=False)
 class Desk:
-    """fill: let the panel on the left fill the window (True), give it back, or whichever it does not now (None). dialog: the one
+    """fill: let a panel fill the window, or give it back, as ``Filling`` has it. dialog: the one
     that is open or was last. clipboard: keys that were copied. batch: the recipe that is run over clips, or was last.
     guide, tour: those that are open."""
 
@@ -45,7 +45,7 @@ class Desk:
     tabs: QTabWidget
     shelves: ShelfPanel
     keeper: Keeper
-    fill: Callable[[bool | None], None]
+    fill: Callable[..., None]
     dialog: QDialog | None = None
     batch: BatchDialog | None = None
     guide: QDialog | None = None

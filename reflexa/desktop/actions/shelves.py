@@ -13,6 +13,7 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QMenu
 from reflexa.batch.tidy import Tidied, tidied
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.actions.relink import relink
+from reflexa.desktop.actions.view import panel as panel_of
 from reflexa.desktop.session.importing import MERGE, Imports, import_job
 from reflexa.desktop.shelves.using import make_fitting, newer, sources_in
 from reflexa.desktop.widgets import menus
@@ -323,7 +324,7 @@ def connect(d: Desk) -> None:
     """Have the panel's wishes done."""
     panel = d.shelves
     panel.add_wanted.connect(partial(add_shelf, d))
-    panel.fill_wanted.connect(lambda: d.fill(None))
+    panel.fill_wanted.connect(lambda: d.fill(None, panel_of(d, "left")))
     panel.take_wanted.connect(lambda: make_takes(d))
     panel.menu_wanted.connect(partial(show_menu, d))
     panel.compare_wanted.connect(partial(look_for_newer, d))
@@ -355,5 +356,5 @@ COMMANDS = (
         lambda d: "" if d.shelves.work.past.redo_label else "nothing was undone on the shelves",
         named=_redo_title,
     ),
-    Command("fill_window", "Panel fills the window", "View/25/Panels", lambda d: d.fill(None), "F9"),
+    Command("fill_window", "Panel in use fills the window", "View/25/Panels", lambda d: d.fill(None), "F9"),
 )

@@ -35,6 +35,10 @@ def _is_on(field: str, d: Desk) -> bool:
     return bool(getattr(d.viewport.look, field))
 
 
+def _swap(d: Desk) -> None:
+    d.viewport.set_compare("Before" if d.viewport.look.compare == "After" else "After")
+
+
 def set_theme(name: str, d: Desk) -> None:
     """Change the look at once and remember it."""
     app = QApplication.instance()
@@ -92,6 +96,7 @@ def remember(d: Desk) -> None:
 COMMANDS = (
     *(Command(f"compare_{i}", f"Show {name.lower()}", "View/1", partial(_compare, name), f"Ctrl+{i}", needs.take,
               partial(_compares, name)) for i, name in enumerate(COMPARE, 1)),
+    Command("swap_before", "Swap before and after", "View/1", _swap, "Ctrl+0", needs.take, also="hold source original flip"),
     Command("frame", "Bring the figure into the picture", "View/2", lambda d: d.viewport.frame_figure(), "F5", needs.take),
     *(Command(f"view_{i}", f"{name.capitalize()} view", "View/2", partial(_view, name), f"Alt+{i}")
       for i, name in enumerate(STANDARD, 1)),

@@ -65,7 +65,8 @@ def apply(app: QApplication, theme: Theme) -> None:
     font.setPointSizeF(9.5)
     # Numbers in columns and in running time displays must not dance.
     font.setFeature(QFont.Tag("tnum"), 1)
-    app.setFont(font)
+    if app.font() != font:  # else every widget is dressed once more
+        app.setFont(font)
     palette = QPalette()
     for role, token in (
         (QPalette.ColorRole.Window, "window"), (QPalette.ColorRole.Base, "field"), (QPalette.ColorRole.Text, "ink"),
