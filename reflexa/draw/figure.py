@@ -20,7 +20,7 @@ Joints = NDArray[np.intp]
 SHAPES = {"left": RING, "right": DIAMOND, "centre": BAR, "none": CROSS}
 
 
-@lru_cache(maxsize=32)
+@lru_cache(maxsize=8)
 def colours_by_side(rig: Rig, centre: Colour, none: Colour) -> Array:
     """RGB per joint ``(joints, 3)``."""
     table = {"left": LEFT, "right": RIGHT, "centre": centre, "none": none}
@@ -33,7 +33,7 @@ def drawn_bones(rig: Rig) -> list[tuple[int, int]]:
     return [(p, j) for j, p in enumerate(parents) if p >= 0 and names[j] not in rig.helpers and not _is_root(rig, p)]
 
 
-@lru_cache(maxsize=32)
+@lru_cache(maxsize=8)
 def _strokes(rig: Rig) -> tuple[Joints, Joints, Joints, Array]:
     """Of a rig's bones the joints at both ends ``(n,)``; of its tips the joint ``(m,)`` and where they are from it ``(m, 3)``."""
     between = np.array(drawn_bones(rig), dtype=np.intp).reshape(-1, 2)

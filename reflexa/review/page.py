@@ -144,7 +144,7 @@ def _take(s: Reviewed, figure: Any) -> dict[str, Any]:
         "events": [{"frame": e.frame, "name": e.name} for e in after.events],
         "views": _views(s),
         "measures": _measures(s),
-        "facts": f"{counted(after.frames, 'frame')} at {after.rate:g} a second, {after.duration:.2f} s. {way['joint']} travels "
+        "facts": f"{counted(after.frames, 'frame')} at {after.rate:g} fps, {after.duration:.2f} s. {way['joint']} travels "
         f"{way['distance_m']:.2f} m.",
         "map": s.frames_before.tolist() if changed else None,
         "after": {"model": figure(rig), **packed.motion(after, rig)},

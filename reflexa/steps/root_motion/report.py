@@ -40,7 +40,7 @@ class Report:
     def lines(self) -> list[str]:
         """The report in words."""
         out = [
-            f"{self.joint} travels {self.distance:.2f} m, {self.average:.3f} m a second on average, {self.peak:.2f} at most.",
+            f"{self.joint} travels {self.distance:.2f} m, {self.average:.2f} m/s on average, {self.peak:.2f} at most.",
             f"The heading changes by {self.heading:+.1f}°.",
         ]
         if self.stances:
@@ -50,7 +50,7 @@ class Report:
                 f"Under the figure the standing feet move evenly within {linear / 10:.1f} cm; over the ground they slide by "
                 f"up to {slide.slide / 10:.1f} cm ({slide.side} foot, frames {slide.first} to {slide.last})."
             )
-            out.append(f"By each stance alone the figure goes at {low:.2f} to {high:.2f} m a second.")
+            out.append(f"By each stance alone the figure goes at {low:.2f} to {high:.2f} m/s.")
         return out
 
 
