@@ -16,6 +16,7 @@ os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 from PySide6.QtCore import QPoint, QSettings, Qt, QTimer, qInstallMessageHandler
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
+from shiboken6 import isValid
 
 from reflexa.desktop.session.sources import demo_copy
 from reflexa.desktop.window import MainWindow
@@ -39,9 +40,12 @@ def _close_what_asks() -> None:
 def _drag(widget: QWidget, a: QPoint, b: QPoint, button: Qt.MouseButton, modifier: Qt.KeyboardModifier) -> None:
     QTest.mousePress(widget, button, modifier, a)
     for i in range(1, 5):
+        if not isValid(widget):  # a menu that was closed by the press
+            return
         QTest.mouseMove(widget, a + (b - a) * i / 4)
         QApplication.processEvents()
-    QTest.mouseRelease(widget, button, modifier, b)
+    if isValid(widget):
+        QTest.mouseRelease(widget, button, modifier, b)
 
 
 def _one(window: MainWindow, rng: random.Random) -> None:
