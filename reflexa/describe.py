@@ -7,6 +7,7 @@ from typing import Any
 import numpy as np
 
 from reflexa.formats import Imported
+from reflexa.formats.imported import unit_said
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.problems import problems
@@ -114,8 +115,7 @@ def lines(document: Imported) -> list[str]:
     rig, frame = document.rig, document.frame
     out = [f"{counted(len(rig.skeleton), 'joint')}, {rig.height:.2f} m high in rest"]
     turned = "" if frame.facing == "+Z" and frame.up == "+Y" else " (turned to +Y up, facing +Z)"
-    unit = "an inch divided by 0.45" if frame.unit == "in/0.45" else frame.unit
-    out.append(f"Unit {unit} ({frame.unit_scale:.4g} m), {frame.up} up, facing {frame.facing}{turned}")
+    out.append(f"Unit {unit_said(frame.unit)} ({frame.unit_scale:.4g} m), {frame.up} up, facing {frame.facing}{turned}")
     if frame.baked:
         out.append(f"Parent transforms taken in: {', '.join(frame.baked)}")
     for c in document.clips:

@@ -53,7 +53,7 @@ def amount(size: float, unit: str) -> str:
     """
     if unit in _METRES:
         return length(size * _METRES[unit])
-    if size == 1 and unit.endswith("s"):
+    if size == 1 and unit in ("frames", "times"):
         unit = unit[:-1]
     return f"{size:.3g}{unit}" if unit in ("°", "%") else f"{size:.3g} {unit}"
 

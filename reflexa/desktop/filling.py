@@ -8,7 +8,8 @@ from PySide6.QtWidgets import QApplication, QSplitter, QWidget
 
 
 class Filling:
-    """panels: each with what has to go so that it has the window to itself; the first one fills it where none is in use."""
+    """panels: each with what has to go so that it has the window to itself; the first one in sight fills it where
+    none is in use."""
 
     def __init__(self, panels: Mapping[QWidget, Sequence[QWidget]], splitters: Sequence[QSplitter]) -> None:
         self._panels, self._splitters = panels, splitters
@@ -31,5 +32,5 @@ class Filling:
                 widget.hide()
 
     def _in_use(self) -> QWidget:
-        focus = QApplication.focusWidget()
-        return next((p for p in self._panels if focus is not None and p.isAncestorOf(focus)), next(iter(self._panels)))
+        focus, seen = QApplication.focusWidget(), [p for p in self._panels if not p.isHidden()]
+        return next((p for p in seen if focus is not None and p.isAncestorOf(focus)), seen[0])

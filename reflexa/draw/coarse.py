@@ -11,11 +11,9 @@ from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.rig import Mesh
+from reflexa.rig.mesh import one_key
 
 Ints = NDArray[np.int64]
-
-# A mesh with so few open edges may be drawn without the triangles that look away.
-_OPEN = 0.03
 
 
 def coarser(mesh: Mesh, cell: float) -> Mesh:
@@ -25,7 +23,7 @@ def coarser(mesh: Mesh, cell: float) -> Mesh:
     # Bind space need not be in metres.
     size = float(np.median(np.cbrt(np.abs(np.linalg.det(mesh.bind[strongest[::16], :3, :3])))))
     cubes = np.floor(mesh.positions / (cell / max(size, 1e-9))).astype(np.int64)
-    _, cluster = np.unique(_one_key(np.column_stack([cubes, strongest])), return_inverse=True)
+    _, cluster = np.unique(one_key(np.column_stack([cubes, strongest])), return_inverse=True)
     count = np.bincount(cluster)
     middle = _sums(cluster, mesh.positions) / count[:, None]
     away = np.linalg.norm(mesh.positions - middle[cluster], axis=1)
@@ -44,31 +42,6 @@ def coarser(mesh: Mesh, cell: float) -> Mesh:
     )
 
 
-def closed(mesh: Mesh) -> bool:
-    """Has the mesh an inside that nobody looks into, with its triangles turned outwards?"""
-    if not len(mesh.triangles):
-        return False
-    cubes = np.round(mesh.positions / max(float(np.ptp(mesh.positions)), 1e-9) * 1e6).astype(np.int64)
-    _, welded = np.unique(_one_key(cubes), return_inverse=True)
-    corners = welded[mesh.triangles]
-    there = np.concatenate([corners[:, [i, (i + 1) % 3]] for i in range(3)])
-    there = there[there[:, 0] != there[:, 1]]
-    size = len(mesh.positions)
-    met = np.isin(there[:, 0] * size + there[:, 1], there[:, 1] * size + there[:, 0])
-    a, b, c = np.moveaxis(mesh.positions[mesh.triangles], 1, 0)
-    return bool(met.mean() > 1 - _OPEN) and float(np.einsum("ij,ij->", a, np.cross(b, c))) > 0
-
-
-def _one_key(rows: Ints) -> Ints:
-    """A number for each row of whole numbers, the same for the same."""
-    low = rows.min(axis=0)
-    sizes = rows.max(axis=0) - low + 1
-    out = np.zeros(len(rows), dtype=np.int64)
-    for k, size in enumerate(sizes.tolist()):
-        out = out * size + (rows[:, k] - low[k])
-    return out
-
-
 def _sums(cluster: Ints, values: Array) -> Array:
     return np.column_stack([np.bincount(cluster, values[:, k]) for k in range(values.shape[1])])
 
@@ -79,5 +52,5 @@ def _told_apart(triangles: Ints) -> NDArray[np.uint32]:
     if not len(triangles):
         return triangles.astype(np.uint32)
     turned = np.take_along_axis(triangles, (np.argmin(triangles, axis=1)[:, None] + np.arange(3)) % 3, axis=1)
-    _, first = np.unique(_one_key(turned), return_index=True)
+    _, first = np.unique(one_key(turned), return_index=True)
     return turned[np.sort(first)].astype(np.uint32)

@@ -12,7 +12,7 @@ import numpy as np
 
 from reflexa.draw import shaders
 from reflexa.draw.camera import Camera
-from reflexa.draw.coarse import closed, coarser
+from reflexa.draw.coarse import coarser
 from reflexa.draw.scene import Figure, Lines, Marks, Scene
 from reflexa.motion import threads
 from reflexa.motion.arrays import Array
@@ -272,7 +272,7 @@ class Renderer:
 
 
 def _coarse(mesh: Mesh, level: int) -> tuple[Mesh, bool]:
-    return mesh if level < 0 else coarser(mesh, _FINEST * 2 ** (level / 2)), closed(mesh)
+    return mesh if level < 0 else coarser(mesh, _FINEST * 2 ** (level / 2)), mesh.closed
 
 
 def _set(program: Any, name: str, value: Any) -> None:

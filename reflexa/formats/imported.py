@@ -112,6 +112,11 @@ _GUESSES = (
 )
 
 
+def unit_said(unit: str) -> str:
+    """A unit's name as people read it."""
+    return "an inch divided by 0.45" if unit == "in/0.45" else unit
+
+
 def guess_unit(height: float) -> tuple[str, float, bool]:
     """Unit name, metres per unit, and whether the standing height really tells it (a person of 1.2 to 2.3 m)."""
     for name, scale in _GUESSES:

@@ -12,6 +12,9 @@ from numpy.typing import NDArray
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array, frozen
 
+# A mesh of which no more of the edges are open counts as closed.
+_OPEN = 0.03
+
 
 @dataclass(frozen=True, eq=False)
 class Mesh:
@@ -49,6 +52,22 @@ class Mesh:
             h.update(np.ascontiguousarray(a).tobytes())
         return h.hexdigest()
 
+    @cached_property
+    def closed(self) -> bool:
+        """Has it an inside that nobody looks into (but for a few open edges), with its triangles turned outwards?"""
+        if not len(self.triangles):
+            return False
+        # Vertices that lie in one place are one, however many there are for the sake of normals.
+        places = np.round(self.positions / max(float(np.ptp(self.positions)), 1e-9) * 1e6).astype(np.int64)
+        _, welded = np.unique(one_key(places), return_inverse=True)
+        corners = welded[self.triangles]
+        there = np.concatenate([corners[:, [i, (i + 1) % 3]] for i in range(3)])
+        there = there[there[:, 0] != there[:, 1]]
+        size = len(self.positions)
+        met = np.isin(there[:, 0] * size + there[:, 1], there[:, 1] * size + there[:, 0])
+        a, b, c = np.moveaxis(self.positions[self.triangles], 1, 0)
+        return bool(met.mean() > 1 - _OPEN) and float(np.einsum("ij,ij->", a, np.cross(b, c))) > 0
+
     def posed(self, turned: Array, placed: Array) -> Array:
         """Vertices ``(vertices, 3)`` with the joints at model-space rotations ``(joints, 4)`` and places ``(joints, 3)``."""
         linear = quat.to_matrix(turned) @ self.bind[:, :3, :3]
@@ -66,3 +85,13 @@ def vertex_normals(positions: Array, triangles: NDArray[np.uint32]) -> Array:
         np.add.at(out, triangles[:, i], face)
     length = np.linalg.norm(out, axis=-1, keepdims=True)
     return np.where(length > 1e-20, out / np.maximum(length, 1e-20), [0.0, 1.0, 0.0])
+
+
+def one_key(rows: NDArray[np.int64]) -> NDArray[np.int64]:
+    """A number for each row of whole numbers, the same for the same."""
+    low = rows.min(axis=0)
+    sizes = rows.max(axis=0) - low + 1
+    out = np.zeros(len(rows), dtype=np.int64)
+    for k, size in enumerate(sizes.tolist()):
+        out = out * size + (rows[:, k] - low[k])
+    return out

@@ -204,12 +204,17 @@ def test_events_ranges_and_the_strips_of_a_blend_have_keys(demo: MainWindow, qtb
     assert all(round(e.frame) != first + 1 for e in events.seen(session))
     line.set_range(session, first=5, last=20)
     ranges.add(session, "grip")
+    before = session.selection.card
+    QTest.keyClick(time.ruler, K.Key_Left, Qt.KeyboardModifier.ControlModifier)
+    assert session.selection.card != before, "with Ctrl a key is a command's"
     ready(qtbot, demo)
     _focus(time.ranges)
     QTest.keyClick(time.ranges, K.Key_PageDown)
     QTest.keyClick(time.ranges, K.Key_Right)
-    QTest.keyClick(time.ranges, K.Key_Right, SHIFT)
-    QTest.keyClick(time.ranges, K.Key_Left, ALT)
+    QTest.keyClick(time.ranges, K.Key_Up)  # its end
+    QTest.keyClick(time.ranges, K.Key_Right)
+    QTest.keyClick(time.ranges, K.Key_Up)  # its beginning
+    QTest.keyClick(time.ranges, K.Key_Left)
     (kept,) = session.take.ranges
     assert (kept.first, kept.last) == (5, 22)
     QTest.keyClick(time.ranges, K.Key_Delete)
@@ -321,6 +326,12 @@ def test_the_panel_in_use_fills_the_window_and_gives_it_back(demo: MainWindow, q
         demo.commands.run("fill_window")
         QApplication.processEvents()
         assert [p.size() for p in panels] == before
+    demo.commands.run("panel_left")
+    QApplication.focusWidget().clearFocus()
+    demo.commands.run("fill_window")
+    assert demo.viewport.isVisible(), "a panel that is hidden fills nothing"
+    demo.commands.run("fill_window")
+    demo.commands.run("panel_left")
     demo.commands.run("swap_before")
     assert demo.viewport.look.compare == "Before"
     demo.commands.run("swap_before")

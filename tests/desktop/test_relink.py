@@ -40,7 +40,7 @@ def gone(demo, qtbot, tmp_path: Path) -> Path:
 def test_a_source_that_was_moved_is_found_by_its_button(demo, gone: Path, qtbot, monkeypatch) -> None:
     session = demo.session
     assert session.sources.missing[FILE]
-    asked = answers(monkeypatch, relink)
+    asked = answers(monkeypatch)
     monkeypatch.setattr(QFileDialog, "getOpenFileName", lambda *_a: (str(gone), ""))
     session.selection.select_card(SOURCE)
     button = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Find the file…")
@@ -59,7 +59,7 @@ def test_a_source_that_was_moved_is_found_by_its_button(demo, gone: Path, qtbot,
 
 
 def test_the_very_file_put_back_under_its_name_needs_no_edit(demo, gone: Path, qtbot, monkeypatch) -> None:
-    asked, back = answers(monkeypatch, relink), gone.rename(gone.with_name(FILE))
+    asked, back = answers(monkeypatch), gone.rename(gone.with_name(FILE))
     relink.relink(demo.desk, FILE, back)
     qtbot.waitUntil(lambda: demo.session.result is not None, timeout=20_000)
     assert not asked and not demo.session.history.unsaved and not demo.session.sources.missing
@@ -67,7 +67,7 @@ def test_the_very_file_put_back_under_its_name_needs_no_edit(demo, gone: Path, q
 
 def test_another_skeleton_is_said_before_it_is_taken(demo, gone: Path, qtbot, monkeypatch) -> None:
     session, project = demo.session, demo.session.project
-    asked = answers(monkeypatch, relink, "Cancel", "Take it all the same")
+    asked = answers(monkeypatch, "Cancel", "Take it all the same")
     other = DATA / "humanoid3d_walk.bvh"
     relink.relink(demo.desk, FILE, other)
     assert "Its skeleton is another one" in asked[0] and "It has no clip" in asked[0]
@@ -89,7 +89,7 @@ def test_a_clip_that_is_named_by_its_file_follows(empty, qtbot, monkeypatch, tmp
     other = shutil.copy(DATA / "humanoid3d_walk.bvh", tmp_path / "found again.bvh")
     files.open_folder(empty.desk, folder)
     empty.desk.dialog.accept()
-    asked = answers(monkeypatch, relink)
+    asked = answers(monkeypatch)
     relink.relink(empty.desk, "walk.bvh", Path(other))
     ready(qtbot, empty)
     now = session.project.takes[0]
@@ -131,7 +131,7 @@ def test_a_source_is_removed_with_its_takes_and_comes_back(demo, qtbot, monkeypa
     project = session.project
     begin, _ = users(project, FILE)
     assert begin and all(clips_of(t, FILE) for t in begin)
-    asked = answers(monkeypatch, relink, "Cancel", "Remove it")
+    asked = answers(monkeypatch, "Cancel", "Remove it")
     relink.remove(demo.desk, FILE)
     assert begin[0].name in asked[0] and session.project is project
     relink.remove(demo.desk, FILE)

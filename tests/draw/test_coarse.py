@@ -8,7 +8,7 @@ import numpy as np
 import pytest
 from scipy.spatial import ConvexHull
 
-from reflexa.draw.coarse import closed, coarser
+from reflexa.draw.coarse import coarser
 from reflexa.rig import Mesh
 
 METRES = 2.0  # a unit of bind space
@@ -55,11 +55,11 @@ def test_what_is_smaller_than_a_cube_is_gone_and_nothing_breaks() -> None:
     far = replace(ball(), positions=ball().positions + 3)
     assert not len(coarser(far, 50.0).triangles)
     empty = replace(ball(), triangles=np.empty((0, 3), dtype=np.uint32))
-    assert not len(coarser(empty, 0.1).triangles) and not closed(empty)
+    assert not len(coarser(empty, 0.1).triangles) and not empty.closed
 
 
 def test_one_sees_into_what_is_open_or_inside_out() -> None:
     whole = ball()
-    assert closed(whole)
-    assert not closed(replace(whole, triangles=whole.triangles[:, ::-1]))
-    assert not closed(replace(whole, triangles=whole.triangles[whole.positions[whole.triangles[:, 0], 1] > 0.35]))
+    assert whole.closed
+    assert not replace(whole, triangles=whole.triangles[:, ::-1]).closed
+    assert not replace(whole, triangles=whole.triangles[whole.positions[whole.triangles[:, 0], 1] > 0.35]).closed

@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QTreeWidgetItem, QWidget
 
+from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.line.card import StepCard
 from reflexa.desktop.session import takes
 from reflexa.desktop.settings.findings_tree import FindingsTree
@@ -136,13 +137,13 @@ def finding_texts(window: MainWindow) -> list[str]:
     return [tree.topLevelItem(i).toolTip(0) for i in range(tree.topLevelItemCount())]
 
 
-def answers(monkeypatch, module, *wanted: str) -> list[str]:
-    """Give answers to what a module asks, one after the other; what was asked."""
+def answers(monkeypatch, *wanted: str) -> list[str]:
+    """Give answers to what the window asks, one after the other; what was asked."""
     asked, left = [], list(wanted)
 
     def ask(_desk, _title: str, text: str, *given: str) -> int:
         asked.append(text)
         return given.index(left.pop(0))
 
-    monkeypatch.setattr(module, "ask", ask)
+    monkeypatch.setattr(Desk, "ask", ask)
     return asked

@@ -66,6 +66,11 @@ class Desk:
         """Something that is worth being read, and no error."""
         self.show(boxes.box(boxes.NOTE, "Reflexa", text, self.window))
 
+    def ask(self, title: str, text: str, *answers: str) -> int:
+        """Ask a person; the number of the answer, the last one where the question is closed."""
+        self.dialog = box = boxes.box(boxes.QUESTION, title, text, self.window)
+        return boxes.answer(box, *answers)
+
     def wait(self, what: str, call: Callable[[Job[R]], R]) -> R | None:
         """Do something that takes time off the interface thread, with progress that can be stopped. What came of it; None
         where it was stopped, or failed, which was said then."""

@@ -6,7 +6,7 @@ from dataclasses import replace
 from pathlib import Path
 
 from PySide6.QtCore import QSettings
-from PySide6.QtWidgets import QFileDialog, QMessageBox
+from PySide6.QtWidgets import QFileDialog
 
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.opening import all_read, clear_draft, may_save, open_folder, start_empty
@@ -18,7 +18,6 @@ from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.desktop.session import takes
 from reflexa.desktop.session.importing import MERGE, Imports, import_job
 from reflexa.desktop.session.recent import remember
-from reflexa.desktop.widgets import boxes
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.formats import suffixes
@@ -36,22 +35,10 @@ def may_leave(d: Desk) -> bool:
         return True
     stay = "" if not under_way else f"{', '.join(under_way)} is still under way and would be given up."
     if not unsaved:
-        d.dialog = box = boxes.box(boxes.QUESTION, "Work under way", stay, d.window)
-        leave = box.addButton("Leave", QMessageBox.ButtonRole.DestructiveRole)
-        box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-        box.exec()
-        return box.clickedButton() is leave
-    d.dialog = box = boxes.box(
-        boxes.QUESTION, "Unsaved changes", f"Save the changes to {session.project.name}?", d.window
-    )
-    box.setInformativeText(stay)
-    keep = box.addButton("Save", QMessageBox.ButtonRole.AcceptRole)
-    drop = box.addButton("Leave without saving", QMessageBox.ButtonRole.DestructiveRole)
-    box.addButton("Stay", QMessageBox.ButtonRole.RejectRole)
-    box.exec()
-    if box.clickedButton() is keep:
-        return save(d)
-    return box.clickedButton() is drop
+        return d.ask("Work under way", stay, "Leave", "Stay") == 0
+    said = f"Save the changes to {session.project.name}?" + (f"\n\n{stay}" if stay else "")
+    answer = d.ask("Unsaved changes", said, "Save", "Leave without saving", "Stay")
+    return save(d) if answer == 0 else answer == 1
 
 
 def new_project(d: Desk) -> None:

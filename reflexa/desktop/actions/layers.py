@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-from PySide6.QtWidgets import QInputDialog, QMessageBox
+from PySide6.QtWidgets import QInputDialog
 
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.session import keys, layers
 from reflexa.desktop.session.layers import StepSpan
-from reflexa.desktop.widgets import boxes
 from reflexa.steps.correction import all_keys, layer_of
 from reflexa.steps.correction.layers import Merged
 from reflexa.words import counted
@@ -40,14 +39,11 @@ def _show(d: Desk, span: StepSpan, found: Merged) -> None:
         f"One layer with {counted(found.keys, 'key')} does what {'the step does' if one else 'both do'}, at most "
         f"{found.degrees:.2f}° and {found.mm:.2f} mm off at any frame. Weights, envelopes and masks are taken in."
     )
-    d.dialog = box = boxes.box(boxes.QUESTION, title, said, d.window)
-    good = box.addButton("Turn it into a layer" if one else "Merge", QMessageBox.ButtonRole.AcceptRole)
-    every = box.addButton("A key on every frame", QMessageBox.ButtonRole.ActionRole)
-    box.addButton("Leave it" if one else "Leave them", QMessageBox.ButtonRole.RejectRole)
-    box.exec()
-    if box.clickedButton() is good:
+    good, none = ("Turn it into a layer", "Leave it") if one else ("Merge", "Leave them")
+    answer = d.ask(title, said, good, "A key on every frame", none)
+    if answer == 0:
         layers.put(d.session, span, found)
-    elif box.clickedButton() is every:
+    elif answer == 1:
         layers.find(d.session, span, True, lambda exact: layers.put(d.session, span, exact))
 
 

@@ -9,7 +9,6 @@ from pathlib import Path
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.session.recent import remember
 from reflexa.desktop.session.sources import Sources, opened
-from reflexa.desktop.widgets import boxes
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.project import recovery, store
@@ -18,12 +17,6 @@ from reflexa.review.changes import project_changes
 
 # As many sentences about a difference are shown.
 _MOST = 12
-
-
-def ask(d: Desk, title: str, text: str, *answers: str) -> int:
-    """Ask a person; the number of the answer, the last one where the question is closed."""
-    d.dialog = box = boxes.box(boxes.QUESTION, title, text, d.window)
-    return boxes.answer(box, *answers)
 
 
 def start_empty(d: Desk) -> None:
@@ -56,9 +49,7 @@ def enter(d: Desk, project: Project, sources: Sources) -> None:
     if by is not None:
         answers = ("Open to look at", "Take it over", "Cancel") if by.host else ("Open to look at", "Cancel")
         said = f"{project.name} is open already: {by.text}." if by.host else f"{project.name} cannot be written to."
-        answer = answers[
-            ask(d, "Open project", f"{said} To look at it, and save a copy, is always possible.", *answers)
-        ]
+        answer = answers[d.ask("Open project", f"{said} To look at it, and save a copy, is always possible.", *answers)]
         if answer == "Cancel":
             d.keeper.hold(before.folder)
             return
@@ -103,8 +94,7 @@ def _offer_recovered(d: Desk) -> None:
     more = [f"… and {len(changes) - _MOST} more"] if len(changes) > _MOST else []
     text = "What was edited the last time was not saved. It differs from what is saved by this:\n\n"
     if (
-        ask(
-            d,
+        d.ask(
             "Not saved the last time",
             text + "\n".join([*changes[:_MOST], *more]),
             "Go on with it",
@@ -127,7 +117,7 @@ def offer_draft(d: Desk) -> bool:
         return False
     takes = ", ".join(t.name for t in left.project.takes[:6]) or "no takes yet"
     text = f"A project that was not saved yet was left behind: {left.project.name} ({takes})."
-    if ask(d, "Not saved the last time", text, "Go on with it", "Leave it as it is") != 0:
+    if d.ask("Not saved the last time", text, "Go on with it", "Leave it as it is") != 0:
         recovery.decline(left)
         return False
     folder = lost[0]
@@ -157,8 +147,7 @@ def on_changed(d: Desk, names: list[str]) -> None:
         "\n\nWhat you have not saved would be undone by that; Undo brings it back." if session.history.unsaved else ""
     )
     if (
-        ask(
-            d,
+        d.ask(
             "Changed on disk",
             text + "\n".join([*changes[:_MOST], *more]) + unsaved,
             "Read it anew",
@@ -183,4 +172,4 @@ def may_save(d: Desk) -> bool:
     if not names:
         return True
     text = f"Somebody else has saved the project meanwhile ({', '.join(names[:5])}{'…' if len(names) > 5 else ''})."
-    return ask(d, "Changed on disk", f"{text} Saving writes over that.", "Save over it", "Do not save") == 0
+    return d.ask("Changed on disk", f"{text} Saving writes over that.", "Save over it", "Do not save") == 0

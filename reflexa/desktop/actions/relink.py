@@ -8,7 +8,6 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog
 
 from reflexa.desktop.actions.desk import Desk
-from reflexa.desktop.actions.opening import ask
 from reflexa.desktop.work import Job
 from reflexa.formats import Imported, read, suffixes
 from reflexa.project.relink import differences, known_by, relinked, without
@@ -51,7 +50,7 @@ def relink(d: Desk, file: str, path: Path) -> None:
     new, document = seen
     others = differences(session.project, old, new, document, sources.documents.get(file))
     said = f"{path.name} is not the file that {file} was.\n\n" + "\n".join(others)
-    if others and ask(d, "Another file for a source", said, "Take it all the same", "Cancel") != 0:
+    if others and d.ask("Another file for a source", said, "Take it all the same", "Cancel") != 0:
         return
     copied = d.wait(f"Copying {path.name}…", copy)
     if copied is None or session.sources is not sources:
@@ -79,7 +78,7 @@ def remove(d: Desk, file: str) -> None:
             text += f"\nThese takes begin with it and go with it: {_named([t.name for t in begin])}."
         if draw:
             text += f"\nThese have steps that draw on it and then say so: {_named([t.name for t in draw])}."
-        if ask(d, "Remove a source", text + "\n\nIt can be undone.", "Remove it", "Cancel") != 0:
+        if d.ask("Remove a source", text + "\n\nIt can be undone.", "Remove it", "Cancel") != 0:
             return
     session.edit(f"remove {file}", without(session.project, file))
     d.say(f"{file} is out of the project; the file stays in {session.folder / 'sources'}", 6000)

@@ -31,7 +31,7 @@ MOUSE = (
     ),
     (
         "Page Up and Page Down on the ranges",
-        "choose a range (Left and Right move it; Shift: its end, Alt: its beginning)",
+        "choose a range (Up and Down: it or one of its ends; Left and Right move that)",
     ),
     ("Left and Right on a card", "go to the card beside"),
     ("Ctrl+B, then a letter", "add a step"),

@@ -16,7 +16,7 @@ from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.focus import paint_focus
-from reflexa.desktop.widgets.own_keys import OwnKeys
+from reflexa.desktop.widgets.own_keys import SIDEWAYS, OwnKeys
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
 from reflexa.steps.blend import BlendReport, BlendSettings
@@ -114,7 +114,7 @@ class Strips(OwnKeys):
         line.edit_settings(self.session, "slide the clip", replace(settings, shift=to), "slide")
 
     def wants(self, key: Qt.Key) -> bool:
-        return key in (Qt.Key.Key_Left, Qt.Key.Key_Right)
+        return key in SIDEWAYS
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         settings, key = settings_of(self.session), Qt.Key(event.key())
@@ -122,7 +122,7 @@ class Strips(OwnKeys):
             super().keyPressEvent(event)
             return
         by = 10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1
-        self._slide(settings, settings.shift + (by if key == Qt.Key.Key_Right else -by))
+        self._slide(settings, settings.shift + by * SIDEWAYS[key])
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._press = None

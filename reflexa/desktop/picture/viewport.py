@@ -29,7 +29,7 @@ from reflexa.draw import Camera, Scene
 from reflexa.motion.arrays import Array
 from reflexa.take import View
 
-# How large a picture in motion is drawn, where that is done in software.
+# How large a picture in motion is drawn, where that is done in software, and within how many pixels its meshes are exact.
 _IN_MOTION, _DETAIL = 0.7, 4.0
 
 

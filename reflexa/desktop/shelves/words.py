@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 
+from reflexa.formats.imported import unit_said
 from reflexa.library.finder import Row
 from reflexa.library.fits import EXACTLY, NOT, RENAME, RETARGET
 from reflexa.words import counted
@@ -47,7 +48,8 @@ def facts(row: Row, fit: str = "") -> list[str]:
     out = [
         f"{frames} at {row.rate:g} fps, {row.duration:.2f} s" + (", a loop" if row.loop else ""),
         ", ".join(w for w in (goes, row.gait, f"of the {row.side}" if row.side else "") if w),
-        f"{counted(row.joints, 'joint')}, {row.height:.2f} m high, as {row.label}, {row.format.upper()} in {row.unit or 'm'}",
+        f"{counted(row.joints, 'joint')}, {row.height:.2f} m high, as {row.label}, {row.format.upper()}, "
+        f"unit {unit_said(row.unit or 'm')}",
         *([FITS[fit]] if fit else []),
         count + kinds,
     ]

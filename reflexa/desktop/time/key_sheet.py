@@ -98,8 +98,8 @@ class KeySheet(Lanes):
             p.setBrush(t.colour("accent", 30))
             p.drawRect(QRectF(self._press, self._now))
         elif self._mode == "row" and self._dragged is not None:
-            _, after = self._row_under(self._now)
-            y = self._y(self._rows.index(self._row_under(self._now)[0])) + (ROW / 2 if after else -ROW / 2) - 1
+            row, after = self._row_under(self._now)
+            y = self._y(self._rows.index(row)) + (ROW / 2 if after else -ROW / 2) - 1
             p.setPen(QPen(t.colour("accent"), 2))
             p.drawLine(QPointF(4, y), QPointF(self.left - 6, y))
 
@@ -210,7 +210,7 @@ class KeySheet(Lanes):
         if self.session.layer is None or event.button() != Qt.MouseButton.LeftButton:
             return
         found, row = self.key_at(at), self.row_at(at)
-        if row is None and self.hands.out_of_sight():
+        if int((at.y() - 4) // ROW) == len(self._rows) and self.hands.out_of_sight():
             self.hands.show_all()
         elif row is not None and at.x() < self.left - 6:
             self._mode, self._dragged = "name", row
@@ -306,8 +306,7 @@ class KeySheet(Lanes):
         if key in (Qt.Key.Key_Delete, Qt.Key.Key_Backspace):
             keys.delete(self.session)
         elif key in (Qt.Key.Key_Up, Qt.Key.Key_Down):
-            by = 1 if key == Qt.Key.Key_Down else -1
-            (self.shift_row if event.modifiers() & Qt.KeyboardModifier.AltModifier else self._to_row)(by)
+            self._to_row(1 if key == Qt.Key.Key_Down else -1)
         elif key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
             self._to_key(1 if key == Qt.Key.Key_PageDown else -1, adds(event))
         elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):
@@ -323,7 +322,8 @@ class KeySheet(Lanes):
 
     def row_now(self) -> Row | None:
         """The selected joint's row."""
-        return self._rows[self._row_now()] if self._row_now() >= 0 else None
+        at = self._at_row()
+        return self._rows[at] if at >= 0 else None
 
     def shift_row(self, by: int) -> None:
         """Move the selected joint's row up (-1) or down (1)."""
@@ -331,7 +331,7 @@ class KeySheet(Lanes):
         if row is not None:
             self.hands.shift(row, by)
 
-    def _row_now(self) -> int:
+    def _at_row(self) -> int:
         chosen = self.session.selection.joint
         return next((i for i, r in enumerate(self._rows) if r.track is not None and r.name == chosen), -1)
 
@@ -339,12 +339,12 @@ class KeySheet(Lanes):
         """Select the joint of the next row that has keys."""
         rows = [i for i, r in enumerate(self._rows) if r.track is not None]
         if rows:
-            at = rows.index(self._row_now()) if self._row_now() in rows else (-1 if by > 0 else len(rows))
+            at = rows.index(self._at_row()) if self._at_row() in rows else (-1 if by > 0 else len(rows))
             self.session.selection.select_joint(self._rows[rows[min(max(at + by, 0), len(rows) - 1)]].name)
 
     def _to_key(self, by: int, more: bool) -> None:
         """Select the next key of the selected row, before or behind the playhead, and go there."""
-        at, now = self._row_now(), self.session.player.frame
+        at, now = self._at_row(), self.session.player.frame
         if at < 0:
             self._to_row(1)
             return
@@ -357,13 +357,13 @@ class KeySheet(Lanes):
 
     def _take_here(self) -> None:
         """The key at the playhead in the selected row goes into the selection, or out of it."""
-        at, now, chosen = self._row_now(), self.session.player.frame, self.session.selection
+        at, now, chosen = self._at_row(), self.session.player.frame, self.session.selection
         if at >= 0 and now in self._rows[at].frames:
             chosen.select_keys({*chosen.keys} ^ {(self._rows[at].name, now)})
 
     def _fold(self, away: bool) -> None:
         """Fold the part that the selected row belongs to, or open every one."""
-        at = self._row_now()
+        at = self._at_row()
         group = next((r.name for r in reversed(self._rows[: at + 1]) if r.track is None), "")
         if not away:
             self.hands.unfold_all()

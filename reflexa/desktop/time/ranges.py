@@ -6,40 +6,32 @@ from dataclasses import replace
 from functools import partial
 
 from PySide6.QtCore import QPointF, QRectF, Qt
-from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, QPen
 from PySide6.QtWidgets import QInputDialog, QMenu
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line, ranges
+from reflexa.desktop.time.lanes import Lanes
 from reflexa.desktop.time.time_map import GUTTER, TimeMap
 from reflexa.desktop.widgets import menus
-from reflexa.desktop.widgets.focus import paint_focus
-from reflexa.desktop.widgets.own_keys import OwnKeys
+from reflexa.desktop.widgets.own_keys import ARROWS, PAGES, SIDEWAYS, UPRIGHT
 from reflexa.take import Range
 
 _ROW, _NEAR = 18, 6.0
+_PARTS = ("whole", "first", "last")
 
 
-_CHOOSE = {Qt.Key.Key_PageUp: -1, Qt.Key.Key_PageDown: 1}
-_STEP = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
-
-
-class RangeLane(OwnKeys):
+class RangeLane(Lanes):
     """Double-click plays one; its ends and itself can be dragged; a right-click offers the rest. Gone where there is none.
 
-    By keyboard: Page Up and Page Down choose one; Left and Right move it (Shift: its end, Alt: its beginning), Return plays it,
-    Delete removes it.
+    By keyboard: Page Up and Page Down choose one, Up and Down the whole of it or one of its ends, Left and Right move
+    that; Return plays it, Delete removes it.
     """
 
     def __init__(self, session: Session, time: TimeMap) -> None:
-        super().__init__()
-        self.session, self.time = session, time
-        self.setAccessibleName("Ranges")
-        self.setMouseTracking(True)
-        self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+        super().__init__(session, time, "Ranges")
         self._grab: tuple[Range, str, int] | None = None
-        self._chosen = ""
-        time.changed.connect(self.update)
+        self._chosen, self._part = "", "whole"
         for signal in (session.take_changed, session.evaluator.done, session.selection.looked):
             signal.connect(self.refresh)
         self.refresh()
@@ -49,7 +41,7 @@ class RangeLane(OwnKeys):
         rows = self.rows()
         self.setVisible(bool(rows) and self.session.by_result)
         self.setFixedHeight(_ROW * (1 + max((row for _, row in rows), default=0)) + 2)
-        self.update()
+        self.changed()
 
     def rows(self) -> list[tuple[Range, int]]:
         """Every range and the row it stands in, so that none covers another."""
@@ -66,10 +58,8 @@ class RangeLane(OwnKeys):
         x = self.time.x(r.first)
         return QRectF(x, row * _ROW + 1, max(self.time.x(r.last) - x, 4.0), _ROW - 3)
 
-    def paintEvent(self, event: QPaintEvent) -> None:
+    def paint_still(self, p: QPainter) -> None:
         t = theme.current()
-        p = QPainter(self)
-        p.setRenderHint(QPainter.RenderHint.Antialiasing)
         p.setPen(t.colour("quiet"))
         p.drawText(QRectF(10, 0, GUTTER - 14, _ROW), Qt.AlignmentFlag.AlignVCenter, "Ranges")
         p.setClipRect(QRectF(GUTTER - 8, 0, self.width() - GUTTER + 8, self.height()))
@@ -82,9 +72,10 @@ class RangeLane(OwnKeys):
             text = f"{r.name} ⟳" if r.loop else r.name
             said = p.fontMetrics().elidedText(text, Qt.TextElideMode.ElideRight, int(rect.width() - 8))
             p.drawText(rect.adjusted(6, 0, -2, 0), Qt.AlignmentFlag.AlignVCenter, said)
-        p.setClipping(False)
-        paint_focus(self, p)
-        p.end()
+            if r.name == self._chosen and self._part != "whole":
+                x = rect.left() if self._part == "first" else rect.right()
+                p.setPen(QPen(t.colour("ink"), 3))
+                p.drawLine(QPointF(x, rect.top()), QPointF(x, rect.bottom()))
 
     def _at(self, at: QPointF) -> tuple[Range, str] | None:
         for r, row in self.rows():
@@ -98,8 +89,8 @@ class RangeLane(OwnKeys):
     def mousePressEvent(self, e: QMouseEvent) -> None:
         found = self._at(e.position()) if e.button() == Qt.MouseButton.LeftButton else None
         self._grab = (*found, round(self.time.frame(e.position().x()))) if found is not None else None
-        self._chosen = found[0].name if found is not None else ""
-        self.update()
+        self._chosen, self._part = found[0].name if found is not None else "", "whole"
+        self.changed()
 
     def mouseMoveEvent(self, e: QMouseEvent) -> None:
         found = self._at(e.position())
@@ -131,21 +122,20 @@ class RangeLane(OwnKeys):
             ranges.change(self.session, now, new, merge="drag range")
 
     def wants(self, key: Qt.Key) -> bool:
-        return key in _CHOOSE or (bool(self._chosen) and (key in _STEP or key == Qt.Key.Key_Delete))
+        return key in PAGES or (bool(self._chosen) and key in (*ARROWS, Qt.Key.Key_Delete))
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         key, chosen = Qt.Key(event.key()), self._now(self._chosen)
-        if key in _CHOOSE:
+        if key in PAGES:
             names = [r.name for r, _ in self.rows()]
-            at = names.index(self._chosen) if self._chosen in names else (-1 if _CHOOSE[key] > 0 else 0)
-            self._chosen = names[(at + _CHOOSE[key]) % len(names)] if names else ""
-            self.update()
-        elif chosen is not None and key in _STEP:
-            held = event.modifiers()
-            end = held & Qt.KeyboardModifier.ShiftModifier
-            self._pull(
-                chosen, "last" if end else "first" if held & Qt.KeyboardModifier.AltModifier else "whole", _STEP[key]
-            )
+            at = names.index(self._chosen) if self._chosen in names else (-1 if PAGES[key] > 0 else 0)
+            self._chosen, self._part = names[(at + PAGES[key]) % len(names)] if names else "", "whole"
+            self.changed()
+        elif chosen is not None and key in UPRIGHT:
+            self._part = _PARTS[(_PARTS.index(self._part) + UPRIGHT[key]) % len(_PARTS)]
+            self.changed()
+        elif chosen is not None and key in SIDEWAYS:
+            self._pull(chosen, self._part, SIDEWAYS[key])
         elif chosen is not None and key == Qt.Key.Key_Delete:
             ranges.remove(self.session, chosen)
         elif chosen is not None and key in (Qt.Key.Key_Return, Qt.Key.Key_Enter):

@@ -55,15 +55,13 @@ class RowHands:
 
     def hide(self, row: Row) -> None:
         """Hide a joint's row, or a part's with all that is under it."""
-        joints = {t.joint for t in ((row.track,) if row.track is not None else row.members)}
-        self._show(replace(self.view, hidden=self.view.hidden | joints))
+        self._show(replace(self.view, hidden=self.view.hidden | {t.joint for t in row.tracks}))
 
     def hide_others(self, row: Row) -> None:
         """Hide every row but one."""
         layer = self.session.layer
-        own = {t.joint for t in ((row.track,) if row.track is not None else row.members)}
         if layer is not None:
-            self._show(RowView(hidden=frozenset(t.joint for t in layer.tracks) - own))
+            self._show(RowView(hidden=frozenset(t.joint for t in layer.tracks) - {t.joint for t in row.tracks}))
 
     def only_selected(self, on: bool) -> None:
         """Show the rows of what is selected alone, or all that are not hidden."""
@@ -73,24 +71,22 @@ class RowHands:
         """Show every row."""
         self._show(replace(self.view, hidden=frozenset(), only_selected=False))
 
-    def put(self, row: Row, beside: Row, after: bool) -> None:
-        """Put a row just before another one, or after it."""
+    def put(self, row: Row, beside: Row, after: bool) -> bool:
+        """Put a row just before another one, or after it; False where it cannot be there, or is."""
         layer = self.session.layer
         new = moved_row(layer, self.session.step_rig, row.name, beside.name, after) if layer is not None else None
-        if new is not None and new != layer:
-            line.edit_layer(self.session, f"move the row of {row.name}", new)
+        if new is None or new == layer:
+            return False
+        line.edit_layer(self.session, f"move the row of {row.name}", new)
+        return True
 
     def shift(self, row: Row, by: int) -> None:
         """Put a row before the one above it (-1), or after the one below it (1), of those that are shown; nothing where there is
         none."""
         rows = self.rows()
         at = next((i for i, r in enumerate(rows) if (r.name, r.track is None) == (row.name, row.track is None)), -1)
-        for other in rows[at + 1 :] if by > 0 else reversed(rows[: max(at, 0)]):
-            layer = self.session.layer
-            moved = moved_row(layer, self.session.step_rig, row.name, other.name, by > 0) if layer is not None else None
-            if moved is not None and moved != layer:
-                self.put(row, other, by > 0)
-                return
+        beyond = rows[at + 1 :] if by > 0 else rows[: max(at, 0)][::-1]
+        any(self.put(row, other, by > 0) for other in beyond)  # the first beside which it can be
 
     def fill(self, menu: QMenu, row: Row | None) -> None:
         """Put what can be done with a row (None: with all of them) into a menu."""

@@ -26,6 +26,11 @@ class Row:
     track: Track | None
     members: tuple[Track, ...] = ()
 
+    @property
+    def tracks(self) -> tuple[Track, ...]:
+        """Everything in the row."""
+        return self.members if self.track is None else (self.track,)
+
     @cached_property
     def frames(self) -> NDArray[np.intp]:
         """The frames with any key, rising."""
@@ -34,7 +39,7 @@ class Row:
     @cached_property
     def keys(self) -> list[tuple[str, Key]]:
         """(joint, key) of everything in the row."""
-        return [(t.joint, k) for t in (self.members if self.track is None else (self.track,)) for k in t.keys]
+        return [(t.joint, k) for t in self.tracks for k in t.keys]
 
 
 @dataclass(frozen=True)

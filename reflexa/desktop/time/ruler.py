@@ -22,11 +22,11 @@ from reflexa.desktop.session import Session, events, line
 from reflexa.desktop.time.lanes import Lanes
 from reflexa.desktop.time.time_map import GUTTER, TimeMap, tick_step
 from reflexa.desktop.widgets import menus
+from reflexa.desktop.widgets.own_keys import PAGES, SIDEWAYS
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _TELLS = 4  # letters
-_STEP = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
-_OWN = (*_STEP, Qt.Key.Key_PageUp, Qt.Key.Key_PageDown, Qt.Key.Key_Insert, Qt.Key.Key_Delete)
+_OWN = (*SIDEWAYS, *PAGES, Qt.Key.Key_Insert, Qt.Key.Key_Delete)
 _HEIGHT, _TOP = 50, 20  # below the top lie the frames, above it the events
 
 
@@ -184,7 +184,7 @@ class Ruler(Lanes):
         key, player = Qt.Key(event.key()), self.session.player
         seen = events.seen(self.session)
         here = next((i for i, e in enumerate(seen) if round(e.frame) == player.frame), -1)
-        if key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
+        if key in PAGES:
             before = [round(e.frame) for e in seen if round(e.frame) < player.frame]
             after = [round(e.frame) for e in seen if round(e.frame) > player.frame]
             player.set_frame(
@@ -196,8 +196,8 @@ class Ruler(Lanes):
             )
         elif key == Qt.Key.Key_Insert:
             self.add_event(player.frame)
-        elif key in _STEP:
-            by = _STEP[key]
+        elif key in SIDEWAYS:
+            by = SIDEWAYS[key]
             if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
                 if here < 0 or self.session.settled is None:
                     return

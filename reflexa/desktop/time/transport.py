@@ -41,7 +41,7 @@ class Transport(QWidget):
         self._row.addWidget(named(QLabel("Frame"), "quiet"))
         self.frame_field = self._field("Frame")
         self.frame_field.valueChanged.connect(player.set_frame)
-        self.clock, self._end, self._rate = QLabel(), 0, 30.0
+        self.clock = QLabel()
         self._row.addWidget(self.clock)
         self._row.addStretch(1)
         self._before_range = self._row.count()
@@ -86,7 +86,9 @@ class Transport(QWidget):
         self.session.player.looping = self.buttons["loop"].isChecked()
 
     def _time(self, frame: int) -> str:
-        return f"  {frame / self._rate:.2f} s of {self._end / self._rate:.2f} s, {self._rate:g} fps"
+        clip, end = self.session.shown, self.session.frames - 1
+        rate = clip.rate if clip is not None else 30.0
+        return f"  {frame / rate:.2f} s of {end / rate:.2f} s, {rate:g} fps"
 
     def _on_moved(self) -> None:
         self.frame_field.blockSignals(True)
@@ -110,7 +112,6 @@ class Transport(QWidget):
                 field.blockSignals(False)
         clip = session.shown
         rate = clip.rate if clip else 30.0
-        self._end, self._rate = end, rate
         # Of one size whatever it says: a text that wants more room has the whole area laid out anew, every frame.
         self.clock.setFixedSize(
             self.clock.fontMetrics().horizontalAdvance(self._time(end)) + 4, self.frame_field.height()

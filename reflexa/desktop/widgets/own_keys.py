@@ -9,6 +9,7 @@ from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QWidget
 
 Wants = Callable[[Qt.Key], bool]
+_COMMANDS = Qt.KeyboardModifier.ControlModifier | Qt.KeyboardModifier.AltModifier | Qt.KeyboardModifier.MetaModifier
 
 
 class _Keys(QObject):
@@ -20,7 +21,8 @@ class _Keys(QObject):
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() != QEvent.Type.ShortcutOverride or not isinstance(event, QKeyEvent):
             return False
-        wanted = self._wants(Qt.Key(event.key()))
+        # With Ctrl or Alt a key is a command's, wherever the focus is.
+        wanted = not event.modifiers() & _COMMANDS and self._wants(Qt.Key(event.key()))
         if wanted:
             event.accept()
         return wanted
@@ -43,4 +45,8 @@ class OwnKeys(QWidget):
         return False
 
 
+# By how many places keys go.
+SIDEWAYS = {Qt.Key.Key_Left: -1, Qt.Key.Key_Right: 1}
+UPRIGHT = {Qt.Key.Key_Up: -1, Qt.Key.Key_Down: 1}
+PAGES = {Qt.Key.Key_PageUp: -1, Qt.Key.Key_PageDown: 1}
 ARROWS = (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Up, Qt.Key.Key_Down)

@@ -6,13 +6,11 @@ that a clip is written back as its source was.
 
 from __future__ import annotations
 
-import math
 import re
 from dataclasses import dataclass
 from pathlib import Path
 
 import numpy as np
-from numpy.typing import NDArray
 
 from reflexa.errors import ReadError
 from reflexa.formats import frame as frames
@@ -22,15 +20,13 @@ from reflexa.formats.bvh.header import BvhJoint, parse_header
 from reflexa.formats.files import read_bytes
 from reflexa.formats.frame import ImportFrame
 from reflexa.formats.imported import Imported, ReadOptions
-from reflexa.motion import kernels, quat
+from reflexa.motion import channels, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable, told_apart
 from reflexa.rig import Rig, analyse
 from reflexa.words import counted
-
-Ints = NDArray[np.int64]
 
 _MOTION = re.compile(rb"^[ \t]*MOTION[ \t]*\r?$", re.MULTILINE | re.IGNORECASE)
 _FRAMES = re.compile(rb"\s*Frames\s*:\s*(\S+)", re.IGNORECASE)
@@ -186,7 +182,6 @@ def seems_to_replace(middle: Array, offset: Array) -> bool:
 
 def _motion(joints: list[BvhJoint], offsets: Array, replaces: tuple[bool, ...], rows: Array) -> tuple[Array, Array]:
     """Local rotations and translations in the file's units."""
-    rotations = np.empty((len(rows), len(joints), 4))
     translations = np.tile(offsets, (len(rows), 1, 1))
     axes, columns = np.full((len(joints), 3), -1), np.zeros((len(joints), 3), dtype=np.int64)
     for i, joint in enumerate(joints):
@@ -196,24 +191,7 @@ def _motion(joints: list[BvhJoint], offsets: Array, replaces: tuple[bool, ...], 
             axis_ = "XYZ".index(channel[0])
             base = 0.0 if replaces[i] else offsets[i, axis_]
             translations[:, i, axis_] = base + rows[:, joint.columns[channel]]
-    if kernels.worth_it("rows", rows.size):
-        kernels.rows.turned(axes, columns, rows, rotations)
-    else:
-        turn_few(axes, columns, rows, rotations)
-    return rotations, translations
-
-
-def turn_few(axes: Ints, columns: Ints, rows: Array, out: Array) -> None:
-    """What ``kernels.rows.turned`` does, to the same bits, without a compiler."""
-    for i in range(len(axes)):
-        out[:, i] = quat.IDENTITY
-        for axis, column in zip(axes[i].tolist(), columns[i].tolist(), strict=True):
-            if axis < 0:
-                break
-            halves = [math.radians(x) / 2.0 for x in rows[:, column].tolist()]
-            about = np.zeros((len(rows), 4))
-            about[:, axis], about[:, 3] = list(map(math.sin, halves)), list(map(math.cos, halves))
-            out[:, i] = quat.multiply(out[:, i], about)
+    return channels.turned(axes, columns, rows), translations
 
 
 def _extent(rig: Rig, up: Array) -> float:
