@@ -27,7 +27,7 @@ class NotANumber(ValueError):
 
 def parse(text: bytes) -> Array:
     """All numbers of a text that is separated by any white space, in order. Raises NotANumber."""
-    if not kernels.worth_it("text", len(text) // _A_NUMBER):
+    if not kernels.worth_it(len(text) // _A_NUMBER):
         with suppress(ValueError):  # whose place the loop below tells
             return np.array(list(map(float, text.split())), dtype=np.float64)
     pieces = max(1, min(os.cpu_count() or 1, len(text) // _LEAST))

@@ -38,10 +38,10 @@ __all__ = [
 _FEW = 400_000
 
 
-def worth_it(name: str, numbers: int) -> bool:
-    """Are so many numbers work for the kernels of that module? They are where they are loaded already; whoever has little to
+def worth_it(numbers: int) -> bool:
+    """Are so many numbers work for the kernels? They are where the compiler has started already; whoever has little to
     compute need not wait for them."""
-    return numbers >= _FEW or f"{__name__}.{name}" in sys.modules
+    return numbers >= _FEW or f"{__name__}.compiling" in sys.modules
 
 
 def __getattr__(name: str) -> Any:
