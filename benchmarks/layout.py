@@ -200,7 +200,7 @@ def measured(sizes: tuple[tuple[int, int], ...] = SIZES) -> dict[tuple[int, int]
         window.resize(*size)
         run(0.5)
         out[size] = over_all(window, run)
-    window.session.history.saved()
+    window.session.history.saved(window.session.project)
     window.close()
     return out
 

@@ -129,7 +129,7 @@ def _in_window(folder: Path) -> None:
     run(1.0)
     print(f"  longest standstill while it is used          {worst * 1000:10.0f} ms   (goal: 100)")
     print(f"  memory of the window                         {_memory():10.0f} MB   (goal: 600)")
-    window.session.history.saved()
+    window.session.history.saved(window.session.project)
     window.close()
 
 

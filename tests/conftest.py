@@ -20,6 +20,12 @@ from reflexa.motion.clip import Clip
 from reflexa.rig import Rig, analyse
 
 
+@pytest.fixture(scope="session", autouse=True)
+def _laid_down(tmp_path_factory: pytest.TempPathFactory) -> None:
+    """What is laid down for a while, copies of the demo too, is cleared away with what else the tests write."""
+    os.environ["TMPDIR"] = tempfile.tempdir = str(tmp_path_factory.mktemp("laid down"))
+
+
 @pytest.fixture(autouse=True)
 def _index(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """The index of the shelves, and the list of them, are each test's own."""

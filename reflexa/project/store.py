@@ -21,6 +21,7 @@ from reflexa.errors import ReadError, ReflexaError, WriteError
 from reflexa.formats.documents import read_document
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
 from reflexa.names import file_name, free_among
+from reflexa.progress import Progress, quiet
 from reflexa.project import transaction
 from reflexa.project.text import pretty
 from reflexa.stage.store import stage_from_plain, stage_plain
@@ -264,12 +265,13 @@ def is_own(folder: Path, out: Path) -> bool:
     return any(out.resolve().is_relative_to((folder / part).resolve()) for part in (SOURCES, *PARTS))
 
 
-def save(project: Project, folder: Path, known: Iterable[str] | None = None) -> None:
+def save(project: Project, folder: Path, known: Iterable[str] | None = None, tell: Progress = quiet) -> None:
     """Write the project's texts, those that differ from what is there, as one: after a kill at any moment the project is wholly
     as it was or as it is now.
 
     known: files of it (relative names) that whoever saves has read or written; left out, those that the project on disk
-    lists. Of them, those that it has no longer are removed; no other file is removed or written over. Raises WriteError.
+    lists. Of them, those that it has no longer are removed; no other file is removed or written over. Raises WriteError, and
+    what ``tell`` raises to stop it: nothing has happened then.
     """
     try:
         transaction.finish(folder)
@@ -280,7 +282,7 @@ def save(project: Project, folder: Path, known: Iterable[str] | None = None) -> 
     files = _texts(project, folder, mine - kept)
     changed = {n: d for n, d in files.items() if not _is(folder / n, d)}
     gone = [n for n in mine - kept - set(files) if n.partition("/")[0] in PARTS and (folder / n).is_file()]
-    transaction.commit(folder, changed, sorted(gone))
+    transaction.commit(folder, changed, sorted(gone), tell)
 
 
 def state(folder: Path) -> dict[str, str]:

@@ -17,6 +17,7 @@ import msgspec
 
 from reflexa.errors import ReadError, WriteError, said
 from reflexa.formats.files import PART, write_failed
+from reflexa.progress import Progress, quiet
 
 # What the project keeps for itself: no part of it, and nothing for version control.
 OWN = ".reflexa"
@@ -40,8 +41,9 @@ def own(folder: Path) -> Path:
     return place
 
 
-def commit(folder: Path, files: Mapping[str, bytes], remove: Iterable[str] = ()) -> None:
-    """Write files (by their names relative to the folder) and remove others, all or nothing. Raises WriteError."""
+def commit(folder: Path, files: Mapping[str, bytes], remove: Iterable[str] = (), tell: Progress = quiet) -> None:
+    """Write files (by their names relative to the folder) and remove others, all or nothing. Raises WriteError, and what
+    ``tell`` raises to stop it: nothing has happened then."""
     remove = [r for r in remove if r not in files]
     if not files and not remove:
         return
@@ -52,6 +54,7 @@ def commit(folder: Path, files: Mapping[str, bytes], remove: Iterable[str] = ())
         staged = Path(tempfile.mkdtemp(prefix=_STAGED, dir=place))
         put = {}
         for i, (name, data) in enumerate(files.items()):
+            tell("", i / len(files))
             put[name] = str(i)
             _flushed(staged / str(i), data)
         _sync(staged)
@@ -59,10 +62,12 @@ def commit(folder: Path, files: Mapping[str, bytes], remove: Iterable[str] = ())
         _flushed(staged / _LIST, msgspec.json.encode(todo))
         os.replace(staged / _LIST, place / _LIST)  # from here on it is decided
         _sync(place)
-    except (OSError, ValueError) as e:
+    except BaseException as e:
         if staged is not None:
             shutil.rmtree(staged, ignore_errors=True)
-        raise write_failed(e, folder) from None
+        if isinstance(e, OSError | ValueError):
+            raise write_failed(e, folder) from None
+        raise
     try:
         _carry_out(folder, todo)
     except OSError as e:

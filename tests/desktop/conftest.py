@@ -47,7 +47,7 @@ def empty(qapp, qtbot, tmp_path: Path) -> Iterator[MainWindow]:
     window.session.player.pause()
     window.session.work.cancel_all()
     idle(qtbot, window)
-    window.session.history.saved()  # nobody is asked
+    window.session.history.saved(window.session.project)  # nobody is asked
     window.close()
     window.deleteLater()
     window.session.deleteLater()  # what its slots hold is let go: hundreds of windows in one process stay small

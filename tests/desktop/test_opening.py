@@ -103,7 +103,7 @@ def test_a_window_that_is_closed_is_let_go(qapp) -> None:
     window.start_empty()
     window.show()
     known = weakref.ref(window)
-    window.session.history.saved()
+    window.session.history.saved(window.session.project)
     window.close()
     window.deleteLater()
     del window

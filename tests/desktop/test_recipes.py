@@ -204,7 +204,7 @@ def test_one_batch_runs_at_a_time_and_belongs_to_its_project(demo: MainWindow, q
     assert second is not first
     idle(qtbot, window)
     qtbot.waitUntil(second.go.isEnabled, timeout=20_000)
-    window.session.history.saved()
+    window.session.history.saved(window.session.project)
     window.session.load(demo_copy())
     ready(qtbot, window)
     assert not second.go.isEnabled() and "closed" in second.go.toolTip() and not raised

@@ -4,18 +4,21 @@ from __future__ import annotations
 
 import json
 import sys
+import threading
+import time
 from dataclasses import replace
 from pathlib import Path
 
 import pytest
-from PySide6.QtWidgets import QMessageBox
+from PySide6.QtCore import QTimer
+from PySide6.QtWidgets import QMessageBox, QProgressDialog
 
 from benchmarks.windows import lost
 from reflexa.desktop import crash
 from reflexa.desktop.actions import files, opening
 from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.desktop.session import line
-from reflexa.desktop.session.sources import demo_copy, opened
+from reflexa.desktop.session.sources import Sources, demo_copy, opened
 from reflexa.project import lock, recovery, store
 from reflexa.project.transaction import OWN
 from tests.helpers.files import DATA
@@ -187,3 +190,55 @@ def test_what_nobody_expected_is_shown_written_down_and_loses_nothing(empty, qtb
 @pytest.mark.parametrize("after", [0.1, 1.3])
 def test_a_killed_window_loses_two_seconds_at_most(after: float) -> None:
     assert lost(demo_copy(), after) < 2.0
+
+
+def test_what_is_edited_while_it_is_saved_stays_unsaved(demo, qtbot, monkeypatch) -> None:
+    session, began, go_on = demo.session, threading.Event(), threading.Event()
+    line.add(session, "mirror")
+    first, write = session.project, Sources.write
+
+    def slowly(self: Sources, *args) -> dict[str, str]:
+        began.set()
+        assert go_on.wait(20)
+        return write(self, *args)
+
+    monkeypatch.setattr(Sources, "write", slowly)
+    said: list[bool] = []
+
+    def meanwhile() -> None:
+        if not began.is_set():
+            QTimer.singleShot(10, meanwhile)
+            return
+        line.add(session, "plants")
+        said.extend((files.save(demo.desk), files.may_leave(demo.desk)))
+        demo.desk.keeper.look()
+        go_on.set()
+
+    QTimer.singleShot(0, meanwhile)
+    assert files.save(demo.desk) and said == [False, False]
+    assert store.load(session.folder) == first != session.project and session.history.unsaved
+    monkeypatch.undo()
+    assert files.save(demo.desk) and not session.history.unsaved and store.load(session.folder) == session.project
+    demo.desk.keeper.look()
+    assert demo.desk.dialog is None or not demo.desk.dialog.isVisible()
+
+
+def test_a_save_that_is_stopped_leaves_what_was_there(demo, qtbot, monkeypatch) -> None:
+    session = demo.session
+    before, plain = store.load(session.folder), Sources.write
+    line.add(session, "mirror")
+    stops = QTimer(interval=5)
+    stops.timeout.connect(lambda: [p.canceled.emit() for p in demo.findChildren(QProgressDialog)])
+
+    def stopped(self: Sources, project, tell) -> dict[str, str]:
+        stops_at_next_word = time.monotonic() + 20
+        while time.monotonic() < stops_at_next_word:
+            tell("", 0.0)
+            time.sleep(0.01)
+        return plain(self, project, tell)
+
+    monkeypatch.setattr(Sources, "write", stopped)
+    stops.start()
+    assert not files.save(demo.desk) and session.history.unsaved
+    stops.stop()
+    assert store.load(session.folder) == before and not list((session.folder / OWN).glob("save-*"))

@@ -21,7 +21,7 @@ from reflexa.project.lock import Holder, Lock
 from reflexa.project.sources import add_source
 from reflexa.project.store import Project, SourceFile
 from reflexa.steps import make
-from reflexa.take import Source, Take
+from reflexa.take import Cancelled, Source, Take
 from tests.helpers.files import DATA
 
 ROOT = DATA.parents[1]
@@ -62,6 +62,22 @@ def test_a_save_that_fails_anywhere_is_whole_afterwards(at: int, tmp_path: Path,
     now = store.load(tmp_path)
     assert now in (old, new) and (not done or now == new)
     assert not list(tmp_path.rglob("*.part")) and not list(tmp_path.rglob("save-*"))
+
+
+@pytest.mark.parametrize("at", range(3))
+def test_a_save_that_is_stopped_has_not_happened(at: int, tmp_path: Path) -> None:
+    old, new = project("one", "two"), project("two", "three", note="new")
+    store.save(old, tmp_path)
+    before = store.load(tmp_path)
+    words = iter(range(99))
+
+    def tell(_text: str, _part: float) -> None:
+        if next(words) == at:
+            raise Cancelled
+
+    with pytest.raises(Cancelled):
+        store.save(new, tmp_path, tell=tell)
+    assert store.load(tmp_path) == before and not list(tmp_path.rglob("save-*"))
 
 
 def test_names_change_hands_and_nothing_is_lost(tmp_path: Path) -> None:

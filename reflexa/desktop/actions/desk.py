@@ -71,9 +71,9 @@ class Desk:
         self.dialog = box = boxes.box(boxes.QUESTION, title, text, self.window)
         return boxes.answer(box, *answers)
 
-    def wait(self, what: str, call: Callable[[Job[R]], R]) -> R | None:
+    def wait(self, what: str, call: Callable[[Job[R]], R], lane: str = "") -> R | None:
         """Do something that takes time off the interface thread, with progress that can be stopped. What came of it; None
-        where it was stopped, or failed, which was said then."""
+        where it was stopped, or failed, which was said then. lane: that of the work; there nothing else is waited for."""
         loop, came = QEventLoop(), list[R]()
         job = Job(call, came.append)
         job.failed = lambda error: self.show_error(str(error))
@@ -86,7 +86,7 @@ class Desk:
             loop.quit()
 
         job.ended = ended
-        self.session.work.start(job)
+        self.session.work.start(job, lane)
         loop.exec()
         return came[0] if came else None
 

@@ -9,7 +9,8 @@ from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QFileDialog
 
 from reflexa.desktop.actions.desk import Desk
-from reflexa.desktop.actions.opening import all_read, clear_draft, may_save, open_folder, start_empty
+from reflexa.desktop.actions.opening import all_read, clear_draft, open_folder, start_empty
+from reflexa.desktop.actions.saving import write
 from reflexa.desktop.dialogs.build import BuildDialog
 from reflexa.desktop.dialogs.export import ExportDialog
 from reflexa.desktop.dialogs.export_takes import ExportTakesDialog
@@ -19,7 +20,6 @@ from reflexa.desktop.session import takes
 from reflexa.desktop.session.importing import MERGE, Imports, import_job
 from reflexa.desktop.session.recent import remember
 from reflexa.desktop.work import Job
-from reflexa.errors import ReflexaError
 from reflexa.formats import suffixes
 from reflexa.project.sources import copy_to
 from reflexa.take import Source
@@ -31,6 +31,9 @@ def may_leave(d: Desk) -> bool:
     """Ask about unsaved changes and work under way; True where the project may be closed."""
     session = d.session
     unsaved, under_way = session.history.unsaved, session.work.titles
+    if session.sources.saving:
+        d.say("The project is just being saved.")
+        return False
     if not unsaved and not under_way:
         return True
     stay = "" if not under_way else f"{', '.join(under_way)} is still under way and would be given up."
@@ -57,19 +60,7 @@ def open_project(d: Desk) -> None:
 
 def save(d: Desk) -> bool:
     """Save the project where it lies; a new one asks where that is. True where it was saved."""
-    return _save(d) if d.session.sources.placed else save_as(d)
-
-
-def _save(d: Desk) -> bool:
-    if not may_save(d):
-        return False
-    try:
-        d.session.save()
-    except ReflexaError as e:
-        d.show_error(str(e))
-        return False
-    d.say(f"Saved to {d.session.folder}", 4000)
-    return True
+    return write(d) if d.session.sources.placed else save_as(d)
 
 
 def save_as(d: Desk) -> bool:
@@ -100,7 +91,7 @@ def save_to(d: Desk, folder: Path) -> bool:
     clear_draft(before)
     if session.project.name == "Untitled":
         session.edit("name the project", replace(session.project, name=folder.name))
-    return _save(d)
+    return write(d)
 
 
 # Import ---------------------------------------------------------------------------------------------------------

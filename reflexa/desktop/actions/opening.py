@@ -157,19 +157,3 @@ def on_changed(d: Desk, names: list[str]) -> None:
     ):
         session.edit("read the project anew", project)
         session.sources.state = store.state(session.folder)
-
-
-def may_save(d: Desk) -> bool:
-    """Ask, where saving would write over what somebody else has saved meanwhile."""
-    session = d.session
-    if session.sources.read_only:
-        d.show_error("The project is open to be looked at: somebody else has it. Save a copy of it instead.")
-        return False
-    if not session.sources.placed or not session.sources.state:
-        return True
-    now, known = store.state(session.folder), session.sources.state
-    names = sorted(n for n in {*now, *known} if now.get(n) != known.get(n))
-    if not names:
-        return True
-    text = f"Somebody else has saved the project meanwhile ({', '.join(names[:5])}{'…' if len(names) > 5 else ''})."
-    return d.ask("Changed on disk", f"{text} Saving writes over that.", "Save over it", "Do not save") == 0

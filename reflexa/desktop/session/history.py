@@ -43,9 +43,9 @@ class History(QObject):
         self.project = self._saved = project
         self._past, self._future = [], []
 
-    def saved(self) -> None:
-        """The project as it is now is on disk."""
-        self._saved = self.project
+    def saved(self, project: Project) -> None:
+        """The project as it is now, or was a moment ago, is on disk."""
+        self._saved = project
         self.saved_changed.emit()
 
     def edit(self, label: str, project: Project, before: Place, after: Place, merge: str = "") -> None:
@@ -53,8 +53,9 @@ class History(QObject):
         undo together. Raises LockedError where a locked step would be changed."""
         if project == self.project:
             return
+        known = {t.name: t for t in self.project.takes}
         for take in project.takes:
-            old = self.project.take(take.name)
+            old = known.get(take.name)
             if old is not None and old is not take:
                 keep_locked(old, take)
         if not (merge and self._past and self._past[-1].merge == merge):

@@ -119,15 +119,15 @@ class Keeper(QObject):
 
     def look(self) -> None:
         """See whether somebody else has changed the project on disk."""
-        folder, known = self._folder, self.session.sources.state
-        if folder is None or not self.session.sources.placed or self.session.folder != folder:
+        folder, sources = self._folder, self.session.sources
+        if folder is None or not sources.placed or sources.folder != folder or sources.saving:
             return
         now = _stamp(folder)
         if now == self._stamp:
             return
         self._stamp = now
         state = store.state(folder)
-        names = sorted(n for n in {*state, *known} if state.get(n) != known.get(n))
+        names = sorted(n for n in {*state, *sources.state} if state.get(n) != sources.state.get(n))
         if names and state != self._told:
             self._told = state
             self.changed_on_disk.emit(names)

@@ -18,7 +18,6 @@ from reflexa.desktop.session.sources import Sources, opened
 from reflexa.desktop.work import Work
 from reflexa.formats import Imported
 from reflexa.motion.clip import Clip
-from reflexa.project import store
 from reflexa.project.store import Project
 from reflexa.rig import Rig
 from reflexa.stage import EMPTY, Stage
@@ -329,9 +328,8 @@ class Session(QObject):
 
     def save(self) -> None:
         """Write the project folder. Raises WriteError."""
-        store.save(self.project, self.folder, self.sources.state)
-        self.sources.state = store.state(self.folder)
-        self.history.saved()
+        self.sources.state = self.sources.write(self.project)
+        self.history.saved(self.project)
 
     # Computing ----------------------------------------------------------------------------------------------
 

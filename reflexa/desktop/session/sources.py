@@ -30,7 +30,7 @@ class Sources:
     """folder: where the project lies. placed: it was given a place by a person; one that was not is asked for at the first
     save. read_only: somebody else has it. documents: file → what was read; missing: file → why it was not. read_as: as what
     each was read. waiting: those that are still to be read, in the background; first: files that are wanted before others.
-    state: the project's texts on disk as they were read or saved here, with digests."""
+    state: the project's texts on disk as they were read or saved here, with digests. saving: they are being written."""
 
     folder: Path
     placed: bool = True
@@ -41,6 +41,7 @@ class Sources:
     waiting: dict[str, SourceFile] = field(default_factory=dict)
     first: frozenset[str] = frozenset()
     state: dict[str, str] = field(default_factory=dict)
+    saving: bool = False
     _rigs: dict[str, tuple[Imported, Notes, Rig]] = field(default_factory=dict)
 
     def take_in(self, entry: SourceFile, document: Imported) -> None:
@@ -48,6 +49,17 @@ class Sources:
         self.documents[entry.file] = document
         self.read_as[entry.file] = entry
         self.missing.pop(entry.file, None)
+
+    def others(self) -> tuple[str, ...]:
+        """The names of the project's texts that are others on disk than they were when they were read or saved here."""
+        now = store.state(self.folder)
+        return tuple(sorted(n for n in {*now, *self.state} if now.get(n) != self.state.get(n)))
+
+    def write(self, project: Project, tell: Progress = quiet) -> dict[str, str]:
+        """Write the project's texts; as what they lie on disk then, with digests. Raises WriteError, and what ``tell`` raises
+        to stop it."""
+        store.save(project, self.folder, self.state, tell)
+        return store.state(self.folder)
 
     def gone(self, source: Source) -> tuple[str, str]:
         """What of a take's source is not there, and what is known of it; empty texts where all is there."""

@@ -1,0 +1,56 @@
+"""The project is written where it lies, beside the work: the window goes on meanwhile."""
+
+from __future__ import annotations
+
+from reflexa.desktop.actions.desk import Desk
+from reflexa.desktop.session.sources import Sources
+from reflexa.desktop.work import Job
+from reflexa.project.store import Project
+
+# So many files are named where others have changed them.
+_NAMED = 5
+
+
+def write(d: Desk) -> bool:
+    """Save the project as it is now; what is edited meanwhile is not in it, and stays unsaved. True where it was saved. Asks
+    where that would write over what somebody else has saved; says what went wrong."""
+    session, sources = d.session, d.session.sources
+    if sources.read_only:
+        d.show_error("The project is open to be looked at: somebody else has it. Save a copy of it instead.")
+        return False
+    if sources.saving:
+        d.say("The project is just being saved.")
+        return False
+    project = session.project
+    sources.saving = True
+    try:
+        saved = _written(d, project, sources)
+    finally:
+        sources.saving = False
+    if saved and session.sources is sources:
+        session.history.saved(project)
+        d.say(f"Saved to {sources.folder}", 4000)
+    return saved
+
+
+def _written(d: Desk, project: Project, sources: Sources) -> bool:
+    over = not sources.placed or not sources.state
+    written: list[dict[str, str]] = []  # also where it was stopped too late
+
+    def call(job: Job[tuple[str, ...]]) -> tuple[str, ...]:
+        others = () if over else sources.others()
+        if not others:
+            written.append(sources.write(project, job.tell))
+        return others
+
+    others = d.wait(f"Saving {project.name}…", call, "saving")
+    if others:
+        named = ", ".join(others[:_NAMED]) + ("…" if len(others) > _NAMED else "")
+        said = f"Somebody else has saved the project meanwhile ({named}). Saving writes over that."
+        if d.ask("Changed on disk", said, "Save over it", "Do not save") != 0:
+            return False
+        over = True
+        d.wait(f"Saving {project.name}…", call, "saving")
+    if written:
+        sources.state = written[0]
+    return bool(written)
