@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, Qt
+from PySide6.QtCore import QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QFrame, QLabel, QMainWindow, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
@@ -18,6 +18,7 @@ from reflexa.desktop.filling import Filling
 from reflexa.desktop.heights import Heights
 from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
+from reflexa.desktop.look import theme
 from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.session import Session, rigs
 from reflexa.desktop.session.keeper import Keeper
@@ -30,12 +31,16 @@ from reflexa.motion.compare import compare
 from reflexa.take import Source
 from reflexa.take.clips import TAKE
 
+# What can be done is looked up so many milliseconds after something was done: behind the picture of it.
+_SOON = 20
+
 
 class MainWindow(QMainWindow):
     """Open something with ``session.load`` or ``start_empty``."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
+        theme.dress(self)
         self.session = session
         self.revision_line = RevisionLine(session)
         self.viewport = Viewport(session)
@@ -60,6 +65,9 @@ class MainWindow(QMainWindow):
 
     def _connect(self) -> None:
         session, run = self.session, self.commands.run
+        # Much is told at once where one thing is done: what can be done then is asked once.
+        self._soon = QTimer(self, singleShot=True, interval=_SOON)
+        self._soon.timeout.connect(self._refresh)
         self.revision_line.export_wanted.connect(lambda: run("export"))
         self.settings.export_wanted.connect(lambda: run("export"))
         self.settings.mend_wanted.connect(lambda: run("mend_all"))
@@ -70,14 +78,11 @@ class MainWindow(QMainWindow):
             signal.connect(lambda file: relink.find_file(self.desk, file))
         self.library.removal_wanted.connect(lambda file: relink.remove(self.desk, file))
         self.library.numbers_wanted.connect(self.compare_in_numbers)
-        self.library.clips.itemSelectionChanged.connect(self.commands.refresh)
         self.figure.menu_wanted.connect(lambda button: context.show_rig_menu(self.desk, self.commands, button))
         self.viewport.menu_wanted.connect(lambda at: context.show_picture_menu(self.desk, self.commands, at))
         shelves.connect(self.desk)
         recipes.connect(self.desk)
         context.connect(self.desk, self.commands)
-        self.library.recipes.itemSelectionChanged.connect(self.commands.refresh)
-        self.shelves.chosen_changed.connect(self.commands.refresh)
         self.time_area.content_changed.connect(self.heights.fit)
         session.incoming.connect(self._bring_in)  # no lambda: the session would hold on to the window
         session.said.connect(self.desk.say)
@@ -85,10 +90,10 @@ class MainWindow(QMainWindow):
         session.failed.connect(self.desk.show_error)
         for signal in (
             session.history.saved_changed, session.project_changed, session.take_changed, session.selection.changed,
-            session.selection.looked, session.player.changed, session.evaluator.done,
-            session.evaluator.found,
+            session.selection.looked, session.player.changed, session.evaluator.done, session.evaluator.found,
+            self.library.clips.itemSelectionChanged, self.library.recipes.itemSelectionChanged, self.shelves.chosen_changed,
         ):  # fmt: skip
-            signal.connect(self._refresh)
+            signal.connect(self._soon.start)
 
     # Layout -----------------------------------------------------------------------------------------------------
 

@@ -18,6 +18,10 @@ def _anywhere() -> bool:
     return True
 
 
+def _nothing(*_: object) -> Any:
+    return None
+
+
 class Job(Generic[R]):
     """Work under way. ``call(job)`` runs off the interface thread; ``done(result)``, ``failed(error)``, ``told(text,
     part)`` and ``ended()`` are called on it, those of a cancelled job (or one whose result may not ``land`` any more) never,
@@ -36,6 +40,13 @@ class Job(Generic[R]):
     def cancel(self) -> None:
         """Give it up: it stops at its next word of progress, and nothing comes of it."""
         self._cancelled.set()
+
+    def let_go(self) -> None:
+        """It has ended: what it called for, widgets among that, is held no longer, whichever thread lets go of the job last."""
+        self.call = self.done = _nothing
+        self.failed = self.told = self.ended = None
+        self.lands = _anywhere
+        self._tell = _nothing
 
     @property
     def cancelled(self) -> bool:
@@ -133,6 +144,7 @@ class Work(QObject):
         finally:
             if job.ended is not None:
                 job.ended()
+            job.let_go()
             self.changed.emit()
 
     def _fail(self, job: Job[R], error: Exception) -> None:

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
-from concurrent.futures import Future
 from dataclasses import dataclass
 from typing import Any
 
@@ -12,15 +10,13 @@ import numpy as np
 
 from reflexa.draw import shaders
 from reflexa.draw.camera import Camera
-from reflexa.draw.coarse import coarser
+from reflexa.draw.held import HeldMeshes
 from reflexa.draw.scene import Figure, Lines, Marks, Scene
-from reflexa.motion import threads
 from reflexa.motion.arrays import Array
-from reflexa.rig import Mesh
 
 LIGHT = np.array([0.35, 0.86, 0.37]) / np.linalg.norm([0.35, 0.86, 0.37])
-# Cubes in which a mesh keeps one vertex, metres: none smaller than this; and how much larger for a shadow.
-_FINEST, _SHADOW = 0.004, 2.0
+# How much less exact than a mesh its shadow may be.
+_SHADOW = 2.0
 _CORNERS = np.array([[0, -1], [1, -1], [0, 1], [1, 1]], dtype="f4")
 # Heights above the horizon between which the sky's colour runs evenly enough.
 _ROWS = np.array(
@@ -60,7 +56,7 @@ class _Seen:
 
 
 class Renderer:
-    """Keeps what the GPU holds: programs, one framebuffer of the last size, and the meshes seen so far.
+    """Keeps what the GPU holds: programs, one framebuffer of the last size, and the meshes seen lately.
 
     The context must be current whenever a method is called.
     """
@@ -80,12 +76,7 @@ class Renderer:
         self._line_corners = ctx.buffer(_CORNERS.tobytes())
         self._square = ctx.buffer(_SQUARE.tobytes())
         self._sky_rows = ctx.vertex_array(self._sky, [(ctx.buffer(_ROWS.tobytes()), "2f", "corner")])
-        self._meshes: dict[int, tuple[Mesh, Any, Any]] = {}
-        # Of meshes and how fine they are: the mesh itself, and what is left of it, made beside the drawing, with whether one need
-        # not see what looks away.
-        self._coarse: dict[tuple[int, int], tuple[Mesh, Future[tuple[Mesh, bool]]]] = {}
-        # Of meshes with shapes: where their vertices are, and by which weights they stand now.
-        self._bent: dict[int, tuple[Any, tuple[float, ...]]] = {}
+        self._meshes = HeldMeshes(ctx, self._skin, self._shadow)
         self._size: tuple[int, int] = (0, 0)
         self._target: Any = None
         self._resolved: Any = None
@@ -93,11 +84,7 @@ class Renderer:
     def release(self) -> None:
         """Give up the framebuffers and meshes."""
         self._release_targets()
-        for _, lit, flat in self._meshes.values():
-            lit.release()
-            flat.release()
-        self._meshes.clear()
-        self._coarse.clear()
+        self._meshes.release()
 
     def _release_targets(self) -> None:
         for fbo in {id(f): f for f in (self._target, self._resolved) if f is not None}.values():
@@ -163,40 +150,6 @@ class Renderer:
         if samples:
             self._resolved = ctx.framebuffer([ctx.renderbuffer(self._size, 4)])
 
-    def _mesh(self, mesh: Mesh) -> tuple[Any, Any]:
-        known = self._meshes.get(id(mesh))
-        if known is not None and known[0] is mesh:
-            return known[1], known[2]
-        ctx = self.ctx
-        parts = [
-            (ctx.buffer(np.ascontiguousarray(a, dtype=t).tobytes()), f, name)
-            for a, t, f, name in (
-                (mesh.positions, "f4", "3f", "position"),
-                (mesh.normals, "f4", "3f", "normal"),
-                (mesh.joints, "u2", "4u2", "joint"),
-                (mesh.weights, "f4", "4f", "weight"),
-                (mesh.colours, "f4", "3f", "colour"),
-            )
-        ]
-        index = ctx.buffer(np.ascontiguousarray(mesh.triangles, dtype="u4").tobytes())
-        lit = ctx.vertex_array(self._skin, parts, index)
-        flat = ctx.vertex_array(self._shadow, parts, index, skip_errors=True)
-        self._meshes[id(mesh)] = (mesh, lit, flat)
-        if mesh.shapes:
-            self._bent[id(mesh)] = (parts[0][0], (0.0,) * len(mesh.shapes))
-        return lit, flat
-
-    def _bend(self, mesh: Mesh, shapes: Mapping[str, float]) -> None:
-        """Put the vertices of a mesh where its shapes want them, unless they are there."""
-        if not mesh.shapes:
-            return
-        buffer, now = self._bent[id(mesh)]
-        wanted = tuple(shapes.get(name, 0.0) for name, _ in mesh.shapes)
-        if wanted != now:
-            positions = mesh.positions + sum(w * a for w, (_, a) in zip(wanted, mesh.shapes, strict=True))
-            buffer.write(np.ascontiguousarray(positions, dtype="f4").tobytes())
-            self._bent[id(mesh)] = (buffer, wanted)
-
     def _posed(self, figure: Figure) -> list[Any]:
         """For each mesh of a figure the texture that tells its joints' matrices."""
         out = []
@@ -222,26 +175,13 @@ class Renderer:
             _set(program, "alpha", figure.alpha)
         cell = seen.cell(figure) * (_SHADOW if shadow else 1.0)
         for whole, texture in zip(figure.meshes, posed, strict=True):
-            mesh, outside = self._as_fine_as_seen(whole, cell)
+            mesh, outside = self._meshes.as_fine_as_seen(whole, cell)
             if not len(mesh.triangles):
                 continue
             (self.ctx.enable if outside else self.ctx.disable)(moderngl.CULL_FACE)
             texture.use(0)
-            lit, flat = self._mesh(mesh)
-            self._bend(mesh, figure.shapes)
-            (flat if shadow else lit).render()
+            self._meshes.drawn(mesh, figure.shapes, shadow).render()
         self.ctx.disable(moderngl.CULL_FACE)
-
-    def _as_fine_as_seen(self, mesh: Mesh, cell: float) -> tuple[Mesh, bool]:
-        """The mesh with one vertex in ``cell`` metres (0: as it is), and whether what looks away may be left out."""
-        if not cell or not len(mesh.triangles):
-            return mesh, False
-        level = int(np.floor(2 * np.log2(cell / _FINEST)))
-        key = id(mesh), level
-        if key not in self._coarse or self._coarse[key][0] is not mesh:
-            self._coarse[key] = mesh, threads.pool("meshes", 1).submit(_coarse, mesh, level)
-        made = self._coarse[key][1]
-        return made.result() if made.done() else (mesh, False)
 
     def _draw_lines(self, lines: Lines, matrix: Array, width: int, height: int) -> None:
         if not len(lines.ends):
@@ -269,10 +209,6 @@ class Renderer:
         vao.render(moderngl.TRIANGLE_STRIP, instances=len(data))
         vao.release()
         buffer.release()
-
-
-def _coarse(mesh: Mesh, level: int) -> tuple[Mesh, bool]:
-    return mesh if level < 0 else coarser(mesh, _FINEST * 2 ** (level / 2)), mesh.closed
 
 
 def _set(program: Any, name: str, value: Any) -> None:

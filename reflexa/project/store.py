@@ -11,6 +11,7 @@ import itertools
 import os
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
+from functools import cached_property
 from pathlib import Path
 from typing import Any, TypeVar
 
@@ -81,8 +82,12 @@ class Project:
     lost: tuple[Lost, ...] = ()
     recipes: tuple[Recipe, ...] = ()
 
+    @cached_property
+    def _by_name(self) -> dict[str, Take]:
+        return {t.name: t for t in reversed(self.takes)}
+
     def take(self, name: str) -> Take | None:
-        return next((t for t in self.takes if t.name == name), None)
+        return self._by_name.get(name)
 
     def with_take(self, old: str, take: Take) -> Project:
         """The project with the take called ``old`` replaced."""

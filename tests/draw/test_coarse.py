@@ -4,11 +4,14 @@ from __future__ import annotations
 
 from dataclasses import replace
 
+import moderngl
 import numpy as np
 import pytest
 from scipy.spatial import ConvexHull
 
+from reflexa.draw import Renderer
 from reflexa.draw.coarse import coarser
+from reflexa.draw.held import HeldMeshes
 from reflexa.rig import Mesh
 
 METRES = 2.0  # a unit of bind space
@@ -63,3 +66,17 @@ def test_one_sees_into_what_is_open_or_inside_out() -> None:
     assert whole.closed
     assert not replace(whole, triangles=whole.triangles[:, ::-1]).closed
     assert not replace(whole, triangles=whole.triangles[whole.positions[whole.triangles[:, 0], 1] > 0.35]).closed
+
+
+def test_no_more_meshes_are_held_than_the_bound_and_what_was_let_go_is_drawn_again() -> None:
+    backend: dict = {"backend": "egl"}
+    renderer = Renderer(moderngl.create_context(standalone=True, require=330, **backend))
+    held = HeldMeshes(renderer.ctx, renderer._skin, renderer._shadow, most=3)
+    meshes = [ball(40) for _ in range(5)]
+    first = [held.drawn(m, {}, False) for m in meshes]
+    assert len(held) == 3
+    assert held.drawn(meshes[4], {}, False) is first[4] and held.drawn(meshes[0], {}, False) is not first[0]
+    assert len(held) == 3 and held.drawn(meshes[4], {}, True) is not first[4]
+    held.release()
+    assert not len(held)
+    renderer.ctx.release()

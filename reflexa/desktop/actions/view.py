@@ -12,6 +12,7 @@ from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.bars import SWITCHES
 from reflexa.desktop.picture.look import COMPARE
+from reflexa.desktop.turns import in_turns
 from reflexa.draw.camera import STANDARD
 
 
@@ -43,11 +44,14 @@ def set_theme(name: str, d: Desk) -> None:
     """Change the look at once and remember it."""
     app = QApplication.instance()
     assert isinstance(app, QApplication)
+    window, picture = d.window, d.viewport
+    for still in (window, picture):  # nothing is shown in half of one theme and half of the other
+        still.setUpdatesEnabled(False)
     theme.apply(app, theme.THEMES[name])
     QSettings().setValue("theme", name)
-    for room in (d.viewport, d.time, d.line, d.figure, d.settings, d.library, d.shelves):
-        room.refresh_icons()
-    d.window.update()
+    rooms = (picture, d.time, d.line, d.figure, d.settings, d.library, d.shelves)
+    shown = (partial(still.setUpdatesEnabled, True) for still in (window, picture))
+    in_turns(window, (*(room.refresh_icons for room in rooms), *shown))
 
 
 def _has_theme(name: str, d: Desk) -> bool:

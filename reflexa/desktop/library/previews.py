@@ -21,6 +21,8 @@ from reflexa.take.clips import TAKE
 PICTURE = QSize(42, 36)
 # Pictures of one clip, while it plays.
 _MOST = 600
+# Milliseconds left to everything else before the next one is drawn.
+_BETWEEN = 25
 
 
 @dataclass(frozen=True)
@@ -55,8 +57,7 @@ class Previews(QObject):
         # Results of takes as they were when they were computed, and those that are being computed.
         self._results: dict[str, tuple[Take, Rig, Clip] | None] = {}
         self._under_way: set[str] = set()
-        self._idle = QTimer(self)
-        self._idle.setSingleShot(True)
+        self._idle = QTimer(self, singleShot=True, interval=_BETWEEN)
         self._idle.timeout.connect(self._draw_next)
         self._player = QTimer(self)
         self._player.setInterval(66)

@@ -8,7 +8,7 @@ from importlib.resources import files
 from PySide6.QtCore import QByteArray, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QFont, QFontDatabase, QIcon, QPainter, QPalette, QPixmap
 from PySide6.QtSvg import QSvgRenderer
-from PySide6.QtWidgets import QApplication
+from PySide6.QtWidgets import QApplication, QWidget
 
 from reflexa.draw import palette
 from reflexa.draw.palette import FAMILY, Palette
@@ -80,7 +80,15 @@ def apply(app: QApplication, theme: Theme) -> None:
     for role in (QPalette.ColorRole.Text, QPalette.ColorRole.WindowText, QPalette.ColorRole.ButtonText):
         palette.setColor(QPalette.ColorGroup.Disabled, role, theme.colour("quiet", 205))
     app.setPalette(palette)
-    app.setStyleSheet(_sheet(theme))
+    for window in app.topLevelWidgets():
+        if window.styleSheet():
+            dress(window)
+
+
+def dress(window: QWidget) -> None:
+    """Give a window, and all that is in it or opened over it, the look of the theme in use. Not the application: a style sheet
+    of that dresses every widget by itself, in four times the time."""
+    window.setStyleSheet(_sheet(_current))
 
 
 def _file(name: str) -> str:

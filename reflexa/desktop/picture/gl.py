@@ -41,6 +41,13 @@ class Drawing:
         self._surface, self._context = surface, context
         self.renderer = Renderer(moderngl.create_context(require=330))
 
+    def release(self) -> None:
+        """Give up the context, and all that lies in it."""
+        self.make_current()
+        self.renderer.release()
+        if self._standalone is not None:
+            self._standalone.release()
+
     def make_current(self) -> None:
         """To be called before any use of the renderer."""
         if self._context is not None and self._surface is not None:
@@ -63,6 +70,5 @@ def forget() -> None:
     """Let go of the context (at the end of the application and of each test)."""
     global _drawing
     if _drawing is not None:
-        _drawing.make_current()
-        _drawing.renderer.release()
+        _drawing.release()
         _drawing = None

@@ -53,9 +53,8 @@ class History(QObject):
         undo together. Raises LockedError where a locked step would be changed."""
         if project == self.project:
             return
-        known = {t.name: t for t in self.project.takes}
         for take in project.takes:
-            old = known.get(take.name)
+            old = self.project.take(take.name)
             if old is not None and old is not take:
                 keep_locked(old, take)
         if not (merge and self._past and self._past[-1].merge == merge):

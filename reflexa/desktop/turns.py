@@ -1,0 +1,23 @@
+"""Much that is to be done on the interface thread, in pieces, so that the window goes on between."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+
+from PySide6.QtCore import QObject, QTimer
+
+
+def in_turns(owner: QObject, calls: Iterable[Callable[[], object]]) -> None:
+    """Make calls one after another, each in a turn of the event loop of its own, as long as the owner is there."""
+    left, clock = iter(calls), QTimer(owner, interval=0)
+
+    def next_one() -> None:
+        call = next(left, None)
+        if call is None:
+            clock.stop()
+            clock.deleteLater()
+        else:
+            call()
+
+    clock.timeout.connect(next_one)
+    clock.start()
