@@ -23,12 +23,12 @@ def _numbered(wanted: str, between: str, first: int) -> Iterator[str]:
 
 
 class Names:
-    """Gives every name out once; one that is wanted again gets a number. Case tells names apart, as joints' and clips' names
-    inside a file do."""
+    """Gives every name out once; one that is wanted again, or is ``taken``, gets a number. Case tells names apart, as joints'
+    and clips' names inside a file do, but where they are to be files' (not ``cased``)."""
 
-    def __init__(self, between: str = " ") -> None:
-        self._between = between
-        self._taken: set[str] = set()
+    def __init__(self, between: str = " ", taken: Iterable[str] = (), cased: bool = True) -> None:
+        self._between, self._same = between, str if cased else str.lower
+        self._taken = {self._same(t) for t in taken}
         # How often a name was wanted: thousands may want the same, and the numbers before that are known to be taken.
         self._wanted: Counter[str] = Counter()
 
@@ -36,8 +36,8 @@ class Names:
         """``wanted``, or it with the next number that is free."""
         self._wanted[wanted] += 1
         numbered = _numbered(wanted, self._between, max(self._wanted[wanted], 2))
-        name = next(n for n in numbered if n not in self._taken)
-        self._taken.add(name)
+        name = next(n for n in numbered if self._same(n) not in self._taken)
+        self._taken.add(self._same(name))
         return name
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from PySide6.QtCore import QSettings, Qt, QTimer
+from PySide6.QtCore import QEvent, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QFrame, QLabel, QMainWindow, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
@@ -62,12 +62,13 @@ class MainWindow(QMainWindow):
         self.resize(1280, 800)
         self._connect()
         self._refresh()
+        self.commands.refresh()
 
     def _connect(self) -> None:
         session, run = self.session, self.commands.run
         # Much is told at once where one thing is done: what can be done then is asked once.
         self._soon = QTimer(self, singleShot=True, interval=_SOON)
-        self._soon.timeout.connect(self._refresh)
+        self._soon.timeout.connect(self.commands.refresh)
         self.revision_line.export_wanted.connect(lambda: run("export"))
         self.settings.export_wanted.connect(lambda: run("export"))
         self.settings.mend_wanted.connect(lambda: run("mend_all"))
@@ -93,7 +94,7 @@ class MainWindow(QMainWindow):
             session.selection.looked, session.player.changed, session.evaluator.done, session.evaluator.found,
             self.library.clips.itemSelectionChanged, self.library.recipes.itemSelectionChanged, self.shelves.chosen_changed,
         ):  # fmt: skip
-            signal.connect(self._soon.start)
+            signal.connect(self._refresh)
 
     # Layout -----------------------------------------------------------------------------------------------------
 
@@ -160,7 +161,7 @@ class MainWindow(QMainWindow):
         left = len(session.sources.waiting)
         reading = f"reading sources: {left} left  ·  " if left else ""
         self.project_label.setText(f"{reading}{place}{'  ·  unsaved changes' if unsaved else ''}")
-        self.commands.refresh()
+        self._soon.start()
 
     # What rooms ask for -----------------------------------------------------------------------------------------
 
@@ -190,6 +191,12 @@ class MainWindow(QMainWindow):
         shelves.bring_in(self.desk, picks, then)
 
     # Keys that are held, files that are dropped, leaving --------------------------------------------------------
+
+    def event(self, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.ShortcutOverride and self._soon.isActive():
+            self._soon.stop()
+            self.commands.refresh()  # a key may come before what it does is known to be possible
+        return super().event(event)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         session = self.session

@@ -132,6 +132,7 @@ def test_what_others_save_is_told_and_never_written_over_unasked(empty, qtbot, m
     empty.commands.run("save")
     assert "Somebody else has saved" in asked[0] and store.load(folder).takes[0].name == "theirs"
     empty.desk.keeper.look()
+    idle(qtbot, empty)
     assert "'theirs'" in asked[1] and session.project.takes[0].name == "theirs"
     idle(qtbot, empty)
     empty.commands.run("save")
@@ -220,6 +221,7 @@ def test_what_is_edited_while_it_is_saved_stays_unsaved(demo, qtbot, monkeypatch
     monkeypatch.undo()
     assert files.save(demo.desk) and not session.history.unsaved and store.load(session.folder) == session.project
     demo.desk.keeper.look()
+    idle(qtbot, demo)
     assert demo.desk.dialog is None or not demo.desk.dialog.isVisible()
 
 

@@ -104,6 +104,8 @@ class Desk:
             progress.setValue(round(100 * part))
 
         def ended() -> None:
+            if progress.isActiveWindow():
+                self.window.activateWindow()  # whoever goes on with a key means the window
             progress.close()
             progress.deleteLater()
 

@@ -134,11 +134,18 @@ def offer_draft(d: Desk) -> bool:
 
 def on_changed(d: Desk, names: list[str]) -> None:
     """Somebody else has changed the project on disk: say what, and offer to read it anew."""
-    session = d.session
-    try:
-        project = store.load(session.folder)
-    except ReflexaError as e:
-        d.say(f"The project was changed on disk, and cannot be read now: {e}")
+    session, folder = d.session, d.session.folder
+
+    def read(_: Job[Project | ReflexaError]) -> Project | ReflexaError:
+        try:
+            return store.load(folder)
+        except ReflexaError as e:
+            return e
+
+    project = d.wait(f"Reading {folder.name}…", read)
+    if isinstance(project, ReflexaError):
+        d.say(f"The project was changed on disk, and cannot be read now: {project}")
+    if not isinstance(project, Project) or session.folder != folder:
         return
     changes = project_changes(session.project, project) or [f"{n} was written anew" for n in names]
     more = [f"… and {len(changes) - _MOST} more"] if len(changes) > _MOST else []

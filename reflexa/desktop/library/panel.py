@@ -20,7 +20,7 @@ from PySide6.QtWidgets import (
 from reflexa.desktop.kinds import VIEWS, Offer
 from reflexa.desktop.library import rows
 from reflexa.desktop.library.clip_list import ClipList
-from reflexa.desktop.library.delegate import LINES, THING, ItemDelegate
+from reflexa.desktop.library.delegate import THING, ItemDelegate
 from reflexa.desktop.library.previews import Previews, Thing
 from reflexa.desktop.library.recipe_list import RecipeList
 from reflexa.desktop.library.take_list import TakeList
@@ -59,7 +59,6 @@ class LibraryPanel(QWidget):
         self.takes, self.clips = TakeList(), ClipList()
         self._dress(self.takes, "Takes")
         self._dress(self.clips, "Clips")
-        self.takes.setUniformItemSizes(False)  # headings of folders are lower
         self.takes_heading, self.clips_heading = (_fold(w) for w in (self.takes, self.clips))
         for heading, below, stretch in ((self.takes_heading, self.takes, 5), (self.clips_heading, self.clips, 3)):
             column.addWidget(heading)
@@ -169,14 +168,11 @@ class LibraryPanel(QWidget):
 
     def _update(self) -> None:
         """Names of steps, and pictures, may be others."""
-        known = {t.name: t for t in self.session.project.takes}
         for i in range(self.takes.count()):
             item = self.takes.item(i)
-            take = known.get(item.data(THING).take)
-            if take is not None and item.data(LINES) != rows.lines_of(take):
-                item.setData(LINES, rows.lines_of(take))
+            take = self.session.project.take(item.data(THING).take)
             if take is not None:
-                rows.show_line(item, take)
+                rows.show_take(item, take)
         self._repaint()
 
     def _repaint(self) -> None:

@@ -14,12 +14,17 @@ from reflexa.desktop.session import Session, takes
 from reflexa.take import Source, Take
 from reflexa.words import counted
 
+# The take as a row shows it.
+SHOWN = Qt.ItemDataRole.UserRole + 9
+
 
 def list_takes(where: QListWidget, session: Session, words: list[str], folded: Set[str]) -> None:
     """List the takes, each folder under its heading; those of folded ones are left out but while one searches."""
     chosen = {i.data(THING).take for i in where.selectedItems()}
     last = ""
     where.clear()
+    # Headings of folders are lower; else thousands of rows need not be measured one by one.
+    where.setUniformItemSizes(not any(t.folder for t in session.project.takes))
     for take in takes.in_folders(session.project.takes):
         if not fits(words, take.name, take.source.clip, take.source.file, take.folder, _steps(take)):
             continue
@@ -29,8 +34,8 @@ def list_takes(where: QListWidget, session: Session, words: list[str], folded: S
             item.setFlags(Qt.ItemFlag.ItemIsEnabled)
             item.setToolTip("Click to fold or unfold; right-click for more")
         if words or take.folder not in folded:
-            item = _add(where, take.name, Thing(take=take.name, folder=take.folder), lines_of(take))
-            show_line(item, take)
+            item = _add(where, take.name, Thing(take=take.name, folder=take.folder), ())
+            show_take(item, take)
             item.setSelected(take.name in chosen)
     for lost in session.project.lost:
         if fits(words, lost.file):
@@ -67,17 +72,16 @@ def _add(where: QListWidget, title: str, thing: Thing, lines: tuple[str, ...]) -
     return item
 
 
-def lines_of(take: Take) -> tuple[str, ...]:
-    """What stands under a take's name."""
-    return (take.source.clip,)
-
-
 def _steps(take: Take) -> str:
     return ", ".join(s.name for s in take.steps) or "no steps"
 
 
-def show_line(item: QListWidgetItem, take: Take) -> None:
-    """The steps of a take as icons; in words in its tip."""
+def show_take(item: QListWidgetItem, take: Take) -> None:
+    """What a take is of, and its steps as icons; in words in its tip. Nothing where that is shown already."""
+    if item.data(SHOWN) is take:
+        return
+    item.setData(SHOWN, take)
+    item.setData(LINES, (take.source.clip,))
     item.setData(ICONS, tuple(view_of(s.kind).icon or s.kind for s in take.steps))
     item.setToolTip(
         f"{take.name}\nof {take.source.clip} in {take.source.file}\n{_steps(take)}"

@@ -77,7 +77,10 @@ class Viewport(QWidget):
             session.take_changed, session.evaluator.previewed, session.evaluator.waiting, session.evaluator.reported,
         ):  # fmt: skip
             signal.connect(self.refresh)
-        session.evaluator.done.connect(self._on_evaluated)
+        # The picture is drawn in the turn behind that of the panels: it takes as long as all of them.
+        self._computed = QTimer(self, singleShot=True, interval=0)
+        self._computed.timeout.connect(self._on_evaluated)
+        session.evaluator.done.connect(self._computed.start)
         session.selection.looked.connect(self._on_looked)
         session.selection.comparing.connect(self.set_compare)
         session.trail_wanted.connect(lambda: self.buttons["trail"].setChecked(True))

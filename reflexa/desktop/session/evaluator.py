@@ -144,7 +144,7 @@ class Evaluator(QObject):
         for clip in (*line.clips, *(alone.clips if alone is not None else ())):
             job.tell()
             _ = clip.model
-        _ = line.ribbons
+        _ = line.ribbons, line.rig.height
         job.tell()
         return line, alone, seams
 

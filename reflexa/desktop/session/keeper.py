@@ -9,6 +9,7 @@ from pathlib import Path
 from PySide6.QtCore import QObject, QTimer, Signal
 
 from reflexa.desktop.session.session import Session
+from reflexa.desktop.session.sources import changed
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.project import lock, recovery, store
@@ -18,6 +19,8 @@ from reflexa.project.lock import Holder, Lock
 _SOON, _LOOK = 800, 2000
 
 Stamp = Mapping[str, tuple[int, int]]
+# When files were written, and what is in them where that may be something else than before.
+_Look = tuple[Stamp, dict[str, str] | None]
 
 # So many times a look at the disk is put off while there is work.
 _PATIENCE = 15
@@ -49,8 +52,7 @@ class Keeper(QObject):
     def hold(self, folder: Path, by_force: bool = False) -> Holder | None:
         """Take the lock of a project; who has it where it cannot be had. That of another one is let go."""
         self.let_go()
-        self._folder, self._failed, self._told = folder, False, None
-        self._stamp = _stamp(folder)
+        self._folder, self._failed, self._told, self._stamp = folder, False, None, {}
         taken = lock.take(folder, by_force)
         if isinstance(taken, Holder):
             return taken
@@ -74,7 +76,7 @@ class Keeper(QObject):
         if not self.session.history.unsaved:
             self._soon.stop()
             recovery.forget(self.session.folder)
-            self._stamp, self._told = _stamp(self.session.folder), None
+            self._told = None
         elif not self._soon.isActive():
             self._soon.start()
 
@@ -118,19 +120,26 @@ class Keeper(QObject):
             self.look()
 
     def look(self) -> None:
-        """See whether somebody else has changed the project on disk."""
-        folder, sources = self._folder, self.session.sources
+        """See whether somebody else has changed the project on disk; that is read beside the work."""
+        folder, sources, before = self._folder, self.session.sources, self._stamp
         if folder is None or not sources.placed or sources.folder != folder or sources.saving:
             return
-        now = _stamp(folder)
-        if now == self._stamp:
-            return
-        self._stamp = now
-        state = store.state(folder)
-        names = sorted(n for n in {*state, *sources.state} if state.get(n) != sources.state.get(n))
-        if names and state != self._told:
-            self._told = state
-            self.changed_on_disk.emit(names)
+        known = sources.state
+
+        def call(_: Job[_Look]) -> _Look:
+            now = _stamp(folder)
+            return now, None if now == before else store.state(folder)
+
+        def done(look: _Look) -> None:
+            self._stamp, state = look
+            names = sorted(changed(known, state)) if state is not None else []
+            if names and state != self._told:
+                self._told = state
+                self.changed_on_disk.emit(names)
+
+        job = Job(call, done)
+        job.lands = lambda: self.session.sources is sources and sources.state is known and not sources.saving
+        self.session.work.start(job, "disk")
 
 
 def _stamp(folder: Path) -> Stamp:

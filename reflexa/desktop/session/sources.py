@@ -52,8 +52,7 @@ class Sources:
 
     def others(self) -> tuple[str, ...]:
         """The names of the project's texts that are others on disk than they were when they were read or saved here."""
-        now = store.state(self.folder)
-        return tuple(sorted(n for n in {*now, *self.state} if now.get(n) != self.state.get(n)))
+        return tuple(sorted(changed(self.state, store.state(self.folder))))
 
     def write(self, project: Project, tell: Progress = quiet) -> dict[str, str]:
         """Write the project's texts; as what they lie on disk then, with digests. Raises WriteError, and what ``tell`` raises
@@ -104,6 +103,11 @@ class Sources:
         return next((d for d in self.documents.values() if d.rig.key == key), None)
 
 
+def changed(before: Mapping[str, str], now: Mapping[str, str]) -> set[str]:
+    """The names of texts that are others than before, with digests of what is in them."""
+    return {n for n in {*before, *now} if before.get(n) != now.get(n)}
+
+
 def opened(folder: Path, placed: bool = True, tell: Progress = quiet) -> tuple[Project, Sources]:
     """A project folder with those of its sources that the first take needs; the others are read when it is open. Raises
     ReadError; sources that are missing or damaged are named and left out."""
@@ -117,6 +121,8 @@ def opened(folder: Path, placed: bool = True, tell: Progress = quiet) -> tuple[P
             sources.take_in(entry, read_source(folder, entry))
         except ReflexaError as e:
             sources.missing[entry.file] = str(e)
+    for rig in sources.rigs(project).values():
+        _ = rig.height  # takes its time, and is wanted when the project is shown
     return project, sources
 
 

@@ -8,7 +8,7 @@ from msgspec.structs import replace as with_fields
 
 from reflexa.desktop.session.selection import Place
 from reflexa.desktop.session.session import Session
-from reflexa.names import free_name
+from reflexa.names import Names, free_name
 from reflexa.project.store import SourceFile
 from reflexa.rig.sides import swap_in_text
 from reflexa.steps import Step, new_id
@@ -30,15 +30,12 @@ def make_each(
     session: Session, pairs: list[tuple[Source, Step | None]], swap_names: bool = False, merge: str = ""
 ) -> list[str]:
     """The same, with a step of its own for each clip, or none."""
-    taken = {t.name for t in session.project.takes}
-    made: list[Take] = []
+    names, made = Names(taken=(t.name for t in session.project.takes), cased=False), list[Take]()
     for source, step in pairs:
         title = swap_in_text(source.clip) if swap_names else source.clip
         if step is not None and title == source.clip:
             title = f"{source.clip}, {step.name.lower()}"
-        name = free_name(title, taken)
-        taken.add(name)
-        made.append(Take(name, source, (_fresh(step),) if step is not None else ()))
+        made.append(Take(names.give(title), source, (_fresh(step),) if step is not None else ()))
     if made:
         what = f"make take {made[0].name}" if len(made) == 1 else f"make {len(made)} takes"
         project = replace(session.project, takes=(*session.project.takes, *made))
