@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Any
 
 import msgspec
@@ -29,6 +30,7 @@ def kind_of(name: str, place: str = "") -> StepKind:
     return KINDS[name]
 
 
+@cache
 def fields(settings: type[Settings]) -> tuple[msgspec.inspect.Field, ...]:
     """The typed fields of a settings type, with their metadata, for panels and descriptions made from them."""
     info = msgspec.inspect.type_info(settings)

@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from typing import Any, TypeVar
 
 from PySide6.QtCore import QEventLoop, Qt
+from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QDialog, QMainWindow, QProgressDialog, QTabWidget
 
 from reflexa.desktop.dialogs.batch import BatchDialog
@@ -104,7 +105,7 @@ class Desk:
             progress.setValue(round(100 * part))
 
         def ended() -> None:
-            if progress.isActiveWindow():
+            if progress.isVisible() and QGuiApplication.applicationState() == Qt.ApplicationState.ApplicationActive:
                 self.window.activateWindow()  # whoever goes on with a key means the window
             progress.close()
             progress.deleteLater()

@@ -48,6 +48,7 @@ class LibraryPanel(QWidget):
         self.session = session
         self._folded: set[str] = set()
         self._takes_listed: object = None
+        self._shown: object = None
         self._clips_listed: object = None
         self.previews = Previews(session, self)
         column = QVBoxLayout(self)
@@ -145,6 +146,7 @@ class LibraryPanel(QWidget):
         takes_now = words, [(t.name, t.folder) for t in project.takes], sorted(self._folded), project.lost
         if words or takes_now != self._takes_listed:
             rows.list_takes(self.takes, session, words, self._folded)
+            self._shown = project
         else:
             self._update()
         clips_now = (
@@ -168,11 +170,14 @@ class LibraryPanel(QWidget):
 
     def _update(self) -> None:
         """Names of steps, and pictures, may be others."""
-        for i in range(self.takes.count()):
-            item = self.takes.item(i)
-            take = self.session.project.take(item.data(THING).take)
-            if take is not None:
-                rows.show_take(item, take)
+        project = self.session.project
+        if project is not self._shown:
+            self._shown = project
+            for i in range(self.takes.count()):
+                item = self.takes.item(i)
+                take = project.take(item.data(THING).take)
+                if take is not None:
+                    rows.show_take(item, take)
         self._repaint()
 
     def _repaint(self) -> None:

@@ -79,8 +79,8 @@ class Viewport(QWidget):
             signal.connect(self.refresh)
         # The picture is drawn in the turn behind that of the panels: it takes as long as all of them.
         self._computed = QTimer(self, singleShot=True, interval=0)
-        self._computed.timeout.connect(self._on_evaluated)
-        session.evaluator.done.connect(self._computed.start)
+        self._computed.timeout.connect(self._show_computed)
+        session.evaluator.done.connect(self._on_evaluated)
         session.selection.looked.connect(self._on_looked)
         session.selection.comparing.connect(self.set_compare)
         session.trail_wanted.connect(lambda: self.buttons["trail"].setChecked(True))
@@ -199,6 +199,10 @@ class Viewport(QWidget):
             self.frame_figure()
 
     def _on_evaluated(self) -> None:
+        self._seen = None
+        self._computed.start()
+
+    def _show_computed(self) -> None:
         self.refresh()
         take = self.session.take
         key = (take.id or take.name, take.source) if take is not None else None
