@@ -15,6 +15,7 @@ from reflexa.desktop.actions.menus import commands_for
 from reflexa.desktop.dialogs.differences import Differences
 from reflexa.desktop.figure.panel import FigurePanel
 from reflexa.desktop.filling import Filling
+from reflexa.desktop.hands_off import HandsOff
 from reflexa.desktop.heights import Heights
 from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
@@ -69,6 +70,7 @@ class MainWindow(QMainWindow):
         # Much is told at once where one thing is done: what can be done then is asked once.
         self._soon = QTimer(self, singleShot=True, interval=_SOON)
         self._soon.timeout.connect(self.commands.refresh)
+        self._hands_off = HandsOff(self, self.viewport, (self.time_area,))
         self.revision_line.export_wanted.connect(lambda: run("export"))
         self.settings.export_wanted.connect(lambda: run("export"))
         self.settings.mend_wanted.connect(lambda: run("mend_all"))
@@ -202,6 +204,8 @@ class MainWindow(QMainWindow):
         session = self.session
         if event.key() == Qt.Key.Key_B and not event.isAutoRepeat():
             self.viewport.hold_before(True, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
+        elif event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
+            self.commands.run("play")  # whatever has the focus, and does nothing with it
         elif event.key() == Qt.Key.Key_Escape and session.selection.pairing:
             rigs.start_pairing(session, "")
         elif event.key() == Qt.Key.Key_Escape and session.evaluator.stop():

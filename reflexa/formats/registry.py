@@ -5,6 +5,7 @@ A format is a module (or package) of this folder that has a ``FORMAT``: it is fo
 
 from __future__ import annotations
 
+import re
 from dataclasses import replace
 from pathlib import Path
 
@@ -18,6 +19,9 @@ from reflexa.rig import Rig
 from reflexa.rig.stance import as_it_stands
 
 FORMATS: dict[str, Format] = {}
+
+# How our own documents begin, which lie beside clips.
+_OWN = re.compile(rb'\s*\{\s*"reflexa"\s*:')
 
 # What is written where nobody asks for another.
 STANDARD = "glb"
@@ -62,6 +66,8 @@ def format_of(path: Path) -> Format:
             head = file.read(512)
     except OSError as e:
         raise read_failed(e, path) from None
+    if _OWN.match(head):
+        raise ReadError("is a document of Reflexa's own, and holds no clip", path)
     found = next((f for f in FORMATS.values() if f.looks_like(head)), named)
     if found is None:
         raise ReadError("is of no kind that is read", path, advice=f"Known are {', '.join(suffixes())}.")

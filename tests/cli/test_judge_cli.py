@@ -71,3 +71,13 @@ def test_manifests_say_what_is_left_and_who_brought_it_in(tmp_path: Path) -> Non
     (manifest,) = (tmp_path / "out").glob("*.clip.json")
     left = json.loads(manifest.read_text())["findings"]
     assert left and {f["step"] for f in left if f["kind"] == "slide"} == {"too far"}
+
+
+def test_a_whole_folder_of_exports_is_looked_at_manifests_and_all(tmp_path: Path) -> None:
+    assert run("convert", DATA / "boxing_cut.bvh", tmp_path / "box.glb")[0] == 0
+    beside = tmp_path / "box.glb.clip.json"
+    beside.write_text('{"reflexa": "manifest", "version": 1}')
+    status, out, err = run("check", tmp_path / "box.glb", beside, "--json")
+    assert status in (0, 1) and not err and [Path(c["path"]).name for c in json.loads(out)["clips"]] == ["box.glb"]
+    status, _, err = run("check", beside)
+    assert status == 3 and "box.glb.clip.json" in err and "holds no clip" in err

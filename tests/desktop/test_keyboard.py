@@ -6,7 +6,7 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QAbstractItemView, QApplication, QMenu, QPushButton, QWidget
+from PySide6.QtWidgets import QAbstractItemView, QApplication, QCheckBox, QMenu, QPushButton, QWidget
 
 from reflexa.desktop.actions.context import fill_picture_menu
 from reflexa.desktop.actions.registry import letters
@@ -358,3 +358,31 @@ def test_panels_are_hidden_and_come_back_as_they_were(demo: MainWindow, qtbot) -
     looping = demo.session.player.looping
     demo.commands.run("loop")
     assert demo.session.player.looping != looping
+
+
+def test_space_plays_whatever_a_mouse_has_pressed(demo, qtbot) -> None:
+    window, playing = demo, demo.session.player
+    open_take(window, qtbot, "Haul, port side")
+    click(card(window, 0).name)
+    pressed = next(b for b in window.settings.findChildren(QCheckBox) if b.text() == "Shift by half a cycle")
+
+    def press() -> bool:
+        at = pressed.mapTo(window, QPoint(8, pressed.height() // 2))
+        QTest.mouseClick(window.windowHandle(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.NoModifier, at)
+        return window.session.take.steps[0].settings.half_cycle
+
+    _focus(window.viewport)
+    assert press() and window.viewport.hasFocus(), "the keys stay with the picture"
+    QTest.keyClick(window.windowHandle(), K.Key_Space)
+    assert playing.playing
+    QTest.keyClick(window.windowHandle(), K.Key_Space)
+    _focus(window.library.search)
+    pressed.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
+    assert not press() and window.viewport.hasFocus(), "not with a field that one writes in"
+    _focus(card(window, 0).slider)
+    QTest.keyClick(card(window, 0).slider, K.Key_Space)
+    assert playing.playing, "it does nothing with Space itself"
+    playing.pause()
+    _focus(pressed)
+    QTest.keyClick(pressed, K.Key_Space)
+    assert window.session.take.steps[0].settings.half_cycle and not playing.playing, "who came by Tab presses it"

@@ -11,6 +11,7 @@ from typing import Any
 
 import click
 
+from reflexa.batch.export import MANIFEST
 from reflexa.batch.rigs import load
 from reflexa.checks import Finding, Subject, grouped, look, measured, stances
 from reflexa.checks.judging.junit import Looked, junit
@@ -53,7 +54,8 @@ def COMMAND(
     status, looked, told = 0, [], _Told(talk, form == "text" and not talk.quiet)
     stage = read_stage(stage_file) if stage_file is not None else EMPTY
     limits = read_thresholds(thresholds_file) if thresholds_file is not None else {}
-    for path in clips:
+    beside = [p for p in clips if not p.name.endswith(MANIFEST)]  # a whole folder was meant
+    for path in beside or clips:
         try:
             document = read(path, source.options)
             rig = load(source.rigs).known(document.rig)

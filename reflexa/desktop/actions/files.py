@@ -100,8 +100,12 @@ def save_to(d: Desk, folder: Path) -> bool:
 def import_dialog(d: Desk) -> None:
     """Ask for files to be imported."""
     patterns = " ".join(f"*{s}" for s in suffixes())
-    chosen, _ = QFileDialog.getOpenFileNames(d.window, "Import clips", "", f"Motion files ({patterns});;All files (*)")
+    last = str(QSettings().value("import_folder", ""))
+    chosen, _ = QFileDialog.getOpenFileNames(
+        d.window, "Import clips", last, f"Motion files ({patterns});;All files (*)"
+    )
     if chosen:
+        QSettings().setValue("import_folder", str(Path(chosen[0]).parent))
         import_paths(d, [Path(c) for c in chosen])
 
 

@@ -10,7 +10,6 @@ from PySide6.QtWidgets import (
     QCheckBox,
     QComboBox,
     QDialog,
-    QDoubleSpinBox,
     QFormLayout,
     QHBoxLayout,
     QLabel,
@@ -26,7 +25,7 @@ from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.session import Session
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.buttons import add_buttons
-from reflexa.desktop.widgets.numbers import CountBox
+from reflexa.desktop.widgets.numbers import CountBox, PlainNumber
 from reflexa.desktop.work import Job
 from reflexa.formats import FORMATS, writable
 from reflexa.motion.clip import Clip
@@ -84,7 +83,7 @@ class ExportDialog(QDialog):
             row.addWidget(w)
         row.addStretch(1)
         form.addRow("Frames", row)
-        self.rate = QDoubleSpinBox(minimum=1, maximum=1000, decimals=3, value=chosen.rate or clip.rate)
+        self.rate = PlainNumber(minimum=1, maximum=1000, decimals=3, value=chosen.rate or clip.rate)
         self.rate.setSuffix(" fps")
         form.addRow("Rate", self.rate)
         self.loop = QCheckBox("The clip loops")
@@ -93,7 +92,7 @@ class ExportDialog(QDialog):
         self.cycles = CountBox("times", minimum=1, maximum=1000, value=chosen.cycles)
         self.cycles.setToolTip("A loop is written so many times over, its travel carried on from cycle to cycle")
         form.addRow("Cycle", self.cycles)
-        self.play_rate = QDoubleSpinBox(minimum=0.01, maximum=100, decimals=3, value=chosen.play_rate or clip.play_rate)
+        self.play_rate = PlainNumber(minimum=0.01, maximum=100, decimals=3, value=chosen.play_rate or clip.play_rate)
         self.play_rate.setSuffix(" × as fast")
         self.play_rate.setToolTip(
             "A note for the engine: how fast the clip asks to be played. A step Retime makes it frames"

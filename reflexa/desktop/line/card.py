@@ -14,7 +14,7 @@ from reflexa.desktop.line.ribbon import Ribbon
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, findings, line
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.dress import dressed, named
 from reflexa.desktop.widgets.switch import Switch
 from reflexa.steps import Step, kind_of
 
@@ -70,7 +70,9 @@ class Card(QFrame):
         self.clicked.emit(self.id)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
-        if event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
+        if not self.hasFocus():
+            super().keyPressEvent(event)  # what a part of it does nothing with
+        elif event.key() in (Qt.Key.Key_Return, Qt.Key.Key_Enter, Qt.Key.Key_Space):
             self.clicked.emit(self.id)
         elif event.key() in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             self.step_wanted.emit(self.id, 1 if event.key() == Qt.Key.Key_Right else -1)
@@ -104,8 +106,7 @@ class StepCard(Card):
         row = QHBoxLayout()
         row.setSpacing(5)
         row.addWidget(self.switch)
-        self.summary = labels.quiet()
-        self.summary.setWordWrap(False)
+        self.summary = named(labels.Eliding(""), "quiet")
         self.slider: QSlider | None = None
         self.ribbon: Ribbon | None = None
         if kind.weighed:
@@ -145,8 +146,7 @@ class StepCard(Card):
         elif not step.on:
             said = "off"
         if self.slider is None:
-            width = CARD_SIZE.width() - 70
-            self.summary.setText(self.fontMetrics().elidedText(said, Qt.TextElideMode.ElideMiddle, width))
+            self.summary.setText(said)
             self.summary.setToolTip(said)
             self.setToolTip(f"{step.name}: {said}\n{_WHOLE}" if said else _WHOLE)
         else:

@@ -117,6 +117,7 @@ def _sheet(t: Theme) -> str:
     QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
     QPushButton {{ background: {t.card}; border: 1px solid {t.edge};
         border-radius: 6px; padding: 5px 12px; color: {t.ink}; }}
+    QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
     QPushButton:hover {{ border-color: {t.accent}; }}
     QPushButton:pressed {{ background: {t.soft}; }}
     QPushButton:focus {{ border: 2px solid {t.accent}; padding: 4px 11px; }}

@@ -26,7 +26,7 @@ class FindingsTree(QTreeWidget):
         self.session = session
         self._shown: tuple[Group, ...] | None = None
         self.setAccessibleName("Findings")
-        self.setHeaderLabels(["What", "size", "step"])
+        self.setHeaderLabels(["What", "Size", "Step"])
         self.headerItem().setToolTip(2, "The step that brought it in")
         self.setIndentation(8)
         self.setUniformRowHeights(True)
@@ -59,7 +59,7 @@ class FindingsTree(QTreeWidget):
             self.addTopLevelItem(top)
             if len(g.findings) > 1:
                 for f in g.findings:
-                    top.addChild(self._row(_span(f), [f], g))
+                    top.addChild(self._row(_span(f).partition(" ")[2], [f], g))
                 top.setExpanded(self._key(top) in open_)
         self.blockSignals(False)
         self._fit()

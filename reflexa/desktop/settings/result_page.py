@@ -35,7 +35,7 @@ class ResultPage(StepPanel):
         self.column.addWidget(labels.heading("Result"))
         self.facts = labels.text()
         self.column.addWidget(self.facts)
-        self.note = Note("Note on the take", "A note on this take: what is wrong, what is done")
+        self.note = Note("Note on the take", "A note on this take")
         self.note.written.connect(lambda text: takes.set_note(session, text))
         self.column.addWidget(self.note)
         self.column.addWidget(labels.section("Findings"))

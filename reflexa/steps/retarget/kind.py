@@ -61,5 +61,5 @@ KIND = StepKind(
     weighed=False,
     reads=lambda _, context: known_rigs(context),
     begin=_begin,
-    summary=lambda settings: f"onto {Path(settings.rig).stem or 'a rig to be chosen'}",
+    summary=lambda settings: f"onto {Path(settings.rig).stem}" if settings.rig else "choose a rig",
 )
