@@ -15,7 +15,7 @@ class CommandSearch(QDialog):
     def __init__(self, commands: Registry, parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Find a command")
-        self.resize(440, 360)
+        self.resize(560, 400)
         self.commands = commands
         column = QVBoxLayout(self)
         self.field = QLineEdit(placeholderText="What do you want to do?")
@@ -24,6 +24,7 @@ class CommandSearch(QDialog):
         self.field.returnPressed.connect(self._run)
         column.addWidget(self.field)
         self.found = QListWidget()
+        self.found.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.found.itemActivated.connect(lambda _i: self._run())
         column.addWidget(self.found)
         self._list("")
@@ -47,7 +48,7 @@ class CommandSearch(QDialog):
             shortcut = f"   {c.shortcut.split(' | ')[0]}" if c.shortcut else ""
             item = QListWidgetItem(f"{c.title}{shortcut}" + (f" — {reason}" if reason else ""))
             item.setData(Qt.ItemDataRole.UserRole, c.id)
-            item.setToolTip(f"In the menu {c.menu.split('/')[0]}")
+            item.setToolTip(f"In the menu {c.menu.split('/')[0]}" + (f"\n{reason}" if reason else ""))
             if reason:
                 item.setFlags(item.flags() & ~Qt.ItemFlag.ItemIsEnabled)
             self.found.addItem(item)

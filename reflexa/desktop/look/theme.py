@@ -147,6 +147,14 @@ def _sheet(t: Theme) -> str:
     QComboBox::down-arrow {{ image: url("{_file("icons/down.svg")}"); width: 12px; height: 12px; }}
     QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.line}; color: {t.ink}; }}
     QCheckBox {{ color: {t.ink}; spacing: 6px; }}
+    QCheckBox::indicator, QRadioButton::indicator, QAbstractItemView::indicator {{ width: 12px; height: 12px;
+        border: 1px solid {t.edge}; border-radius: 3px; background: {t.field}; }}
+    QRadioButton::indicator {{ border-radius: 7px; }}
+    QRadioButton::indicator:checked {{ border: 4px solid {t.accent}; width: 6px; height: 6px; background: {t.on_accent}; }}
+    QCheckBox::indicator:checked, QAbstractItemView::indicator:checked {{ background: {t.accent}; border-color: {t.accent};
+        image: url("{_file(f"icons/tick_{'night' if t is NIGHT else 'day'}.svg")}"); }}
+    QCheckBox::indicator:disabled, QAbstractItemView::indicator:disabled {{ border-color: {t.line}; background: {t.panel}; }}
+    QCheckBox::indicator:checked:disabled {{ background: {t.quiet}; }}
     QCheckBox:focus, QRadioButton:focus {{ color: {t.accent}; text-decoration: underline; }}
     QTreeWidget, QListWidget, QTableWidget, QListView {{ background: {t.panel}; border: 1px solid transparent;
         border-radius: 4px; color: {t.ink}; }}
