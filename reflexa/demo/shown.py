@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
+
 from reflexa.demo import FOLDER
 from reflexa.formats import read
 from reflexa.motion.clip import Clip
@@ -11,17 +13,17 @@ from reflexa.steps import Context, Given, make, outcome
 Shown = tuple[Clip, Rig]
 
 
-def before_and_after() -> list[tuple[Shown, Shown]]:
+def before_and_after() -> Iterator[tuple[Shown, Shown]]:
     """Three clips of the demo on their rigs, each before and after what is asked for first: the other side, another figure, feet
     out of the ground."""
-    deckhand, keeper = (read(FOLDER / "sources" / f"{n}.glb") for n in ("deckhand", "ferrykeeper"))
-    clips = {c.name: c for c in deckhand.clips}
-    context, out = Context(rigs={"keeper": keeper.rig}), []
+    deckhand = read(FOLDER / "sources" / "deckhand.glb")
+    clips, context = {c.name: c for c in deckhand.clips}, Context()
     for name, step in (
         ("rope haul", make("mirror")),
         ("walk on the spot", make("retarget", rig="keeper")),
         ("rope haul, feet sunk", make("plants")),
     ):
+        if step.kind == "retarget":
+            context = Context(rigs={"keeper": read(FOLDER / "sources" / "ferrykeeper.glb").rig})
         made = outcome(step, Given(clips[name], deckhand.rig), context)
-        out.append(((clips[name], deckhand.rig), (made.clip, made.rig)))
-    return out
+        yield (clips[name], deckhand.rig), (made.clip, made.rig)

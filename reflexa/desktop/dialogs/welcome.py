@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass
 
 from PySide6.QtCore import QSettings, QTimer, Signal
@@ -88,13 +89,25 @@ class Welcome(QDialog):
         close.clicked.connect(lambda: self._choose("empty"))
         low.addWidget(close)
         column.addLayout(low)
-        self._pairs: tuple[Pair, ...] = ()
+        self._pairs: list[Pair] = []
         self._seconds = 0.0
         self._timer = QTimer(self, interval=_TICK)
         self._timer.timeout.connect(self._play)
-        job = Job(lambda _: _pairs(), self._begin)
+        self._job = work.start(self._making())
+
+    def _making(self) -> Job[None]:
+        """Has the figures made; each moves as soon as it is there."""
+        made: list[Pair] = []
+
+        def call(job: Job[None]) -> None:
+            for pair in _pairs():
+                made.append(pair)
+                job.tell()
+
+        job = Job(call, lambda _: self._begin(made))
+        job.told = lambda _text, _part: self._begin(made)
         job.failed = lambda _: None  # the words say it too
-        self._job = work.start(job)
+        return job
 
     def _story(self, title: str, text: str) -> QWidget:
         out = QWidget()
@@ -114,16 +127,16 @@ class Welcome(QDialog):
         column.addStretch(1)
         return out
 
-    def _begin(self, pairs: tuple[Pair, ...]) -> None:
-        self._pairs = pairs
-        for (left, right), pair in zip(self.pictures, pairs, strict=True):
+    def _begin(self, pairs: list[Pair]) -> None:
+        self._pairs = list(pairs)
+        for (left, right), pair in zip(self.pictures, self._pairs, strict=False):
             left.figure, right.figure = pair.before, pair.after
             left.height_of, right.height_of = pair.heights
         self._timer.start()
 
     def _play(self) -> None:
         self._seconds += _TICK / 1000
-        for (left, right), pair in zip(self.pictures, self._pairs, strict=True):
+        for (left, right), pair in zip(self.pictures, self._pairs, strict=False):
             share = (self._seconds % pair.seconds) / pair.seconds
             for figure, (_, poses) in ((left, pair.before), (right, pair.after)):
                 figure.pose = share * (len(poses.points) - 1)
@@ -139,12 +152,10 @@ class Welcome(QDialog):
         super().done(result)
 
 
-def _pairs() -> tuple[Pair, ...]:
+def _pairs() -> Iterator[Pair]:
     """Figures of the demo, before and after a step."""
-    return tuple(
-        Pair(_figure(*a), _figure(*b), (a[1].height, b[1].height), max(a[0].duration, 0.5))
-        for a, b in before_and_after()
-    )
+    for a, b in before_and_after():
+        yield Pair(_figure(*a), _figure(*b), (a[1].height, b[1].height), max(a[0].duration, 0.5))
 
 
 def _figure(clip: Clip, rig: Rig) -> tuple[Strokes, Light]:
