@@ -21,9 +21,11 @@ from PySide6.QtWidgets import QApplication, QWidget
 from reflexa.batch.build import build, plan
 from reflexa.batch.pool import Processes
 from reflexa.demo import FOLDER as DEMO
+from reflexa.desktop.actions import view
 from reflexa.desktop.dialogs.batch import BatchDialog
 from reflexa.desktop.dialogs.build import BuildDialog
 from reflexa.desktop.dialogs.keep_recipe import KeepRecipe
+from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.session import recipes
 from reflexa.desktop.window import MainWindow
 from reflexa.project import store
@@ -34,7 +36,7 @@ from reflexa.take.recipe import Parameter, keep
 FOLDER = Path(__file__).parent / "screenshots"
 
 
-def pull(viewport: QWidget, by: tuple[int, int]) -> None:
+def pull(viewport: Viewport, by: tuple[int, int]) -> None:
     """Drag the hub of the selected joint's handle by pixels."""
     handle = viewport.handle()
     at = viewport.camera.project(handle.hub, viewport.width(), viewport.height())
@@ -150,7 +152,7 @@ def whole_sets(window: MainWindow, take: Callable[..., None], settle: Settle) ->
             pass
         (Path(place) / "out/Walk, chin up.glb").unlink()
         (Path(place) / "out/Haul, tail trimmed.glb").write_bytes(b"somebody else's")
-        lean = project.take("Step up, right foot first")
+        lean = next(t for t in project.takes if t.name == "Step up, right foot first")
         lean = replace(lean, steps=(lean.steps[0], with_fields(lean.steps[1], weight=0.8)))
         store.save(project.with_take(lean.name, lean), demo_project)
         before, session.sources.folder = session.sources.folder, demo_project
@@ -343,13 +345,13 @@ def main() -> None:
         library_shelves.shelves_path = lambda: Path(place) / "shelves.json"
         shelves.put_shelf(window.desk, shelf)
         settle(lambda: ready() and not window.shelves.work.scanning)
-        window.fill()
+        window.desk.fill(None, view.panel(window.desk, "left"))
         window.shelves.filter_button.click()
         window.shelves.grid.setCurrentIndex(window.shelves.model.index(3))
         settle(at_least=0.5)
         take("shelves")
         window.shelves.filter_button.click()
-        window.fill()
+        window.desk.fill(None, view.panel(window.desk, "left"))
         window.commands.run("theme_Night watch")
         window.commands.run("like_this")
         settle(ready, at_least=1.2)

@@ -13,7 +13,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.session import line
 from reflexa.steps.correction import CorrectionSettings, Key, Track
 from tests.helpers.hands import LEFT, click, drag
-from tests.helpers.windows import card, painted, ready, select_step, share_of
+from tests.helpers.windows import card, open_take, painted, ready, select_step, share_of
 
 
 def test_keys_are_selected_boxed_and_shaped(demo, qtbot) -> None:
@@ -175,3 +175,16 @@ def test_a_curve_is_shaped_by_hand_and_the_result_can_be_judged(demo, qtbot) -> 
     assert "no keys" in curves.why_empty()
     demo.commands.run("page_keys")
     assert demo.time_area.pages.currentIndex() == 0
+
+
+def test_curves_have_room_enough_and_the_picture_keeps_its_own(demo, qtbot) -> None:
+    window, time = demo, demo.time_area
+    window.resize(1280, 800)
+    open_take(window, qtbot, "Step up, right foot first")
+    window.session.selection.select_card(window.session.take.steps[1].id)
+    qtbot.waitUntil(lambda: time.findings.isVisible())
+    time.show_page(time.page.itemData(1))
+    qtbot.waitUntil(lambda: not time.findings.isVisible())
+    qtbot.waitUntil(lambda: time.curves.height() >= 80 and window.viewport.height() >= 478)
+    time.show_page("")
+    qtbot.waitUntil(lambda: time.findings.isVisible())

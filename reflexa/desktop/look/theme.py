@@ -153,7 +153,7 @@ def _sheet(t: Theme) -> str:
     QRadioButton::indicator:checked {{ border: 4px solid {t.accent}; width: 6px; height: 6px; background: {t.on_accent}; }}
     QCheckBox::indicator:checked, QAbstractItemView::indicator:checked {{ background: {t.accent}; border-color: {t.accent};
         image: url("{_file(f"icons/tick_{'night' if t is NIGHT else 'day'}.svg")}"); }}
-    QCheckBox::indicator:disabled, QAbstractItemView::indicator:disabled {{ border-color: {t.line}; background: {t.panel}; }}
+    QCheckBox::indicator:disabled, QAbstractItemView::indicator:disabled {{ background: {t.panel}; }}
     QCheckBox::indicator:checked:disabled {{ background: {t.quiet}; }}
     QCheckBox:focus, QRadioButton:focus {{ color: {t.accent}; text-decoration: underline; }}
     QTreeWidget, QListWidget, QTableWidget, QListView {{ background: {t.panel}; border: 1px solid transparent;

@@ -30,7 +30,7 @@ _KEYS, _CURVES, _LANES, _MEASURES = range(4)
 MEASURES = "measures"
 _ENVELOPE = "envelope"
 # Pixels: the least, and what curves need.
-_LEAST, _CURVES_HIGH = 92, 180
+_LEAST, _CURVES_HIGH, _CURVES_WITH_ALL = 92, 180, 310
 # So many rows of keys are seen at a glance.
 _GLANCE = 3
 
@@ -113,9 +113,15 @@ class TimeArea(QFrame):
         return self.pages.currentIndex() == _KEYS and len(self.keys.rows) > _GLANCE
 
     def make_do(self, room: int) -> None:
-        """With so many pixels at most: where keys want them, the envelope waits on its own page."""
+        """With so many pixels at most: where keys want them, the envelope waits on its own page; where curves do, ranges and
+        findings make way."""
         self._room = room
         self._show_envelope()
+        away = self.pages.currentIndex() in (_CURVES, _MEASURES) and room < _CURVES_WITH_ALL
+        if away != self.findings.away:
+            self.findings.away = self.ranges.away = away
+            self.findings.refresh()
+            self.ranges.refresh()
 
     def _show_envelope(self) -> None:
         asked = self.page.currentData() == _ENVELOPE

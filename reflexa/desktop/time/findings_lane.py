@@ -18,6 +18,9 @@ _HIGH, _NEAR, _MARK = 18, 7.0, 4.5
 class FindingsLane(QWidget):
     """Hover says what it is, a click goes there. Gone where nothing is found, or other frames are looked at."""
 
+    # Does it leave its room to what is below?
+    away = False
+
     def __init__(self, session: Session, time: TimeMap) -> None:
         super().__init__()
         self.session, self.time = session, time
@@ -32,7 +35,7 @@ class FindingsLane(QWidget):
 
     def refresh(self) -> None:
         """Shown where there is something to be shown."""
-        self.setVisible(bool(self.session.evaluator.judgement.groups) and self.session.by_result)
+        self.setVisible(bool(self.session.evaluator.judgement.groups) and self.session.by_result and not self.away)
         self.update()
 
     def marks(self) -> list[tuple[Finding, bool]]:

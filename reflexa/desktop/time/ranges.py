@@ -28,6 +28,9 @@ class RangeLane(Lanes):
     that; Return plays it, Delete removes it.
     """
 
+    # Does it leave its room to what is below?
+    away = False
+
     def __init__(self, session: Session, time: TimeMap) -> None:
         super().__init__(session, time, "Ranges")
         self._grab: tuple[Range, str, int] | None = None
@@ -39,7 +42,7 @@ class RangeLane(Lanes):
     def refresh(self) -> None:
         """As high as it needs to be."""
         rows = self.rows()
-        self.setVisible(bool(rows) and self.session.by_result)
+        self.setVisible(bool(rows) and self.session.by_result and not self.away)
         self.setFixedHeight(_ROW * (1 + max((row for _, row in rows), default=0)) + 2)
         self.changed()
 
