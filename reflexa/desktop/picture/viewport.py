@@ -72,12 +72,16 @@ class Viewport(QWidget):
         self.compare_bar, self.tool_bar = self._compare.frame, self._tools.frame
         self.buttons["frame"].clicked.connect(self.frame_figure)
         self.refresh_icons = self._tools.refresh_icons
-        for signal in (
-            session.player.moved, session.player.changed, session.selection.changed, session.project_changed,
-            session.take_changed, session.evaluator.previewed, session.evaluator.waiting, session.evaluator.reported,
-        ):  # fmt: skip
+        for signal in (session.player.moved, session.evaluator.previewed):
             signal.connect(self.refresh)
-        # The picture is drawn in the turn behind that of the panels: it takes as long as all of them.
+        # Else the picture is drawn in the turn behind that of the panels: it takes as long as all of them.
+        self._later = QTimer(self, singleShot=True, interval=0)
+        self._later.timeout.connect(self.refresh)
+        for signal in (
+            session.player.changed, session.selection.changed, session.project_changed, session.take_changed,
+            session.evaluator.waiting, session.evaluator.reported,
+        ):  # fmt: skip
+            signal.connect(self._on_told)
         self._computed = QTimer(self, singleShot=True, interval=0)
         self._computed.timeout.connect(self._show_computed)
         session.evaluator.done.connect(self._on_evaluated)
@@ -197,6 +201,10 @@ class Viewport(QWidget):
         if self._rest_framed != self.session.selection.rest_shown:
             self._rest_framed = self.session.selection.rest_shown
             self.frame_figure()
+
+    def _on_told(self) -> None:
+        self._seen = None
+        self._later.start()
 
     def _on_evaluated(self) -> None:
         self._seen = None
