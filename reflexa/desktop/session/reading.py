@@ -18,6 +18,8 @@ from reflexa.take import Take
 
 # Lists that are made anew for every single file would cost more than the files.
 _EVERY = 1.0
+# What nobody waits for leaves so many seconds to the first picture.
+_BREATH = 0.4
 
 
 class Reader(QObject):
@@ -62,6 +64,8 @@ class Reader(QObject):
 
         def call(job: Job[None]) -> None:
             done = set[str]()
+            if not sources.first & set(sources.waiting):
+                time.sleep(_BREATH)
             while left := [e for f, e in list(sources.waiting.items()) if f not in done]:
                 entry = next((e for e in left if e.file in sources.first), left[0])
                 try:
