@@ -4,17 +4,12 @@ from __future__ import annotations
 
 import itertools
 from collections import Counter
-from collections.abc import Iterable, Iterator, Set
+from collections.abc import Iterable, Iterator
 
 
 def free_name(wanted: str, taken: Iterable[str], between: str = " ") -> str:
     """``wanted``, or ``wanted 2`` and so on where it is taken. Case does not count: file systems differ."""
-    return free_among(wanted, {t.lower() for t in taken}, between)
-
-
-def free_among(wanted: str, low: Set[str], between: str = " ") -> str:
-    """The same among names that are in small letters already: of thousands, each is turned into them once."""
-    return next(n for n in _numbered(wanted, between, 2) if n.lower() not in low)
+    return Names(between, taken, cased=False).give(wanted)
 
 
 def _numbered(wanted: str, between: str, first: int) -> Iterator[str]:

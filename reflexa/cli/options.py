@@ -13,6 +13,7 @@ from typing import Any
 
 import click
 
+from reflexa.batch.export import MANIFEST
 from reflexa.batch.pool import Processes, Share
 from reflexa.errors import ReflexaError
 from reflexa.formats import ReadOptions, WriteOptions
@@ -64,6 +65,16 @@ def grouped(options: Sequence[Callable[[Command], Command]], name: str, make: Ca
         return out
 
     return decorate
+
+
+def _without_manifests(_: click.Context, __: click.Parameter, given: tuple[Path, ...]) -> tuple[Path, ...]:
+    """Whoever gives a whole folder of exports means the clips; a manifest alone is told what it is."""
+    return tuple(p for p in given if not p.name.endswith(MANIFEST)) or given
+
+
+clip_files = click.argument(
+    "clips", nargs=-1, required=True, type=click.Path(path_type=Path), callback=_without_manifests
+)
 
 
 def _talk(quiet: bool, verbose: bool) -> Talk:

@@ -21,7 +21,7 @@ from reflexa.checks.judging import thresholds
 from reflexa.errors import ReadError, ReflexaError, WriteError
 from reflexa.formats.documents import read_document
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
-from reflexa.names import file_name, free_among
+from reflexa.names import Names, file_name
 from reflexa.progress import Progress, quiet
 from reflexa.project import transaction
 from reflexa.project.text import pretty
@@ -328,15 +328,16 @@ def _texts(project: Project, folder: Path, mine: set[str]) -> dict[str, bytes]:
     already, a number is added."""
     out: dict[str, bytes] = {}
     listed: dict[str, list[str]] = {part: [] for part in PARTS}
-    taken = {
-        part: {p.name.removesuffix(s).lower() for p in (folder / part).glob(f"*{s}") if f"{part}/{p.name}" not in mine}
+    names = {
+        part: Names(
+            taken=(p.name.removesuffix(s) for p in (folder / part).glob(f"*{s}") if f"{part}/{p.name}" not in mine),
+            cased=False,
+        )
         for part, s in PARTS.items()
     }
 
     def put(part: str, wanted: str, plain: Any) -> None:
-        own = free_among(file_name(wanted), taken[part])
-        taken[part].add(own.lower())
-        name = f"{own}{PARTS[part]}"
+        name = f"{names[part].give(file_name(wanted))}{PARTS[part]}"
         listed[part].append(name)
         out[f"{part}/{name}"] = pretty(plain).encode(errors="replace")
 

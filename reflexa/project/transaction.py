@@ -47,10 +47,10 @@ def commit(folder: Path, files: Mapping[str, bytes], remove: Iterable[str] = (),
     remove = [r for r in remove if r not in files]
     if not files and not remove:
         return
-    staged: Path | None = None
+    staged, place = None, folder / OWN
     try:
         finish(folder)
-        place = own(folder)
+        own(folder)
         staged = Path(tempfile.mkdtemp(prefix=_STAGED, dir=place))
         put = {}
         for i, (name, data) in enumerate(files.items()):
@@ -63,7 +63,7 @@ def commit(folder: Path, files: Mapping[str, bytes], remove: Iterable[str] = (),
         os.replace(staged / _LIST, place / _LIST)  # from here on it is decided
         _sync(place)
     except BaseException as e:
-        if staged is not None:
+        if staged is not None and not (place / _LIST).exists():  # else it is decided, and is finished next time
             shutil.rmtree(staged, ignore_errors=True)
         if isinstance(e, OSError | ValueError):
             raise write_failed(e, folder) from None

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from importlib.resources import files
+
 import pytest
 from PySide6.QtGui import QColor, QFontDatabase
 
@@ -55,3 +57,9 @@ def test_what_is_written_can_be_read_and_what_means_something_is_seen(palette: p
     # Worked example: black on white is 21 to 1, and 777777 on white 4.48 (WCAG 2.1, understanding 1.4.3).
     assert palettes.contrast((0, 0, 0), (1, 1, 1)) == pytest.approx(21)
     assert palettes.contrast((0x77 / 255,) * 3, (1, 1, 1)) == pytest.approx(4.48, abs=0.01)
+
+
+def test_ticks_are_drawn_in_the_colours_of_their_theme() -> None:
+    icons = files("reflexa.desktop.look").joinpath("icons")
+    for name, palette in (("day", palettes.DAYLIGHT), ("night", palettes.NIGHT)):
+        assert f'stroke="{palette.on_accent}"' in icons.joinpath(f"tick_{name}.svg").read_text()

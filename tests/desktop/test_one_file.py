@@ -14,6 +14,7 @@ from PySide6.QtWidgets import QDoubleSpinBox, QSpinBox, QToolButton
 
 from reflexa.checks import CHECKS
 from reflexa.checks import registry as checks
+from reflexa.desktop.actions import files
 from reflexa.desktop.dialogs.command_search import CommandSearch
 from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.desktop.session import RESULT
@@ -77,7 +78,7 @@ def test_a_kind_is_in_every_place_of_the_window(bench, qtbot) -> None:
     ready(qtbot, bench)
     moved = session.result.model[1][:, root, 0] - session.source_clip.model[1][:, root, 0]
     assert moved.max() == pytest.approx(0.06, abs=1e-3), "weight, envelope and mask come for nothing"
-    session.save()
+    files.save(bench.desk)
     assert store.load(session.folder).take(session.take.name).steps[0].settings.far == 12.0
     assert len(np.unique(painted(bench.viewport).reshape(-1, 3), axis=0)) > 1000, "the figure is drawn"
 

@@ -86,7 +86,7 @@ def test_the_rest_alignment_is_turned_by_hand_and_kept_for_the_next_clip(demo, q
     session.sources.folder = tmp_path / "kept"
     for source in session.project.sources:
         add_source(session.folder, Path(str(session.sources.documents[source.file].path)))
-    session.save()
+    store.save(session.project, session.folder)
     assert store.load(session.folder) == session.project and list((session.folder / "rigs").glob("*.rig.json"))
     session.open_take("Haul to starboard, as the Ferrykeeper")
     ready(qtbot, demo)

@@ -135,7 +135,7 @@ def test_steps_are_referred_to_by_what_they_are_not_by_where_they_stand(demo, qt
     ready(qtbot, demo)
     ids = [s.id for s in session.take.steps]
     assert len(set(ids)) == 3 and session.take.steps[2].settings.since == ids[0] and not session.problem
-    session.save()
+    files.save(demo.desk)
     again = store.load(session.folder).take(session.take.name)
     assert [s.id for s in again.steps] == ids
     path = session.folder / "takes" / f"{session.take.name}.take.json"

@@ -11,6 +11,7 @@ from PySide6.QtGui import QColor, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QDialog, QTreeWidgetItem, QWidget
 
+from reflexa.desktop.actions import files
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.line.card import StepCard
 from reflexa.desktop.session import takes
@@ -108,7 +109,7 @@ def undo_until(qtbot, window: MainWindow, done: Callable[[], bool]) -> None:
 
 def saved(window: MainWindow) -> dict[str, bytes]:
     """Every text of the project as it is saved."""
-    window.session.save()
+    files.save(window.desk)
     return {p.name: p.read_bytes() for p in window.session.folder.rglob("*.json")}
 
 

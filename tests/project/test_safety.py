@@ -80,6 +80,22 @@ def test_a_save_that_is_stopped_has_not_happened(at: int, tmp_path: Path) -> Non
     assert store.load(tmp_path) == before and not list(tmp_path.rglob("save-*"))
 
 
+def test_who_interrupts_a_save_that_is_decided_loses_nothing(tmp_path: Path, monkeypatch) -> None:
+    store.save(project("one", "two"), tmp_path)
+    new = project("two", "three", note="new")
+    real = os.replace
+
+    def interrupted(*args):
+        real(*args)
+        raise KeyboardInterrupt
+
+    monkeypatch.setattr(transaction.os, "replace", interrupted)
+    with pytest.raises(KeyboardInterrupt):
+        store.save(new, tmp_path)
+    monkeypatch.undo()
+    assert [t.name for t in store.load(tmp_path).takes] == ["two", "three"] and not list(tmp_path.rglob("save-*"))
+
+
 def test_names_change_hands_and_nothing_is_lost(tmp_path: Path) -> None:
     store.save(project("a", "b"), tmp_path)
     before = store.load(tmp_path)

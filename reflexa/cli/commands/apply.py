@@ -21,6 +21,7 @@ from reflexa.cli.options import (
     Reading,
     Talk,
     Writing,
+    clip_files,
     clustered,
     grouped,
     inputs_of,
@@ -162,7 +163,7 @@ EXAMPLES = (
 
 
 @click.command("apply", cls=_Ordered)
-@click.argument("clips", nargs=-1, required=True, type=click.Path(path_type=Path))
+@clip_files
 @click.option("--out", required=True, type=click.Path(path_type=Path), help="Folder to write to.")
 @grouped(_OPTIONS, "choices", _Choices)
 @reading

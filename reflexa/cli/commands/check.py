@@ -11,12 +11,11 @@ from typing import Any
 
 import click
 
-from reflexa.batch.export import MANIFEST
 from reflexa.batch.rigs import load
 from reflexa.checks import Finding, Subject, grouped, look, measured, stances
 from reflexa.checks.judging.junit import Looked, junit
 from reflexa.checks.judging.thresholds import read_thresholds
-from reflexa.cli.options import Reading, Talk, looping, reading, staged, stops, talking_json, tell
+from reflexa.cli.options import Reading, Talk, clip_files, looping, reading, staged, stops, talking_json, tell
 from reflexa.errors import ReflexaError
 from reflexa.formats import read
 from reflexa.stage import EMPTY
@@ -31,7 +30,7 @@ EXAMPLES = (
 
 
 @click.command("check")
-@click.argument("clips", nargs=-1, required=True, type=click.Path(path_type=Path))
+@clip_files
 @click.option(
     "--thresholds", "thresholds_file", metavar="FILE", type=click.Path(path_type=Path),
     help="Thresholds other than they come; `reflexa thresholds` prints a file to begin with.",
@@ -54,8 +53,7 @@ def COMMAND(
     status, looked, told = 0, [], _Told(talk, form == "text" and not talk.quiet)
     stage = read_stage(stage_file) if stage_file is not None else EMPTY
     limits = read_thresholds(thresholds_file) if thresholds_file is not None else {}
-    beside = [p for p in clips if not p.name.endswith(MANIFEST)]  # a whole folder was meant
-    for path in beside or clips:
+    for path in clips:
         try:
             document = read(path, source.options)
             rig = load(source.rigs).known(document.rig)

@@ -19,6 +19,7 @@ from reflexa.cli.options import (
     Reading,
     Talk,
     Writing,
+    clip_files,
     inputs_of,
     looping,
     reading,
@@ -41,7 +42,7 @@ EXAMPLES = ("reflexa mend clips/*.glb --out mended",)
 
 
 @click.command("mend")
-@click.argument("clips", nargs=-1, required=True, type=click.Path(path_type=Path))
+@clip_files
 @click.option("--out", required=True, metavar="DIR", type=click.Path(path_type=Path), help="Where the results go.")
 @click.option(
     "--thresholds", "thresholds_file", metavar="FILE", type=click.Path(path_type=Path), help="Other thresholds."

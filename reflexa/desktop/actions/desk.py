@@ -89,6 +89,8 @@ class Desk:
         job.ended = ended
         self.session.work.start(job, lane)
         loop.exec()
+        if job.cancelled:
+            self.say(f"Stopped: {what.removesuffix('…')}")
         return came[0] if came else None
 
     def show_progress(self, what: str, job: Job[Any]) -> None:

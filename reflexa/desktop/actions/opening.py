@@ -15,6 +15,9 @@ from reflexa.project import recovery, store
 from reflexa.project.store import Project
 from reflexa.review.changes import project_changes
 
+# A project and its texts on disk with digests, or why it cannot be read.
+_Read = tuple[Project, dict[str, str]] | ReflexaError
+
 # As many sentences about a difference are shown.
 _MOST = 12
 
@@ -136,17 +139,18 @@ def on_changed(d: Desk, names: list[str]) -> None:
     """Somebody else has changed the project on disk: say what, and offer to read it anew."""
     session, folder = d.session, d.session.folder
 
-    def read(_: Job[Project | ReflexaError]) -> Project | ReflexaError:
+    def read(_: Job[_Read]) -> _Read:
         try:
-            return store.load(folder)
+            return store.load(folder), store.state(folder)
         except ReflexaError as e:
             return e
 
-    project = d.wait(f"Reading {folder.name}…", read)
-    if isinstance(project, ReflexaError):
-        d.say(f"The project was changed on disk, and cannot be read now: {project}")
-    if not isinstance(project, Project) or session.folder != folder:
+    found = d.wait(f"Reading {folder.name}…", read)
+    if isinstance(found, ReflexaError):
+        d.say(f"The project was changed on disk, and cannot be read now: {found}")
+    if found is None or isinstance(found, ReflexaError) or session.folder != folder:
         return
+    project, state = found
     changes = project_changes(session.project, project) or [f"{n} was written anew" for n in names]
     more = [f"… and {len(changes) - _MOST} more"] if len(changes) > _MOST else []
     text = "The project was changed on disk by somebody else. What lies there differs from what is open by this:\n\n"
@@ -163,4 +167,4 @@ def on_changed(d: Desk, names: list[str]) -> None:
         == 0
     ):
         session.edit("read the project anew", project)
-        session.sources.state = store.state(session.folder)
+        session.sources.state = state

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import replace
-from functools import cache
+from functools import lru_cache
 
 from PySide6.QtCore import Qt
 from PySide6.QtGui import QAction, QKeySequence
@@ -161,7 +161,7 @@ def _candidates(title: str) -> Iterator[str]:
     yield from (c for c in title if c.isalnum())
 
 
-@cache
+@lru_cache(maxsize=2000)
 def with_letter(title: str, letter: str) -> str:
     """A title with a letter of it underlined."""
     whole = title.replace("&", "&&")

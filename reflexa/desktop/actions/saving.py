@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.session.sources import Sources
 from reflexa.desktop.work import Job
@@ -34,23 +36,22 @@ def write(d: Desk) -> bool:
 
 
 def _written(d: Desk, project: Project, sources: Sources) -> bool:
-    over = not sources.placed or not sources.state
+    what, over = f"Saving {project.name}…", not sources.placed or not sources.state
     written: list[dict[str, str]] = []  # also where it was stopped too late
 
-    def call(job: Job[tuple[str, ...]]) -> tuple[str, ...]:
+    def call(over: bool, job: Job[tuple[str, ...]]) -> tuple[str, ...]:
         others = () if over else sources.others()
         if not others:
             written.append(sources.write(project, job.tell))
         return others
 
-    others = d.wait(f"Saving {project.name}…", call, "saving")
+    others = d.wait(what, partial(call, over), "saving")
     if others:
         named = ", ".join(others[:_NAMED]) + ("…" if len(others) > _NAMED else "")
         said = f"Somebody else has saved the project meanwhile ({named}). Saving writes over that."
         if d.ask("Changed on disk", said, "Save over it", "Do not save") != 0:
             return False
-        over = True
-        d.wait(f"Saving {project.name}…", call, "saving")
+        d.wait(what, partial(call, True), "saving")
     if written:
         sources.state = written[0]
     return bool(written)

@@ -9,7 +9,8 @@ from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem,
 from reflexa.desktop.library.previews import PICTURE, Previews, Thing
 from reflexa.desktop.look import theme
 
-THING, LINES, ICONS = (Qt.ItemDataRole.UserRole + i for i in range(3))
+# Of a row: what it is of, the lines below its name, icons of its steps, and the take as it is shown.
+THING, LINES, ICONS, SHOWN = (Qt.ItemDataRole.UserRole + i for i in range(4))
 _ICON = 13
 Index = QModelIndex | QPersistentModelIndex
 

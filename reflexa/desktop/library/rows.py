@@ -8,14 +8,11 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QListWidget, QListWidgetItem
 
 from reflexa.desktop.kinds import view_of
-from reflexa.desktop.library.delegate import ICONS, LINES, THING
+from reflexa.desktop.library.delegate import ICONS, LINES, SHOWN, THING
 from reflexa.desktop.library.previews import Thing
 from reflexa.desktop.session import Session, takes
 from reflexa.take import Source, Take
 from reflexa.words import counted
-
-# The take as a row shows it.
-SHOWN = Qt.ItemDataRole.UserRole + 9
 
 
 def list_takes(where: QListWidget, session: Session, words: list[str], folded: Set[str]) -> None:

@@ -100,6 +100,7 @@ def _sheet(t: Theme) -> str:
     return f"""
     * {{ outline: none; }}
     QMainWindow, QDialog {{ background: {t.window}; }}
+    QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
     QToolTip {{ background: {t.ink}; color: {t.card}; border: none; padding: 4px 6px; }}
     QWidget#panel {{ background: {t.panel}; border: 1px solid {t.line}; border-radius: 8px; }}
     QLabel#heading {{ font-weight: 600; font-size: 11pt; color: {t.ink}; }}
@@ -117,7 +118,6 @@ def _sheet(t: Theme) -> str:
     QMenu::separator {{ height: 1px; background: {t.line}; margin: 4px 8px; }}
     QPushButton {{ background: {t.card}; border: 1px solid {t.edge};
         border-radius: 6px; padding: 5px 12px; color: {t.ink}; }}
-    QDialogButtonBox {{ dialogbuttonbox-buttons-have-icons: 0; }}
     QPushButton:hover {{ border-color: {t.accent}; }}
     QPushButton:pressed {{ background: {t.soft}; }}
     QPushButton:focus {{ border: 2px solid {t.accent}; padding: 4px 11px; }}

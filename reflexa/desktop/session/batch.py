@@ -11,7 +11,7 @@ from PySide6.QtCore import QObject, Signal
 from reflexa.batch.over import Came, Over, ThereAlready, run_over
 from reflexa.desktop.session.session import Session
 from reflexa.desktop.work import Job
-from reflexa.names import Names, free_name
+from reflexa.names import Names
 from reflexa.take import Source, Take
 from reflexa.take.sequence import source_of
 from reflexa.words import counted
@@ -133,12 +133,8 @@ class Batch(QObject):
     def _halt(self) -> None:
         made, self._made = self._made, []
         if made and self.here:
-            taken = {t.name for t in self.session.project.takes}
-            new = []
-            for take in made:
-                name = free_name(take.name, taken)
-                taken.add(name)
-                new.append(replace(take, name=name, folder=self.title))
+            names = Names(taken=(t.name for t in self.session.project.takes), cased=False)
+            new = [replace(take, name=names.give(take.name), folder=self.title) for take in made]
             what = f"{self.title} over {counted(len(new), 'clip')}"
             self.session.edit(what, replace(self.session.project, takes=(*self.session.project.takes, *new)))
         self.halted.emit()

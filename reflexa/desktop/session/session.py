@@ -326,11 +326,6 @@ class Session(QObject):
         self.take_changed.emit()
         self.evaluate()
 
-    def save(self) -> None:
-        """Write the project folder. Raises WriteError."""
-        self.sources.state = self.sources.write(self.project)
-        self.history.saved(self.project)
-
     # Computing ----------------------------------------------------------------------------------------------
 
     def evaluate(self) -> None:

@@ -59,7 +59,7 @@ class FindingsTree(QTreeWidget):
             self.addTopLevelItem(top)
             if len(g.findings) > 1:
                 for f in g.findings:
-                    top.addChild(self._row(_span(f).partition(" ")[2], [f], g))
+                    top.addChild(self._row(_span(f), [f], g))
                 top.setExpanded(self._key(top) in open_)
         self.blockSignals(False)
         self._fit()
@@ -82,7 +82,8 @@ class FindingsTree(QTreeWidget):
         worst = max(found, key=lambda f: f.weight)
         item = QTreeWidgetItem([text, amount(worst.size, worst.unit), findings.name_of(self.session, worst.step)])
         item.setData(0, _FINDINGS, found)
-        tip = f"{worst.text}, frames {_span(worst)}; worst at frame {worst.worst}."
+        frames = "frame" if worst.frames[0] == worst.frames[1] else "frames"
+        tip = f"{worst.text}, {frames} {_span(worst)}; worst at frame {worst.worst}."
         if len(found) > 1:
             tip = f"{len(found)} times, {g.seconds:.2f} s in all. {tip}"
         if worst.was:
@@ -141,4 +142,4 @@ class FindingsTree(QTreeWidget):
 
 
 def _span(f: Finding) -> str:
-    return f"frame {f.frames[0]}" if f.frames[0] == f.frames[1] else f"frames {f.frames[0]}–{f.frames[1]}"
+    return f"{f.frames[0]}" if f.frames[0] == f.frames[1] else f"{f.frames[0]}–{f.frames[1]}"
