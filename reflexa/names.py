@@ -48,11 +48,14 @@ def told_apart(names: Iterable[str], what: str, warnings: list[str]) -> list[str
 
 # A file's name has at most 255 bytes nearly everywhere; suffixes, numbers and manifests need some of them.
 _MOST_BYTES = 180
+# What separates folders, or may not stand in a file's name on one system or another.
+_RESERVED = '/\\:*?"<>|'
 
 
 def file_name(name: str) -> str:
-    """A take's or clip's name as a file name: no separators, no reserved characters, never empty, hidden, or too long."""
-    safe = "".join(c if c.isalnum() or c in " -_.,()+" else "_" for c in name).strip(" .")
+    """A take's or clip's name as a file name: no separators, no characters that a common system reserves or cannot show, never
+    empty, hidden, or too long."""
+    safe = "".join(c if c.isprintable() and c not in _RESERVED else "_" for c in name).strip(" .")
     short = safe.encode(errors="replace")[:_MOST_BYTES].decode(errors="ignore").strip(" .")
     return short or "take"
 

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 
 def counted(count: int, what: str, many: str = "") -> str:
     """How many of something there are.
@@ -41,3 +43,14 @@ def length(metres: float) -> str:
         (metres, 2, "m") if far >= 1 else (metres * 100, 1, "cm") if far >= 0.01 else (metres * 1000, 1, "mm")
     )
     return f"{plain(value, digits)} {unit}"
+
+
+def listed(names: Iterable[str], most: int = 3) -> str:
+    """Names in quotes, the first few of them.
+
+    >>> listed(["hips"]), listed("abcde")
+    ("'hips'", "'a', 'b', 'c' and 2 more")
+    """
+    given = list(names)
+    more = f" and {len(given) - most} more" if len(given) > most else ""
+    return ", ".join(map(repr, given[:most])) + more

@@ -11,8 +11,9 @@ from pathlib import Path
 import msgspec
 
 from reflexa.batch.digests import Digests
-from reflexa.batch.export import MANIFEST, Into, Proof, export_take, file_names
+from reflexa.batch.export import MANIFEST, Into, Proof, export_take
 from reflexa.batch.inputs import Given, Inputs, changed, in_order
+from reflexa.batch.naming import file_names
 from reflexa.batch.pool import Share
 from reflexa.errors import ReadError, RecipeError, ReflexaError, WriteError
 from reflexa.formats import FORMATS, Imported

@@ -5,7 +5,6 @@ from __future__ import annotations
 import hashlib
 import os
 import tempfile
-from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from pathlib import Path
@@ -14,6 +13,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
+from reflexa.batch.naming import changed_name, files_of
 from reflexa.batch.proof import ReadBack, held_against
 from reflexa.checks import Judged, Subject, accepted, judge, look
 from reflexa.errors import RecipeError, ReflexaError, WriteError
@@ -22,7 +22,7 @@ from reflexa.formats.files import write_together
 from reflexa.formats.imported import FACINGS, UNITS
 from reflexa.formats.registry import as_source
 from reflexa.motion.clip import Clip
-from reflexa.names import file_name, readable
+from reflexa.names import readable
 from reflexa.progress import Progress, quiet
 from reflexa.project.text import pretty
 from reflexa.rig import Rig
@@ -142,7 +142,8 @@ def export_take(
     for own, together in files_of(name, clips, format, apart).items():
         target = Target(into.folder / own, export.format, WriteOptions(export.frame), into.overwrite, inputs)
         proofs.append(write(together, line.rig, target, Origin(source, steps, model, judged), progress))
-    warnings = tuple(dict.fromkeys(w for p in proofs for w in p.warnings))
+    renamed = changed_name(name)
+    warnings = tuple(dict.fromkeys([*([renamed] if renamed else []), *(w for p in proofs for w in p.warnings)]))
     findings = tuple(f for p in proofs for f in p.findings)
     return replace(proofs[0], others=tuple(p.path for p in proofs[1:]), warnings=warnings, findings=findings)
 
@@ -156,22 +157,6 @@ def manifest_of(path: Path) -> dict[str, Any]:
     except (OSError, msgspec.DecodeError, AttributeError, LookupError, RecursionError):
         return {}
     return first if isinstance(first, dict) else {}
-
-
-def file_names(name: str, clips: list[str], format: Format, apart: bool) -> list[str]:
-    """The names of the files that clips go into: one for all of them, or one each, beside whose name their own then stands."""
-    if not apart and (format.several_clips or len(clips) == 1):
-        return [f"{file_name(name)}{format.suffix}"]
-    return [f"{file_name(f'{name} {c}')}{format.suffix}" for c in clips]
-
-
-def files_of(name: str, clips: list[Clip], format: Format, apart: bool) -> dict[str, list[Clip]]:
-    """Which clips go into which file. Raises RecipeError where two of them would go into one that is not meant for both."""
-    names = file_names(name, [c.name for c in clips], format, apart)
-    twice = [n for n, count in Counter(n.lower() for n in names).items() if count > 1]
-    if twice:
-        raise RecipeError(f"two clips would be written as {twice[0]}", advice="Name one of the ranges otherwise.")
-    return {names[0]: clips} if len(names) == 1 else {n: [c] for n, c in zip(names, clips, strict=True)}
 
 
 def write(clips: list[Clip], rig: Rig, target: Target, origin: Origin = NOWHERE, progress: Progress = quiet) -> Proof:
@@ -227,7 +212,8 @@ def _reading(format: Format, rig: Rig, model: Imported | None, options: WriteOpt
     elif alike is None and not format.declares_unit:
         unit = options.unit
     told = alike is not None and alike.rig.facing_found_by == "told" and alike.frame.facing in FACINGS
-    return ReadOptions(unit, "replace", alike.frame.facing if told and alike is not None else "")
+    # Position channels are left to the reader, as whoever reads the file next has nothing but the values either.
+    return ReadOptions(unit, facing=alike.frame.facing if told and alike is not None else "")
 
 
 def _unit(format: Format, rig: Rig, model: Imported | None, options: WriteOptions) -> str:

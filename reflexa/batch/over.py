@@ -10,11 +10,11 @@ from typing import Any
 from msgspec.structs import replace as with_fields
 
 from reflexa.batch.export import Into, Proof, export_take, manifest_of
+from reflexa.batch.naming import file_names
 from reflexa.checks import Subject, look
 from reflexa.errors import RecipeError, ReflexaError
 from reflexa.formats import FORMATS, STANDARD, Imported
 from reflexa.motion.clip import Clip
-from reflexa.names import file_name
 from reflexa.progress import Progress, quiet
 from reflexa.rig import Rig
 from reflexa.steps import Step, steps_from_plain, to_plain
@@ -95,7 +95,8 @@ def _refuse_there(over: Over, source: Source, name: str, steps: tuple[Step, ...]
         for one in same:
             raise ThereAlready(f"the take {one} is there already")
         return
-    path = over.into.folder / f"{file_name(name)}{FORMATS[over.format].suffix}"
+    (file,) = file_names(name, [name], FORMATS[over.format], False)
+    path = over.into.folder / file
     said = manifest_of(path)
     try:
         same_source = said["source"]["sha256"] == over.documents[source.file].sha256

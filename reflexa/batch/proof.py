@@ -60,13 +60,14 @@ def _one(clip: Clip, back: Clip, rig: Rig, format: Format) -> ReadBack:
     said: list[str] = []
     limit = PLACE * max(rig.height, float(np.abs(clip.model[1]).max()), 0.01)
     names = clip.skeleton.names
-    if placed.max() > limit:
+    # Said this way round, what is no number on either side is a difference.
+    if not placed.max() <= limit:
         f, j = np.unravel_index(int(placed.argmax()), placed.shape)
         said.append(f"{names[j]} stands {placed[f, j] * 1000:.2f} mm off at frame {f}")
-    if degrees > TURN_DEG:
+    if not degrees <= TURN_DEG:
         f, j = np.unravel_index(int(turned.argmax()), turned.shape)
         said.append(f"{names[j]} is turned by {turned[f, j]:.2f}° at frame {f}")
-    if abs(back.rate - clip.rate) > RATE * clip.rate:
+    if not abs(back.rate - clip.rate) <= RATE * clip.rate:
         said.append(f"{back.rate:g} frames a second instead of {clip.rate:g}")
     return ReadBack(mm, degrees, (*said, *_besides(clip, back, order, format)))
 
@@ -81,7 +82,7 @@ def _besides(clip: Clip, back: Clip, order: list[int], format: Format) -> list[s
     said, holds = [], format.holds
     if "loop" in holds and back.loop != clip.loop:
         said.append("it is a loop" if back.loop else "it is no loop")
-    if "play_rate" in holds and abs(back.play_rate - clip.play_rate) > 1e-6 * max(clip.play_rate, 1.0):
+    if "play_rate" in holds and not abs(back.play_rate - clip.play_rate) <= 1e-6 * max(clip.play_rate, 1.0):
         said.append(f"it asks for a play rate of {back.play_rate:g} instead of {clip.play_rate:g}")
     if "events" in holds:
         mine, theirs = (sorted((round(e.frame, 3), e.name) for e in c.events) for c in (clip, back))
@@ -92,11 +93,13 @@ def _besides(clip: Clip, back: Clip, order: list[int], format: Format) -> list[s
         ones = np.ones((clip.frames, len(order), 3))
         a = ones if clip.scales is None else clip.scales
         b = ones if back.scales is None else back.scales[:, order]
-        if np.abs(a - b).max() > SCALE * max(1.0, float(np.abs(a).max())):
+        if not np.abs(a - b).max() <= SCALE * max(1.0, float(np.abs(a).max())):
             said.append("joints are scaled otherwise")
     theirs_by = {t.name: t.values for t in back.tracks}
     for t in clip.tracks:
         values = theirs_by.get(t.name)  # one that the file has no shape for is told apart, and stands in the manifest
-        if values is not None and np.abs(values - t.values).max() > CURVE * max(1.0, float(np.abs(t.values).max())):
+        if values is not None and not np.abs(values - t.values).max() <= CURVE * max(
+            1.0, float(np.abs(t.values).max())
+        ):
             said.append(f"the track {t.name!r} has other values")
     return said

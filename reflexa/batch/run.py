@@ -2,26 +2,23 @@
 
 from __future__ import annotations
 
-import glob
 import os
-import re
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from reflexa.batch.export import MANIFEST, Origin, Proof, Target, files_of, manifest_of, write
+from reflexa.batch.export import Origin, Proof, Target, manifest_of, write
 from reflexa.batch.inputs import digest_of
+from reflexa.batch.naming import Results, changed_name, file_names, files_of, refuse_clashes, result_name, written_as
 from reflexa.batch.pool import Processes, Share, in_order
 from reflexa.batch.rigs import clips_of, fitted, load, model_of
 from reflexa.batch.version import computation
 from reflexa.checks import judge
-from reflexa.errors import ReadError, RecipeError, ReflexaError
-from reflexa.formats import FORMATS, ReadOptions, WriteOptions, by_suffix, read, writable
+from reflexa.errors import ReadError, ReflexaError
+from reflexa.formats import FORMATS, Format, ReadOptions, WriteOptions, by_suffix, read
 from reflexa.formats.files import digest
 from reflexa.motion.cycle import repeated
-from reflexa.names import file_name
 from reflexa.project.sources import files_of as files_of_source
-from reflexa.rig.sides import swap_in_text
 from reflexa.stage import EMPTY, Stage
 from reflexa.take import Range, Source, Surroundings, Take, evaluate, recipe_digest
 from reflexa.take.evaluate import ranged
@@ -108,16 +105,15 @@ def run_one(job: FileJob) -> Done:
             steps = fitted_to(how.recipe, clip, rig, within, how.stage)
             left_out |= dict.fromkeys(steps.left_out)
             take = Take(clip.name, Source(job.path.name, clip.name), steps.steps, stage=how.stage)
-            name = out_name(how.pattern, job.path.stem, clip.name, how.recipe.name, len(document.clips) > 1)
+            name = result_name(how.pattern, job.path.stem, clip.name, how.recipe.name, len(document.clips) > 1)
             evaluation = evaluate(take, clip, rig, within)
             result, on = evaluation.result, evaluation.rig
             judged = evaluation, judge(evaluation, notes=document.notes)
             if on is rig:
                 result, on = fitted(result, on, given)
             model = document if on is rig else model_of(on, given)
-            kind = FORMATS[how.format or (model.format if model is not None else document.format)]
-            if kind.encode is None and not how.format:
-                kind = writable()[0]  # the source's format is only read
+            like = FORMATS[model.format if model is not None else document.format]
+            kind = FORMATS[how.format] if how.format else written_as(like)
             if how.cycles > 1:
                 result = repeated(result, on.travel_joint, how.cycles)
             # The clip keeps its name inside the file where it goes back into its source's kind.
@@ -125,7 +121,9 @@ def run_one(job: FileJob) -> Done:
             parts = ranged(result, how.ranges) if how.ranges else [result]
             for own, clips in files_of(name, parts, kind, bool(how.ranges) and how.apart).items():
                 target = Target(job.out / own, kind.name, how.write, how.overwrite, how.inputs)
-                proofs.append(write(clips, on, target, Origin(document, steps.steps, model, judged, made_of)))
+                proof = write(clips, on, target, Origin(document, steps.steps, model, judged, made_of))
+                renamed = changed_name(name)
+                proofs.append(replace(proof, warnings=(renamed, *proof.warnings)) if renamed else proof)
         return Done(job.path, tuple(proofs), left_out=tuple(left_out))
     except ReflexaError as e:
         return Done(job.path, error=e)
@@ -145,60 +143,37 @@ def _made_of(job: FileJob) -> str:
 
 def _there(job: FileJob, made_of: str) -> list[Path]:
     """The results of a file, where all of them are there and were made of the same."""
-    out = []
-    for name in planned(job)[1]:
-        # Onto another rig the suffix is not known before.
-        found = job.out.glob(f"{glob.escape(name)}{'' if Path(name).suffix else '.*'}{MANIFEST}")
-        files = (m.with_name(m.name.removesuffix(MANIFEST)) for m in found)
-        same = [f for f in files if f.exists() and manifest_of(f).get("inputs") == made_of]
-        if not same:
-            return []
-        out += same
-    return out
+    for names in planned(job).names:
+        files = [job.out / n for n in names]
+        if files and all(f.exists() and manifest_of(f).get("inputs") == made_of for f in files):
+            return files
+    return []
 
 
-# What a pattern of names may hold.
-FIELDS = ("file", "clip", "recipe", "swapped")
-
-
-def out_name(pattern: str, file: str, clip: str, recipe: str, several: bool) -> str:
-    """A file name from a pattern with {file}, {clip}, {recipe} and {swapped} (the name with its side words exchanged)."""
-    base = f"{file} {clip}" if several else file
-    if not pattern:
-        return base
-    known = dict(zip(FIELDS, (file, clip, recipe, swap_in_text(base)), strict=True))
-    return re.sub(r"\{(\w+)\}", lambda m: known.get(m[1], m[0]), pattern)
-
-
-def planned(job: FileJob) -> tuple[Path, list[str]]:
-    """Which results a file would give, by name (without folder); nothing where it cannot be read, which is said when it is run.
+def planned(job: FileJob) -> Results:
+    """Which results a file would give, from what is read of it; nothing where it cannot be read, which is said when it is run.
     A format whose files hold one clip need not be read for it."""
     how, kind = job.how, by_suffix(job.path)
     try:
-        clips = (
-            [job.path.stem]
-            if kind is not None and not kind.several_clips
-            else [c.name for c in read(job.path, how.read).clips]
-        )
+        if kind is not None and not kind.several_clips:
+            clips = [job.path.stem]
+        else:
+            document = read(job.path, how.read)
+            clips, kind = [c.name for c in document.clips], FORMATS[document.format]
+        # Onto another rig a result is written as that rig's file is.
+        models = [FORMATS[m.format] for m in load(how.rigs).models.values()]
     except ReflexaError:
-        return job.path, []
-    # Onto another rig a result is written as that rig's file is: whatever that is, it is one kind for all.
-    suffix = FORMATS[how.format].suffix if how.format else "" if how.rigs else job.path.suffix.lower()
-    names = (out_name(how.pattern, job.path.stem, c, how.recipe.name, len(clips) > 1) for c in clips)
-    parts = [r.name for r in how.ranges] if how.ranges and how.apart else [""]
-    return job.path, [f"{file_name(f'{n} {part}'.strip())}{suffix}" for n in names for part in parts]
+        return Results(job.path)
+    formats = [FORMATS[how.format]] if how.format else [written_as(k) for k in (kind, *models)]
+    names = [result_name(how.pattern, job.path.stem, c, how.recipe.name, len(clips) > 1) for c in clips]
 
+    def files(name: str, clip: str, format: Format) -> list[str]:
+        return file_names(name, [r.name for r in how.ranges] or [clip], format, bool(how.ranges) and how.apart)
 
-def clashes(plans: Iterable[tuple[Path, list[str]]]) -> list[str]:
-    """Results that would have one name, in words; case does not tell files apart everywhere."""
-    by: dict[str, list[Path]] = {}
-    for path, names in plans:
-        for name in names:
-            by.setdefault(name.lower(), []).append(path)
-    return [
-        f"{name} would come of {', '.join(str(p) for p in dict.fromkeys(paths))}" + (" twice" if len(set(paths)) == 1 else "")
-        for name, paths in by.items() if len(paths) > 1
-    ]  # fmt: skip
+    by_format = {
+        f.suffix: [n for name, c in zip(names, clips, strict=True) for n in files(name, c, f)] for f in formats
+    }
+    return Results(job.path, tuple(map(tuple, by_format.values())))
 
 
 def run(jobs: list[FileJob], share: Share) -> Iterator[Done]:
@@ -223,13 +198,3 @@ def _passed(job: FileJob) -> Done | None:
     except ReflexaError:
         return None  # it is said when it is run
     return Done(job.path, passed=tuple(there)) if there else None
-
-
-def refuse_clashes(plans: Iterable[tuple[Path, list[str]]]) -> None:
-    """Raises RecipeError where two results would have one name."""
-    found = clashes(plans)
-    if found:
-        raise RecipeError(
-            f"two results would have one name: {'; '.join(found)}",
-            advice="Tell them apart by --name, or run them one by one.",
-        )

@@ -7,9 +7,9 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from reflexa.batch.export import Origin, Proof, Target, write
+from reflexa.batch.naming import numbered, written_as
 from reflexa.errors import ReadError, ReflexaError
-from reflexa.formats import FORMATS, STANDARD, WriteOptions, read
-from reflexa.names import Names, file_name
+from reflexa.formats import FORMATS, STANDARD, WriteOptions, by_suffix, read
 from reflexa.progress import Progress, quiet
 
 
@@ -24,18 +24,16 @@ class Tidied:
 def tidied(paths: Iterable[Path], folder: Path, progress: Progress = quiet) -> Tidied:
     """Write a clean copy of each file, all of its clips in it, in its own format where that is written. Nothing is written over;
     files of one name get numbers. progress may raise to stop: what was written stays."""
-    given, names = list(paths), Names()
+    given = list(paths)
+    kinds = [written_as(by_suffix(p) or FORMATS[STANDARD]) for p in given]
     written, errors = [], []
-    for i, path in enumerate(given):
+    for i, (path, name) in enumerate(zip(given, numbered((p.stem for p in given), kinds), strict=True)):
         progress(f"Writing {path.name}", i / len(given))
         try:
             document = read(path)
             if not document.clips:
                 raise ReadError("holds a rig and no clip", path)
-            kind = FORMATS[document.format]
-            kind = kind if kind.encode is not None else FORMATS[STANDARD]
-            name = names.give(f"{file_name(path.stem)}{kind.suffix}")
-            target = Target(folder / name, kind.name, WriteOptions(frame="clean"), False, tuple(given))
+            target = Target(folder / name, kinds[i].name, WriteOptions(frame="clean"), False, tuple(given))
             written.append(write(list(document.clips), document.rig, target, Origin(document, (), document)))
         except ReflexaError as e:
             errors.append(str(e))

@@ -360,7 +360,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     if any("l" in b.channels for b in bones):
         warnings.append("Bones that change their length keep it: that is not read.")
 
-    up, facing, _, said = imported.find_axes(raw, tips, guess_up=True, told=options.facing)
+    up, facing, _, said = imported.find_axes(raw, tips, guess_up=True, told=options.told_facing)
     placed = raw.rest_model[1]
     tops = np.concatenate([placed, [placed[index[n]] + tip for n, tip in tips.items()]])
     unit, scale = _unit(text.length, float(np.ptp(tops @ up)), options.unit, warnings)

@@ -6,9 +6,13 @@ import contextlib
 import hashlib
 import os
 import shutil
+import signal
+import stat
 import tempfile
-from collections.abc import Callable, Mapping
+import threading
+from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
+from types import FrameType
 
 from reflexa.errors import ReadError, WriteError, said
 from reflexa.motion import threads
@@ -54,9 +58,27 @@ def digest(path: Path) -> str:
     return h.hexdigest()
 
 
-def digest_beside(path: Path) -> Callable[[], str]:
-    """Begins to compute a file's ``digest`` in a thread of its own; what comes back waits for it."""
-    return threads.pool("digests", 1).submit(digest, path).result
+FileState = tuple[int, int, int]
+
+
+def file_state(path: Path) -> FileState:
+    """What changes when a file is written: its number, length and time. Raises ReadError."""
+    try:
+        s = path.stat()
+    except (OSError, ValueError) as e:
+        raise read_failed(e, path) from None
+    return s.st_ino, s.st_size, s.st_mtime_ns
+
+
+def digest_beside(path: Path, state: FileState) -> Callable[[], str]:
+    """Begins to compute a file's ``digest`` in a thread of its own; what comes back waits for it. Empty where the file is not
+    in that state any more: it would be the digest of something else."""
+
+    def digested() -> str:
+        found = digest(path)
+        return found if file_state(path) == state else ""
+
+    return threads.pool("digests", 1).submit(digested).result
 
 
 def write_bytes(path: Path, data: bytes, overwrite: bool = False) -> None:
@@ -80,10 +102,12 @@ def write_together(files: Mapping[Path, bytes], overwrite: bool = False) -> None
     at = next(iter(files), Path())
     try:
         for at, data in files.items():
-            ready[at] = _beside(at, data)
-        for at, part in ready.items():
-            before[at] = _kept(at)
-            os.replace(part, at)
+            ready[at] = _beside(_followed(at), data)
+        with uninterrupted():
+            for at, part in ready.items():
+                place = _followed(at)
+                before[place] = _kept(place)
+                os.replace(part, place)
     except (OSError, ValueError) as e:
         for path, old in before.items():
             _put_back(path, old)
@@ -93,8 +117,34 @@ def write_together(files: Mapping[Path, bytes], overwrite: bool = False) -> None
             left.unlink(missing_ok=True)
 
 
+def _followed(path: Path) -> Path:
+    """What a link leads to, which is written instead of it; any other path as it is."""
+    return path.resolve() if path.is_symlink() else path
+
+
+@contextlib.contextmanager
+def uninterrupted() -> Iterator[None]:
+    """Ctrl-C waits until what is inside is done: files that belong together are renamed all or not at all."""
+    if threading.current_thread() is not threading.main_thread():
+        yield  # only the main thread is interrupted
+        return
+    pressed: list[tuple[int, FrameType | None]] = []
+    before = signal.getsignal(signal.SIGINT)
+    if before is None:  # set by other than Python code, and not to be put back by it
+        yield
+        return
+    signal.signal(signal.SIGINT, lambda number, frame: pressed.append((number, frame)))
+    try:
+        yield
+    finally:
+        signal.signal(signal.SIGINT, before)
+        if pressed and callable(before):
+            before(*pressed[0])
+
+
 def _beside(path: Path, data: bytes) -> Path:
-    """A temporary file with the data, flushed to disk, in the folder of the path."""
+    """A temporary file with the data, flushed to disk, in the folder of the path; may be used as what is there, or as any new
+    file."""
     path.parent.mkdir(parents=True, exist_ok=True)
     handle, name = tempfile.mkstemp(prefix=".", suffix=PART, dir=path.parent)
     try:
@@ -102,11 +152,20 @@ def _beside(path: Path, data: bytes) -> Path:
             file.write(data)
             file.flush()
             os.fsync(file.fileno())
-        os.chmod(name, 0o644)
-    except OSError:
+        os.chmod(name, stat.S_IMODE(path.stat().st_mode) if path.exists() else 0o666 & ~_umask())
+    except BaseException:
         os.unlink(name)
         raise
     return Path(name)
+
+
+def _umask() -> int:
+    """What the system takes away from the permissions of new files. Read, since Python can only ask by setting it, for all
+    threads at once."""
+    with contextlib.suppress(OSError, StopIteration, ValueError):
+        lines = Path("/proc/self/status").read_text().splitlines()
+        return int(next(line for line in lines if line.startswith("Umask:")).split()[1], 8)
+    return 0o022
 
 
 def _kept(path: Path) -> Path | None:

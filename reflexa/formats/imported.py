@@ -95,6 +95,11 @@ class ReadOptions:
     facing: str = ""
     rigs: tuple[Path, ...] = ()
 
+    @property
+    def told_facing(self) -> Array | None:
+        """The direction ``(3,)`` in the file's axes that the figure was said to face; None where nothing was said."""
+        return FACINGS[self.facing] if self.facing else None
+
 
 FACINGS = {
     f"{sign}{axis}": np.eye(3)[i] * (1 if sign == "+" else -1) for i, axis in enumerate("XYZ") for sign in "+-"
@@ -129,10 +134,10 @@ def guess_unit(height: float) -> tuple[str, float, bool]:
 
 
 def find_axes(
-    skeleton: Skeleton, tips: Mapping[str, Array], guess_up: bool, told: str = ""
+    skeleton: Skeleton, tips: Mapping[str, Array], guess_up: bool, told: Array | None = None
 ) -> tuple[Array, Array, Rig, list[str]]:
     """Up and facing of a rest pose in the file's frame, the first look at the rig, and warnings. told: the facing that
-    a person gave, one of ``FACINGS``."""
+    a person gave ``(3,)``."""
     up = np.array([0.0, 1.0, 0.0])
     rig = analyse(skeleton, up, tips)
     warnings: list[str] = []
@@ -143,8 +148,8 @@ def find_axes(
             rig = analyse(skeleton, up, tips)
             warnings.append(f"The rest pose stands along {axis_name(up)}: turned to +Y up.")
     facing = rig.facing
-    if told and abs(FACINGS[told] @ up) < 0.5:
-        facing = FACINGS[told]
+    if told is not None and abs(told @ up) < 0.5:
+        facing = told
     elif rig.facing_found_by.startswith("nothing"):
         facing = np.array([0.0, 0.0, 1.0]) if abs(up[2]) < 0.5 else np.array([0.0, -1.0, 0.0])
     facing = facing - (facing @ up) * up
@@ -171,14 +176,21 @@ def axes_turn(up: Array, facing: Array) -> Array:
     return np.array([0.0, 0.0, 0.0, 1.0]) if abs(turn[3]) > 1 - 1e-15 else turn
 
 
-def settle_frame(raw: Skeleton, inner: ImportFrame, options: ReadOptions, warnings: list[str]) -> ImportFrame:
+def settle_frame(
+    raw: Skeleton, inner: ImportFrame, options: ReadOptions, warnings: list[str], upright: Array | None = None
+) -> ImportFrame:
     """The import frame of a file that says its up axis: what its parent transforms do (``inner``: from the file's joints to
-    metres, +Y up), then the turn to face +Z."""
-    _, facing, _, said = find_axes(convert_skeleton(inner, raw), {}, guess_up=False, told=options.facing)
+    metres, +Y up), then the turn to face +Z. upright ``(4,)``: the turn from the file's own axes to +Y up, in which its
+    facing is told and said; None where it has them already."""
+    lay = np.array(quat.IDENTITY) if upright is None else upright
+    told = options.told_facing
+    told = None if told is None else quat.rotate(lay, told)
+    _, facing, _, said = find_axes(convert_skeleton(inner, raw), {}, guess_up=False, told=told)
     warnings += said
     outer = axes_turn(UP, facing)
     turn, move = quat.multiply(outer, inner.turn), quat.rotate(outer, inner.move)
-    return replace(inner, turn=turn, move=move, facing=axis_name(facing))
+    in_file = quat.rotate(quat.conjugate(lay), facing)
+    return replace(inner, turn=turn, move=move, facing=axis_name(in_file))
 
 
 def settle_rate(rate: float) -> float:

@@ -9,14 +9,17 @@ import re
 from dataclasses import replace
 from pathlib import Path
 
+import numpy as np
+
 from reflexa import plugins
 from reflexa.errors import ReadError, WriteError
-from reflexa.formats.files import digest_beside, read_failed
-from reflexa.formats.imported import Imported, ReadOptions
+from reflexa.formats.files import digest_beside, file_state, read_failed
+from reflexa.formats.imported import Imported, ReadOptions, unit_said
 from reflexa.formats.model import Format, WriteOptions
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.stance import as_it_stands
+from reflexa.words import length
 
 FORMATS: dict[str, Format] = {}
 
@@ -84,11 +87,18 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     """Read any known file. Raises ReadError."""
     chosen = format_of(path)
     try:
-        found = chosen.read(path, options)
-        # Told once, while the file is there: later it may be gone. Nobody waits for it here.
-        hashed = digest_beside(path)
+        for _ in range(_READINGS):
+            before = file_state(path)
+            # Told once, while the file is there: later it may be gone. Nobody waits for it here.
+            hashed = digest_beside(path, before)
+            found = chosen.read(path, options)
+            if file_state(path) == before:
+                break
+        else:
+            raise ReadError("changes while it is read", path, advice="Wait until it is written, and read it then.")
         rig = as_it_stands(found.rig, found.clips)
-        return replace(found, format=chosen.name, hashed=hashed, rig=rig)
+        warnings = (*found.warnings, *_size_warnings(rig, found))
+        return replace(found, format=chosen.name, hashed=hashed, rig=rig, warnings=warnings)
     except RecursionError:
         raise ReadError("is nested too deeply", path) from None
     except MemoryError:
@@ -98,6 +108,20 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     except (AttributeError, TypeError, KeyError) as e:
         # A value of a kind that the format does not allow, in a place that no check of ours names.
         raise ReadError(f"has a value of the wrong kind ({e})", path) from e
+
+
+# A file that is written meanwhile is read again, so many times in all.
+_READINGS = 3
+# Creatures outside these heights, metres, are more likely in another unit.
+_SMALLEST, _TALLEST = 0.05, 20.0
+
+
+def _size_warnings(rig: Rig, found: Imported) -> list[str]:
+    height = rig.height
+    if _SMALLEST <= height <= _TALLEST or height == 0:
+        return []
+    unit = unit_said(found.frame.unit)
+    return [f"The figure is {length(height)} high: is the unit of the file ({unit}) right? It can be given."]
 
 
 def as_source(format: Format, rig: Rig, source: Imported | None, options: WriteOptions) -> Imported | None:
@@ -119,6 +143,8 @@ def encode(
         raise WriteError(f"{chosen.title} is only read", advice="Choose another format.")
     if not clips:
         raise WriteError("there is no clip to write")
+    for clip in clips:
+        numbers_alone(clip)
     if len(clips) > 1 and not chosen.several_clips:
         raise WriteError(f"{chosen.title} holds one clip and there are {len(clips)}", advice="Choose one.")
     if len(rig.skeleton.roots) > 1 and not chosen.several_roots:
@@ -126,6 +152,21 @@ def encode(
             f"{chosen.title} holds one root joint and this rig has several", advice="Choose another format."
         )
     return chosen.encode(clips, rig, as_source(chosen, rig, source, options), options)
+
+
+def numbers_alone(clip: Clip) -> None:
+    """Raises WriteError where a clip holds what is no finite number: no file may."""
+    parts = (("rotation", clip.rotations), ("translation", clip.translations), ("scale", clip.scales))
+    for what, values in parts:
+        if values is not None and not np.isfinite(values).all():
+            frame, joint = np.argwhere(~np.isfinite(values))[0][:2].tolist()
+            raise WriteError(
+                f"{clip.name!r}: the {what} of {clip.skeleton.names[joint]} at frame {frame} is no number",
+                advice="Switch steps off to find the one that makes it.",
+            )
+    for track in clip.tracks:
+        if not np.isfinite(track.values).all():
+            raise WriteError(f"{clip.name!r}: the track {track.name!r} holds what is no number")
 
 
 for _format in plugins.exported("reflexa.formats", "FORMAT", Format):

@@ -155,18 +155,16 @@ def at_moments(clip: Clip, travel: int, at: Array, turning: bool = True) -> Clip
 
 
 def _carried_on(turn: Array, move: Array, rounds: Array) -> tuple[Array, Array]:
-    """What ``rounds`` ``(n,)`` cycles (negative: back) that each turn and move so come to: ``(n, 4)`` and ``(n, 3)``."""
-    turns, moves = np.empty((len(rounds), 4)), np.empty((len(rounds), 3))
-    for k in np.unique(rounds):
-        whole, way = np.array(quat.IDENTITY), np.zeros(3)
-        for _ in range(abs(int(k)) % 1000):
-            if k > 0:
-                whole, way = quat.multiply(turn, whole), quat.rotate(turn, way) + move
-            else:
-                back = quat.conjugate(turn)
-                whole, way = quat.multiply(back, whole), quat.rotate(back, way - move)
-        turns[rounds == k], moves[rounds == k] = whole, way
-    return turns, moves
+    """What ``rounds`` ``(n,)`` cycles (negative: back) that each turn (about up) and move (level) so come to: ``(n, 4)`` and
+    ``(n, 3)``. The moves are a geometric series of turned ones, so any number of rounds costs the same."""
+    half = float(np.arctan(turn[1] / turn[3])) if turn[3] else np.pi / 2
+    turns = np.zeros((len(rounds), 4))
+    turns[:, 1], turns[:, 3] = np.sin(half * rounds), np.cos(half * rounds)
+    # A level move as one complex number, z + x i: turning it by an angle multiplies it by exp(i angle).
+    sine = np.sin(half)
+    length = rounds if abs(sine) < 1e-12 else np.sin(half * rounds) / sine
+    way = (move[2] + 1j * move[0]) * np.exp(1j * half * (rounds - 1)) * length
+    return turns, np.stack([way.imag, np.zeros(len(rounds)), way.real], axis=-1)
 
 
 def carried(clip: Clip, travel: int, place: Array, rounds: int) -> Array:

@@ -91,10 +91,10 @@ def _after(a: Clip, b: Clip, n: int, travel: int, stands: Standing) -> Clip:
         turn, move = cycle.lined_up(a, a.frames - 1, b, 0, travel)
         # One step further on: as far as the last of a and the first of b go on the mean.
         steps = []
-        for c, at in ((a, a.frames - 2), (b, 0)):
+        for c, at, turned in ((a, a.frames - 2, np.array(quat.IDENTITY)), (b, 0, turn)):
             if c.frames > 1:
                 p = c.cut(at, at + 1).model[1][:, travel]
-                steps.append((p[1] - p[0]) if c is a else quat.rotate(turn, p[1] - p[0]))
+                steps.append(quat.rotate(turned, p[1] - p[0]))
         step = np.mean(steps, axis=0) if steps else np.zeros(3)
         return cycle.moved_over_ground(b, turn, move + step * [1.0, 0.0, 1.0])
     half = (n - 1) // 2

@@ -92,10 +92,24 @@ def events_at(events: Iterable[Event], times: Array, breaks: Iterable[int] = ())
     return tuple(Event(f, given[k].name) for f, k in sorted(out))
 
 
+def even_times(end: float, step: float, closes: bool = False) -> Array:
+    """Moments from 0 on, ``step`` frames apart, as far as ``end``. closes: of a loop, whose last frame is its first again: both
+    ends are kept, and the step is the nearest one that divides the way between them.
+
+    >>> even_times(5, 2), even_times(5, 2, closes=True)
+    (array([0., 2., 4.]), array([0. , 2.5, 5. ]))
+    """
+    count = end / step
+    if closes:
+        return np.linspace(0.0, end, max(round(count), 1) + 1) if end > 0 else np.zeros(1)
+    return np.asarray(np.minimum(np.arange(int(np.floor(count + 1e-6)) + 1) * step, end))
+
+
 def to_rate(clip: Clip, rate: float) -> Clip:
     """The same motion in time sampled at ``rate`` frames a second; events keep their time.
 
-    The last sample is the last that still lies inside the clip. Raises ValueError for a rate that is not positive.
+    The last sample is the last that still lies inside the clip. A loop closes as before: it keeps its last frame, and takes
+    the whole number of frames that is nearest to its time. Raises ValueError for a rate that is not positive.
 
     >>> from reflexa.motion.clip import rest_clip
     >>> from reflexa.motion.skeleton import chain
@@ -107,9 +121,9 @@ def to_rate(clip: Clip, rate: float) -> Clip:
         raise ValueError(f"a rate of {rate} frames a second")
     if rate == clip.rate:
         return clip
-    ratio = clip.rate / rate
-    count = int(np.floor((clip.frames - 1) / ratio + 1e-6)) + 1
-    out = at_frames(clip, np.arange(count) * ratio, smooth=ratio < _SLOWED and not clip.stepped)
+    times = even_times(clip.frames - 1.0, clip.rate / rate, clip.loop)
+    ratio = float(times[1] - times[0]) if len(times) > 1 else clip.rate / rate
+    out = at_frames(clip, times, smooth=ratio < _SLOWED and not clip.stepped)
     # What lies behind the last sample stands at it.
-    events = tuple(replace(e, frame=min(e.frame / ratio, count - 1.0)) for e in clip.events)
+    events = tuple(replace(e, frame=min(e.frame / ratio, len(times) - 1.0)) for e in clip.events)
     return replace(out, rate=rate, events=events)

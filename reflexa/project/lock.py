@@ -7,21 +7,24 @@ import fcntl
 import os
 import socket
 from dataclasses import dataclass
+from functools import cache
 from pathlib import Path
 from typing import IO
 
 import msgspec
 
-from reflexa.project.transaction import own
+from reflexa.project.transaction import OWN, own
 
 _NAME = "lock"
 
 
 class Holder(msgspec.Struct, frozen=True):
-    """Who has the project open: host and process. Empty: nobody, but it cannot be locked either (it is read-only)."""
+    """Who has the project open: host and process, and the machine, whatever it is called. Empty: nobody, but it cannot be
+    locked either (it is read-only)."""
 
     host: str = ""
     pid: int = 0
+    machine: str = ""
 
     @property
     def text(self) -> str:
@@ -59,16 +62,41 @@ def take(folder: Path, by_force: bool = False) -> Lock | Holder:
         held = False
     except OSError:
         held = True
-    elsewhere = said is not None and said.host != socket.gethostname()
+    elsewhere = said is not None and not _is_here(said)
     if (held or elsewhere) and not by_force:
         file.close()
         return said or Holder("another host", 0)
     with contextlib.suppress(OSError):
         file.seek(0)
         file.truncate(0)
-        file.write(msgspec.json.encode(Holder(socket.gethostname(), os.getpid())))
+        file.write(msgspec.json.encode(Holder(socket.gethostname(), os.getpid(), _machine())))
         file.flush()
     return Lock(path, file)
+
+
+def is_free(folder: Path) -> bool:
+    """Has nobody who lives the project open? What the system says of the lock, whatever is written in it."""
+    try:
+        with (folder / OWN / _NAME).open("rb") as file:
+            fcntl.flock(file, fcntl.LOCK_SH | fcntl.LOCK_NB)
+    except FileNotFoundError:
+        return True
+    except OSError:
+        return False
+    return True
+
+
+def _is_here(holder: Holder) -> bool:
+    """Is it a process of this machine? Its name may have changed."""
+    return holder.machine == _machine() if holder.machine and _machine() else holder.host == socket.gethostname()
+
+
+@cache
+def _machine() -> str:
+    """What tells this machine from others; empty where the system gives it no number."""
+    with contextlib.suppress(OSError, UnicodeDecodeError):
+        return Path("/etc/machine-id").read_text().strip()[:64]
+    return ""
 
 
 def _holder(data: bytes) -> Holder | None:

@@ -14,7 +14,7 @@ from platformdirs import user_state_path
 
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats.files import write_bytes
-from reflexa.project import store
+from reflexa.project import lock, store
 from reflexa.project.store import Project
 from reflexa.project.transaction import OWN, own
 
@@ -69,13 +69,12 @@ def _mine(folder: Path) -> Path:
 
 
 def found(folder: Path) -> Recovered | None:
-    """What a process that is no more had not saved, the newest; None where there is nothing that can be read."""
+    """What was not saved in a folder, the newest; None where there is nothing that can be read. For whoever holds its lock, or
+    knows that nobody does: then the process that edited it is no more."""
     paths = (folder / OWN).glob(f"{_PREFIX}*.json") if (folder / OWN).is_dir() else ()
     for path in sorted(paths, key=_written, reverse=True):
         try:
             saved = msgspec.json.decode(path.read_bytes(), type=_Saved)
-            if _alive(saved):
-                continue
             return Recovered(path, _project(saved, folder))
         except (OSError, msgspec.MsgspecError, UnicodeDecodeError, ReflexaError):
             continue
@@ -87,21 +86,6 @@ def _written(path: Path) -> float:
         return path.stat().st_mtime
     except OSError:
         return 0.0
-
-
-def _alive(saved: _Saved) -> bool:
-    """Is the process that wrote it still at work? One of another host may be."""
-    if saved.host != socket.gethostname():
-        return True
-    if saved.pid == os.getpid():
-        return False
-    try:
-        os.kill(saved.pid, 0)
-    except ProcessLookupError:
-        return False
-    except OSError:
-        return True
-    return True
 
 
 def _project(saved: _Saved, folder: Path) -> Project:
@@ -125,4 +109,4 @@ def decline(recovered: Recovered) -> None:
 def lost_drafts() -> list[Path]:
     """Drafts with something that was not saved, of processes that are no more; the newest first."""
     folders = drafts().glob("draft-*") if drafts().is_dir() else ()
-    return sorted((f for f in folders if found(f) is not None), key=_written, reverse=True)
+    return sorted((f for f in folders if lock.is_free(f) and found(f) is not None), key=_written, reverse=True)

@@ -28,6 +28,7 @@ from reflexa.project.text import pretty
 from reflexa.stage.store import stage_from_plain, stage_plain
 from reflexa.steps import steps_from_plain, to_plain
 from reflexa.take import Accepted, Export, Range, Segment, Source, Take, View
+from reflexa.take.gate import with_own_ids
 from reflexa.take.recipe import SUFFIX as RECIPE_SUFFIX
 from reflexa.take.recipe import Recipe, read_kept, recipe_plain
 
@@ -270,35 +271,65 @@ def is_own(folder: Path, out: Path) -> bool:
     return any(out.resolve().is_relative_to((folder / part).resolve()) for part in (SOURCES, *PARTS))
 
 
-def save(project: Project, folder: Path, known: Iterable[str] | None = None, tell: Progress = quiet) -> None:
+def save(project: Project, folder: Path, known: Iterable[str] | None = None, tell: Progress = quiet) -> dict[str, str]:
     """Write the project's texts, those that differ from what is there, as one: after a kill at any moment the project is wholly
-    as it was or as it is now.
+    as it was or as it is now. What whoever saves knows of it then, as ``state`` has it.
 
     known: files of it (relative names) that whoever saves has read or written; left out, those that the project on disk
-    lists. Of them, those that it has no longer are removed; no other file is removed or written over. Raises WriteError, and
-    what ``tell`` raises to stop it: nothing has happened then.
+    lists. Of them, those that it has no longer are removed; no other file is removed or written over, and what others have
+    added to the list meanwhile stays in it. Raises WriteError, and what ``tell`` raises to stop it: nothing has happened
+    then.
     """
     try:
         transaction.finish(folder)
     except ReadError as e:
         raise WriteError(e.reason, folder, e.place, e.advice) from None
-    mine = set(_listed(folder) if known is None else known)
+    mine = set(state(folder) if known is None else known)
     kept = {f"{x.part}/{x.file}" for x in project.lost}
-    files = _texts(project, folder, mine - kept)
+    added = _added_by_others(folder, mine)
+    files = _texts(project, folder, mine - kept, added)
     changed = {n: d for n, d in files.items() if not _is(folder / n, d)}
     gone = [n for n in mine - kept - set(files) if n.partition("/")[0] in PARTS and (folder / n).is_file()]
     transaction.commit(folder, changed, sorted(gone), tell)
+    theirs = {f"{part}/{name}" for part, name in added.files} | {f"{SOURCES}/{s.file}" for s in added.sources}
+    return {name: digest for name, digest in state(folder).items() if name not in theirs}
 
 
 def state(folder: Path) -> dict[str, str]:
-    """The project's texts on disk by their relative names, with digests of their contents: those that it lists."""
+    """The project's texts on disk by their relative names, with digests of their contents: those that it lists; and its sources
+    by theirs, with digests of what the project says of them."""
     out = {}
     for name in (PROJECT, thresholds.NAME, *_listed(folder)):
         try:
             out[name] = hashlib.sha256((folder / name).read_bytes()).hexdigest()
         except OSError:
             continue
+    for source in _sources_listed(folder):
+        said = msgspec.json.encode(_source_file(source))
+        out[f"{SOURCES}/{source.file}"] = hashlib.sha256(said).hexdigest()
     return out
+
+
+@dataclass(frozen=True)
+class _Added:
+    """What the project on disk lists and whoever saves does not know: sources, and files of a part."""
+
+    sources: tuple[SourceFile, ...] = ()
+    files: tuple[tuple[str, str], ...] = ()
+
+
+def _added_by_others(folder: Path, mine: set[str]) -> _Added:
+    sources = tuple(s for s in _sources_listed(folder) if f"{SOURCES}/{s.file}" not in mine)
+    files = tuple((part, name) for n in _listed(folder) if n not in mine for part, _, name in [n.partition("/")])
+    return _Added(sources, files)
+
+
+def _sources_listed(folder: Path) -> tuple[SourceFile, ...]:
+    try:
+        data = read_document(folder / PROJECT, "project", VERSION)
+        return msgspec.convert(data.get("sources", []), tuple[SourceFile, ...])
+    except (ReadError, msgspec.ValidationError):
+        return ()
 
 
 def _listed(folder: Path) -> list[str]:
@@ -323,9 +354,9 @@ def texts(project: Project) -> dict[str, bytes]:
     return _texts(project, Path(os.devnull), set())
 
 
-def _texts(project: Project, folder: Path, mine: set[str]) -> dict[str, bytes]:
+def _texts(project: Project, folder: Path, mine: set[str], added: _Added = _Added()) -> dict[str, bytes]:
     """Every text of the project by its relative name. Names follow the takes' own; where a file that is not ``mine`` has one
-    already, a number is added."""
+    already, a number is added. added: what is listed besides."""
     out: dict[str, bytes] = {}
     listed: dict[str, list[str]] = {part: [] for part in PARTS}
     names = {
@@ -342,18 +373,27 @@ def _texts(project: Project, folder: Path, mine: set[str]) -> dict[str, bytes]:
         out[f"{part}/{name}"] = pretty(plain).encode(errors="replace")
 
     for take in _with_ids(project.takes):
-        put(TAKES, take.name, take_plain(take))
+        try:
+            put(TAKES, take.name, take_plain(replace(take, steps=with_own_ids(take.steps))))
+        except (TypeError, ValueError) as e:
+            raise WriteError(
+                f"the take {take.name!r} cannot be saved: {e}", folder, advice="Undo its last edit."
+            ) from None
     for d in project.rigs:
         put(RIGS, d.name, d.plain())
     for recipe in project.recipes:
         put(RECIPES, recipe.name, recipe_plain(recipe))
     for lost in sorted(project.lost, key=lambda x: x.place):
         listed[lost.part].insert(lost.place, lost.file)
+    for part, name in added.files:
+        listed[part] += [name] if name not in listed[part] else []
+    own = {s.file for s in project.sources}
+    sources = (*project.sources, *(s for s in added.sources if s.file not in own))
     head = {
         "reflexa": "project",
         "version": VERSION,
         "name": project.name,
-        "sources": [_source_file(s) for s in project.sources],
+        "sources": [_source_file(s) for s in sources],
     }
     more = {part: names for part, names in listed.items() if names and part != TAKES}
     out[PROJECT] = pretty({**head, **more, TAKES: listed[TAKES], **project.unknown}).encode(errors="replace")

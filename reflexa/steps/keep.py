@@ -144,5 +144,5 @@ KIND = StepKind(
     place=90,
     weighs_itself=True,
     reads=lambda settings, context: [before(settings, context).clip.digest],
-    shifted=lambda s, by: msgspec.structs.replace(s, reaches=later(s.reaches, by)),
+    shifted=lambda s, by: msgspec.structs.replace(s, when=later(s.when, by)),
 )

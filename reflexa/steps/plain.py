@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from typing import Any
 
 import msgspec
+import numpy as np
 from msgspec.structs import replace
 
 from reflexa.errors import RecipeError, misfit
@@ -56,8 +57,15 @@ def to_plain(step: Step, identity: bool = True) -> dict[str, Any]:
         out["tied"] = msgspec.to_builtins(step.tied)
     if step.locked and identity:
         out["locked"] = True
-    out["settings"] = msgspec.to_builtins(step.settings)
+    out["settings"] = msgspec.to_builtins(step.settings, enc_hook=_number)
     return out
+
+
+def _number(value: Any) -> Any:
+    """NumPy's numbers as Python's: whoever makes steps in a program need not know the difference. Raises TypeError."""
+    if isinstance(value, np.generic):
+        return value.item()
+    raise TypeError(f"{type(value).__name__} is no plain data")
 
 
 _FIELDS = {"id", "kind", "name", "on", "weight", "envelope", "mask", "locked", "tied", "settings"}

@@ -12,7 +12,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import monotone
-from reflexa.motion.resample import seen_at
+from reflexa.motion.resample import even_times, seen_at
 from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 from reflexa.words import counted
@@ -76,9 +76,7 @@ def times_of(clip: Clip, s: RetimeSettings) -> Array:
     count = end / ratio
     if count + 1 > _MOST:
         raise RecipeError(f"{count + 1:,.0f} frames are too many", place=s.how, advice=f"Up to {_MOST:,}.")
-    if clip.loop:  # which has to close again, so the last frame is kept
-        return np.linspace(0.0, end, max(round(count), 1) + 1)
-    return np.asarray(np.minimum(np.arange(int(np.floor(count + 1e-6)) + 1) * ratio, end))
+    return even_times(end, ratio, clip.loop)
 
 
 def _drawn(end: int, s: RetimeSettings) -> Array:

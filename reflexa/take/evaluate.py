@@ -252,6 +252,9 @@ def exported(line: Evaluation, export: Export) -> Clip:
     clip = line.result
     last = clip.frames - 1 if export.last is None else export.last
     out = clip.cut(export.first, last)
+    # What closes is resampled so that it still does.
+    loop = clip.loop and out.frames == clip.frames if export.loop is None else export.loop
+    out = replace(out, loop=loop)
     if export.cycles > 1:
         out = repeated(out, line.rig.travel_joint, export.cycles)
     if export.rate is not None:
@@ -261,9 +264,8 @@ def exported(line: Evaluation, export: Export) -> Clip:
         at = np.clip(np.arange(-before, out.frames + after), 0, out.frames - 1).astype(np.float64)
         events = tuple(replace(e, frame=e.frame + before) for e in out.events)
         out = replace(at_frames(out, at), events=events)
-    loop = out.loop if export.loop is None else export.loop
     play = out.play_rate if export.play_rate is None else export.play_rate
-    return replace(out, name=export.name or out.name, loop=loop, play_rate=play)
+    return replace(out, name=export.name or out.name, play_rate=play)
 
 
 def exported_clips(line: Evaluation, export: Export) -> list[Clip]:

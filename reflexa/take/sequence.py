@@ -11,7 +11,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion import contacts, loops, seams
 from reflexa.motion.clip import Clip
 from reflexa.motion.joining import Part, Seam, jerks, joined
-from reflexa.motion.resample import seen_at, to_rate
+from reflexa.motion.resample import even_times, seen_at, to_rate
 from reflexa.rig import Rig
 from reflexa.stage import EMPTY
 from reflexa.stage.footing import footing
@@ -44,8 +44,9 @@ def segment_clip(clip: Clip, rig: Rig, segment: Segment, place: str = "segment")
     count = (last - segment.first) / segment.speed
     if count > _MOST:
         raise RecipeError(f"{count:,.0f} frames are too many", place=place, advice=f"Up to {_MOST:,}.")
-    times = segment.first + np.minimum(np.arange(int(np.floor(count + 1e-6)) + 1) * segment.speed, last - segment.first)
-    out = seen_at(clip, times[::-1] if segment.reversed else times)
+    whole_loop = clip.loop and (segment.first, last) == (0, clip.frames - 1)
+    times = segment.first + even_times(last - segment.first, segment.speed, whole_loop)
+    out = replace(seen_at(clip, times[::-1] if segment.reversed else times), loop=whole_loop)
     return reflected(out, rig, "own start") if segment.mirrored else out
 
 

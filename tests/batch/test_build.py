@@ -19,7 +19,7 @@ from reflexa.batch import build as building
 from reflexa.batch import digests, inputs
 from reflexa.batch import run as running
 from reflexa.batch.build import STATE, plan
-from reflexa.batch.export import files_of
+from reflexa.batch.naming import files_of
 from reflexa.errors import RecipeError
 from reflexa.formats import FORMATS, read
 from reflexa.formats.files import digest

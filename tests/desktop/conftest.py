@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import hashlib
 import sys
 import traceback
 from collections.abc import Iterator
+from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -13,15 +15,41 @@ from PySide6.QtWidgets import QApplication
 
 from reflexa.desktop import app as application
 from reflexa.desktop.picture import gl
-from reflexa.desktop.session import Session
+from reflexa.desktop.session import Session, reading
+from reflexa.desktop.session import session as session_module
 from reflexa.desktop.session.sources import demo_copy
 from reflexa.desktop.window import MainWindow
+from reflexa.formats import Imported, ReadOptions
+from reflexa.formats.bvh import FORMAT as BVH
+from reflexa.project import sources
+from reflexa.take import Cache
 from tests.helpers.windows import idle, ready
 
 
 @pytest.fixture(scope="session")
 def qapp() -> QApplication:
     return application.make_app()
+
+
+@pytest.fixture(scope="session", autouse=True)
+def _read_and_computed_once() -> Iterator[None]:
+    """All windows of a session share what they read and compute: both go by the bytes, and are values that nobody changes."""
+    known: dict[tuple[str, str, ReadOptions], Imported] = {}
+    read, computed = sources.read, Cache()
+
+    def shared(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
+        if path.suffix not in (".glb", *BVH.suffixes) or not path.is_file():  # files to which no other belongs
+            return read(path, options)
+        key = path.name, hashlib.sha256(path.read_bytes()).hexdigest(), options
+        if key not in known:
+            known[key] = read(path, options)
+        return replace(known[key], path=path)
+
+    with pytest.MonkeyPatch.context() as patch:
+        patch.setattr(sources, "read", shared)
+        patch.setattr(session_module, "Cache", lambda: computed)
+        patch.setattr(reading, "BREATH", 0.0)
+        yield
 
 
 @pytest.fixture

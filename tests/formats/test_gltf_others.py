@@ -7,9 +7,10 @@ from pathlib import Path
 import numpy as np
 
 from reflexa.formats import encode, read
+from reflexa.formats.gltf import accessors
 from reflexa.formats.gltf.animation import unit_rotations
 from reflexa.formats.gltf.container import load, to_glb
-from reflexa.formats.gltf.write import _accessors_named
+from reflexa.formats.gltf.packing import image_type, named_accessors
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.steps import apply, make
@@ -69,9 +70,77 @@ def test_a_clip_written_alone_leaves_nothing_unused_behind(tmp_path: Path) -> No
     )
     for name in ("one.glb", "new.glb"):
         file = load(tmp_path / name)
-        used = set(_accessors_named(file.json))
+        used = named_accessors(file.json)
         assert len(file.items("accessors")) == len(used)
         assert read(tmp_path / name).clips[0].frames == source.clips[0].frames
+
+
+def test_a_file_that_is_mirrored_again_and_again_stays_as_large(tmp_path: Path) -> None:
+    """What a step makes needs other channels each time: data and entries of the time before must not stay."""
+    at, sizes = DECKHAND, list[int]()
+    for n in range(3):
+        source = read(at)
+        clips = [apply(make("mirror"), c, source.rig) for c in source.clips]
+        at = tmp_path / f"{n}.glb"
+        at.write_bytes(encode(clips, source.rig, "glb", source))
+        sizes.append(at.stat().st_size)
+        file = load(at)
+        named = named_accessors(file.json)
+        assert named == set(range(len(file.items("accessors"))))
+        views = {a["bufferView"] for a in file.items("accessors")} | {i["bufferView"] for i in file.items("images")}
+        assert views == set(range(len(file.items("bufferViews"))))
+    assert max(sizes) < 1.02 * min(sizes)
+
+
+def with_image(path: Path, **image: object) -> None:
+    """The deckhand with an image."""
+    file = load(DECKHAND)
+    file.json["images"] = [image]
+    path.write_bytes(to_glb(file.json, file.buffers[0]))
+
+
+def test_a_missing_image_keeps_its_address_and_is_told(tmp_path: Path) -> None:
+    with_image(tmp_path / "a.glb", uri="cloth%20blue.png")
+    source = read(tmp_path / "a.glb")
+    assert any("cloth%20blue.png" in w and "missing" in w for w in source.warnings)
+    mirrored = apply(make("mirror"), source.clips[0], source.rig)
+    (tmp_path / "b.glb").write_bytes(encode([mirrored], source.rig, "glb", source))
+    assert load(tmp_path / "b.glb").items("images") == [{"uri": "cloth%20blue.png"}]
+
+
+def test_an_image_is_called_what_it_is(tmp_path: Path) -> None:
+    """Media types of the IANA register; a file's first bytes tell, not its name."""
+    (tmp_path / "cloth.png").write_bytes(b"RIFF\x10\0\0\0WEBPVP8 ")
+    with_image(tmp_path / "a.glb", uri="cloth.png")
+    source = read(tmp_path / "a.glb")
+    (tmp_path / "b.glb").write_bytes(encode(list(source.clips), source.rig, "glb", source))
+    (image,) = load(tmp_path / "b.glb").items("images")
+    assert image["mimeType"] == "image/webp" and "uri" not in image
+    assert image_type(b"\xff\xd8\xff\xe0", "a.png") == "image/jpeg" and image_type(b"", "a.JPG") == "image/jpeg"
+
+
+def test_numbers_that_an_unknown_extension_may_name_stay(tmp_path: Path) -> None:
+    file = load(DECKHAND)
+    last = len(file.items("accessors")) - 1
+    file.json["extensions"] = {"FERRY_ropes": {"points": last}}
+    values = accessors.read(file, last, "here")
+    (tmp_path / "a.glb").write_bytes(to_glb(file.json, file.buffers[0]))
+    source = read(tmp_path / "a.glb")
+    (tmp_path / "b.glb").write_bytes(encode([source.clips[0]], source.rig, "glb", source))
+    again = load(tmp_path / "b.glb")
+    assert again.json["extensions"]["FERRY_ropes"]["points"] == last
+    assert np.array_equal(accessors.read(again, last, "here"), values)
+    assert read(tmp_path / "b.glb").clips[0].frames == source.clips[0].frames
+
+
+def test_a_chunk_filled_up_with_zeros_is_read(tmp_path: Path) -> None:
+    data = bytearray(DECKHAND.read_bytes())
+    length = int.from_bytes(data[12:16], "little")
+    data[20 + length : 20 + length] = b"\0" * 4
+    data[12:16] = (length + 4).to_bytes(4, "little")
+    data[8:12] = len(data).to_bytes(4, "little")
+    (tmp_path / "a.glb").write_bytes(data)
+    assert len(read(tmp_path / "a.glb").clips) == len(read(DECKHAND).clips)
 
 
 def test_rotations_have_no_component_beyond_one() -> None:

@@ -104,7 +104,12 @@ def test_names_change_hands_and_nothing_is_lost(tmp_path: Path) -> None:
     store.save(swapped, tmp_path)
     now = store.load(tmp_path)
     assert [(t.name, t.steps[0].name, t.id) for t in now.takes] == [("b", "a", a.id), ("a", "b", b.id)]
-    assert store.state(tmp_path).keys() == {"project.json", "takes/a.take.json", "takes/b.take.json"}
+    assert store.state(tmp_path).keys() == {
+        "project.json",
+        "takes/a.take.json",
+        "takes/b.take.json",
+        "sources/a.glb",
+    }
 
 
 def test_files_that_were_never_loaded_are_never_touched(tmp_path: Path) -> None:
@@ -117,7 +122,60 @@ def test_files_that_were_never_loaded_are_never_touched(tmp_path: Path) -> None:
     stray.write_text("not ours")
     store.save(replace(mine, takes=project("mine").takes), tmp_path, known)
     assert stray.read_text() == "not ours" and (tmp_path / "takes" / "theirs.take.json").exists()
-    assert [t.name for t in store.load(tmp_path).takes] == ["mine"]
+    # What others added stays in the list, and is not taken for ours at the next save either.
+    assert [t.name for t in store.load(tmp_path).takes] == ["mine", "theirs"]
+
+
+def test_a_save_keeps_what_it_did_not_know_in_the_list(tmp_path: Path) -> None:
+    known = store.save(project("a"), tmp_path)
+    mine, theirs = store.load(tmp_path), store.load(tmp_path)
+    theirs = replace(
+        theirs, sources=(*theirs.sources, SourceFile("b.glb", unit=0.01)), takes=(*theirs.takes, *project("b").takes)
+    )
+    store.save(theirs, tmp_path)
+    for name in ("c", "d"):
+        mine = replace(mine, takes=(*mine.takes, *project(name).takes))
+        known = store.save(mine, tmp_path, known)
+        assert "takes/b.take.json" not in known and "sources/b.glb" not in known
+    now = store.load(tmp_path)
+    assert [t.name for t in now.takes] == ["a", "c", "d", "b"] and now.sources == theirs.sources
+    store.save(replace(now, takes=now.takes[:1], sources=now.sources[:1]), tmp_path)
+    assert [t.name for t in store.load(tmp_path).takes] == ["a"], "whoever knows of them removes them"
+
+
+def test_two_steps_of_one_id_are_saved_with_an_id_each(tmp_path: Path) -> None:
+    take = project("a").takes[0]
+    store.save(replace(project("a"), takes=(replace(take, steps=take.steps * 2),)), tmp_path)
+    (now,) = store.load(tmp_path).takes
+    assert now.steps[0].id == "m" and len({s.id for s in now.steps}) == 2
+
+
+def test_what_was_not_saved_is_found_whoever_has_the_number_of_its_process_now(tmp_path: Path, monkeypatch) -> None:
+    """A process number comes again, and a machine may be called otherwise the next day: the lock tells who lives."""
+    store.save(project("a"), tmp_path)
+    monkeypatch.setattr(recovery.socket, "gethostname", lambda: "yesterday")
+    monkeypatch.setattr(recovery.os, "getpid", lambda: 1)  # which is alive, always
+    recovery.keep(project("a", "b"), tmp_path)
+    monkeypatch.undo()
+    held = lock.take(tmp_path)
+    assert isinstance(held, Lock) and not lock.is_free(tmp_path)
+    left = recovery.found(tmp_path)
+    assert left is not None and [t.name for t in left.project.takes] == ["a", "b"]
+    held.release()
+    assert lock.is_free(tmp_path)
+
+
+def test_a_lock_of_this_machine_under_another_name_counts_for_nothing(tmp_path: Path, monkeypatch) -> None:
+    held = lock.take(tmp_path)
+    assert isinstance(held, Lock)
+    written = held.path.read_bytes()
+    held.release()
+    held.path.write_bytes(written.replace(lock.socket.gethostname().encode(), b"yesterday"))
+    machine = msgspec.json.decode(written)["machine"]
+    again = lock.take(tmp_path)
+    assert isinstance(again, Lock) == bool(machine)
+    if isinstance(again, Lock):
+        again.release()
 
 
 HEAD = b'{"reflexa": "take", "version": 2, "name": "x", "source": {"file": "a", "clip": "b"}, '

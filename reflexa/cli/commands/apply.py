@@ -14,9 +14,10 @@ import click
 from rich.console import Console
 from rich.progress import Progress
 
+from reflexa.batch.naming import FIELDS
 from reflexa.batch.pool import Share
 from reflexa.batch.rigs import clips_of, load
-from reflexa.batch.run import FIELDS, Done, FileJob, How, run
+from reflexa.batch.run import Done, FileJob, How, run
 from reflexa.cli.options import (
     Reading,
     Talk,

@@ -11,8 +11,9 @@ from typing import Any
 import click
 
 from reflexa.batch.export import Origin, Target, write
+from reflexa.batch.naming import files_of, refuse_clashes, result_name, written_as
 from reflexa.batch.rigs import load
-from reflexa.batch.run import FileJob, How, out_name, planned, refuse_clashes
+from reflexa.batch.run import FileJob, How, planned
 from reflexa.checks.judging.mend import mend
 from reflexa.checks.judging.thresholds import read_thresholds
 from reflexa.cli.options import (
@@ -30,8 +31,7 @@ from reflexa.cli.options import (
     writing,
 )
 from reflexa.errors import ReadError, ReflexaError
-from reflexa.formats import FORMATS, read, writable
-from reflexa.names import file_name
+from reflexa.formats import FORMATS, read
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
 from reflexa.take import Source, Take
@@ -72,7 +72,7 @@ def COMMAND(
                 raise ReadError("holds a rig and no clip", document.path)
             given = load(source.rigs)
             rig = given.known(document.rig)
-            kind = FORMATS[document.format] if FORMATS[document.format].encode is not None else writable()[0]
+            kind = written_as(FORMATS[document.format])
             for clip in document.clips:
                 own = clip if loop is None else replace(clip, loop=loop)
                 take = Take(clip.name, Source(path.name, clip.name), stage=stage)
@@ -82,10 +82,9 @@ def COMMAND(
                     "left": [f.plain() for f in done.left], "written": "",
                 }  # fmt: skip
                 if any(t.kept for t in done.tried):
-                    name = out_name("", path.stem, clip.name, "", len(document.clips) > 1)
-                    to = Target(
-                        out / f"{file_name(name)}{kind.suffix}", kind.name, target.options, target.force, inputs
-                    )
+                    name = result_name("", path.stem, clip.name, "", len(document.clips) > 1)
+                    (file,) = files_of(name, [clip], kind, False)
+                    to = Target(out / file, kind.name, target.options, target.force, inputs)
                     origin = Origin(document, done.take.steps, document, (done.line, done.judged))
                     entry["written"] = str(write([replace(done.line.result, name=clip.name)], rig, to, origin).path)
                 said.append(entry)

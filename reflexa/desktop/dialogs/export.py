@@ -21,6 +21,7 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from reflexa.batch.export import Into, Proof, export_take
+from reflexa.batch.naming import file_names
 from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.session import Session
 from reflexa.desktop.widgets import labels
@@ -29,7 +30,6 @@ from reflexa.desktop.widgets.numbers import CountBox, PlainNumber
 from reflexa.desktop.work import Job
 from reflexa.formats import FORMATS, writable
 from reflexa.motion.clip import Clip
-from reflexa.names import file_name
 from reflexa.take import Export, Take
 from reflexa.words import counted
 
@@ -133,7 +133,8 @@ class ExportDialog(QDialog):
 
     def target(self) -> Path:
         """The file that will be written."""
-        return self.place.folder / f"{file_name(self.name.text())}{FORMATS[self.format.currentData()].suffix}"
+        name = self.name.text()
+        return self.place.folder / file_names(name, [name], FORMATS[self.format.currentData()], False)[0]
 
     def choices(self) -> Export:
         """What was chosen."""

@@ -9,6 +9,7 @@ from PySide6.QtCore import QObject, Signal
 from reflexa.desktop.session.selection import Place
 from reflexa.project.store import Project
 from reflexa.take.edits import keep_locked
+from reflexa.take.gate import admitted
 
 _MOST = 500
 
@@ -50,18 +51,28 @@ class History(QObject):
 
     def edit(self, label: str, project: Project, before: Place, after: Place, merge: str = "") -> None:
         """Go to the next value. before, after: where one looked, and looks then. merge: edits in a row with the same word
-        undo together. Raises LockedError where a locked step would be changed."""
+        undo together. Raises LockedError where a locked step would be changed, RecipeError for what cannot be kept."""
         if project == self.project:
             return
-        for take in project.takes:
-            old = self.project.take(take.name)
-            if old is not None and old is not take:
-                keep_locked(old, take)
+        project = self._admitted(project)
         if not (merge and self._past and self._past[-1].merge == merge):
             self._past.append(_Past(label, self.project, before, merge))
             del self._past[:-_MOST]
         self._future.clear()
         self._go(project, after)
+
+    def _admitted(self, project: Project) -> Project:
+        """The project with takes of plain data alone: the gate that every edit goes through."""
+        takes = []
+        for take in project.takes:
+            old = self.project.take(take.name)
+            if old is not take:
+                take = admitted(take, old)
+                if old is not None:
+                    keep_locked(old, take)
+            takes.append(take)
+        same = all(a is b for a, b in zip(takes, project.takes, strict=True))
+        return project if same else replace(project, takes=tuple(takes))
 
     def end_merge(self) -> None:
         """The next edit is undone on its own, whatever its word."""

@@ -19,7 +19,7 @@ from reflexa.take import Take
 # Lists that are made anew for every single file would cost more than the files.
 _EVERY = 1.0
 # What nobody waits for leaves so many seconds to the first picture.
-_BREATH = 0.4
+BREATH = 0.4
 
 
 class Reader(QObject):
@@ -65,7 +65,7 @@ class Reader(QObject):
         def call(job: Job[None]) -> None:
             done = set[str]()
             if not sources.first & set(sources.waiting):
-                time.sleep(_BREATH)
+                time.sleep(BREATH)
             while left := [e for f, e in list(sources.waiting.items()) if f not in done]:
                 entry = next((e for e in left if e.file in sources.first), left[0])
                 try:

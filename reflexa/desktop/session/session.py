@@ -16,6 +16,7 @@ from reflexa.desktop.session.reading import Reader
 from reflexa.desktop.session.selection import RESULT, Place, Selection
 from reflexa.desktop.session.sources import Sources, opened
 from reflexa.desktop.work import Work
+from reflexa.errors import RecipeError
 from reflexa.formats import Imported
 from reflexa.motion.clip import Clip
 from reflexa.project.store import Project
@@ -247,7 +248,7 @@ class Session(QObject):
         now = self.selection.place
         try:
             self.history.edit(label, project, now, now if place is None else place, merge)
-        except LockedError as e:
+        except (LockedError, RecipeError) as e:
             self.said.emit(str(e))
             self.selection.changed.emit()  # whoever was edited shows again what is
             return False

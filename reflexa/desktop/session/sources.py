@@ -57,8 +57,7 @@ class Sources:
     def write(self, project: Project, tell: Progress = quiet) -> dict[str, str]:
         """Write the project's texts; as what they lie on disk then, with digests. Raises WriteError, and what ``tell`` raises
         to stop it."""
-        store.save(project, self.folder, self.state, tell)
-        return store.state(self.folder)
+        return store.save(project, self.folder, self.state, tell)
 
     def gone(self, source: Source) -> tuple[str, str]:
         """What of a take's source is not there, and what is known of it; empty texts where all is there."""

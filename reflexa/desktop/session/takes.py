@@ -53,7 +53,7 @@ def duplicate(session: Session, name: str, steps: bool = True) -> str:
     take = session.project.take(name)
     if take is None:
         return ""
-    copy = replace(take, name=free_name(take.name, (t.name for t in session.project.takes)))
+    copy = replace(take, id="", name=free_name(take.name, (t.name for t in session.project.takes)))
     if not steps:
         copy = replace(copy, steps=(), ranges=(), export=Export())
     takes = list(session.project.takes)

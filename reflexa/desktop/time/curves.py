@@ -350,7 +350,7 @@ class CurveView(Lanes):
         changed = {}
         for way in (grab.way,) if alone else ("arrive", "leave"):
             slopes = list(getattr(key, way) or usual_slopes(track.keys)[track.keys.index(key)])
-            slopes[self.view.first + grab.axis] = slope * self.view.scale
+            slopes[self.view.first + grab.axis] = float(slope * self.view.scale)
             changed[way] = tuple(slopes)
         new = with_track(grab.settings, with_keys(track, replace(key, **changed)))
         line.edit_layer(self.session, f"shape {self.session.selection.joint}", new, merge="shape")

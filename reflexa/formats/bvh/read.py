@@ -26,7 +26,7 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable, told_apart
 from reflexa.rig import Rig, analyse
-from reflexa.words import counted
+from reflexa.words import counted, listed
 
 _MOTION = re.compile(rb"^[ \t]*MOTION[ \t]*\r?$", re.MULTILINE | re.IGNORECASE)
 _FRAMES = re.compile(rb"\s*Frames\s*:\s*(\S+)", re.IGNORECASE)
@@ -62,7 +62,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     replaces = _position_modes(joints, names, rows, options, warnings)
     rotations, translations = _motion(joints, offsets, replaces, rows)
 
-    up, facing, first_look, said = imported.find_axes(raw, tips, guess_up=True, told=options.facing)
+    up, facing, first_look, said = imported.find_axes(raw, tips, guess_up=True, told=options.told_facing)
     warnings += said
     height = _extent(first_look, up)
     unit, scale, sure = imported.guess_unit(height)
@@ -154,17 +154,22 @@ def _position_modes(
 ) -> tuple[bool, ...]:
     """Per joint: do its position channels replace the offset (or add to it)? Decided from the data."""
     out = []
+    decided: dict[bool, list[str]] = {True: [], False: []}
     for joint, name in zip(joints, names, strict=True):
         replaces = True
         if joint.positions and any(joint.offset):
             middle, offset = middle_of(joint, rows)
             if options.positions == "auto":
                 replaces = seems_to_replace(middle, offset)
-                how = "replace" if replaces else "add to"
-                warnings.append(f"Position channels of {name!r} {how} its offset (decided from the values).")
+                decided[replaces].append(name)
             else:
                 replaces = options.positions == "replace"
         out.append(replaces)
+    said = [
+        f"{'replace' if replaces else 'add to'} the offset of {listed(of)}" for replaces, of in decided.items() if of
+    ]
+    if said:
+        warnings.append(f"Position channels {' and '.join(said)} (decided from the values).")
     return tuple(out)
 
 

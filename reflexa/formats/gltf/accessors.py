@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
 from dataclasses import dataclass
 from typing import Any
 
@@ -125,40 +124,16 @@ def _with_sparse(file: GltfFile, sparse: Any, where: str, values: NDArray[Any], 
 
 
 class Bin:
-    """Collects the data of a file being written: one buffer, 4-byte aligned views, new accessors.
+    """Collects the data of a file being written: one buffer, 4-byte aligned views, new accessors."""
 
-    free_views, free_accessors: entries whose old content is gone. New ones take their places, so that the
-    numbers by which everything else in the file names views and accessors stay right.
-    """
-
-    def __init__(
-        self, views: list[Json], accessors: list[Json],
-        free_views: Iterable[int] = (), free_accessors: Iterable[int] = (), data: bytes = b"",
-    ) -> None:  # fmt: skip
+    def __init__(self, views: list[Json], accessors: list[Json], data: bytes = b"") -> None:
         self.views, self.accessors = views, accessors
-        self._free_views, self._free_accessors = sorted(free_views), sorted(free_accessors)
         self._parts = [data] if data else []
         self._length = len(data)
 
     @property
-    def free(self) -> tuple[list[int], list[int]]:
-        """Views and accessors that are free by now."""
-        return list(self._free_views), list(self._free_accessors)
-
-    @property
     def data(self) -> bytes:
-        """What was placed up to now."""
-        return b"".join(self._parts)
-
-    def buffer(self) -> bytes:
-        """The buffer. Free places that nothing took go where they are the last, which changes nobody's number; others are made
-        equal to an entry that is in use."""
-        for items, free in ((self.views, self._free_views), (self.accessors, self._free_accessors)):
-            while free and free[-1] == len(items) - 1:
-                items.pop()
-                free.pop()
-            for i in free:
-                items[i] = dict(next(item for j, item in enumerate(items) if j not in free))
+        """The buffer: what was placed up to now."""
         return b"".join(self._parts)
 
     def place(self, data: bytes) -> int:
@@ -174,7 +149,8 @@ class Bin:
         view: Json = {"buffer": 0, "byteOffset": self.place(data), "byteLength": len(data)}
         if target is not None:
             view["target"] = target
-        return _put(self.views, self._free_views, view)
+        self.views.append(view)
+        return len(self.views) - 1
 
     def add(
         self,
@@ -195,13 +171,5 @@ class Bin:
         if bounds:
             accessor["min"] = flat.min(axis=0).tolist()
             accessor["max"] = flat.max(axis=0).tolist()
-        return _put(self.accessors, self._free_accessors, accessor)
-
-
-def _put(items: list[Json], free: list[int], new: Json) -> int:
-    if free:
-        at = free.pop(0)
-        items[at] = new
-        return at
-    items.append(new)
-    return len(items) - 1
+        self.accessors.append(accessor)
+        return len(self.accessors) - 1

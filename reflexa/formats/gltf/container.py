@@ -94,7 +94,7 @@ def _chunks(data: bytes, path: Path) -> tuple[bytes, bytes | None]:
             raise ReadError(f"has a chunk of {size:,} bytes that does not fit into it", path, f"byte {at}")
         body = data[at + 8 : at + 8 + size]
         if kind == _JSON and text is None:
-            text = body
+            text = body.rstrip(b"\0")  # spaces belong there, and some writers fill up with zeros
         elif kind == _BIN and binary is None:
             binary = body
         at += 8 + size
@@ -141,6 +141,16 @@ def fetch(path: Path, uri: str, place: str) -> bytes:
     if missing:
         raise ReadError(f"needs the file {uri!r}, which is missing", path, place, "Put it beside the glTF file.")
     return read_bytes(target)
+
+
+def is_there(path: Path, uri: Any) -> bool:
+    """Can the bytes that a URI inside ``path`` names be had? Those of no URI, and of a data URI, are in the file."""
+    if not isinstance(uri, str) or uri.startswith("data:"):
+        return True
+    try:
+        return (path.parent / unquote(uri)).is_file()
+    except (OSError, ValueError):
+        return False
 
 
 def to_glb(json: Json, binary: bytes) -> bytes:

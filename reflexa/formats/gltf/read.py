@@ -14,7 +14,7 @@ from reflexa.formats import imported
 from reflexa.formats.frame import ImportFrame
 from reflexa.formats.gltf import accessors
 from reflexa.formats.gltf.animation import Moved, as_clips, read_animation
-from reflexa.formats.gltf.container import GltfFile, Json, load
+from reflexa.formats.gltf.container import GltfFile, Json, is_there, load
 from reflexa.formats.gltf.morphs import morphs_of
 from reflexa.formats.gltf.skin import read_meshes
 from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, Note, ReadOptions, lost_notes, sign_notes
@@ -25,7 +25,7 @@ from reflexa.motion.matrices import decomposed
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import Names, told_apart
 from reflexa.rig import analyse
-from reflexa.words import counted
+from reflexa.words import counted, listed
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,9 +60,12 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         local[1][joints],
         local[2][joints] if np.abs(local[2][joints] - 1).max() > 1e-6 else None,
     )
-    frame = _frame(raw, _Nodes(nodes, parents, local), joints, options, warnings)
+    frame = _frame(raw, _Nodes(path, nodes, parents, local), joints, options, warnings)
     skeleton = frames.convert_skeleton(frame, raw)
     meshes = read_meshes(file, index, frame.scale, warnings)
+    missing = [str(i["uri"]) for i in file.items("images") if not is_there(path, i.get("uri"))]
+    if missing:
+        warnings.append(f"Images are missing beside the file: {listed(missing)}. Their addresses are kept.")
     rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
 
     clips: list[Clip] = []
@@ -227,6 +230,7 @@ def _names(nodes: list[Json], joints: list[int], warnings: list[str]) -> list[st
 class _Nodes:
     """All nodes of a file: as it gives them, the parent of each, and their own rotations, translations and scales."""
 
+    path: Path
     json: list[Json]
     parents: list[int]
     local: tuple[Array, Array, Array]
@@ -250,7 +254,8 @@ def _frame(raw: Skeleton, nodes: _Nodes, joints: list[int], options: ReadOptions
                 baked.append(_label(nodes.json, node))
             node = parents[node]
         if s <= 0:
-            raise ReadError("a parent node scales by zero or mirrors", baked[-1] if baked else "nodes")
+            where = baked[-1] if baked else "nodes"
+            raise ReadError("a parent node scales by zero or mirrors", nodes.path, where)
         turn.append(q)
         move.append(t)
         scale.append(s)

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 import copy
-from collections.abc import Iterable, Iterator
+from collections.abc import Iterable
 from dataclasses import dataclass
-from pathlib import Path
 from typing import Any
 from weakref import WeakKeyDictionary
 
@@ -15,8 +14,9 @@ from reflexa.errors import WriteError
 from reflexa.formats import frame as frames
 from reflexa.formats.gltf.accessors import Bin
 from reflexa.formats.gltf.animation import Nodes, unit_rotations, write_animation
-from reflexa.formats.gltf.container import GltfFile, Json, fetch, to_glb, to_gltf
+from reflexa.formats.gltf.container import GltfFile, Json, to_glb, to_gltf
 from reflexa.formats.gltf.morphs import NO_MORPHS, Morphs, morphs_of
+from reflexa.formats.gltf.packing import repacked
 from reflexa.formats.gltf.read import GltfLayout
 from reflexa.formats.imported import Imported
 from reflexa.motion.clip import Clip
@@ -70,13 +70,15 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
     }
     carried = {c.name: _other_channels(old, layout, c) for c in clips if c.name not in kept}
     if kept or any(c["channels"] for c in carried.values()):
-        json, store = _beside_others(file, [old[i] for i in kept.values()], list(carried.values()))
+        stay = {name: old[i] for name, i in kept.items()}
+        json, store, stay, carried = _beside_others(file, stay, carried)
     else:
+        stay = {}
         json, store = _alone(source, file)
     rest, morphs = _node_rest(source, layout), morphs_of(file)
     for clip in clips:
         if clip.name in kept:
-            json["animations"].append(copy.deepcopy(old[kept[clip.name]]))
+            json["animations"].append(stay[clip.name])
             continue
         q, t = frames.put_back(source.frame, clip.skeleton, clip.rotations, clip.translations)
         before = old[layout.animations[clip.name]] if clip.name in layout.animations else {}
@@ -89,27 +91,32 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
         extras = {k: v for k, v in before.get("extras", {}).items() if k != "reflexa"} if before else {}
         written["extras"] = {**extras, "reflexa": _extras(clip, notes)}
         json["animations"].append(written)
-    return json, store.buffer()
+    return json, store.data
 
 
-def _beside_others(file: GltfFile, kept: list[Json], carried: list[Json]) -> tuple[Json, Bin]:
-    """The file without its animations, but with the data of those that stay as they are, or are carried along."""
-    json = copy.deepcopy(file.json)
-    json["animations"] = []
-    alive = set(_accessors_named(json)) | {
-        s[k] for a in [*kept, *carried] for s in a["samplers"] for k in ("input", "output")
-    }
-    return json, _repacked(json, file, _accessors_of(file.items("animations")) - alive)
+_Animations = dict[str, Json]
+
+
+def _beside_others(
+    file: GltfFile, stay: _Animations, carried: _Animations
+) -> tuple[Json, Bin, _Animations, _Animations]:
+    """The file without its animations, but with the data of those that stay as they are, or are carried along; and these, as
+    they name it there."""
+    parts = copy.deepcopy(
+        {**{k: v for k, v in file.json.items() if k != "animations"}, "stay": stay, "carried": carried}
+    )
+    store = repacked(parts, file)
+    stay, carried = parts.pop("stay"), parts.pop("carried")
+    return {**parts, "animations": []}, store, stay, carried
 
 
 @dataclass(frozen=True)
 class _Base:
-    """A file without its animations: JSON, views and accessors (with places that are free), and the data."""
+    """A file without its animations: JSON, views and accessors, and the data."""
 
     json: Json
     views: list[Json]
     accessors: list[Json]
-    free: tuple[list[int], list[int]]
     data: bytes
 
 
@@ -122,16 +129,12 @@ def _alone(source: Imported, file: GltfFile) -> tuple[Json, Bin]:
     base = _bases.get(source)
     if base is None:
         json = copy.deepcopy({k: v for k, v in file.json.items() if k != "animations"})
-        store = _repacked(json, file, _accessors_of(file.items("animations")) - set(_accessors_named(json)))
+        store = repacked(json, file)
         rest = {k: v for k, v in json.items() if k not in ("accessors", "bufferViews")}
-        base = _bases[source] = _Base(rest, store.views, store.accessors, store.free, store.data)
+        base = _bases[source] = _Base(rest, store.views, store.accessors, store.data)
     views, accessors = list(base.views), list(base.accessors)
     json = {**copy.deepcopy(base.json), "accessors": accessors, "bufferViews": views, "animations": []}
-    return json, Bin(views, accessors, *base.free, data=base.data)
-
-
-def _accessors_of(animations: Iterable[Json]) -> set[int]:
-    return {s[k] for a in animations for s in a.get("samplers", []) for k in ("input", "output")}
+    return json, Bin(views, accessors, base.data)
 
 
 def _root_channels(nodes: Iterable[int]) -> frozenset[tuple[int, str]]:
@@ -163,59 +166,6 @@ def _join(animation: Json, other: Json) -> None:
     base = len(animation["samplers"])
     animation["samplers"] += copy.deepcopy(other["samplers"])
     animation["channels"] += [{**copy.deepcopy(c), "sampler": c["sampler"] + base} for c in other["channels"]]
-
-
-def _accessors_named(json: Any) -> Iterator[int]:
-    """Every number under a key that names accessors, wherever it stands."""
-    if isinstance(json, list):
-        for entry in json:
-            yield from _accessors_named(entry)
-    elif isinstance(json, dict):
-        for key, value in json.items():
-            if key == "attributes" and isinstance(value, dict):
-                yield from (v for v in value.values() if isinstance(v, int))
-            elif key == "targets" and isinstance(value, list):
-                yield from (v for t in value if isinstance(t, dict) for v in t.values() if isinstance(v, int))
-            elif key in ("indices", "inverseBindMatrices", "input", "output") and isinstance(value, int):
-                yield value
-            if key not in ("accessors", "bufferViews"):
-                yield from _accessors_named(value)
-
-
-def _views_named(json: Any) -> Iterator[int]:
-    if isinstance(json, list):
-        for entry in json:
-            yield from _views_named(entry)
-    elif isinstance(json, dict):
-        for key, value in json.items():
-            if key == "bufferView" and isinstance(value, int):
-                yield value
-            else:
-                yield from _views_named(value)
-
-
-def _repacked(json: Json, file: GltfFile, orphans: set[int]) -> Bin:
-    """All buffers as one, without the data that only ``orphans`` (accessors) used; images beside the file go in."""
-    old_accessors: list[Json] = json.setdefault("accessors", [])
-    views: list[Json] = json.setdefault("bufferViews", [])
-    alive = [a for i, a in enumerate(old_accessors) if i not in orphans]
-    rest = {k: v for k, v in json.items() if k not in ("accessors", "bufferViews")}
-    used = set(_views_named(alive)) | set(_views_named(rest))
-    free = set(_views_named([old_accessors[i] for i in orphans])) - used
-    store = Bin(views, old_accessors, free, orphans)
-    for i, view in enumerate(views):
-        if i not in free:
-            start = view.get("byteOffset", 0)
-            data = file.buffers[view["buffer"]][start : start + view["byteLength"]]
-            view.update(buffer=0, byteOffset=store.place(data))
-    for i, image in enumerate(json.get("images", [])):
-        uri = image.get("uri")
-        if isinstance(uri, str) and not uri.startswith("data:"):
-            data = fetch(file.path, uri, f"images[{i}]")
-            del image["uri"]
-            image["bufferView"] = store.add_view(data)
-            image["mimeType"] = "image/jpeg" if Path(uri).suffix.lower() in (".jpg", ".jpeg") else "image/png"
-    return store
 
 
 def _node_rest(source: Imported, layout: GltfLayout) -> tuple[Any, Any, Any]:
@@ -262,7 +212,7 @@ def _clean(clips: list[Clip], rig: Rig, notes: Json) -> tuple[Json, bytes]:
     json |= {"accessors": table, "bufferViews": views}
     if not table:
         del json["accessors"], json["bufferViews"]
-    return json, store.buffer()
+    return json, store.data
 
 
 def _add_meshes(json: Json, nodes: list[Json], roots: list[int], meshes: tuple[Mesh, ...], store: Bin) -> Morphs:

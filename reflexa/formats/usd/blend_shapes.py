@@ -23,14 +23,16 @@ def read_tracks(animation: Any, codes: Iterable[float], pxr: Any) -> tuple[Track
     return tuple(Track(n, values[:, i].copy()) for i, n in enumerate(names))
 
 
-def write_tracks(animation: Any, clip: Clip, step: float, pxr: Any) -> None:
-    """The tracks of a clip as weights of blend shapes, one sample a frame, ``step`` time codes apart."""
+def write_tracks(animation: Any, clip: Clip, codes: tuple[float, float], pxr: Any) -> None:
+    """The tracks of a clip as weights of blend shapes, one sample a frame. codes: the first frame's time code, and how many
+    lie between two frames."""
+    start, step = codes
     shapes, weights = animation.CreateBlendShapesAttr(), animation.CreateBlendShapeWeightsAttr()
     weights.Clear()
     shapes.Set(pxr.Vt.TokenArray([_token(t.name, pxr) for t in clip.tracks]))
     values = np.stack([t.values for t in clip.tracks], axis=1).astype(np.float32)
     for f in range(clip.frames):
-        weights.Set(pxr.Vt.FloatArray.FromNumpy(np.ascontiguousarray(values[f])), pxr.Usd.TimeCode(f * step))
+        weights.Set(pxr.Vt.FloatArray.FromNumpy(np.ascontiguousarray(values[f])), pxr.Usd.TimeCode(start + f * step))
 
 
 def _token(name: str, pxr: Any) -> str:

@@ -38,12 +38,15 @@ OURS = "reflexa"
 
 @dataclass(frozen=True, eq=False)
 class UsdLayout:
-    """Where things are in the file: the stage as text, the skeleton's path, its joint tokens, and each clip's animation."""
+    """Where things are in the file: the stage as text, the skeleton's path, its joint tokens, and each clip's animation, its
+    rate, and the time code of its first frame."""
 
     text: str
     skeleton: str
     tokens: tuple[str, ...]
     animations: dict[str, str]
+    rates: dict[str, float]
+    starts: dict[str, float]
 
 
 def usd(path: Path) -> Any:
@@ -135,15 +138,17 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
     clips: list[Clip] = []
     notes: list[Note] = []
     animations: dict[str, str] = {}
+    rates: dict[str, float] = {}
+    starts: dict[str, float] = {}
     given = Names()
     for prim in _animations(stage, prims[0], pxr):
         sampled = _motion(prim, [tokens[i] for i in order], raw, path, warnings, pxr)
         if sampled is None:
             continue
-        rotations, translations, scales, rate, ours, tracks, gone = sampled
+        rotations, translations, scales, (rate, start), ours, tracks, gone = sampled
         q, t = frames.take_in(frame, skeleton, rotations, translations)
         name = given.give(str(ours.get("name") or prim.GetName()))
-        animations[name] = str(prim.GetPath())
+        animations[name], rates[name], starts[name] = str(prim.GetPath()), rate, start
         play = ours.get("play_rate", 1.0)
         speed = float(play) if isinstance(play, int | float) and play > 0 else 1.0
         loop, stepped = bool(ours.get("loop", False)), bool(ours.get("stepped", False))
@@ -151,7 +156,8 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
         clips.append(
             Clip(name, skeleton, quat.continuous(q), t, rate, scales, loop, stepped, speed, _events(ours), tracks)
         )
-    layout = UsdLayout(stage.GetRootLayer().ExportToString(), where, tuple(tokens[i] for i in order), animations)
+    driven = tuple(tokens[i] for i in order)
+    layout = UsdLayout(stage.GetRootLayer().ExportToString(), where, driven, animations, rates, starts)
     generator = str(stage.GetRootLayer().documentation or "")
     fmt = "usda" if path.suffix.lower() == ".usda" else "usdc"
     return Imported(path, fmt, generator, rig, tuple(clips), frame, tuple(warnings), layout, notes=tuple(notes))
@@ -262,16 +268,17 @@ def _matrices(value: Any, count: int) -> Array | None:
 def _frame(
     stage: Any, prim: Any, raw: Skeleton, options: ReadOptions, warnings: list[str], pxr: Any
 ) -> frames.ImportFrame:
+    path = Path(stage.GetRootLayer().realPath)
     world = pxr.UsdGeom.XformCache().GetLocalToWorldTransform(prim)
     q, t, s, _ = decomposed(np.array(world, dtype=np.float64).T)
     if np.ptp(s) > 1e-6 * abs(float(s.mean())):
         warnings.append("The transforms above the skeleton scale unevenly: their mean scale is taken.")
     if s.min() <= 0:
-        raise ReadError("the transforms above the skeleton scale by zero or mirror", place=str(prim.GetPath()))
+        raise ReadError("the transforms above the skeleton scale by zero or mirror", path, str(prim.GetPath()))
     told = options.unit
     unit = told if told is not None else float(pxr.UsdGeom.GetStageMetersPerUnit(stage))
     if not (np.isfinite(unit) and unit > 0):
-        raise ReadError(f"says {unit} metres per unit", place="metersPerUnit")
+        raise ReadError(f"says {unit} metres per unit", path, "metersPerUnit")
     up = str(pxr.UsdGeom.GetStageUpAxis(stage))
     lay = quat.about(0, -np.pi / 2) if up == "Z" else np.array(quat.IDENTITY)
     scale = float(s.mean()) * unit
@@ -283,7 +290,7 @@ def _frame(
         np.full(len(raw), scale), np.tile(quat.multiply(lay, q), (count, 1)), np.tile(quat.rotate(lay, t * unit), (count, 1)),
         "as told" if told is not None else name, unit, f"+{up}", baked=baked,
     )  # fmt: skip
-    return imported.settle_frame(raw, inner, options, warnings)
+    return imported.settle_frame(raw, inner, options, warnings, lay)
 
 
 def _animations(stage: Any, skeleton: Any, pxr: Any) -> list[Any]:
@@ -295,9 +302,9 @@ def _animations(stage: Any, skeleton: Any, pxr: Any) -> list[Any]:
 
 def _motion(
     prim: Any, tokens: list[str], raw: Skeleton, path: Path, warnings: list[str], pxr: Any
-) -> tuple[Array, Array, Array | None, float, dict[str, Any], tuple[Track, ...], list[str]] | None:
-    """Rotations, translations, scales per frame, rate, our own notes, tracks, and joints that the skeleton lacks; None where
-    nothing in it moves a joint."""
+) -> tuple[Array, Array, Array | None, tuple[float, float], dict[str, Any], tuple[Track, ...], list[str]] | None:
+    """Rotations, translations, scales per frame, rate and time code of the first frame, our own notes, tracks, and joints that
+    the skeleton lacks; None where nothing in it moves a joint."""
     animation = pxr.UsdSkel.Animation(prim)
     driven = [str(t) for t in animation.GetJointsAttr().Get() or []]
     index = {t: i for i, t in enumerate(tokens)}
@@ -311,9 +318,8 @@ def _motion(
     times = sorted({float(t) for a in (*attributes, weights) for t in a.GetTimeSamples()})
     ours = dict(prim.GetCustomDataByKey(OURS) or {})
     codes = float(prim.GetStage().GetTimeCodesPerSecond()) or 24.0
-    start, rate, count = 0.0, codes, 1
+    start, rate, count = times[0] if times else 0.0, codes, 1
     if len(times) > 1:
-        start = times[0]
         told = ours.get("rate")
         step = min(b - a for a, b in zip(times, times[1:], strict=False))
         rate = float(told) if isinstance(told, int | float) and told > 0 else imported.settle_rate(codes / step)
@@ -338,7 +344,7 @@ def _motion(
         raise ReadError("holds values that are no numbers", path, str(prim.GetPath()))
     moved = s if np.abs(s - 1).max() > 1e-4 else None
     tracks = read_tracks(animation, (start + f * codes / rate for f in range(count)), pxr)
-    return quat.normalise(q), t, moved, rate, ours, tracks, [t for t in driven if t not in index]
+    return quat.normalise(q), t, moved, (rate, start), ours, tracks, [t for t in driven if t not in index]
 
 
 def _plain(value: Any, width: int) -> Array:

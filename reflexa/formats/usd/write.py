@@ -53,8 +53,12 @@ def _into_source(
     for i, clip in enumerate(clips):
         q, t = frames.put_back(source.frame, clip.skeleton, clip.rotations, clip.translations)
         path = layout.animations.get(clip.name) or f"{layout.skeleton}/{_identifier(clip.name, pxr)}"
-        moved = _Motion(clip, q, t, layout.tokens, notes)
-        first = _set_motion(stage, path, moved, pxr, alone=i == 0)
+        moved = _Motion(clip, q, t, layout.tokens, notes, layout.starts.get(clip.name, 0.0))
+        if i == 0:
+            # As the source counts its time codes, but for a clip that has another rate now.
+            codes = stage.GetTimeCodesPerSecond() if clip.rate == layout.rates.get(clip.name) else clip.rate
+            _set_times(stage, moved, codes)
+        first = _set_motion(stage, path, moved, pxr)
         if i == 0:
             pxr.UsdSkel.BindingAPI.Apply(skeleton).CreateAnimationSourceRel().SetTargets([first.GetPath()])
 
@@ -95,7 +99,9 @@ def _clean(stage: Any, clips: list[Clip], rig: Rig, notes: dict[str, Any], pxr: 
     for i, clip in enumerate(clips):
         path = f"/Figure/{_identifier(clip.name, pxr)}"
         moved = _Motion(clip, clip.rotations, clip.translations, tuple(tokens), notes)
-        made = _set_motion(stage, path, moved, pxr, alone=i == 0)
+        if i == 0:
+            _set_times(stage, moved, clip.rate)
+        made = _set_motion(stage, path, moved, pxr)
         if i == 0:
             binding.CreateAnimationSourceRel().SetTargets([made.GetPath()])
     for i, mesh in enumerate(rig.meshes):
@@ -104,23 +110,29 @@ def _clean(stage: Any, clips: list[Clip], rig: Rig, notes: dict[str, Any], pxr: 
 
 @dataclass(frozen=True, eq=False)
 class _Motion:
-    """A clip, its local rotations and translations in the file's frame, its joints by their paths, and what is noted of it."""
+    """A clip, its local rotations and translations in the file's frame, its joints by their paths, what is noted of it, and the
+    time code of its first frame."""
 
     clip: Clip
     rotations: Array
     translations: Array
     tokens: tuple[str, ...]
     notes: dict[str, Any]
+    start: float = 0.0
 
 
-def _set_motion(stage: Any, path: str, motion: _Motion, pxr: Any, alone: bool) -> Any:
-    """Write a clip's samples into a SkelAnimation; the first clip sets the stage's own times."""
+def _set_times(stage: Any, motion: _Motion, codes: float) -> None:
+    """Let the stage last as long as a clip, at so many time codes a second."""
+    clip = motion.clip
+    stage.SetTimeCodesPerSecond(codes)
+    stage.SetFramesPerSecond(clip.rate)
+    stage.SetStartTimeCode(motion.start)
+    stage.SetEndTimeCode(motion.start + (clip.frames - 1) * codes / clip.rate)
+
+
+def _set_motion(stage: Any, path: str, motion: _Motion, pxr: Any) -> Any:
+    """Write a clip's samples into a SkelAnimation."""
     vt, clip = pxr.Vt, motion.clip
-    if alone:
-        stage.SetTimeCodesPerSecond(clip.rate)
-        stage.SetFramesPerSecond(clip.rate)
-        stage.SetStartTimeCode(0)
-        stage.SetEndTimeCode(clip.frames - 1)
     step = float(stage.GetTimeCodesPerSecond()) / clip.rate
     animation = pxr.UsdSkel.Animation.Define(stage, path)
     animation.CreateJointsAttr(vt.TokenArray(list(motion.tokens)))
@@ -136,7 +148,7 @@ def _set_motion(stage: Any, path: str, motion: _Motion, pxr: Any, alone: bool) -
     s = np.ascontiguousarray(scales, dtype=np.float16)
     still = bool((s == s[:1]).all())
     for f in range(clip.frames):
-        time = pxr.Usd.TimeCode(f * step)
+        time = pxr.Usd.TimeCode(motion.start + f * step)
         attributes[0].Set(vt.QuatfArray.FromNumpy(np.ascontiguousarray(q[f])), time)
         attributes[1].Set(vt.Vec3fArray.FromNumpy(t[f]), time)
         if not still:
@@ -144,7 +156,7 @@ def _set_motion(stage: Any, path: str, motion: _Motion, pxr: Any, alone: bool) -
     if still:
         attributes[2].Set(vt.Vec3hArray.FromNumpy(s[0]))
     if clip.tracks:
-        write_tracks(animation, clip, step, pxr)
+        write_tracks(animation, clip, (motion.start, step), pxr)
     ours: dict[str, Any] = {
         "name": clip.name,
         "rate": clip.rate,

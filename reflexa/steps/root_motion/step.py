@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from itertools import pairwise
+
 import numpy as np
 
 from reflexa.errors import RecipeError
@@ -86,6 +88,10 @@ def _along(clip: Clip, now: TravelTrack, s: RootMotionSettings) -> tuple[Array, 
     except ValueError as e:
         raise RecipeError(f"the path {e}", advice="Draw one in the step's picture from above.") from None
     if s.walked == "to its end":
+        if any(b <= a for (a, _), (b, _) in pairwise(s.pace)):
+            raise RecipeError(
+                "the pace's points do not rise in time", place="pace", advice="Put them in order of their share."
+            )
         at, _ = travel.distances(path.length, clip.frames, s.pace, clip.rate)
     else:
         at = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(now.place, axis=0), axis=1))])
