@@ -4,7 +4,6 @@ from __future__ import annotations
 
 import argparse
 import json
-import os
 import time
 from concurrent.futures import ProcessPoolExecutor
 from dataclasses import asdict
@@ -13,6 +12,7 @@ from pathlib import Path
 
 from quality import clips, planted, work
 from quality.work import Row
+from reflexa.motion import threads
 
 
 def main() -> int:
@@ -24,7 +24,7 @@ def main() -> int:
     start = time.perf_counter()
     rows: list[Row] = []
     # Processes of their own, begun afresh: nothing is shared with what was computed here.
-    with ProcessPoolExecutor(os.cpu_count(), get_context("spawn"), work.begin, (folders, said.doing)) as pool:
+    with ProcessPoolExecutor(threads.cores(), get_context("spawn"), work.begin, (folders, said.doing)) as pool:
         names = sorted(matrix, key=lambda n: -matrix[n].clip.frames)
         done = dict(zip(names, pool.map(work.measured, names), strict=True))
     for name in matrix:

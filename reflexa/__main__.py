@@ -1,3 +1,4 @@
 from reflexa.cli import main
 
-main()
+if __name__ == "__main__":
+    main()

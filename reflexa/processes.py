@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import contextlib
 import copyreg
+import multiprocessing
+import multiprocessing.connection
 import os
 import pickle
 import select
@@ -122,8 +124,29 @@ def _exactly(pipe: Any, count: int, end: float | None) -> bytes:
     return b"".join(parts)
 
 
+def end_with_parent() -> None:
+    """Let this process end when the one that began it does, in whatever way: nobody would be told what it comes to."""
+    beginner = multiprocessing.parent_process()
+
+    def watch() -> None:
+        if beginner is not None:
+            multiprocessing.connection.wait([beginner.sentinel])
+        else:
+            parent = os.getppid()
+            while os.getppid() == parent:
+                time.sleep(_LOOKS)
+        os._exit(1)
+
+    threading.Thread(target=watch, name="parent", daemon=True).start()
+
+
+# How often a process looks whether its parent lives, seconds.
+_LOOKS = 0.5
+
+
 def serve(answer: Callable[[Any], Any]) -> None:
     """Answer questions until nobody asks any more: what the process itself does."""
+    end_with_parent()
     out = os.fdopen(os.dup(sys.stdout.fileno()), "wb")
     os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())  # what a library prints is no answer
     while True:

@@ -9,8 +9,7 @@ import os
 import time
 from pathlib import Path
 
-from platformdirs import user_cache_path
-
+from reflexa import places
 from reflexa.formats.files import digest
 
 # A file that was written less than so many nanoseconds ago may be written again without another time.
@@ -24,7 +23,7 @@ class Digests:
     def __init__(self, folder: Path) -> None:
         self._folder = folder
         name = hashlib.sha256(os.fsencode(os.path.abspath(folder))).hexdigest()[:20]
-        self._path = user_cache_path("reflexa") / "digests" / f"{name}.json"
+        self._path = places.cache_folder() / "digests" / f"{name}.json"
         self._known: dict[str, _Stamp] = {}
         self._now: dict[str, _Stamp] = {}
         with contextlib.suppress(OSError, ValueError, TypeError, AttributeError):

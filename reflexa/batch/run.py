@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import os
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
@@ -17,6 +16,7 @@ from reflexa.checks import judge
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, Format, ReadOptions, WriteOptions, by_suffix, read
 from reflexa.formats.files import digest
+from reflexa.motion import threads
 from reflexa.motion.cycle import repeated
 from reflexa.project.sources import files_of as files_of_source
 from reflexa.stage import EMPTY, Stage
@@ -181,7 +181,7 @@ def run(jobs: list[FileJob], share: Share) -> Iterator[Done]:
     that is wanted.
 
     Raises RecipeError before anything is written where two results would have one name, and WorkerLost."""
-    refuse_clashes(in_order(Processes(os.cpu_count() or 1), planned, jobs))
+    refuse_clashes(in_order(Processes(threads.cores()), planned, jobs))
     there = {id(job): _passed(job) for job in jobs}
     rest = [job for job in jobs if there[id(job)] is None]
     came = in_order(share, run_one, rest)

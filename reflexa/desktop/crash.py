@@ -6,13 +6,12 @@ import sys
 import threading
 import traceback
 from datetime import datetime
-from pathlib import Path
 from types import TracebackType
 
-from platformdirs import user_log_path
 from PySide6.QtCore import QObject, Signal
 
 from reflexa.desktop.window import MainWindow
+from reflexa.places import log_file
 
 # Older entries go when the log is longer than this, bytes.
 _LONGEST = 1 << 20
@@ -22,11 +21,6 @@ class _Teller(QObject):
     """Exceptions come from any thread; they are told on that of the interface."""
 
     happened = Signal(str)
-
-
-def log_file() -> Path:
-    """Where what happened is written down."""
-    return user_log_path("reflexa") / "reflexa.log"
 
 
 def install(window: MainWindow) -> None:

@@ -150,7 +150,11 @@ class Work(QObject):
     def _fail(self, job: Job[R], error: Exception) -> None:
         if job.failed is not None:
             job.failed(error)
-        elif isinstance(error, ReflexaError):
-            self.failed.emit(str(error))
         else:
+            self.fail(error)
+
+    def fail(self, error: Exception) -> None:
+        """Say an error that is meant for a person; any other is raised, and goes where those go that nobody expected."""
+        if not isinstance(error, ReflexaError):
             raise error
+        self.failed.emit(str(error))

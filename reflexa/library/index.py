@@ -14,8 +14,8 @@ from pathlib import Path
 from typing import Any
 
 import numpy as np
-from platformdirs import user_cache_path
 
+from reflexa import places
 from reflexa.errors import ReflexaError, WriteError
 from reflexa.library.facts import ClipFacts, FileFacts, search_words
 from reflexa.library.folders import Stamp
@@ -47,7 +47,7 @@ insert into changes values (1);
 
 def index_path() -> Path:
     """Where the index lies."""
-    return user_cache_path("reflexa") / "library.sqlite"
+    return places.cache_folder() / "library.sqlite"
 
 
 class Index:

@@ -14,8 +14,8 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
-from platformdirs import user_state_path
 
+from reflexa import places
 from reflexa.errors import ReadError
 from reflexa.formats.documents import read_document
 from reflexa.formats.files import write_bytes
@@ -70,7 +70,7 @@ def notes_path(shelf: Shelf) -> Path:
     if beside.exists() or os.access(beside.parent, os.W_OK):
         return beside
     name = hashlib.sha256(os.fsencode(shelf.folder)).hexdigest()[:16]
-    return user_state_path("reflexa") / "shelves" / f"{name}{SUFFIX}"
+    return places.state_folder() / "shelves" / f"{name}{SUFFIX}"
 
 
 def read_notes(shelf: Shelf) -> Notes:

@@ -16,6 +16,7 @@ from reflexa.library.folders import Stamp, stamp_of, walk
 from reflexa.library.index import Index
 from reflexa.library.readers import read_all
 from reflexa.library.shelves import Shelf
+from reflexa.motion import threads
 from reflexa.progress import Progress, quiet
 
 # What was read goes into the index this often, seconds: what is cancelled loses no more.
@@ -56,7 +57,7 @@ def scan(index: Index, shelves: Iterable[Shelf], progress: Progress = quiet, wor
         out.gone, out.files = len(gone), len(there)
         if gone:
             index.put((), gone)
-        _read(index, {p: there[p] for p in wanted}, workers or os.cpu_count() or 1, progress)
+        _read(index, {p: there[p] for p in wanted}, workers or threads.cores(), progress)
         out.read = len(wanted)
         bad = [Path(os.fsdecode(p)) for (p,) in index.rows("select path from files where error <> ''")]
         out.bad = sum(p in there for p in bad)

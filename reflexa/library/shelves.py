@@ -8,8 +8,8 @@ from pathlib import Path
 from typing import Any
 
 import msgspec
-from platformdirs import user_config_path
 
+from reflexa import places
 from reflexa.errors import ReadError, RecipeError
 from reflexa.formats.documents import read_document
 from reflexa.formats.files import write_bytes
@@ -58,7 +58,7 @@ class Shelves:
 
 def shelves_path() -> Path:
     """Where the list lies."""
-    return user_config_path("reflexa") / "shelves.json"
+    return places.settings_folder() / "shelves.json"
 
 
 class _Saved(msgspec.Struct):

@@ -6,6 +6,21 @@ import os
 import threading
 from concurrent.futures import ThreadPoolExecutor
 
+# How many threads this process may use at a time, where fewer than there are processors: others share them.
+_share = 0
+
+
+def cores() -> int:
+    """How many processors this process may use: those that the system lets it run on, or its share of them."""
+    return _share or len(os.sched_getaffinity(0))
+
+
+def share_of_one(among: int) -> None:
+    """From now on use one share of the processors, of so many equal ones; for processes that work beside each other."""
+    global _share
+    _share = max(1, len(os.sched_getaffinity(0)) // max(among, 1))
+
+
 _pools: dict[tuple[int, str], ThreadPoolExecutor] = {}
 _lock = threading.Lock()
 

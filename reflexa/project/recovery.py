@@ -10,8 +10,8 @@ from dataclasses import dataclass
 from pathlib import Path
 
 import msgspec
-from platformdirs import user_state_path
 
+from reflexa import places
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats.files import write_bytes
 from reflexa.project import lock, store
@@ -40,7 +40,7 @@ class Recovered:
 
 def drafts() -> Path:
     """Where projects lie that have no place of their own yet: the user's folder for state, which no system clears away."""
-    return user_state_path("reflexa") / "drafts"
+    return places.state_folder() / "drafts"
 
 
 def new_draft() -> Path:

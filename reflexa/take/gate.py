@@ -57,8 +57,8 @@ def _plain(value: Any, known: Any, place: str) -> Any:
         came = [_plain(v, old[i] if i < len(old) else None, f"{place}[{i}]") for i, v in enumerate(value)]
         return value if all(a is b for a, b in zip(value, came, strict=True)) else type(value)(came)
     if isinstance(value, Mapping):
-        old = known if isinstance(known, Mapping) else {}
-        by = {_plain(k, k, place): _plain(v, old.get(k), f"{place}.{k}") for k, v in value.items()}
+        before = known if isinstance(known, Mapping) else {}
+        by = {_plain(k, None, place): _plain(v, before.get(k), f"{place}.{k}") for k, v in value.items()}
         return value if all(by[k] is v for k, v in value.items()) else by
     if isinstance(value, msgspec.Struct):
         return _fields(value, known, value.__struct_fields__, with_fields, place)

@@ -241,10 +241,13 @@ def dies(task: building.Task) -> building.Made:
     return MAKE(task)
 
 
-def test_a_worker_that_is_killed_is_said(project: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_take_that_ends_its_workers_is_given_up_and_the_rest_is_built(
+    project: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
     monkeypatch.setattr(building, "make", dies)
     status, _, err = run("build", project, "--jobs", 2)
-    assert status == 4 and "ended from outside" in err
+    assert status == 4 and "3 processes were ended from outside" in err and "Run" in err
+    assert (project / "build/Mirrored.glb").exists(), "what harms nobody is built"
     monkeypatch.setattr(building, "make", MAKE)
     built(project)
     assert len(bits(project / "build")) == 6
@@ -284,9 +287,11 @@ def test_two_ranges_whose_names_are_one_file_are_refused(project: Path) -> None:
         files_of("Run", clips, FORMATS["bvh"], True)
 
 
-def dies_too(job: running.FileJob) -> running.Done:
-    """Ends its process on one of the files."""
-    if job.path.name == RUN:
+def dies_once(job: running.FileJob) -> running.Done:
+    """Ends its process the first time that it is at one of the files."""
+    died = job.out.parent / "died"
+    if job.path.name == RUN and not died.exists():
+        died.touch()
         os.kill(os.getpid(), signal.SIGKILL)
     return RUN_ONE(job)
 
@@ -294,17 +299,21 @@ def dies_too(job: running.FileJob) -> running.Done:
 RUN_ONE = running.run_one
 
 
-def test_a_worker_of_apply_that_is_killed_is_said(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(running, "run_one", dies_too)
-    status, _, err = run("apply", DATA / WALK, DATA / RUN, "--step", "mirror", "--out", tmp_path / "out", "--jobs", 2)
-    assert status == 4 and "ended from outside" in err
+def test_a_clip_whose_worker_is_killed_is_taken_up_again(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(running, "run_one", dies_once)
+    said = ["apply", DATA / WALK, DATA / RUN, "--step", "mirror", "--jobs", 2]
+    status, _, err = run(*said, "--out", tmp_path / "out")
+    assert status == 0 and (tmp_path / "died").exists() and "error" not in err
+    monkeypatch.setattr(running, "run_one", RUN_ONE)
+    assert run(*said, "--out", tmp_path / "whole")[0] == 0
+    assert bits(tmp_path / "out") == bits(tmp_path / "whole")
     assert not [p for p in (tmp_path / "out").glob("*") if p.name.startswith(".")]
 
 
 def test_what_was_built_is_not_read_again_and_yet_every_change_is_noticed(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(digests, "user_cache_path", lambda _: tmp_path / "cache")
+    monkeypatch.setattr(digests.places, "cache_folder", lambda: tmp_path / "cache")
     folder, reads = tmp_path / "out", list[Path]()
     folder.mkdir()
     old = time.time_ns() - 10**11

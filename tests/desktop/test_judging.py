@@ -18,7 +18,7 @@ from reflexa.desktop.widgets import boxes
 from reflexa.project import store
 from reflexa.steps import make
 from reflexa.steps.correction import CorrectionSettings, set_key
-from reflexa.take import Export
+from reflexa.take import Export, Segment, Source
 from reflexa.take.edits import insert_step
 from tests.helpers.hands import button, choose, click, said
 from tests.helpers.windows import dialog_of, finding_texts, idle, new_take, ready, saved, step_id
@@ -217,3 +217,20 @@ def test_differences_are_seen_as_colours(demo, qtbot) -> None:
     index = session.rig.skeleton.index
     assert abs(colours[index["forearm_left"]] - colours[index["forearm_right"]]).max() > 0.3
     assert (colours[index["forearm_right"]] == colours[index["thigh_left"]]).all()
+
+
+def test_what_was_found_before_is_not_said_of_a_take_that_cannot_be_computed(demo, qtbot, monkeypatch) -> None:
+    snapping(demo, qtbot)
+    session, evaluator = demo.session, demo.session.evaluator
+    qtbot.waitUntil(lambda: evaluator.judgement.count > 0)
+    monkeypatch.setattr(demo.desk.__class__, "show_error", lambda *_: None)
+    gone = replace(session.take, source=Source("deckhand.glb", "two", (Segment("deckhand.glb", "walk", first=9000),)))
+    session.edit_take("join", gone)
+    qtbot.waitUntil(lambda: bool(evaluator.refused))
+    idle(qtbot, demo)
+    assert not evaluator.judgement.count and not evaluator.findings
+    assert "are not inside 'walk'" in evaluator.refused
+    session.undo()
+    ready(qtbot, demo)
+    qtbot.waitUntil(lambda: evaluator.judgement.count > 0)
+    assert not evaluator.refused

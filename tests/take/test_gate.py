@@ -27,7 +27,9 @@ def layer(*keys: Key) -> Step:
 
 
 def test_numbers_of_numpy_become_pythons() -> None:
-    take = Take("a", Source("a.glb", "walk"), (layer(Key(3, arrive=SLOPES, leave=SLOPES)),), Export(rate=np.float64(24)))
+    take = Take(
+        "a", Source("a.glb", "walk"), (layer(Key(3, arrive=SLOPES, leave=SLOPES)),), Export(rate=np.float64(24))
+    )
     now = admitted(take)
     (key,) = now.steps[0].settings.tracks[0].keys
     assert {type(v) for v in key.arrive} == {float} and type(now.export.rate) is float

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import re
 import sys
 from dataclasses import dataclass
@@ -37,6 +36,7 @@ from reflexa.cli.options import (
 )
 from reflexa.formats import writable
 from reflexa.install.completion import StepText
+from reflexa.motion import threads
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
 from reflexa.steps import settled
@@ -97,7 +97,7 @@ _OPTIONS = (
     ),
     click.option("--name", "pattern", default="", help="File name pattern: {file}, {clip}, {recipe}, {swapped}."),
     click.option(
-        "--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, show_default="all cores", help="Files at a time."
+        "--jobs", type=click.IntRange(1), default=threads.cores(), show_default="all cores", help="Files at a time."
     ),
     click.option(
         "--ranges", "ranges", multiple=True, metavar="NAME=FIRST-LAST[,…]",

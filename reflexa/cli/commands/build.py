@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import json
-import os
 import sys
 from collections.abc import Iterator
 from dataclasses import dataclass, field
@@ -18,6 +17,7 @@ from reflexa.batch.build import Built, Made, Plan, Planned, build, default_out, 
 from reflexa.batch.pool import Share
 from reflexa.checks.judging.junit import Case, cases
 from reflexa.cli.options import Talk, clustered, grouped, sharing, stops, talking_json
+from reflexa.motion import threads
 
 
 @dataclass(frozen=True)
@@ -35,7 +35,7 @@ class _Choices:
 _OPTIONS = (
     click.option("--out", metavar="DIR", type=click.Path(path_type=Path), help="Where to; else `build` in the project."),
     click.option(
-        "--jobs", type=click.IntRange(1), default=os.cpu_count() or 1, show_default="all cores", help="Takes at a time."
+        "--jobs", type=click.IntRange(1), default=threads.cores(), show_default="all cores", help="Takes at a time."
     ),
     click.option("--dry-run", is_flag=True, help="Say what would be built, and why, and build nothing."),
     click.option("--watch", is_flag=True, help="Build again whenever the project changes, until Ctrl-C."),

@@ -21,6 +21,7 @@ from reflexa.desktop.session.importing import MERGE, Imports, import_job
 from reflexa.desktop.session.recent import remember
 from reflexa.desktop.work import Job
 from reflexa.formats import suffixes
+from reflexa.project import store
 from reflexa.project.sources import copy_to
 from reflexa.take import Source
 
@@ -85,7 +86,7 @@ def save_to(d: Desk, folder: Path) -> bool:
             return False
     before = replace(session.sources)
     session.sources.folder, session.sources.placed, session.sources.read_only = folder, True, False
-    session.sources.state = {}
+    session.sources.state = store.state(folder)  # which is our own
     d.keeper.hold(folder)
     remember(folder)
     clear_draft(before)

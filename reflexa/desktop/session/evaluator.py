@@ -97,6 +97,8 @@ class Evaluator(QObject):
         self.preview: Clip | None = None
         self.other: Compared | None = None
         self.computing = ""
+        # Why the take as it is could not be computed; what is shown is what came before.
+        self.refused = ""
         self._report: _Report | None = None
         self._request: Request | None = None
         self._job: Job[Any] | None = None
@@ -116,12 +118,14 @@ class Evaluator(QObject):
         self._at_step = 0
         self._ticker.start()
         job = Job(lambda job: self._run(request, job), self._done)
+        job.failed = self._failed
         job.ended = lambda: self._end_waiting() if self._job is job else None
         self._job = self._work.start(job, "evaluation")
 
     def forget(self) -> None:
         """Nothing is computed: another take, or none, is open."""
         self.evaluation = self.alone = self.preview = None
+        self.refused = ""
         self.judgement = Judgement()
         self.found.emit()
         self._report = None
@@ -148,7 +152,15 @@ class Evaluator(QObject):
         job.tell()
         return line, alone, seams
 
+    def _failed(self, error: Exception) -> None:
+        """Nothing came of it: what was found in the take as it was before is not said of it as it is."""
+        self.refused = str(error)
+        self.judgement = Judgement()
+        self.found.emit()
+        self._work.fail(error)
+
     def _done(self, made: _Made) -> None:
+        self.refused = ""
         self.evaluation, self.alone, self.seams = made
         self.preview = None
         self.done.emit()

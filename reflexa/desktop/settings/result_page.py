@@ -84,7 +84,8 @@ class ResultPage(StepPanel):
         )
         judgement = session.evaluator.judgement
         groups = judgement.groups
-        told = "" if groups else _NOTHING_FOUND if judgement.line is not None else "Looking…"
+        waiting = f"Not computed: {refused}" if (refused := session.evaluator.refused) else "Looking…"
+        told = "" if groups else _NOTHING_FOUND if judgement.line is not None else waiting
         self.nothing.setText(told)
         self.nothing.setVisible(bool(told))
         self.tree.setVisible(bool(groups))

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import contextlib
-import os
 import threading
 import time
 from collections.abc import Callable, Iterable, Mapping
@@ -23,6 +22,7 @@ from reflexa.library.notes import Notes, edit_notes, put_back, read_notes
 from reflexa.library.query import Query
 from reflexa.library.scan import Scanned, scan
 from reflexa.library.shelves import Shelf, Shelves, load_shelves, save_shelves
+from reflexa.motion import threads
 from reflexa.rig import Rig
 
 # Files are mostly written in pieces: what changes is looked at once that is over, milliseconds.
@@ -30,7 +30,7 @@ _SETTLES = 1200
 # While a scan is under way, what it found is shown this often, seconds.
 _SHOWS = 2.0
 # A core stays with the window while it scans: its picture stands still for less than 100 ms then (144 to 164 ms where none does).
-_WORKERS = max(1, (os.cpu_count() or 1) - 1)
+_WORKERS = max(1, threads.cores() - 1)
 
 
 class ShelfWork(QObject):

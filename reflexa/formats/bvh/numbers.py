@@ -2,13 +2,12 @@
 
 from __future__ import annotations
 
-import os
 from contextlib import suppress
 from functools import partial
 
 import numpy as np
 
-from reflexa.motion import kernels
+from reflexa.motion import kernels, threads
 from reflexa.motion.arrays import Array
 
 # Text is read in pieces of at least so many bytes, one a core.
@@ -30,7 +29,7 @@ def parse(text: bytes) -> Array:
     if not kernels.worth_it(len(text) // _A_NUMBER):
         with suppress(ValueError):  # whose place the loop below tells
             return np.array(list(map(float, text.split())), dtype=np.float64)
-    pieces = max(1, min(os.cpu_count() or 1, len(text) // _LEAST))
+    pieces = max(1, min(threads.cores(), len(text) // _LEAST))
     cuts = [0]
     for i in range(1, pieces + 1):
         stop = max(len(text) * i // pieces, cuts[-1])

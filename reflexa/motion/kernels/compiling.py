@@ -6,8 +6,8 @@ reordering, no fused operations), and every frame by itself, so that the bits do
 
 from __future__ import annotations
 
+import contextlib
 import hashlib
-import os
 import threading
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
@@ -17,14 +17,13 @@ from typing import Any, Generic, ParamSpec, TypeVar
 
 import numba
 import numpy as np
-from platformdirs import user_cache_path
 
+from reflexa import places
 from reflexa.motion import threads
 
 P = ParamSpec("P")
 F = TypeVar("F", bound=Callable[..., Any])
 
-_CORES = os.cpu_count() or 1
 # Fewer numbers than this per block, and handing them to a thread costs more than it saves.
 _LEAST = 1 << 15
 # Kernels may be imported by several threads at a time, and the compiler has one place that says where they are kept.
@@ -32,11 +31,13 @@ _wrapping = threading.Lock()
 
 
 @lru_cache(maxsize=1)
-def folder() -> Path:
-    """Where compiled kernels are kept: by what all of them say, since one may call another."""
+def folder() -> Path | None:
+    """Where compiled kernels are kept: by what all of them say, since one may call another. None where nothing can be kept."""
+    kept = places.writable_cache()
     here = Path(__file__).parent
     said = b"".join(p.read_bytes() for p in sorted(here.glob("*.py")))
-    return user_cache_path("reflexa") / "kernels" / hashlib.sha256(said + numba.__version__.encode()).hexdigest()[:16]
+    name = hashlib.sha256(said + numba.__version__.encode()).hexdigest()[:16]
+    return None if kept is None else kept / "kernels" / name
 
 
 def helper(f: F) -> F:
@@ -46,14 +47,35 @@ def helper(f: F) -> F:
 
 def _compiled(f: F) -> F:
     config: Any = numba.config
+    kept = folder()
     with _wrapping:
         before = config.CACHE_DIR
-        config.CACHE_DIR = str(folder())  # looked at while the function is wrapped, and nobody else's business
+        # Looked at while the function is wrapped, and nobody else's business.
+        config.CACHE_DIR = "" if kept is None else str(kept)
         try:
-            made: Any = numba.njit(nogil=True, cache=True, error_model="numpy")(f)
+            made: Any = numba.njit(nogil=True, cache=kept is not None, error_model="numpy")(f)
         finally:
             config.CACHE_DIR = before
+    if kept is not None:
+        _forgive(made._cache)
     return made  # type: ignore[no-any-return]
+
+
+def _forgive(kept: Any) -> None:
+    """A cache that is full, damaged or cleared away meanwhile costs the time to compile, and nothing else."""
+    load, save = kept.load_overload, kept.save_overload
+
+    def loaded(signature: Any, context: Any) -> Any:
+        try:
+            return load(signature, context)
+        except Exception:  # whatever damaged bytes are taken for
+            return None
+
+    def saved(signature: Any, data: Any) -> None:
+        with contextlib.suppress(OSError):
+            save(signature, data)
+
+    kept.load_overload, kept.save_overload = loaded, saved
 
 
 class Kernel(Generic[P]):
@@ -74,7 +96,9 @@ class Kernel(Generic[P]):
         given[:inputs] = [_read(a) for a in given[:inputs]]
         shared, over = given[: self._shared], given[self._shared :]
         frames, numbers = _size(over[-1]) if over else (1, 0)
-        blocks = 1 if self._in_order else min(_CORES, frames, max(numbers, *(_size(a)[1] for a in over)) // _LEAST)
+        blocks = (
+            1 if self._in_order else min(threads.cores(), frames, max(numbers, *(_size(a)[1] for a in over)) // _LEAST)
+        )
         if blocks < 2:
             self._compiled(*given)
             return
@@ -124,4 +148,4 @@ def at_once(work: list[Callable[[], T]]) -> list[T]:
 
 
 def _pool() -> ThreadPoolExecutor:
-    return threads.pool("kernels", max(1, _CORES - 1))
+    return threads.pool("kernels", max(1, threads.cores() - 1))
