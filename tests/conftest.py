@@ -3,21 +3,41 @@
 from __future__ import annotations
 
 import os
+import shutil
 import tempfile
 from pathlib import Path
 
-# What the application keeps for itself is kept for the tests alone.
-os.environ["XDG_STATE_HOME"] = tempfile.mkdtemp(prefix="reflexa-state-")
-os.environ["XDG_CONFIG_HOME"] = tempfile.mkdtemp(prefix="reflexa-settings-")
+# What the application keeps for itself is kept for the tests alone, and cleared away at the end. The compiled loops, which cost
+# the most, are in the user's cache already.
+_OWN = Path(tempfile.mkdtemp(prefix="reflexa-tests-"))
+os.environ["XDG_STATE_HOME"], os.environ["XDG_CONFIG_HOME"] = str(_OWN / "state"), str(_OWN / "settings")
+os.environ["XDG_DATA_HOME"] = str(_OWN / "data")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import pytest
 
+from reflexa.batch import digests
 from reflexa.demo import clips, deckhand
 from reflexa.library import index, shelves
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig, analyse
+
+
+def pytest_addoption(parser: pytest.Parser) -> None:
+    parser.addoption("--long", action="store_true", help="Also what takes long: many seeds, kills, clusters.")
+
+
+def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item]) -> None:
+    if config.getoption("--long"):
+        return
+    long = [i for i in items if i.get_closest_marker("long")]
+    config.hook.pytest_deselected(items=long)
+    items[:] = [i for i in items if not i.get_closest_marker("long")]
+
+
+def pytest_unconfigure() -> None:
+    shutil.rmtree(_OWN, ignore_errors=True)
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -28,7 +48,8 @@ def _laid_down(tmp_path_factory: pytest.TempPathFactory) -> None:
 
 @pytest.fixture(autouse=True)
 def _index(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """The index of the shelves, and the list of them, are each test's own."""
+    """The index of the shelves, the list of them, and what is known of builds, are each test's own."""
+    monkeypatch.setattr(digests.places, "cache_folder", lambda: tmp_path / "own cache")
     monkeypatch.setattr(index, "index_path", lambda: tmp_path / "own cache/library.sqlite")
     monkeypatch.setattr(shelves, "shelves_path", lambda: tmp_path / "own settings/shelves.json")
 

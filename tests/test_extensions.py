@@ -41,6 +41,7 @@ def reflexa(place: Path, *args: object) -> subprocess.CompletedProcess[str]:
     return subprocess.run(command, env=env, capture_output=True, text=True, timeout=120)
 
 
+@pytest.mark.long
 def test_the_example_is_a_step_and_a_finding(place: Path, tmp_path: Path) -> None:
     said = reflexa(place, "steps", "bob", "--json")
     assert "From wave to wave" in said.stdout and said.stderr == ""

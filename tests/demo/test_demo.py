@@ -93,6 +93,7 @@ def test_clips_loop_without_a_pop_and_bones_keep_their_length(deckhand_clips, de
         )
 
 
+@pytest.mark.long
 def test_the_shipped_project_is_whole_and_what_the_builder_builds(tmp_path: Path) -> None:
     project = store.load(PROJECT)
     documents = {s.file: read(PROJECT / "sources" / s.file) for s in project.sources}

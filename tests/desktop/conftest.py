@@ -12,6 +12,7 @@ from pathlib import Path
 import pytest
 from PySide6.QtCore import QSettings
 from PySide6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
 
 from reflexa.desktop import app as application
 from reflexa.desktop.picture import gl
@@ -50,6 +51,14 @@ def _read_and_computed_once() -> Iterator[None]:
         patch.setattr(session_module, "Cache", lambda: computed)
         patch.setattr(reading, "BREATH", 0.0)
         yield
+
+
+@pytest.fixture
+def qtbot(qtbot: QtBot) -> QtBot:
+    """Waits for conditions, however long the machine takes: what never comes is ended by the time limit of the tests."""
+    wait_until = qtbot.waitUntil
+    qtbot.waitUntil = lambda done, **_: wait_until(done, timeout=280_000)  # type: ignore[method-assign]
+    return qtbot
 
 
 @pytest.fixture

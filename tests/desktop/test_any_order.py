@@ -3,7 +3,6 @@ in a file that holds another motion than the evaluation."""
 
 from __future__ import annotations
 
-import os
 import random
 from collections.abc import Iterator
 from dataclasses import replace
@@ -23,8 +22,8 @@ from tests.helpers.windows import idle, ready
 
 # They leave the project, or wait for a file.
 NOT_HERE = {"quit", "open", "new", "import", "save_as"}
-# Set REFLEXA_SEEDS to try more of them.
-SEEDS = range(1, 1 + int(os.environ.get("REFLEXA_SEEDS", "6")))
+# Two each time, forty with --long.
+SEEDS = [1, 2, *(pytest.param(n, marks=pytest.mark.long) for n in range(3, 41))]
 
 
 @pytest.fixture

@@ -6,6 +6,7 @@ import shutil
 from pathlib import Path
 
 import pytest
+from PySide6.QtWidgets import QApplication
 
 from reflexa.desktop.dialogs.build import BuildDialog
 from reflexa.desktop.window import MainWindow
@@ -40,7 +41,7 @@ def texts(dialog: BuildDialog) -> list[str]:
 def begun(window: MainWindow, qtbot) -> BuildDialog:
     window.commands.run("build")
     dialog = dialog_of(qtbot, window, BuildDialog)
-    qtbot.waitUntil(lambda: dialog.todo is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: dialog.todo is not None)
     return dialog
 
 
@@ -48,16 +49,16 @@ def test_what_is_due_is_built_and_then_it_is_not(opened: MainWindow, qtbot) -> N
     dialog = begun(opened, qtbot)
     assert texts(dialog) == ["Plain — it was never built", "Swapped — it was never built"]
     click(dialog.go)
-    qtbot.waitUntil(lambda: dialog.todo is None and not opened.session.work.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: dialog.todo is None and not opened.session.work.busy)
     assert "2 of 2 built" in dialog.said.text() and all("built in" in t for t in texts(dialog))
     out = opened.session.folder / "build"
     assert {p.name for p in out.glob("*.glb")} == {"Plain.glb", "Swapped.glb"}
     dialog.look()
-    qtbot.waitUntil(lambda: dialog.todo is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: dialog.todo is not None)
     assert all("up to date" in t for t in texts(dialog)) and not dialog.go.isEnabled()
     (out / "Plain.glb").write_bytes(b"mine")
     dialog.look()
-    qtbot.waitUntil(lambda: "left alone" in dialog.said.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "left alone" in dialog.said.text())
     assert texts(dialog)[0] == "Plain — left alone: Plain.glb was changed by others"
     dialog.reject()
 
@@ -66,13 +67,13 @@ def test_a_build_that_is_stopped_is_gone_on_with(opened: MainWindow, qtbot) -> N
     dialog = begun(opened, qtbot)
     dialog.start()
     dialog.reject()  # stops it
-    qtbot.waitUntil(lambda: not opened.session.work.busy, timeout=60_000)
+    qtbot.waitUntil(lambda: not opened.session.work.busy)
     assert dialog.isVisible() and "Stopped" in dialog.said.text()
     dialog.look()
-    qtbot.waitUntil(lambda: dialog.todo is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: dialog.todo is not None)
     if dialog.go.isEnabled():
         click(dialog.go)
-        qtbot.waitUntil(lambda: dialog.todo is None and not opened.session.work.busy, timeout=60_000)
+        qtbot.waitUntil(lambda: dialog.todo is None and not opened.session.work.busy)
     assert len(list((opened.session.folder / "build").glob("*.glb"))) == 2
     dialog.reject()
 
@@ -80,6 +81,6 @@ def test_a_build_that_is_stopped_is_gone_on_with(opened: MainWindow, qtbot) -> N
 def test_one_that_is_closed_at_once_is_told_nothing(opened: MainWindow, qtbot, raised: list[str]) -> None:
     opened.commands.run("build")
     opened.desk.dialog.close()
-    qtbot.waitUntil(lambda: not opened.session.work.busy, timeout=20_000)
-    qtbot.wait(50)
+    qtbot.waitUntil(lambda: not opened.session.work.busy)
+    QApplication.processEvents()
     assert not raised

@@ -135,10 +135,10 @@ def test_a_loop_is_found_in_the_picture_and_closed(demo, qtbot) -> None:
     demo.commands.run("add_close-loop")
     ready(qtbot, demo)
     panel = demo.settings.findChild(CloseLoopPanel)
-    qtbot.waitUntil(lambda: panel.table.rowCount() > 0, timeout=10_000)
+    qtbot.waitUntil(lambda: panel.table.rowCount() > 0)
     line.edit_settings(session, "x", type(session.step.settings)(first=3, last=70))
     ready(qtbot, demo)
-    qtbot.waitUntil(lambda: "open by" in panel.said.text() and "Frames 3 to 70" in panel.said.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "open by" in panel.said.text() and "Frames 3 to 70" in panel.said.text())
     best = session.report.matches.pairs[0]
     click(panel.picture, panel.picture.pixel(best.first, best.last).toPoint())
     ready(qtbot, demo)
@@ -239,7 +239,7 @@ def test_ranges_are_kept_dragged_played_and_exported(demo, qtbot, monkeypatch, t
     dialog = dialog_of(qtbot, demo, ExportDialog)
     dialog.place.field.setText(str(tmp_path))
     click(dialog.go)
-    qtbot.waitUntil(lambda: dialog.proof is not None, timeout=30_000)
+    qtbot.waitUntil(lambda: dialog.proof is not None)
     clips = read(dialog.proof.path).clips
     assert [(c.name, c.frames) for c in clips] == [
         ("stride", 33),
@@ -274,7 +274,7 @@ def test_clips_in_a_row_are_dragged_trimmed_and_turned(demo, qtbot) -> None:
     assert session.take.source.segments[1].crossfade > crossfade
     before = session.take.source.segments
     sequence.best(session, 1)
-    qtbot.waitUntil(lambda: session.take.source.segments != before, timeout=10_000)
+    qtbot.waitUntil(lambda: session.take.source.segments != before)
     ready(qtbot, demo)
     ((_, said),) = sequence.seams_said(session)
     assert "cm/s apart" in said and "cm a frame (elsewhere" in said
@@ -298,7 +298,7 @@ def test_clips_of_another_rig_are_refused_in_words(demo, qtbot) -> None:
     said: list[str] = []
     session.failed.connect(said.append)
     takes.join(session, [Segment(*LANDING), Segment("ferrykeeper.glb", "calling out")], "both")
-    qtbot.waitUntil(lambda: bool(said) or bool(session.problem), timeout=10_000)
+    qtbot.waitUntil(lambda: bool(said) or bool(session.problem))
     assert "another rig" in " ".join([*said, session.problem])
 
 

@@ -29,11 +29,11 @@ def test_a_path_is_drawn_from_above_and_walked_at_a_pace(demo, qtbot) -> None:
     choose(window.settings, "What", "along path")
     assert len(session.step.settings.path) == 4, "it begins as the clip goes anyway"
     click(button(window.settings, "Clear"))
-    qtbot.waitUntil(lambda: "two points" in session.step_problem, timeout=10_000)
+    qtbot.waitUntil(lambda: "two points" in session.step_problem)
     assert session.result is not None, "the figure stays, the step is passed over until it can be run"
     window.commands.run("export")
     window.desk.dialog.start()
-    qtbot.waitUntil(lambda: "two points" in window.desk.dialog.said.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "two points" in window.desk.dialog.said.text())
     assert window.desk.dialog.proof is None
     window.desk.dialog.reject()
     click(button(window.settings, "Begin with its own way"))
@@ -161,13 +161,13 @@ def test_a_missing_root_joint_is_offered(demo, qtbot) -> None:
     from tests.helpers.files import DATA
 
     files.import_paths(window.desk, [DATA / "humanoid3d_walk.bvh"])
-    qtbot.waitUntil(lambda: window.desk.dialog is not None and hasattr(window.desk.dialog, "make_take"), timeout=10_000)
+    qtbot.waitUntil(lambda: window.desk.dialog is not None and hasattr(window.desk.dialog, "make_take"))
     window.desk.dialog.accept()
     ready(qtbot, window)
     window.commands.run("add_root-motion")
     assert session.step.settings.operation == "in place", "what a rig without a root joint can do"
     choose(window.settings, "What", "from pelvis")
-    qtbot.waitUntil(lambda: "no root joint" in session.problem, timeout=10_000)
+    qtbot.waitUntil(lambda: "no root joint" in session.problem)
     click(button(window.settings, "Give it a root joint"))
     ready(qtbot, window)
     assert session.result.skeleton.names[0] == "root_2", "a name that is free: the pelvis of this rig is called root"

@@ -25,9 +25,9 @@ from tests.helpers.windows import dialog_of, idle, open_take, ready
 def test_the_welcome_shows_what_can_be_done_and_opens_the_demo(empty: MainWindow, qtbot) -> None:
     empty.commands.run("welcome")
     welcome = dialog_of(qtbot, empty, Welcome)
-    qtbot.waitUntil(lambda: all(r.figure is not None for _, r in welcome.pictures), timeout=30_000)
+    qtbot.waitUntil(lambda: all(r.figure is not None for _, r in welcome.pictures))
     pose = welcome.pictures[0][1].pose
-    qtbot.waitUntil(lambda: welcome.pictures[0][1].pose != pose, timeout=5_000)
+    qtbot.waitUntil(lambda: welcome.pictures[0][1].pose != pose)
     assert wanted_at_start()
     welcome.again.setChecked(False)
     assert not wanted_at_start()
@@ -58,7 +58,7 @@ def test_a_first_clip_is_found_mended_compared_and_exported(demo: MainWindow, qt
     assert tour.isVisible() and tour.at == 0 and "walk, skating" in tour.text.text()
 
     def at(n: int) -> None:
-        qtbot.waitUntil(lambda: tour.at == n, timeout=20_000)
+        qtbot.waitUntil(lambda: tour.at == n)
 
     clips = demo.library.clips
     item = next(clips.item(i) for i in range(clips.count()) if clips.item(i).text() == CLIP)
@@ -68,11 +68,11 @@ def test_a_first_clip_is_found_mended_compared_and_exported(demo: MainWindow, qt
     ready(qtbot, demo)
     assert session.take.source.clip == CLIP and not session.take.steps, session.take.name
     at(1)
-    qtbot.waitUntil(lambda: session.evaluator.judgement.count > 0, timeout=20_000)
+    qtbot.waitUntil(lambda: session.evaluator.judgement.count > 0)
     demo.commands.run("next_finding")
     at(2)
     demo.commands.run("mend_all")
-    qtbot.waitUntil(lambda: demo.desk.dialog is not None and demo.desk.dialog.isVisible(), timeout=30_000)
+    qtbot.waitUntil(lambda: demo.desk.dialog is not None and demo.desk.dialog.isVisible())
     demo.desk.dialog.accept()
     at(3)
     demo.viewport.set_compare("Both")
@@ -82,12 +82,12 @@ def test_a_first_clip_is_found_mended_compared_and_exported(demo: MainWindow, qt
     at(len(STOPS))
     assert tour.skip.text() == "Close" and not tour.leave.isVisible()
     click(tour.skip)
-    qtbot.waitUntil(lambda: demo.desk.tour is None, timeout=5_000)
+    qtbot.waitUntil(lambda: demo.desk.tour is None)
 
 
 def test_the_tour_opens_the_demo_and_can_be_left(empty: MainWindow, qtbot) -> None:
     empty.commands.run("tour")
-    qtbot.waitUntil(lambda: empty.desk.tour is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: empty.desk.tour is not None)
     assert any(c.name == CLIP for d in empty.session.sources.documents.values() for c in d.clips)
     first = empty.desk.tour
     empty.commands.run("tour")  # begun anew: the first card is gone, and the second is known
@@ -95,7 +95,7 @@ def test_the_tour_opens_the_demo_and_can_be_left(empty: MainWindow, qtbot) -> No
         second = empty.desk.tour
     assert empty.desk.tour is second is not first
     click(second.leave)
-    qtbot.waitUntil(lambda: empty.desk.tour is None, timeout=5_000)
+    qtbot.waitUntil(lambda: empty.desk.tour is None)
     idle(qtbot, empty)
 
 

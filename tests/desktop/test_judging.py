@@ -177,7 +177,7 @@ def test_a_picture_and_a_page_are_made_in_the_window(demo, qtbot, monkeypatch, t
     dialog.high.setValue(160)
     monkeypatch.setattr(QFileDialog, "getSaveFileName", lambda *_, **__: (str(tmp_path / "a"), ""))
     dialog.accept()
-    qtbot.waitUntil((tmp_path / "a.png").exists, timeout=20_000)
+    qtbot.waitUntil((tmp_path / "a.png").exists)
     idle(qtbot, window)
     window.commands.run("review_page")
     assert b"<!DOCTYPE html>" in (tmp_path / "a.html").read_bytes()

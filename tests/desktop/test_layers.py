@@ -57,7 +57,7 @@ def merge_both(qtbot, session: Session) -> Merged:
     """Merge the selected layer onto the one below, and what was found for it."""
     span, found = layers.span_of(session, 2), []
     layers.find(session, span, False, found.append)
-    qtbot.waitUntil(lambda: bool(found), timeout=20_000)
+    qtbot.waitUntil(lambda: bool(found))
     layers.put(session, span, found[0])
     return found[0]
 
@@ -206,7 +206,7 @@ def test_keys_are_thinned_beside_the_interface_and_only_where_nothing_else_was_d
     session.redo()
     ready(qtbot, demo)
     keys.thin(session, 0.5)
-    qtbot.waitUntil(lambda: session.layer != full, timeout=5_000)
+    qtbot.waitUntil(lambda: session.layer != full)
     left = session.layer.track("head").keys
     assert 2 <= len(left) < 10 and (left[0].frame, left[-1].frame) == (0, 39)
     session.undo()
@@ -271,7 +271,7 @@ def test_a_step_is_turned_into_a_layer_of_keys_and_back(demo, qtbot) -> None:
     )
     answer.start(50)
     window.commands.run("turn_into_layer")
-    qtbot.waitUntil(lambda: session.step is not None and session.step.kind == "correction", timeout=20_000)
+    qtbot.waitUntil(lambda: session.step is not None and session.step.kind == "correction")
     answer.stop()
     ready(qtbot, window)
     assert session.step.name == "Keep in the world"

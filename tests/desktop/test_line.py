@@ -126,12 +126,12 @@ def test_what_takes_long_is_told_and_can_be_stopped(demo, qtbot, monkeypatch) ->
     slow = evaluator_module.evaluate
     monkeypatch.setattr(evaluator_module, "evaluate", lambda *a, **k: (a[4](), go.wait(20), slow(*a, **k))[2])
     line.edit(session, "x", replace(session.step, weight=0.5))
-    qtbot.waitUntil(lambda: "Computing Mirror (1 of 1)" in session.evaluator.computing, timeout=10_000)
+    qtbot.waitUntil(lambda: "Computing Mirror (1 of 1)" in session.evaluator.computing)
     assert (painted(window.viewport)[30:60, 10:260] != painted_before[30:60, 10:260]).any(), "it stands in the picture"
     QTest.keyClick(window, Qt.Key.Key_Escape)
     assert session.evaluator.computing == "" and "Stopped" in window.statusBar().currentMessage()
     go.set()
-    qtbot.waitUntil(lambda: not session.work.busy, timeout=10_000)
+    qtbot.waitUntil(lambda: not session.work.busy)
     assert session.evaluation is before, "what came too late is not shown"
     session.undo()
     ready(qtbot, window)
@@ -155,7 +155,7 @@ def test_every_command_is_found_and_tells_why_it_cannot_run(empty, qtbot) -> Non
 @pytest.mark.parametrize("size", [(1280, 800), (1920, 1080)])
 def test_the_layout_holds(demo, qtbot, size) -> None:
     demo.resize(*size)
-    qtbot.waitUntil(lambda: demo.width() == size[0], timeout=5000)
+    qtbot.waitUntil(lambda: demo.width() == size[0])
     assert demo.viewport.width() > 0.5 * size[0] and demo.viewport.height() > 0.45 * size[1]
     bar = demo.viewport.tool_bar.geometry()
     assert demo.viewport.rect().contains(bar) and not bar.intersects(demo.viewport.compare_bar.geometry())

@@ -116,7 +116,7 @@ def test_a_format_is_read_written_offered_and_told_of(bench, qtbot, tmp_path: Pa
     dialog.format.setCurrentIndex(index)
     dialog.place.field.setText(str(tmp_path / "out"))
     dialog.start()
-    qtbot.waitUntil(lambda: dialog.proof is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: dialog.proof is not None)
     dialog.reject()
     assert dialog.proof is None or dialog.proof.path.suffix == ".toy"
     assert "| Toy text | .toy | yes | yes | one |" in reference()

@@ -56,7 +56,7 @@ def test_the_first_take_is_there_before_the_other_sources_are(empty, qtbot, many
     opening.enter(empty.desk, *opened(many))
     assert "walk 39.bvh" in empty.desk.dialog.text(), "what is not on disk is said at once"
     empty.desk.dialog.accept()
-    qtbot.waitUntil(lambda: session.evaluation is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: session.evaluation is not None)
     assert len(session.sources.waiting) == 38 and session.result is not None
     assert "38 left" in empty.project_label.text()
     rows = [empty.library.clips.item(i) for i in range(empty.library.clips.count())]
@@ -68,7 +68,7 @@ def test_the_first_take_is_there_before_the_other_sources_are(empty, qtbot, many
     assert session.result is None and session.sources.gone(session.take.source)[0] == "Reading walk 30.bvh…"
     files.save(empty.desk)
     go.set()
-    qtbot.waitUntil(lambda: session.result is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: session.result is not None)
     idle(qtbot, empty)
     ready(qtbot, empty)
     assert not session.sources.waiting and len(session.sources.documents) == 39

@@ -203,7 +203,7 @@ def test_scrubbing_and_painting_compute_nothing(demo, qtbot, monkeypatch, name) 
     idle(qtbot, demo)
     for signal in (demo.time_area.grab, demo.viewport.grab, demo.settings.grab, demo.library.grab):
         signal()
-    qtbot.waitUntil(lambda: not demo.library.previews.due and not demo.session.work.busy, timeout=30_000)
+    qtbot.waitUntil(lambda: not demo.library.previews.due and not demo.session.work.busy)
     called: list[str] = []
     for module, function in (
         (evaluator, "evaluate"), (evaluator, "outcome"), (running, "apply"), (running, "outcome"), (footing, "footing"),

@@ -63,7 +63,7 @@ def test_a_real_file_from_drop_to_new_clip(empty, qtbot, tmp_path: Path) -> None
     dialog.format.setCurrentIndex(dialog.format.findData("glb"))
     dialog.first.setValue(4)
     dialog.start()
-    qtbot.waitUntil(lambda: dialog.proof is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: dialog.proof is not None)
     assert "largest error" in dialog.said.text() and dialog.proof.error_mm < 0.01
     back = read(tmp_path / "out" / "walk, port.glb").clips[0]
     assert back.frames == 35 and back.name == "walk, port"
@@ -71,7 +71,7 @@ def test_a_real_file_from_drop_to_new_clip(empty, qtbot, tmp_path: Path) -> None
     manifest = json.loads((tmp_path / "out" / "walk, port.glb.clip.json").read_text())
     assert [s["kind"] for s in manifest["recipe"]["steps"]] == ["mirror", "correction"]
     dialog.start()
-    qtbot.waitUntil(lambda: "exists already" in dialog.said.text(), timeout=10_000)
+    qtbot.waitUntil(lambda: "exists already" in dialog.said.text())
     dialog.reject()
     assert (DATA / "humanoid3d_walk.bvh").read_bytes() == source_bytes
 
@@ -124,7 +124,7 @@ def test_bad_files_are_refused_with_words_and_nothing_is_copied(empty, qtbot, tm
     bad = tmp_path / "broken.glb"
     bad.write_bytes(b"glTF\2\0\0\0")
     drop(empty, bad, DATA / "humanoid3d_run.bvh")
-    qtbot.waitUntil(lambda: isinstance(empty.desk.dialog, ImportReport), timeout=10_000)
+    qtbot.waitUntil(lambda: isinstance(empty.desk.dialog, ImportReport))
     text = empty.desk.dialog.text.toPlainText()
     assert "Not imported" in text and "broken.glb" in text and "humanoid3d_run.bvh" in text
     empty.desk.dialog.accept()
@@ -148,27 +148,27 @@ def test_a_unit_is_told_and_undone(empty, qtbot) -> None:
     session = empty.session
     height = session.rig.height
     takes.set_unit(session, "humanoid3d_walk.bvh", 0.01)
-    qtbot.waitUntil(lambda: session.rig.height < 0.1 * height, timeout=10_000)
+    qtbot.waitUntil(lambda: session.rig.height < 0.1 * height)
     ready(qtbot, empty)
     assert session.rig.height == pytest.approx(height / 100)
     session.undo()
-    qtbot.waitUntil(lambda: session.rig.height == pytest.approx(height), timeout=10_000)
+    qtbot.waitUntil(lambda: session.rig.height == pytest.approx(height))
     ready(qtbot, empty)
 
 
 @pytest.mark.parametrize("facing", ["-X", "+Z"])
 def test_a_wrong_facing_is_told(empty, qtbot, facing: str) -> None:
     files.import_paths(empty.desk, [DATA / "humanoid3d_walk.bvh"])
-    qtbot.waitUntil(lambda: empty.desk.dialog is not None and empty.desk.dialog.isVisible(), timeout=10_000)
+    qtbot.waitUntil(lambda: empty.desk.dialog is not None and empty.desk.dialog.isVisible())
     empty.desk.dialog.accept()
     ready(qtbot, empty)
     session = empty.session
     takes.set_facing(session, "humanoid3d_walk.bvh", facing)
-    qtbot.waitUntil(lambda: session.sources.documents["humanoid3d_walk.bvh"].frame.facing == facing, timeout=10_000)
+    qtbot.waitUntil(lambda: session.sources.documents["humanoid3d_walk.bvh"].frame.facing == facing)
     ready(qtbot, empty)
     assert session.rig.facing_found_by == "told"
     session.undo()
-    qtbot.waitUntil(lambda: session.sources.documents["humanoid3d_walk.bvh"].frame.facing == "+X", timeout=10_000)
+    qtbot.waitUntil(lambda: session.sources.documents["humanoid3d_walk.bvh"].frame.facing == "+X")
     ready(qtbot, empty)
 
 
@@ -192,10 +192,10 @@ def test_clips_are_mirrored_in_one_go_and_all_takes_exported(demo, qtbot, tmp_pa
         dialog.list.item(i).setCheckState(Qt.CheckState.Unchecked)
     dialog.place.field.setText(str(tmp_path / "out"))
     dialog.start()
-    qtbot.waitUntil(lambda: "3 of 3 written" in dialog.said.text(), timeout=30_000)
+    qtbot.waitUntil(lambda: "3 of 3 written" in dialog.said.text())
     assert sorted(p.name for p in (tmp_path / "out").glob("*.glb")) == sorted(f"{t.name}.glb" for t in made)
     dialog.start()
-    qtbot.waitUntil(lambda: "0 of 3 written" in dialog.said.text(), timeout=30_000)
+    qtbot.waitUntil(lambda: "0 of 3 written" in dialog.said.text())
     assert "exists already" in dialog.list.item(count).text()
     dialog.reject()
     session.undo()
@@ -213,7 +213,7 @@ def test_a_loop_is_exported_several_times_over(demo, qtbot, tmp_path: Path) -> N
     dialog.cycles.setValue(3)
     assert dialog.length.text().startswith("97 frames")
     dialog.start()
-    qtbot.waitUntil(lambda: dialog.proof is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: dialog.proof is not None)
     dialog.reject()
     clip = read(dialog.proof.path).clips[0]
     root = clip.model[1][:, clip.skeleton.index["root"], 2]

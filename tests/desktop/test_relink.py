@@ -45,7 +45,7 @@ def test_a_source_that_was_moved_is_found_by_its_button(demo, gone: Path, qtbot,
     session.selection.select_card(SOURCE)
     button = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Find the file…")
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: session.result is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: session.result is not None)
     ready(qtbot, demo)
     assert not asked, "the same bytes need no question"
     assert not session.problem and session.take.source.file == "the deckhand.glb"
@@ -61,7 +61,7 @@ def test_a_source_that_was_moved_is_found_by_its_button(demo, gone: Path, qtbot,
 def test_the_very_file_put_back_under_its_name_needs_no_edit(demo, gone: Path, qtbot, monkeypatch) -> None:
     asked, back = answers(monkeypatch), gone.rename(gone.with_name(FILE))
     relink.relink(demo.desk, FILE, back)
-    qtbot.waitUntil(lambda: demo.session.result is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: demo.session.result is not None)
     assert not asked and not demo.session.history.unsaved and not demo.session.sources.missing
 
 

@@ -47,7 +47,7 @@ def test_a_clip_goes_onto_another_rig_in_two_choices_and_is_exported_with_its_sk
     session = demo.session
     assert session.evaluation.rig.skeleton.names[0] == "Base" and session.rig is session.evaluation.rig
     panel = demo.settings.findChild(RetargetPanel)
-    qtbot.waitUntil(lambda: panel.table.rowCount() > 10, timeout=20_000)
+    qtbot.waitUntil(lambda: panel.table.rowCount() > 10)
     assert "31 parts on both rigs" in panel.summary.text()
     panel.table.selectRow(0)
     assert session.selection.joint == "PortFoot"
@@ -57,7 +57,7 @@ def test_a_clip_goes_onto_another_rig_in_two_choices_and_is_exported_with_its_sk
     dialog = demo.desk.dialog
     dialog.place.field.setText(str(tmp_path))
     dialog.start()
-    qtbot.waitUntil(lambda: dialog.proof is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: dialog.proof is not None)
     back = read(dialog.proof.path)
     assert back.rig.meshes and back.rig.key == session.evaluation.rig.key and len(back.clips) == 1
     dialog.reject()

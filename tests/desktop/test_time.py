@@ -92,10 +92,10 @@ def test_playing_scrubbing_and_the_range(demo, qtbot) -> None:
     window.viewport.setFocus()
     session.player.moved.connect(lambda: seen.append(session.player.frame))
     QTest.keyClick(window.viewport, Qt.Key.Key_Space)
-    qtbot.waitUntil(lambda: len(set(seen)) > 5, timeout=10_000)
+    qtbot.waitUntil(lambda: len(set(seen)) > 5)
     assert session.player.playing
     card(window, 0).slider.setValue(50)
-    qtbot.waitUntil(lambda: session.evaluation.take.steps[0].weight == 0.5, timeout=10_000)
+    qtbot.waitUntil(lambda: session.evaluation.take.steps[0].weight == 0.5)
     assert session.player.playing, "weights work while playing"
     QTest.keyClick(window.viewport, Qt.Key.Key_Space)
     assert not session.player.playing

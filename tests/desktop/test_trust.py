@@ -42,7 +42,7 @@ def export_to(window, qtbot, folder: Path):
     dialog = window.desk.dialog
     dialog.place.field.setText(str(folder))
     dialog.start()
-    qtbot.waitUntil(lambda: dialog.proof is not None, timeout=20_000)
+    qtbot.waitUntil(lambda: dialog.proof is not None)
     proof = dialog.proof
     dialog.reject()
     return proof
@@ -95,7 +95,7 @@ def test_layers_are_merged_extracted_and_checked_as_they_are_not_as_one_looks_at
     assert session.evaluator.findings == findings, "findings are of the take"
     span, found = layers.span_of(session, 2), []
     layers.find(session, span, True, found.append)
-    qtbot.waitUntil(lambda: bool(found), timeout=20_000)
+    qtbot.waitUntil(lambda: bool(found))
     layers.put(session, span, found[0])
     ready(qtbot, demo)
     assert len(session.take.steps) == 1 and np.abs(session.result.model[1] - whole.model[1]).max() < 1e-6
@@ -189,7 +189,7 @@ def test_a_locked_step_cannot_be_changed_moved_removed_or_merged_by_any_road(dem
 def merge_of(session, span, qtbot):
     found = []
     layers.find(session, span, True, found.append)
-    qtbot.waitUntil(lambda: bool(found), timeout=20_000)
+    qtbot.waitUntil(lambda: bool(found))
     return found[0]
 
 
@@ -269,7 +269,7 @@ def test_an_import_can_be_stopped_and_leaves_nothing(empty, qtbot, monkeypatch) 
     go, slow = threading.Event(), importing.read
     monkeypatch.setattr(importing, "read", lambda *a, **k: (go.wait(20), slow(*a, **k))[1])
     drop(empty, DATA / "humanoid3d_walk.bvh", DATA / "humanoid3d_run.bvh")
-    qtbot.waitUntil(lambda: QApplication.activeModalWidget() is not None, timeout=10_000)
+    qtbot.waitUntil(lambda: QApplication.activeModalWidget() is not None)
     QTest.keyClick(QApplication.activeModalWidget(), Qt.Key.Key_Escape)
     go.set()
     idle(qtbot, empty)
@@ -335,7 +335,7 @@ def test_the_source_of_an_export_may_be_gone_from_the_disk(demo, qtbot, tmp_path
     dialog = demo.desk.dialog
     dialog.place.field.setText(str(tmp_path))
     dialog.start()
-    qtbot.waitUntil(lambda: dialog.said.isVisible() and not dialog.bar.isVisible(), timeout=20_000)
+    qtbot.waitUntil(lambda: dialog.said.isVisible() and not dialog.bar.isVisible())
     assert dialog.go.isEnabled() and ("Written" in dialog.said.text() or "deckhand.glb" in dialog.said.text())
     assert bool(list(tmp_path.glob("*.glb"))) == (dialog.proof is not None)
     dialog.reject()
@@ -350,7 +350,7 @@ def test_an_export_that_breaks_is_said_whatever_broke(demo, qtbot, tmp_path: Pat
     dialog = demo.desk.dialog
     dialog.place.field.setText(str(tmp_path / "out"))
     dialog.start()
-    qtbot.waitUntil(lambda: "gone.glb" in dialog.said.text(), timeout=20_000)
+    qtbot.waitUntil(lambda: "gone.glb" in dialog.said.text())
     assert dialog.go.isEnabled() and not dialog.bar.isVisible() and not (tmp_path / "out").exists()
     dialog.reject()
 
@@ -363,7 +363,7 @@ def test_a_closed_export_is_given_up(demo, qtbot, tmp_path: Path, monkeypatch) -
     out = tmp_path / "out"
     dialog.place.field.setText(str(out))
     dialog.start()
-    qtbot.waitUntil(dialog.bar.isVisible, timeout=10_000)
+    qtbot.waitUntil(dialog.bar.isVisible)
     dialog.reject()
     go.set()
     idle(qtbot, demo)

@@ -5,7 +5,8 @@ from __future__ import annotations
 import threading
 import weakref
 
-from PySide6.QtCore import QObject
+from PySide6.QtCore import QEvent, QObject
+from PySide6.QtWidgets import QApplication
 
 from reflexa.desktop.turns import in_turns
 from reflexa.desktop.work import Job, Work
@@ -53,5 +54,6 @@ def test_pieces_are_done_each_in_its_turn_and_no_more_once_nobody_is_there(qapp,
     qtbot.waitUntil(lambda: not owner.children())
     in_turns(owner, [lambda: done.append(9)])
     owner.deleteLater()
-    qtbot.wait(30)
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
+    QApplication.processEvents()
     assert 9 not in done

@@ -30,20 +30,20 @@ def ready(qtbot, window: MainWindow) -> None:
         line = session.evaluation
         return not session.work.busy and line is not None and line.take == session.take
 
-    qtbot.waitUntil(is_ready, timeout=30_000)
+    qtbot.waitUntil(is_ready)
     window.activateWindow()
-    assert QTest.qWaitForWindowActive(window)
+    assert QTest.qWaitForWindowActive(window, 60_000)
     QApplication.processEvents()
 
 
 def idle(qtbot, window: MainWindow) -> None:
     """Wait until nothing is under way."""
-    qtbot.waitUntil(lambda: not window.session.work.busy, timeout=30_000)
+    qtbot.waitUntil(lambda: not window.session.work.busy)
 
 
 def dialog_of(qtbot, window: MainWindow, kind: type[QDialog]) -> QDialog:
     """The dialog of a kind, as soon as it is open."""
-    qtbot.waitUntil(lambda: isinstance(window.desk.dialog, kind) and window.desk.dialog.isVisible(), timeout=20_000)
+    qtbot.waitUntil(lambda: isinstance(window.desk.dialog, kind) and window.desk.dialog.isVisible())
     return window.desk.dialog
 
 

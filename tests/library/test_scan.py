@@ -190,6 +190,7 @@ scan(Index(Path(sys.argv[1])), [Shelf("a", Path(sys.argv[2]))], workers=1)
 """
 
 
+@pytest.mark.long
 def test_a_scan_that_is_killed_leaves_an_index_that_can_be_used(shelf: Path, tmp_path: Path) -> None:
     """At three moments; the processes that read for it end by themselves."""
     path = tmp_path / "i.sqlite"

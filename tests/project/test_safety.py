@@ -7,7 +7,6 @@ import json
 import os
 import subprocess
 import sys
-import time
 from dataclasses import replace
 from pathlib import Path
 
@@ -34,7 +33,7 @@ def project(*names: str, note: str = "") -> Project:
 
 
 def test_kills_leave_the_old_or_the_new() -> None:
-    bad, met = kills(25, seed=int(time.time()))
+    bad, met = kills(25, seed=7)
     assert bad == 0 and met > 2
 
 
