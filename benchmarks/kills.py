@@ -13,6 +13,7 @@ from pathlib import Path
 
 from reflexa.project import store
 from reflexa.project.store import Project
+from reflexa.project.take_text import take_plain
 from reflexa.project.transaction import OWN
 from reflexa.steps import make
 from reflexa.take import Source, Take
@@ -38,8 +39,8 @@ def whole(folder: Path) -> int:
     left = [p for p in folder.rglob("*") if p.name.endswith(".part") or p.name.startswith("save-")]
     there = {p.name for p in (folder / "takes").iterdir()}
     same = there == {f"{t.name}.take.json" for t in project.takes}
-    plain = [store.take_plain(replace(t, steps=())) for t in project.takes]
-    meant = [store.take_plain(replace(t, steps=())) for t in version(n).takes]
+    plain = [take_plain(replace(t, steps=())) for t in project.takes]
+    meant = [take_plain(replace(t, steps=())) for t in version(n).takes]
     good = (
         plain == meant
         and all(t.steps[0].name == f"v{n}" for t in project.takes)

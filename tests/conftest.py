@@ -9,9 +9,10 @@ from pathlib import Path
 
 # What the application keeps for itself is kept for the tests alone, and cleared away at the end. The compiled loops, which cost
 # the most, are in the user's cache already.
-_OWN = Path(tempfile.mkdtemp(prefix="reflexa-tests-"))
-os.environ["XDG_STATE_HOME"], os.environ["XDG_CONFIG_HOME"] = str(_OWN / "state"), str(_OWN / "settings")
-os.environ["XDG_DATA_HOME"] = str(_OWN / "data")
+os.environ["REFLEXA_TESTS"] = tempfile.mkdtemp(prefix="reflexa-tests-")
+os.environ["XDG_STATE_HOME"] = os.environ["REFLEXA_TESTS"] + "/state"
+os.environ["XDG_CONFIG_HOME"] = os.environ["REFLEXA_TESTS"] + "/settings"
+os.environ["XDG_DATA_HOME"] = os.environ["REFLEXA_TESTS"] + "/data"
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
@@ -37,7 +38,7 @@ def pytest_collection_modifyitems(config: pytest.Config, items: list[pytest.Item
 
 
 def pytest_unconfigure() -> None:
-    shutil.rmtree(_OWN, ignore_errors=True)
+    shutil.rmtree(os.environ["REFLEXA_TESTS"], ignore_errors=True)
 
 
 @pytest.fixture(scope="session", autouse=True)
@@ -49,7 +50,7 @@ def _laid_down(tmp_path_factory: pytest.TempPathFactory) -> None:
 @pytest.fixture(autouse=True)
 def _index(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     """The index of the shelves, the list of them, and what is known of builds, are each test's own."""
-    monkeypatch.setattr(digests.places, "cache_folder", lambda: tmp_path / "own cache")
+    monkeypatch.setattr(digests, "kept_in", lambda: tmp_path / "own cache/digests")
     monkeypatch.setattr(index, "index_path", lambda: tmp_path / "own cache/library.sqlite")
     monkeypatch.setattr(shelves, "shelves_path", lambda: tmp_path / "own settings/shelves.json")
 

@@ -17,13 +17,18 @@ _SETTLED = 2_000_000_000
 _Stamp = tuple[int, int, int, str]
 
 
+def kept_in() -> Path:
+    """The folder in which they are kept."""
+    return places.cache_folder() / "digests"
+
+
 class Digests:
     """By a file's name in the folder. What is known is kept in the user's cache, by size, time and number of each file."""
 
     def __init__(self, folder: Path) -> None:
         self._folder = folder
         name = hashlib.sha256(os.fsencode(os.path.abspath(folder))).hexdigest()[:20]
-        self._path = places.cache_folder() / "digests" / f"{name}.json"
+        self._path = kept_in() / f"{name}.json"
         self._known: dict[str, _Stamp] = {}
         self._now: dict[str, _Stamp] = {}
         with contextlib.suppress(OSError, ValueError, TypeError, AttributeError):

@@ -14,7 +14,8 @@ from reflexa.batch.version import computation
 from reflexa.errors import ReadError, RecipeError
 from reflexa.formats.files import digest
 from reflexa.project.sources import files_of
-from reflexa.project.store import Project, inside, take_plain
+from reflexa.project.store import Project, inside
+from reflexa.project.take_text import take_plain
 from reflexa.project.uses import files_for, values
 from reflexa.take import Take
 from reflexa.take.clips import TAKE

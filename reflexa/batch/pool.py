@@ -5,6 +5,7 @@ from __future__ import annotations
 import multiprocessing
 import os
 import signal
+import sys
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator
 from concurrent.futures import FIRST_COMPLETED, Future, ProcessPoolExecutor, wait
@@ -39,6 +40,8 @@ def _begin(among: int) -> None:
     """What each of so many processes does first."""
     # Ctrl-C ends the one that gives out the work; a process finishes the file that it is at.
     signal.signal(signal.SIGINT, signal.SIG_IGN)
+    # Where one of them is lost the others are ended too: what they have begun to write is cleared away.
+    signal.signal(signal.SIGTERM, lambda *_: sys.exit(1))
     threads.share_of_one(among)
     end_with_parent()
 
@@ -71,6 +74,7 @@ class Processes:
 
     def __call__(self, call: Callable[[T], R], tasks: Iterable[T], /) -> Iterator[tuple[T, R]]:
         given = list(tasks)
+        wanted = list(given)
         if self.workers <= 1 or len(given) <= 1:
             for task in given:
                 yield task, call(task)
@@ -79,7 +83,7 @@ class Processes:
         while left or suspects:
             # Which of several ended a process is not known: those that may be it are tried one at a time.
             group, left = ([suspects.pop(0)], left) if suspects else (left, [])
-            pool = _Pool(call, given, min(self.workers, len(group)))
+            pool = _Pool(call, wanted, min(self.workers, len(group)))
             try:
                 for i, result in pool.run(group):
                     yield given[i], result
@@ -87,6 +91,8 @@ class Processes:
                 left = [i for i in group if i in pool.waiting] + left
                 for i in sorted(pool.at_work):
                     tries[i] += 1
+                    again = getattr(given[i], "again", None)
+                    wanted[i] = given[i] if again is None else again()
                     if tries[i] < _TRIES:
                         suspects.append(i)
                     else:

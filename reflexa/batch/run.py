@@ -57,6 +57,11 @@ class FileJob:
     path: Path
     out: Path
     how: How
+    taken_up_again: bool = False
+
+    def again(self) -> FileJob:
+        """The same where a process that was at it is lost: what that one wrote by then may be there."""
+        return replace(self, taken_up_again=True)
 
     @property
     def overwrite(self) -> bool:
@@ -120,7 +125,9 @@ def run_one(job: FileJob) -> Done:
             result = replace(result, name=clip.name)
             parts = ranged(result, how.ranges) if how.ranges else [result]
             for own, clips in files_of(name, parts, kind, bool(how.ranges) and how.apart).items():
-                target = Target(job.out / own, kind.name, how.write, how.overwrite, how.inputs)
+                path = job.out / own
+                ours = job.taken_up_again and manifest_of(path).get("inputs") == made_of
+                target = Target(path, kind.name, how.write, how.overwrite or ours, how.inputs)
                 proof = write(clips, on, target, Origin(document, steps.steps, model, judged, made_of))
                 renamed = changed_name(name)
                 proofs.append(replace(proof, warnings=(renamed, *proof.warnings)) if renamed else proof)

@@ -13,7 +13,7 @@ import numpy as np
 
 from reflexa import plugins
 from reflexa.errors import ReadError, WriteError
-from reflexa.formats.files import digest_beside, file_state, read_failed
+from reflexa.formats.files import digest_beside, file_state, read_failed, usable
 from reflexa.formats.imported import Imported, ReadOptions, unit_said
 from reflexa.formats.model import Format, WriteOptions
 from reflexa.motion.clip import Clip
@@ -88,6 +88,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     chosen = format_of(path)
     try:
         for _ in range(_READINGS):
+            usable(path)  # a pipe would be waited for
             before = file_state(path)
             # Told once, while the file is there: later it may be gone. Nobody waits for it here.
             hashed = digest_beside(path, before)

@@ -102,7 +102,7 @@ def even_times(end: float, step: float, closes: bool = False) -> Array:
     count = end / step
     if closes:
         return np.linspace(0.0, end, max(round(count), 1) + 1) if end > 0 else np.zeros(1)
-    return np.asarray(np.minimum(np.arange(int(np.floor(count + 1e-6)) + 1) * step, end))
+    return np.asarray(np.minimum(np.arange(np.floor(count + 1e-6) + 1) * step, end))
 
 
 def to_rate(clip: Clip, rate: float) -> Clip:

@@ -18,24 +18,21 @@ from typing import Any, TypeVar
 import msgspec
 
 from reflexa.checks.judging import thresholds
-from reflexa.errors import ReadError, ReflexaError, WriteError
+from reflexa.errors import ReadError, WriteError
 from reflexa.formats.documents import read_document
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
 from reflexa.names import Names, file_name
 from reflexa.progress import Progress, quiet
 from reflexa.project import transaction
+from reflexa.project.take_text import TAKE_VERSION, misread, take_from_plain, take_plain, text_in, told_fields
 from reflexa.project.text import pretty
-from reflexa.stage.store import stage_from_plain, stage_plain
-from reflexa.steps import steps_from_plain, to_plain
-from reflexa.take import Accepted, Export, Range, Segment, Source, Take, View
+from reflexa.take import Take
 from reflexa.take.gate import with_own_ids
 from reflexa.take.recipe import SUFFIX as RECIPE_SUFFIX
 from reflexa.take.recipe import Recipe, read_kept, recipe_plain
 
 T = TypeVar("T")
 VERSION = 1
-# 2: steps have ids, and refer to each other by them.
-TAKE_VERSION = 2
 PROJECT, TAKES, SOURCES, RIGS, RECIPES = "project.json", "takes", "sources", "rigs", "recipes"
 # The folders of texts, each listed under its name in the project's own, with how its files end.
 PARTS = {TAKES: ".take.json", RIGS: SUFFIX, RECIPES: RECIPE_SUFFIX}
@@ -107,104 +104,6 @@ class Project:
         return replace(self, rigs=tuple(d for d in self.rigs if d.key != key))
 
 
-_ACCEPTED = ("kind", "joint", "first", "last")
-
-
-def take_plain(take: Take) -> dict[str, Any]:
-    """A take as plain data in its saved order."""
-    export = {k: getattr(take.export, k) for k in Export.__dataclass_fields__}
-    default = Export()
-    return {
-        "reflexa": "take",
-        "version": TAKE_VERSION,
-        **({"id": take.id} if take.id else {}),
-        "name": take.name,
-        **({"folder": take.folder} if take.folder else {}),
-        **({"note": take.note} if take.note else {}),
-        "source": _source_plain(take.source),
-        "steps": [to_plain(s) for s in take.steps],
-        "export": {k: v for k, v in export.items() if v != getattr(default, k)},
-        **(
-            {"ranges": [_told(r, Range("", 0, 0), ("name", "first", "last")) for r in take.ranges]}
-            if take.ranges
-            else {}
-        ),
-        **({"stage": stage_plain(take.stage)} if take.stage.props else {}),
-        **({"accepted": [_told(a, Accepted("", "", 0, 0), _ACCEPTED) for a in take.accepted]} if take.accepted else {}),
-        **(
-            {"views": [_told(v, View(""), ("name", "target", "yaw", "pitch", "distance")) for v in take.views]}
-            if take.views
-            else {}
-        ),
-        **take.unknown,
-    }
-
-
-def _source_plain(source: Source) -> dict[str, Any]:
-    out: dict[str, Any] = {"file": source.file, "clip": source.clip}
-    if source.segments:
-        out["segments"] = [_told(s, Segment("", ""), ("file", "clip")) for s in source.segments]
-    return out
-
-
-def _told(value: Any, default: Any, always: tuple[str, ...]) -> dict[str, Any]:
-    """The fields of a value that are not as they are by default."""
-    fields = {k: getattr(value, k) for k in value.__dataclass_fields__}
-    return {k: v for k, v in fields.items() if k in always or v != getattr(default, k)}
-
-
-def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
-    """The opposite of ``take_plain``. Raises ReadError with file, place and reason."""
-    try:
-        source = msgspec.convert(data["source"], dict[str, Any])
-        export = msgspec.convert(data.get("export", {}), Export)
-        # Takes of version 1 have no ids: their steps are numbered, and what named a step by its name names its id.
-        steps = steps_from_plain(data.get("steps", []))
-        known = {
-            "reflexa",
-            "version",
-            "id",
-            "name",
-            "source",
-            "steps",
-            "export",
-            "stage",
-            "ranges",
-            "accepted",
-            "views",
-            "folder",
-            "note",
-        }
-        unknown = {k: v for k, v in data.items() if k not in known}
-        stage = stage_from_plain(data.get("stage", {}), path, "stage")
-        segments = msgspec.convert(source.get("segments", []), tuple[Segment, ...])
-        ranges = msgspec.convert(data.get("ranges", []), tuple[Range, ...])
-        accepted = msgspec.convert(data.get("accepted", []), tuple[Accepted, ...])
-        views = msgspec.convert(data.get("views", []), tuple[View, ...])
-        made = Source(_text(source, "file"), _text(source, "clip"), segments)
-        name, own = _text(data, "name"), _text(data, "id") if "id" in data else ""
-        folder, note = (_text(data, f) if f in data else "" for f in ("folder", "note"))
-        return Take(name, made, steps, export, unknown, stage, ranges, accepted, views, own, folder, note)
-    except ReflexaError as e:
-        raise ReadError(e.reason, path, e.place, e.advice) from None
-    except (KeyError, TypeError, ValueError, RecursionError) as e:
-        raise ReadError(f"is damaged: {_said(e)}", path) from None
-
-
-def _text(data: Mapping[str, Any], field_: str) -> str:
-    """A text in saved data; numbers are taken for one, as earlier versions did."""
-    value = data[field_]
-    if not isinstance(value, str | int | float) or "\0" in str(value):
-        raise ValueError(f"{field_} is no text")
-    return str(value)
-
-
-def _said(e: Exception) -> str:
-    if isinstance(e, RecursionError):
-        return "nested too deeply"
-    return f"{e} is missing" if isinstance(e, KeyError) else str(e)
-
-
 def load(folder: Path) -> Project:
     """Read a project folder, after finishing a save of it that was cut off. Raises ReadError where it is none; a take or rig
     that cannot be read is ``lost`` and costs itself alone; no such file is ever written over."""
@@ -214,9 +113,9 @@ def load(folder: Path) -> Project:
     try:
         sources = msgspec.convert(data.get("sources", []), tuple[SourceFile, ...])
         listed = {part: msgspec.convert(data.get(part, []), list[str]) for part in PARTS}
-        own = _text(data, "name") if "name" in data else folder.name
+        own = text_in(data, "name") if "name" in data else folder.name
     except (ValueError, RecursionError) as e:
-        raise ReadError(f"is damaged: {_said(e)}", folder / PROJECT) from None
+        raise ReadError(f"is damaged: {misread(e)}", folder / PROJECT) from None
     for source in sources:
         inside(folder, source.file)
     lost: list[Lost] = []
@@ -403,7 +302,7 @@ def _texts(project: Project, folder: Path, mine: set[str], added: _Added = _Adde
 
 
 def _source_file(s: SourceFile) -> dict[str, Any]:
-    return _told(s, SourceFile(""), ("file",))
+    return told_fields(s, SourceFile(""), ("file",))
 
 
 def _is(path: Path, data: bytes) -> bool:

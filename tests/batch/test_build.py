@@ -306,7 +306,7 @@ def test_a_clip_whose_worker_is_killed_is_taken_up_again(tmp_path: Path, monkeyp
 def test_what_was_built_is_not_read_again_and_yet_every_change_is_noticed(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    monkeypatch.setattr(digests.places, "cache_folder", lambda: tmp_path / "cache")
+    monkeypatch.setattr(digests, "kept_in", lambda: tmp_path / "cache/digests")
     folder, reads = tmp_path / "out", list[Path]()
     folder.mkdir()
     old = time.time_ns() - 10**11

@@ -294,4 +294,5 @@ def test_a_batch_of_a_project_that_was_closed_comes_to_nothing(demo: MainWindow,
     click(batch.go)
     window.start_empty()
     _ended(qtbot, batch)
-    assert not window.session.project.takes and not window.commands.action("show_batch").isEnabled()
+    assert not window.session.project.takes
+    qtbot.waitUntil(lambda: not window.commands.action("show_batch").isEnabled())

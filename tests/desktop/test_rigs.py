@@ -20,6 +20,7 @@ from reflexa.formats import read
 from reflexa.formats.rigfile import read_rig
 from reflexa.project import store
 from reflexa.project.sources import add_source
+from reflexa.project.take_text import take_plain
 from reflexa.rig.notes import notes_of
 from reflexa.steps import Mask
 from reflexa.steps.correction.settings import CorrectionSettings, Key, Track
@@ -101,7 +102,7 @@ def test_partners_are_corrected_by_picking_dragging_and_keys_and_undone(demo, qt
     session, figure = demo.session, demo.figure
     demo.tabs.setCurrentIndex(1)
     QApplication.processEvents()
-    before = store.take_plain(session.take), session.project
+    before = take_plain(session.take), session.project
     at = joint_pixel(demo, "shin_left")
     QTest.mouseClick(demo.viewport, Qt.MouseButton.LeftButton, pos=at)
     assert session.selection.joint == "shin_left"
@@ -131,7 +132,7 @@ def test_partners_are_corrected_by_picking_dragging_and_keys_and_undone(demo, qt
     for _ in range(4):
         session.undo()
     ready(qtbot, demo)
-    assert (store.take_plain(session.take), session.project) == before and not session.rig.unpaired
+    assert (take_plain(session.take), session.project) == before and not session.rig.unpaired
 
 
 def test_a_rig_document_goes_out_and_in(demo, qtbot, tmp_path: Path) -> None:

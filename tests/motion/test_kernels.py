@@ -47,7 +47,7 @@ def test_without_the_compiler_the_bits_are_the_same(monkeypatch: pytest.MonkeyPa
 def test_the_bits_do_not_depend_on_how_many_threads_there_are(cores: int, monkeypatch: pytest.MonkeyPatch) -> None:
     clip = rigs.clip(RIG, 5, 900)
     whole = kinematics.forward(RIG.skeleton.parents, clip.rotations, clip.translations)
-    monkeypatch.setattr(compiling, "_CORES", cores)
+    monkeypatch.setattr(compiling.threads, "cores", lambda: cores)
     monkeypatch.setattr(compiling, "_LEAST", 1000)
     parts = kinematics.forward(RIG.skeleton.parents, clip.rotations, clip.translations)
     alone = kinematics.forward(RIG.skeleton.parents, clip.rotations[450:451], clip.translations[450:451])

@@ -205,7 +205,7 @@ def test_each_range_is_held_and_repeated_as_asked(deckhand_clips, deckhand_rig) 
 @pytest.mark.parametrize(("export", "says"), [({"ranges": "sideways"}, "ranges"), ({"held": [-3, 0]}, "held")])
 def test_an_export_that_makes_no_sense_in_a_take_file_is_said(export, says) -> None:
     from reflexa.errors import ReadError
-    from reflexa.project.store import take_from_plain
+    from reflexa.project.take_text import take_from_plain
 
     plain = {"name": "t", "source": {"file": "f", "clip": "c"}, "export": export}
     with pytest.raises(ReadError, match=says):

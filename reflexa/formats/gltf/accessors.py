@@ -124,10 +124,20 @@ def _with_sparse(file: GltfFile, sparse: Any, where: str, values: NDArray[Any], 
 
 
 class Bin:
-    """Collects the data of a file being written: one buffer, 4-byte aligned views, new accessors."""
+    """Collects the data of a file being written: one buffer, 4-byte aligned views, new accessors.
 
-    def __init__(self, views: list[Json], accessors: list[Json], data: bytes = b"") -> None:
+    free: numbers of views and accessors whose places new ones take first.
+    """
+
+    def __init__(
+        self,
+        views: list[Json],
+        accessors: list[Json],
+        data: bytes = b"",
+        free: tuple[list[int], list[int]] | None = None,
+    ) -> None:
         self.views, self.accessors = views, accessors
+        self.free: tuple[list[int], list[int]] = free or ([], [])
         self._parts = [data] if data else []
         self._length = len(data)
 
@@ -149,8 +159,7 @@ class Bin:
         view: Json = {"buffer": 0, "byteOffset": self.place(data), "byteLength": len(data)}
         if target is not None:
             view["target"] = target
-        self.views.append(view)
-        return len(self.views) - 1
+        return _put(self.views, self.free[0], view)
 
     def add(
         self,
@@ -171,5 +180,13 @@ class Bin:
         if bounds:
             accessor["min"] = flat.min(axis=0).tolist()
             accessor["max"] = flat.max(axis=0).tolist()
-        self.accessors.append(accessor)
-        return len(self.accessors) - 1
+        return _put(self.accessors, self.free[1], accessor)
+
+
+def _put(items: list[Json], free: list[int], new: Json) -> int:
+    if free:
+        at = free.pop(0)
+        items[at] = new
+        return at
+    items.append(new)
+    return len(items) - 1

@@ -27,15 +27,16 @@ def repacked(json: Json, file: GltfFile) -> Bin:
     accessors: list[Json] = json.setdefault("accessors", [])
     rest = {k: v for k, v in json.items() if k not in ("bufferViews", "accessors")}
     others = _numbers_of_the_unknown(rest)
+    free: list[list[int]] = []
     for items, places in (
         (accessors, lambda: _places_of_accessors(rest)),
         (views, lambda: (*_places_of_views(accessors), *_places_of_views(rest))),
     ):
         if others:
-            _blank(items, {holder[key] for holder, key in places()} | others)
+            free.insert(0, _blank(items, {holder[key] for holder, key in places()} | others))
         else:
             _drop(items, list(places()))
-    store = Bin(views, accessors)
+    store = Bin(views, accessors, free=(free[0], free[1]) if free else None)
     placed: dict[tuple[int, int, int], int] = {}
     for view in views:
         which = view["buffer"], view.get("byteOffset", 0), view["byteLength"]
@@ -88,11 +89,15 @@ def _drop(items: list[Json], places: list[_Place]) -> None:
         holder[key] = number.get(holder[key], holder[key])
 
 
-def _blank(items: list[Json], alive: set[int]) -> None:
-    """Let the items that nothing names repeat one that something does."""
-    one = next((item for i, item in enumerate(items) if i in alive), None)
-    if one is not None:
-        items[:] = [item if i in alive else dict(one) for i, item in enumerate(items)]
+def _blank(items: list[Json], alive: set[int]) -> list[int]:
+    """Let the items that nothing names repeat one that something does, and return their numbers."""
+    used = [i for i in range(len(items)) if i in alive]
+    gone = [i for i in range(len(items)) if i not in alive] if used else []
+    for i in gone:
+        items[i] = dict(items[used[0]])
+    if not used:
+        items.clear()
+    return gone
 
 
 def _walk(json: Any, found: Callable[[Any, Any], Iterator[_Place] | None]) -> Iterator[_Place]:

@@ -118,6 +118,7 @@ class _Base:
     views: list[Json]
     accessors: list[Json]
     data: bytes
+    free: tuple[list[int], list[int]]
 
 
 # By what was read: a file of hundreds of clips is taken apart once, not once for each clip that is written into it.
@@ -131,10 +132,10 @@ def _alone(source: Imported, file: GltfFile) -> tuple[Json, Bin]:
         json = copy.deepcopy({k: v for k, v in file.json.items() if k != "animations"})
         store = repacked(json, file)
         rest = {k: v for k, v in json.items() if k not in ("accessors", "bufferViews")}
-        base = _bases[source] = _Base(rest, store.views, store.accessors, store.data)
+        base = _bases[source] = _Base(rest, store.views, store.accessors, store.data, store.free)
     views, accessors = list(base.views), list(base.accessors)
     json = {**copy.deepcopy(base.json), "accessors": accessors, "bufferViews": views, "animations": []}
-    return json, Bin(views, accessors, base.data)
+    return json, Bin(views, accessors, base.data, (list(base.free[0]), list(base.free[1])))
 
 
 def _root_channels(nodes: Iterable[int]) -> frozenset[tuple[int, str]]:
