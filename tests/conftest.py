@@ -20,7 +20,7 @@ import pytest
 
 from reflexa.batch import digests
 from reflexa.demo import clips, deckhand
-from reflexa.library import index, shelves
+from reflexa.library import index, readers, shelves, worker
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig, analyse
 
@@ -53,6 +53,29 @@ def _index(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     monkeypatch.setattr(digests, "kept_in", lambda: tmp_path / "own cache/digests")
     monkeypatch.setattr(index, "index_path", lambda: tmp_path / "own cache/library.sqlite")
     monkeypatch.setattr(shelves, "shelves_path", lambda: tmp_path / "own settings/shelves.json")
+
+
+class _Here:
+    """In the place of a process that reads files of shelves: the same, here."""
+
+    def __init__(self, _module: str) -> None: ...
+
+    def ask(self, path: Path, _patience: float) -> object:
+        return worker.answer(path)
+
+    def end(self) -> None: ...
+
+
+@pytest.fixture(autouse=True)
+def _shelves_read_here(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """A process for every scan would cost more than all that it reads. Tests of these processes ask for ``apart``."""
+    if "apart" not in request.fixturenames:
+        monkeypatch.setattr(readers, "Process", _Here)
+
+
+@pytest.fixture
+def apart() -> None:
+    """Shelves are read by processes of their own, as in use."""
 
 
 @pytest.fixture(scope="session")

@@ -11,15 +11,18 @@ from pathlib import Path
 
 import pytest
 from PySide6.QtCore import QSettings
+from PySide6.QtGui import QImage
 from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from reflexa.desktop import app as application
-from reflexa.desktop.picture import gl
+from reflexa.desktop.picture import gl, pictures
+from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.session import Session, reading
 from reflexa.desktop.session import session as session_module
 from reflexa.desktop.session.sources import demo_copy
 from reflexa.desktop.window import MainWindow
+from reflexa.draw import Camera, Scene
 from reflexa.formats import Imported, ReadOptions
 from reflexa.formats.bvh import FORMAT as BVH
 from reflexa.project import sources
@@ -51,6 +54,27 @@ def _read_and_computed_once() -> Iterator[None]:
         patch.setattr(session_module, "Cache", lambda: computed)
         patch.setattr(reading, "BREATH", 0.0)
         yield
+
+
+@pytest.fixture(autouse=True)
+def _drawn_small(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+    """Pictures are drawn at a quarter of their size: software drawing is most of what a window costs. Tests that
+    look at what is drawn ask for ``sharp``."""
+    if "sharp" in request.fixturenames:
+        return
+    render = pictures.render
+
+    def small(scene: Scene, camera: Camera, width: int, height: int, detail: float = 0.0) -> QImage:
+        image = render(scene, camera, max(width // 4, 1), max(height // 4, 1), detail)
+        return image.scaled(width, height)
+
+    monkeypatch.setattr(pictures, "render", small)
+    monkeypatch.setattr(Viewport, "_draw_fine", lambda _: None)
+
+
+@pytest.fixture
+def sharp() -> None:
+    """Pictures are drawn as in use."""
 
 
 @pytest.fixture

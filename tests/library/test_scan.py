@@ -38,7 +38,7 @@ def names(finder: Finder, query: Query | None = None) -> list[str]:
     return [rows[i].clip for i in ids]
 
 
-def test_only_what_is_new_or_another_is_read_again(shelf: Path, tmp_path: Path) -> None:
+def test_only_what_is_new_or_another_is_read_again(shelf: Path, tmp_path: Path, apart: None) -> None:
     own = Path(shutil.copytree(shelf, tmp_path / "clips"))
     index = Index(tmp_path / "i.sqlite")
     first = scan(index, shelf_of(own).shelves, workers=2)
@@ -208,7 +208,7 @@ def test_a_scan_that_is_killed_leaves_an_index_that_can_be_used(shelf: Path, tmp
     assert names(finder) == ["brisk", "Take_run01", "Take_walk01", "walk"]
 
 
-def test_a_reader_that_ends_costs_its_file_alone(shelf: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_a_reader_that_ends_costs_its_file_alone(shelf: Path, monkeypatch: pytest.MonkeyPatch, apart: None) -> None:
     from reflexa.processes import Ended, Process
 
     real = Process.ask
