@@ -12,7 +12,6 @@ import tempfile
 import threading
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
-from types import FrameType
 
 from reflexa.errors import ReadError, WriteError, said
 from reflexa.motion import threads
@@ -122,24 +121,28 @@ def _followed(path: Path) -> Path:
     return path.resolve() if path.is_symlink() else path
 
 
+# What ends a process, or its work, from outside and can be put off.
+_ENDS = (signal.SIGINT, signal.SIGTERM, signal.SIGHUP)
+
+
 @contextlib.contextmanager
 def uninterrupted() -> Iterator[None]:
-    """Ctrl-C waits until what is inside is done: files that belong together are renamed all or not at all."""
+    """Ctrl-C and the like wait until what is inside is done: files that belong together are renamed all or not at all."""
     if threading.current_thread() is not threading.main_thread():
         yield  # only the main thread is interrupted
         return
-    pressed: list[tuple[int, FrameType | None]] = []
-    before = signal.getsignal(signal.SIGINT)
-    if before is None:  # set by other than Python code, and not to be put back by it
-        yield
-        return
-    signal.signal(signal.SIGINT, lambda number, frame: pressed.append((number, frame)))
+    came: list[int] = []
+    # One that was set by other than Python code cannot be put back by it, and stays.
+    before = {s: h for s in _ENDS if (h := signal.getsignal(s)) not in (None, signal.SIG_IGN)}
+    for one in before:
+        signal.signal(one, lambda number, _: came.append(number))
     try:
         yield
     finally:
-        signal.signal(signal.SIGINT, before)
-        if pressed and callable(before):
-            before(*pressed[0])
+        for one, handler in before.items():
+            signal.signal(one, handler)
+        for number in dict.fromkeys(came):
+            signal.raise_signal(number)
 
 
 def _beside(path: Path, data: bytes) -> Path:

@@ -56,8 +56,8 @@ class SourceFile:
 
 @dataclass(frozen=True)
 class Lost:
-    """A take or rig document that could not be read: its file's name in ``part`` of the project, why, and its place among the
-    others. It stays on disk and in the list, as it is."""
+    """A take or rig document, or the thresholds (an empty part), that could not be read: its file's name in ``part`` of the
+    project, why, and its place among the others. It stays on disk and in the list, as it is."""
 
     part: str
     file: str
@@ -134,7 +134,11 @@ def load(folder: Path) -> Project:
     rigs, kept = each(RIGS, read_rig), each(RECIPES, read_kept)
     unknown = {k: v for k, v in data.items() if k not in known}
     limits = folder / thresholds.NAME
-    told = thresholds.read_thresholds(limits) if limits.exists() else {}
+    told: dict[str, float] = {}
+    try:
+        told = thresholds.read_thresholds(limits) if limits.exists() else {}
+    except ReadError as e:
+        lost.append(Lost("", thresholds.NAME, f"{e} Findings go by the thresholds as they come."))
     return Project(own, sources, takes, rigs, told, unknown, tuple(lost), kept)
 
 
@@ -282,7 +286,7 @@ def _texts(project: Project, folder: Path, mine: set[str], added: _Added = _Adde
         put(RIGS, d.name, d.plain())
     for recipe in project.recipes:
         put(RECIPES, recipe.name, recipe_plain(recipe))
-    for lost in sorted(project.lost, key=lambda x: x.place):
+    for lost in sorted((x for x in project.lost if x.part), key=lambda x: x.place):
         listed[lost.part].insert(lost.place, lost.file)
     for part, name in added.files:
         listed[part] += [name] if name not in listed[part] else []
@@ -296,7 +300,8 @@ def _texts(project: Project, folder: Path, mine: set[str], added: _Added = _Adde
     }
     more = {part: names for part, names in listed.items() if names and part != TAKES}
     out[PROJECT] = pretty({**head, **more, TAKES: listed[TAKES], **project.unknown}).encode(errors="replace")
-    if project.limits or (folder / thresholds.NAME).exists():
+    damaged = any(x.file == thresholds.NAME and not x.part for x in project.lost)
+    if (project.limits or (folder / thresholds.NAME).exists()) and not damaged:
         out[thresholds.NAME] = thresholds.text(project.limits).encode()
     return out
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from dataclasses import replace
 from pathlib import Path
 
@@ -22,13 +23,23 @@ from reflexa.take.sequence import placed
 
 _FLAGS = {"reversed": "reversed", "mirrored": "mirrored", "in-place": "in_place"}
 _VALUES = ("first", "last", "speed", "crossfade")
+_SAID = re.compile(rf",\s*((?:{'|'.join(_VALUES)})\s*=[^,]*|{'|'.join(_FLAGS)})\s*$")
+# Something like it that means nothing, which no name is likely to end with.
+_UNKNOWN = re.compile(r",\s*([\w-]+\s*=[^,]*)$")
 
 
 def segment_from_text(text: str) -> Segment:
     """A segment as the command line names it: ``FILE[#CLIP][,first=N][,last=N][,speed=X][,reversed][,mirrored][,crossfade=N]
     [,in-place]``. Raises RecipeError."""
-    file, *said = text.split(",")
-    path, _, clip = file.partition("#")
+    file, said = text, list[str]()
+    # What is said of it stands at the end; a comma before that belongs to the name of the file or clip.
+    while (found := _SAID.search(file)) is not None:
+        file = file[: found.start()]
+        said.insert(0, found[1])
+    unknown = _UNKNOWN.search(file)
+    if unknown is not None and not Path(file.partition("#")[0]).exists():
+        said.append(unknown[1])
+    path, _, clip = file.rpartition("#") if "#" in file and not Path(file).exists() else (file, "", "")
     given: dict[str, object] = {"file": path.strip(), "clip": clip.strip()}
     for part in said:
         key, equals, value = (p.strip() for p in part.partition("="))
