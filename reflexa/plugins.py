@@ -11,6 +11,8 @@ from functools import partial
 from importlib import metadata
 from typing import TypeVar
 
+from reflexa.log import write_down_error
+
 T = TypeVar("T")
 # Installed extensions that cannot be used: package and name → why. They cost themselves alone.
 FAILED: dict[str, str] = {}
@@ -67,6 +69,7 @@ def take_in(group: str, of: type[T], register: Callable[[T], object]) -> None:
             if not isinstance(each, of):
                 raise TypeError(f"{entry.value} is no {of.__name__}")
             register(each)
+            _BROUGHT[id(each)] = f"{entry.name} of {entry.dist.name if entry.dist is not None else '?'}"
 
     _coming.left += [partial(one, e) for e in sorted(metadata.entry_points(group=group), key=lambda e: e.name)]
     if _coming.busy:
@@ -84,6 +87,24 @@ def take_in(group: str, of: type[T], register: Callable[[T], object]) -> None:
             failed.append(call)
     _coming.left = failed
     _coming.busy = False
+
+
+# Who brought what: things are registered for as long as the process lives.
+_BROUGHT: dict[int, str] = {}
+
+
+def brought_by(thing: object) -> str:
+    """The extension that a registered thing came with, and its package; empty for what is our own."""
+    return _BROUGHT.get(id(thing), "")
+
+
+def failed(thing: object, error: Exception) -> str:
+    """In words, that an extension failed at work, for whoever gave it work; the way to it is written down in the log."""
+    who = brought_by(thing)
+    said = f"the extension {who} failed ({type(error).__name__}: {error})"
+    write_down_error(error, said)
+    FAILED[who] = f"{type(error).__name__}: {error}"
+    return said
 
 
 def installed() -> list[str]:

@@ -44,11 +44,22 @@ def look(subject: Subject) -> list[Finding]:
         key = check.name, subject.rig, subject.stage, told
         found = None if check.line else kept.get(key)
         if found is None:
-            found = check.run(subject)
+            found = _run(check, subject)
             if not check.line:
                 kept[key] = found
         out += found
     return out
+
+
+def _run(check: Check, subject: Subject) -> list[Finding]:
+    """What a check finds; nothing where it is an extension's and fails, which is told at the end and in the log."""
+    if not plugins.brought_by(check):
+        return check.run(subject)
+    try:
+        return check.run(subject)
+    except Exception as e:
+        plugins.failed(check, e)
+        return []
 
 
 for _check in plugins.exported("reflexa.checks", "CHECK", Check):

@@ -5,16 +5,13 @@ from __future__ import annotations
 import sys
 import threading
 import traceback
-from datetime import datetime
 from types import TracebackType
 
 from PySide6.QtCore import QObject, Signal
 
 from reflexa.desktop.window import MainWindow
+from reflexa.log import write_down
 from reflexa.places import log_file
-
-# Older entries go when the log is longer than this, bytes.
-_LONGEST = 1 << 20
 
 
 class _Teller(QObject):
@@ -47,16 +44,3 @@ def install(window: MainWindow) -> None:
 
     sys.excepthook = caught
     threading.excepthook = lambda a: caught(a.exc_type, a.exc_value or a.exc_type(), a.exc_traceback)
-
-
-def write_down(text: str) -> None:
-    """Add to the log; where that cannot be written, nothing."""
-    path = log_file()
-    try:
-        path.parent.mkdir(parents=True, exist_ok=True)
-        if path.exists() and path.stat().st_size > _LONGEST:
-            path.write_bytes(path.read_bytes()[-_LONGEST // 2 :])
-        with path.open("a", encoding="utf-8", errors="replace") as file:
-            file.write(f"\n{datetime.now().isoformat(timespec='seconds')}\n{text}")
-    except OSError:
-        return

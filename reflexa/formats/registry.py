@@ -12,11 +12,12 @@ from pathlib import Path
 import numpy as np
 
 from reflexa import plugins
-from reflexa.errors import ReadError, WriteError
+from reflexa.errors import ReadError, ReflexaError, WriteError
 from reflexa.formats.files import digest_beside, file_state, read_failed, usable
 from reflexa.formats.imported import Imported, ReadOptions, unit_said
 from reflexa.formats.model import Format, WriteOptions
 from reflexa.motion.clip import Clip
+from reflexa.places import log_file
 from reflexa.rig import Rig
 from reflexa.rig.stance import as_it_stands
 from reflexa.words import length
@@ -92,7 +93,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
             before = file_state(path)
             # Told once, while the file is there: later it may be gone. Nobody waits for it here.
             hashed = digest_beside(path, before)
-            found = chosen.read(path, options)
+            found = _read(chosen, path, options)
             if file_state(path) == before:
                 break
         else:
@@ -109,6 +110,17 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     except (AttributeError, TypeError, KeyError) as e:
         # A value of a kind that the format does not allow, in a place that no check of ours names.
         raise ReadError(f"has a value of the wrong kind ({e})", path) from e
+
+
+def _read(format: Format, path: Path, options: ReadOptions) -> Imported:
+    if not plugins.brought_by(format):
+        return format.read(path, options)
+    try:
+        return format.read(path, options)
+    except (ReflexaError, OSError):
+        raise
+    except Exception as e:
+        raise ReadError(plugins.failed(format, e), path, advice=f"The way to it is in {log_file()}.") from e
 
 
 # A file that is written meanwhile is read again, so many times in all.
@@ -152,7 +164,14 @@ def encode(
         raise WriteError(
             f"{chosen.title} holds one root joint and this rig has several", advice="Choose another format."
         )
-    return chosen.encode(clips, rig, as_source(chosen, rig, source, options), options)
+    try:
+        return chosen.encode(clips, rig, as_source(chosen, rig, source, options), options)
+    except ReflexaError:
+        raise
+    except Exception as e:
+        if not plugins.brought_by(chosen):
+            raise
+        raise WriteError(plugins.failed(chosen, e), advice=f"The way to it is in {log_file()}.") from e
 
 
 def numbers_alone(clip: Clip) -> None:

@@ -3,16 +3,19 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import Any
 
 import numpy as np
 from msgspec.structs import replace as with_fields
 
-from reflexa.errors import RecipeError
+from reflexa import plugins
+from reflexa.errors import RecipeError, ReflexaError
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.mixing import mixed
+from reflexa.places import log_file
 from reflexa.rig import Rig
-from reflexa.steps.model import NOTHING, Context, Given, Outcome, Step
+from reflexa.steps.model import NOTHING, Context, Given, Outcome, Step, StepKind
 from reflexa.steps.registry import kind_of
 
 
@@ -50,8 +53,8 @@ def outcome(step: Step, given: Given, context: Context = NOTHING) -> Outcome:
     if kind.weighs_itself:
         full = step.weight == 1 and not step.envelope
         weight = None if full else np.clip(_over_time(step, given.first, clip.frames), 0.0, 1.0)
-        return kind.run(replace(given, weight=weight), step.settings, context)
-    out = kind.run(given, step.settings, context)
+        return _run(kind, replace(given, weight=weight), step, context)
+    out = _run(kind, given, step, context)
     if weights is None:
         return out
     if out.clip.frames != clip.frames:
@@ -59,6 +62,32 @@ def outcome(step: Step, given: Given, context: Context = NOTHING) -> Outcome:
     reaches_face = step.mask is None or "head" not in rig.body_map or step.mask.weights(rig)[rig.joint("head")] > 0
     tracks = np.clip(_over_time(step, given.first, clip.frames), 0.0, 1.0) * reaches_face
     return replace(out, clip=mixed(clip, out.clip, weights, tracks))
+
+
+def _run(kind: StepKind, given: Given, step: Step, context: Context) -> Outcome:
+    """What comes of a step at full weight. What an extension raises is an error of that step alone, and in the log. Raises
+    RecipeError."""
+    if not plugins.brought_by(kind):
+        return kind.run(given, step.settings, context)
+    try:
+        out = kind.run(given, step.settings, context)
+        made = out.reporting
+    except ReflexaError:
+        raise
+    except Exception as e:
+        raise RecipeError(
+            f"{step.name!r}: {plugins.failed(kind, e)}",
+            advice=f"Switch the step off; the way to it is in {log_file()}.",
+        ) from e
+
+    def report(clip: Clip) -> Any:
+        try:
+            return None if made is None else made(clip)
+        except Exception as e:
+            plugins.failed(kind, e)
+            return None
+
+    return replace(out, reporting=report)
 
 
 def at_its_event(step: Step, clip: Clip) -> Step:

@@ -72,8 +72,12 @@ def _forgive(kept: Any) -> None:
             return None
 
     def saved(signature: Any, data: Any) -> None:
-        with contextlib.suppress(OSError):
+        try:
             save(signature, data)
+        except Exception:  # its list is damaged, which an empty one mends; or the disk is full, which nothing does
+            with contextlib.suppress(Exception):
+                kept.flush()
+                save(signature, data)
 
     kept.load_overload, kept.save_overload = loaded, saved
 
