@@ -16,7 +16,7 @@ class ReflexaError(Exception):
 
     def __init__(self, reason: str, path: Path | str = "", place: str = "", advice: str = "") -> None:
         self.reason, self.path, self.place, self.advice = reason, str(path), place, advice
-        super().__init__(str(self))
+        super().__init__(reason)
 
     def __str__(self) -> str:
         where = ", ".join(w for w in (self.path, self.place) if w)
@@ -32,6 +32,12 @@ class ReadError(ReflexaError):
     """A file that cannot be read or is damaged."""
 
     exit_status = 3
+
+
+class MissingPackage(ReadError):
+    """A file is of a kind for which a package is needed that is not installed: nothing is wrong with the file."""
+
+    exit_status = 2
 
 
 class WriteError(ReflexaError):

@@ -10,7 +10,7 @@ import pytest
 
 from reflexa import plugins
 from reflexa.checks import CHECKS, findings
-from reflexa.checks.model import Check, Subject
+from reflexa.checks.model import Check
 from reflexa.checks.registry import register as register_check
 from reflexa.errors import ReadError, RecipeError, WriteError
 from reflexa.formats import FORMATS, encode, read, registry
@@ -58,15 +58,15 @@ def _brought(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
 
 def test_a_step_a_finding_and_a_format_fail_alone(deckhand_rig, deckhand_clips, tmp_path) -> None:
     clip = deckhand_clips["walk"]
-    with pytest.raises(RecipeError, match="the extension tide of reflexa-tide failed .*the tide is out"):
+    with pytest.raises(RecipeError, match=r"the extension tide of reflexa-tide failed .*the tide is out"):
         apply(make("tide"), clip, deckhand_rig)
     assert "in raises" in log_file().read_text() and "ZeroDivisionError" in log_file().read_text()
     from reflexa.steps import Given, outcome
 
     done = outcome(make("ebb"), Given(clip, deckhand_rig))
     assert done.clip is clip and done.report is None
-    assert {f.kind for f in findings(clip, deckhand_rig)} == {f.kind for f in findings(clip, deckhand_rig)}
-    assert CHECK.run is raises and "tide of reflexa-tide" in plugins.FAILED
+    found = findings(clip, deckhand_rig)
+    assert all(f.kind != "tide" for f in found) and "tide of reflexa-tide" in plugins.FAILED
     (tmp_path / "a.tide").write_text("x")
     with pytest.raises(ReadError, match="reflexa-tide"):
         read(tmp_path / "a.tide")
@@ -78,4 +78,3 @@ def test_what_is_our_own_is_not_hidden(deckhand_rig, deckhand_clips, monkeypatch
     monkeypatch.setitem(KINDS, "tide", StepKind("tide", "Tide", "", TideSettings, raises))
     with pytest.raises(ZeroDivisionError):
         apply(make("tide"), deckhand_clips["walk"], deckhand_rig)
-    _ = Subject

@@ -29,6 +29,8 @@ from reflexa.take import Take
 VERSION = 1
 # What was built, beside what was built.
 STATE = "build.json"
+# Why a take is built for the first time.
+NEVER_BUILT = "it was never built"
 
 
 class Built(msgspec.Struct, frozen=True):
@@ -130,7 +132,7 @@ def _planned(take: Take, given: Given, at: Before) -> Planned:
     if before is None:
         there = [f for f in files if f not in at.begun and (out / f).exists()]
         foreign = WriteError(f"{', '.join(there)} is there already, and was not built here") if there else None
-        return Planned(take, files, ("it was never built",), None if force else foreign)
+        return Planned(take, files, (NEVER_BUILT,), None if force else foreign)
     why, edited = changed(before.inputs, now), list[str]()
     for file, known_digest in before.outputs.items():
         if not (out / file).exists():

@@ -99,6 +99,14 @@ class Proof:
     findings: tuple[str, ...] = ()
 
     @property
+    def plain(self) -> dict[str, Any]:
+        """As plain data for the command line."""
+        return {
+            "file": str(self.path), "manifest": str(self.manifest), "frames": self.frames, "rate": self.rate,
+            "read_back_error_mm": self.error_mm, "read_back_error_deg": self.error_deg, "warnings": list(self.warnings),
+        }  # fmt: skip
+
+    @property
     def said(self) -> str:
         """For people, without the place."""
         within = f"{self.error_mm:.4f} mm and {self.error_deg:.4f}°"

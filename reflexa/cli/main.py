@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import contextlib
 import difflib
+import errno
 import importlib
 import io
 import os
 import pkgutil
+import signal
 import sys
+import threading
 from typing import Any
 
 import click
@@ -60,21 +63,45 @@ class _Commands(click.Group):
         return super().main(*args, **given)
 
     def invoke(self, ctx: click.Context) -> Any:
+        _end_by_exceptions()
         try:
             out = super().invoke(ctx)
             for who, why in plugins.FAILED.items():
                 click.echo(f"note: {who} is installed and cannot be used: {why}", err=True)
             sys.stdout.flush()
             return out
+        except KeyboardInterrupt:
+            click.echo("stopped: what is done is whole", err=True)
+            sys.exit(130)
         except OSError as e:
-            where = f"{e.filename}: " if e.filename is not None else ""
-            click.echo(f"error: {where}{said(e)}", err=True)
-            with contextlib.suppress(OSError):
-                sys.stdout.close()  # what could not be written is not tried again at the end
+            if e.errno != errno.EPIPE:  # whoever reads no further knows that
+                where = f"{e.filename}: " if e.filename is not None else ""
+                click.echo(f"error: {where}{said(e)}", err=True)
+            _give_up_output()
             sys.exit(4)
         except RecursionError:
             click.echo("error: something given is nested too deeply to be read", err=True)
             sys.exit(2)
+
+
+def _give_up_output() -> None:
+    """What could not be written is not tried again at the end."""
+    with contextlib.suppress(OSError, ValueError, io.UnsupportedOperation):
+        os.dup2(os.open(os.devnull, os.O_WRONLY), sys.stdout.fileno())
+    with contextlib.suppress(OSError):
+        sys.stdout.close()
+
+
+def _end_by_exceptions() -> None:
+    """Let whoever ends the process from outside leave nothing half done: files that are being written are cleared away."""
+
+    def end(number: int, _: object) -> None:
+        sys.exit(128 + number)
+
+    if threading.current_thread() is threading.main_thread():
+        for number in (signal.SIGTERM, signal.SIGHUP):
+            if signal.getsignal(number) is signal.SIG_DFL:
+                signal.signal(number, end)
 
 
 def _is_there(path: str) -> bool:

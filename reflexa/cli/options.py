@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+import copy
 import functools
 import inspect
+import json
 import sys
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import contextmanager
@@ -173,6 +175,35 @@ def inputs_of(*paths: Path | None) -> tuple[Path, ...]:
     return tuple(p for p in paths if p is not None)
 
 
+def result(talk: Talk, line: str, plain: Any) -> None:
+    """What came of a command: a line on standard output, or with ``--json`` plain data as the one document there."""
+    if talk.as_json:
+        click.echo(json.dumps(plain, indent=2))
+    elif not talk.quiet:
+        click.echo(line)
+
+
+def bar_on_terminal(*columns: Any, talk: Talk, console: Any) -> Any:
+    """Progress on standard error where that is a terminal. Lines go above it where they go to the terminal too, and straight to
+    where they are wanted else."""
+    from rich.progress import Progress as Bar
+
+    return Bar(
+        *columns, console=console, disable=talk.quiet or not console.is_terminal, transient=True,
+        redirect_stdout=sys.stdout.isatty(), redirect_stderr=sys.stderr.isatty(),
+    )  # fmt: skip
+
+
+def of_file(error: ReflexaError, path: Path) -> ReflexaError:
+    """An error that one of many files met, which names it."""
+    if str(path) in str(error):
+        return error
+    named: ReflexaError = copy.copy(error)
+    named.path = str(path)
+    named.place = ", ".join(w for w in (error.path, error.place) if w)
+    return named
+
+
 def tell(error: ReflexaError) -> None:
     """An error that concerns one of several things: said, and the command goes on."""
     click.echo(f"error: {error}", err=True)
@@ -182,10 +213,8 @@ def tell(error: ReflexaError) -> None:
 def shown_progress(title: str, talk: Talk) -> Iterator[Progress]:
     """Progress on a terminal, unless nothing is to be said: what work tells how far it is."""
     from rich.console import Console
-    from rich.progress import Progress as Bar
 
-    console = Console(stderr=True, highlight=False)
-    with Bar(console=console, disable=talk.quiet or not console.is_terminal, transient=True) as bar:
+    with bar_on_terminal(talk=talk, console=Console(stderr=True, highlight=False)) as bar:
         task = bar.add_task(title, total=1.0)
 
         def tell(text: str, part: float) -> None:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import difflib
 from collections.abc import Iterable, Mapping
 from typing import Any
 
@@ -13,7 +14,7 @@ from reflexa.errors import RecipeError, misfit
 from reflexa.rig.bodymap import PARTS, PRESETS
 from reflexa.steps import references
 from reflexa.steps.model import SOURCE, Mask, Settings, Step, StepKind, Tie
-from reflexa.steps.registry import kind_of
+from reflexa.steps.registry import fields, kind_of
 
 _LONGEST_ID = 64
 
@@ -27,6 +28,12 @@ def make(kind: str, name: str = "", **settings: Any) -> Step:
 def settings_from(kind: StepKind, data: Mapping[str, Any], place: str = "settings") -> Settings:
     """Typed settings of plain data; raises RecipeError that names the place of what does not fit."""
     now = dict(data) if kind.upgraded is None else kind.upgraded(dict(data))
+    known = [f.name for f in fields(kind.settings)]
+    for name in now:
+        if name not in known:
+            near = difflib.get_close_matches(name, known, 2, 0.5)
+            advice = f"Did you mean {' or '.join(near)}?" if near else f"Known: {', '.join(known)}."
+            raise RecipeError(f"{kind.kind} has no setting {name!r}", place=place, advice=advice)
     settings: Settings = _convert(now, kind.settings, place)
     return settings
 

@@ -11,7 +11,6 @@ from typing import Any
 
 import click
 from rich.console import Console
-from rich.progress import Progress
 
 from reflexa.batch.naming import FIELDS
 from reflexa.batch.pool import Share
@@ -21,11 +20,13 @@ from reflexa.cli.options import (
     Reading,
     Talk,
     Writing,
+    bar_on_terminal,
     clip_files,
     clustered,
     grouped,
     inputs_of,
     looping,
+    of_file,
     reading,
     sharing,
     staged,
@@ -196,34 +197,28 @@ def COMMAND(
 
 
 def _run(jobs: list[FileJob], share: Share, talk: Talk) -> list[Done]:
-    """Run jobs, with progress and a line for each result on standard error."""
+    """Run jobs, with progress, and a line for each result on standard output."""
     console = Console(stderr=True, highlight=False)
     results: list[Done] = []
-    with Progress(console=console, disable=talk.quiet or not console.is_terminal, transient=True) as bar:
+    with bar_on_terminal(talk=talk, console=console) as bar:
         task = bar.add_task("Applying", total=len(jobs))
         for result in run(jobs, share):
             results.append(result)
             bar.advance(task)
             if result.error is not None:
-                tell(result.error)
+                tell(of_file(result.error, result.path))
             elif not talk.quiet:
-                for there in result.passed:
-                    click.echo(f"{there}: is there already, of the same inputs", err=True)
                 for what in result.left_out:
                     click.echo(f"{result.path}: left out: {what}", err=True)
-                for p in result.proofs:
-                    click.echo(f"{p.path}: {p.said}", err=True)
+                for there in () if talk.as_json else result.passed:
+                    click.echo(f"{there}: is there already, of the same inputs")
+                for p in () if talk.as_json else result.proofs:
+                    click.echo(f"{p.path}: {p.said}")
     return results
 
 
 def _plain(results: list[Done]) -> dict[str, Any]:
-    written = [
-        {
-            "source": str(r.path), "file": str(p.path), "manifest": str(p.manifest), "frames": p.frames, "rate": p.rate,
-            "read_back_error_mm": p.error_mm, "read_back_error_deg": p.error_deg,
-        }
-        for r in results for p in r.proofs
-    ]  # fmt: skip
+    written = [{"source": str(r.path), **p.plain} for r in results for p in r.proofs]
     failed = [{"source": str(r.path), "error": str(r.error)} for r in results if r.error is not None]
     passed = [{"source": str(r.path), "file": str(p)} for r in results for p in r.passed]
     left_out = [{"source": str(r.path), "left_out": list(r.left_out)} for r in results if r.left_out]

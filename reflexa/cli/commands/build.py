@@ -11,12 +11,12 @@ from typing import Any
 
 import click
 from rich.console import Console
-from rich.progress import BarColumn, MofNCompleteColumn, Progress, TextColumn, TimeRemainingColumn
+from rich.progress import BarColumn, MofNCompleteColumn, TextColumn, TimeRemainingColumn
 
-from reflexa.batch.build import Built, Made, Plan, Planned, build, default_out, plan
+from reflexa.batch.build import NEVER_BUILT, Built, Made, Plan, Planned, build, default_out, plan
 from reflexa.batch.pool import Share
 from reflexa.checks.judging.junit import Case, cases
-from reflexa.cli.options import Talk, clustered, grouped, sharing, stops, talking_json
+from reflexa.cli.options import Talk, bar_on_terminal, clustered, grouped, sharing, stops, talking_json
 from reflexa.motion import threads
 
 
@@ -105,12 +105,12 @@ def _once(todo: Plan, share: Share, choices: _Choices, form: str, talk: Talk) ->
         elif p.why and (choices.dry_run or talk.verbose):
             click.echo(f"{p.take.name}: {'; '.join(p.why)}", err=not choices.dry_run or form != "text")
     if not choices.dry_run:
-        for planned, made in _told(todo, share, talk):
+        for planned, made in _told(todo, share, form, talk):
             result.made.append((planned, made))
         order = [p.take.name for p in todo.takes]
         result.made.sort(key=lambda done: order.index(done[0].take.name))  # the same, however many work at it
     if talks:
-        click.echo(_said(result, choices.dry_run), err=True)
+        click.echo(_said(result, choices.dry_run))
         for name, texts in result.findings.items() if choices.check else ():
             for text in texts:
                 click.echo(f"{name}: {text}")
@@ -121,17 +121,21 @@ def _once(todo: Plan, share: Share, choices: _Choices, form: str, talk: Talk) ->
     return _status(result, choices.check)
 
 
-def _told(todo: Plan, share: Share, talk: Talk) -> Iterator[tuple[Planned, Made]]:
+def _because(planned: Planned) -> str:
+    return "first build" if planned.why == (NEVER_BUILT,) else "; ".join(planned.why)
+
+
+def _told(todo: Plan, share: Share, form: str, talk: Talk) -> Iterator[tuple[Planned, Made]]:
     console = Console(stderr=True, highlight=False)
     columns = (TextColumn("Building"), BarColumn(), MofNCompleteColumn(), TimeRemainingColumn())
-    with Progress(*columns, console=console, disable=talk.quiet or not console.is_terminal, transient=True) as bar:
+    with bar_on_terminal(*columns, talk=talk, console=console) as bar:
         task = bar.add_task("Building", total=len(todo.due))
         for planned, made in build(todo, share):
             bar.advance(task)
             if made.error is not None:
                 click.echo(f"error: {planned.take.name}: {made.error}", err=True)
             elif not talk.quiet:
-                click.echo(f"{', '.join(planned.files)}: {'; '.join(planned.why)}", err=True)
+                click.echo(f"built {', '.join(planned.files)} ({_because(planned)})", err=form != "text")
             yield planned, made
 
 

@@ -9,7 +9,18 @@ import click
 
 from reflexa.batch.export import Origin, Target, write
 from reflexa.batch.rigs import fitted, load, model_of
-from reflexa.cli.options import Reading, Talk, Writing, inputs_of, looping, reading, stops, talking, writing
+from reflexa.cli.options import (
+    Reading,
+    Talk,
+    Writing,
+    inputs_of,
+    looping,
+    reading,
+    result,
+    stops,
+    talking_json,
+    writing,
+)
 from reflexa.errors import ReadError
 from reflexa.formats import Imported, by_suffix, read, writable
 from reflexa.motion.clip import Clip
@@ -27,7 +38,7 @@ EXAMPLES = (
 @looping
 @reading
 @writing
-@talking
+@talking_json
 @stops
 def COMMAND(
     source_file: Path, target_file: Path, clip_name: str | None, loop: bool | None, source: Reading, target: Writing,
@@ -48,8 +59,7 @@ def COMMAND(
     model = document if rig is document.rig else model_of(rig, given)
     to = Target(target_file, kind.name, target.options, target.force, inputs_of(source_file, *source.rigs))
     proof = write([c for c, _ in moved], rig, to, Origin(document, (), model))
-    if not talk.quiet:
-        click.echo(f"{proof.path}: {proof.said}", err=True)
+    result(talk, f"{proof.path}: {proof.said}", proof.plain)
 
 
 def _chosen(document: Imported, name: str | None, many: bool) -> list[Clip]:

@@ -12,7 +12,7 @@ import msgspec
 
 from reflexa.batch.export import Origin, Target, write
 from reflexa.batch.rigs import load
-from reflexa.cli.options import Reading, Talk, Writing, reading, stops, talking_json, writing
+from reflexa.cli.options import Reading, Talk, Writing, reading, result, stops, talking_json, writing
 from reflexa.errors import ReadError, RecipeError, misfit
 from reflexa.formats import Imported, by_suffix, read, writable
 from reflexa.motion.clip import Clip
@@ -92,14 +92,7 @@ def COMMAND(segments: tuple[str, ...], out: Path, name: str, source: Reading, ta
     first = files[chosen[0].file]
     to = Target(out, kind.name, target.options, target.force, (*map(Path, files), *source.rigs))
     proof = write([clip], rig, to, Origin(first, (), first))
-    if talk.as_json:
-        plain = {
-            "file": str(proof.path), "manifest": str(proof.manifest), "frames": proof.frames, "rate": proof.rate,
-            "seams": [_seam(s) for s in seams], "read_back_error_mm": proof.error_mm, "read_back_error_deg": proof.error_deg,
-        }  # fmt: skip
-        click.echo(json.dumps(plain, indent=2))
-    elif not talk.quiet:
-        click.echo(f"{proof.path}: {proof.said}", err=True)
+    result(talk, f"{proof.path}: {proof.said}", {**proof.plain, "seams": [_seam(s) for s in seams]})
 
 
 def _seam(s: Seam) -> dict[str, float]:

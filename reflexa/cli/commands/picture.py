@@ -7,7 +7,7 @@ from pathlib import Path
 import click
 
 from reflexa.batch.export import free
-from reflexa.cli.options import Reading, Talk, reading, stops, talking
+from reflexa.cli.options import Reading, Talk, reading, result, stops, talking_json
 from reflexa.errors import ReadError
 from reflexa.review.pictures import SUFFIXES, frames_said, save_frames, save_sheet
 from reflexa.review.stills import Shot
@@ -37,7 +37,7 @@ EXAMPLES = (
 @click.option("--plain", is_flag=True, help="No name and no frame number in the picture.")
 @click.option("--force", is_flag=True, help="Write over existing files.")
 @reading
-@talking
+@talking_json
 @stops
 def COMMAND(
     what: str, out: Path, frames: str, count: int | None, view: str, both: bool, size: str, dark: bool, plain: bool,
@@ -65,6 +65,5 @@ def COMMAND(
             frames_said(frames, clip.frames) if frames else list(range(clip.frames)) if moving else [clip.frames // 2]
         )
         written = save_frames(subject, chosen, out, shot, force)
-    if not talk.quiet:
-        more = f" and {len(written) - 1} more" if len(written) > 1 else ""
-        click.echo(f"{written[0]}{more}", err=True)
+    more = f" and {len(written) - 1} more" if len(written) > 1 else ""
+    result(talk, f"{written[0]}{more}", {"files": [str(p) for p in written]})

@@ -6,7 +6,7 @@ from pathlib import Path
 
 import click
 
-from reflexa.cli.options import Reading, Talk, reading, stops, talking
+from reflexa.cli.options import Reading, Talk, reading, result, stops, talking_json
 from reflexa.review.page import save_page
 from reflexa.review.subjects import subjects
 
@@ -19,7 +19,7 @@ EXAMPLES = ("reflexa review my-project clips/walk.glb --out review.html",)
 @click.option("--title", default="", help="What stands above it.")
 @click.option("--force", is_flag=True, help="Write over an existing page.")
 @reading
-@talking
+@talking_json
 @stops
 def COMMAND(what: tuple[str, ...], out: Path, title: str, force: bool, source: Reading, talk: Talk) -> None:
     """Make one self-contained page of clips (FILE or FILE#CLIP), takes (PROJECT#TAKE) or whole projects: figures before and after
@@ -29,6 +29,10 @@ def COMMAND(what: tuple[str, ...], out: Path, title: str, force: bool, source: R
         raise click.UsageError(f"{out.name}: the suffix must be .html.")
     found = [s for text in what for s in subjects(text, source.options)]
     path = save_page(found, out, title, force)
-    if not talk.quiet:
-        many = f"{len(found)} takes" if len(found) > 1 else found[0].name
-        click.echo(f"{path}: {many}, {path.stat().st_size / 1e6:.2f} MB", err=True)
+    many = f"{len(found)} takes" if len(found) > 1 else found[0].name
+    bytes_ = path.stat().st_size
+    result(
+        talk,
+        f"{path}: {many}, {bytes_ / 1e6:.2f} MB",
+        {"file": str(path), "of": [s.name for s in found], "bytes": bytes_},
+    )

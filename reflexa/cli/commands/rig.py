@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import json
 from pathlib import Path
 
 import click
 
 from reflexa.batch.export import free
 from reflexa.batch.rigs import load
-from reflexa.cli.options import Reading, Talk, inputs_of, reading, stops, talking
+from reflexa.cli.options import Reading, Talk, inputs_of, reading, stops, talking_json
 from reflexa.formats import read
 from reflexa.formats.files import write_bytes
 from reflexa.formats.rigfile import RigDocument
@@ -24,7 +25,7 @@ EXAMPLES = ("reflexa rig ferrykeeper.glb --out ferrykeeper.rig.json",)
 @click.option("--out", type=click.Path(path_type=Path), help="File to write to; standard output where left out.")
 @click.option("--force", is_flag=True, help="Write over an existing file.")
 @reading
-@talking
+@talking_json
 @stops
 def COMMAND(file: Path, out: Path | None, force: bool, source: Reading, talk: Talk) -> None:
     """Write what is known of a rig as a document: body map, pairs, centre line, helper rules, skeleton.
@@ -38,6 +39,8 @@ def COMMAND(file: Path, out: Path | None, force: bool, source: Reading, talk: Ta
     else:
         free(out, force, inputs_of(file, *source.rigs))
         write_bytes(out, text.encode(), force)
+        if talk.as_json:
+            click.echo(json.dumps({"file": str(out), "problems": [p.text for p in problems(known)]}, indent=2))
     if not talk.quiet:
         for problem in problems(known):
             click.echo(problem.text, err=True)

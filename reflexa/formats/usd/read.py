@@ -13,7 +13,7 @@ from typing import Any
 
 import numpy as np
 
-from reflexa.errors import ReadError
+from reflexa.errors import MissingPackage, ReadError
 from reflexa.formats import frame as frames
 from reflexa.formats import imported
 from reflexa.formats.files import usable
@@ -59,8 +59,8 @@ def usd(path: Path) -> Any:
         import pxr.UsdSkel
         import pxr.Vt
     except ImportError:
-        raise ReadError(
-            "needs the package usd-core, which is not installed", path, advice="pip install usd-core"
+        raise MissingPackage(
+            "needs the package usd-core, which is not installed", path, advice="Install it: pip install usd-core."
         ) from None
     return pxr
 
