@@ -40,7 +40,8 @@ class _Commands(click.Group):
         found = module.COMMAND
         assert isinstance(found, click.Command)
         # Examples stand below the help of each.
-        found.epilog = "\b\nExamples:\n" + "\n".join(f"  {e}" for e in getattr(module, "EXAMPLES", ()))
+        examples = "\n".join(f"  {e}" for e in getattr(module, "EXAMPLES", ()))
+        found.epilog = f"\b\nExamples:\n{examples}"
         return found
 
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
@@ -116,5 +117,6 @@ def _is_there(path: str) -> bool:
 def main() -> None:
     """Reflexa revises skeletal animation clips: mirror, correct, export; the source is never changed.
 
-    `reflexa [PROJECT]` opens the window, `reflexa --demo` opens it with the demo project.
+    `reflexa [PROJECT]` opens the window, `reflexa --demo` opens it with the demo project. Examples in the help of each
+    command work in a copy of the demo: `reflexa demo --copy ferry`, then `cd ferry`.
     """

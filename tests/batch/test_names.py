@@ -47,8 +47,8 @@ def test_a_format_that_is_only_read_is_gone_on_with(tmp_path: Path) -> None:
     clip, _ = swings(tmp_path)
     said = ("apply", clip, "--step", "mirror", "--out", tmp_path / "out")
     assert run(*said)[0] == 0 and (tmp_path / "out/swing.glb").exists()
-    status, _, err = run(*said, "--resume")
-    assert status == 0 and "is there already" in err
+    status, out, _ = run(*said, "--resume")
+    assert status == 0 and "is there already" in out
 
 
 def test_clean_copies_get_their_number_before_the_suffix(tmp_path: Path) -> None:
@@ -68,8 +68,8 @@ def test_what_a_name_may_hold_stays_in_it(name: str) -> None:
 def test_what_a_name_may_not_hold_is_told(tmp_path: Path) -> None:
     assert file_name("a/b:c") == "a_b_c" and "'a/b:c' is no name for a file" in changed_name("a/b:c")
     walk = DATA / "humanoid3d_walk.bvh"
-    status, _, err = run("apply", walk, "--step", "mirror", "--name", "{clip}: there", "--out", tmp_path)
-    assert status == 0 and "is no name for a file" in err and (tmp_path / "humanoid3d_walk_ there.bvh").exists()
+    status, out, _ = run("apply", walk, "--step", "mirror", "--name", "{clip}: there", "--out", tmp_path)
+    assert status == 0 and "is no name for a file" in out and (tmp_path / "humanoid3d_walk_ there.bvh").exists()
 
 
 def test_a_segment_may_hold_commas(tmp_path: Path) -> None:

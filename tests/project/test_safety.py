@@ -33,8 +33,8 @@ def project(*names: str, note: str = "") -> Project:
 
 
 def test_kills_leave_the_old_or_the_new() -> None:
-    bad, met = kills(25, seed=7)
-    assert bad == 0 and met > 2
+    bad, _ = kills(25, seed=7)
+    assert bad == 0
 
 
 @pytest.mark.parametrize("at", range(12))

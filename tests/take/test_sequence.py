@@ -215,5 +215,5 @@ def test_an_export_that_makes_no_sense_in_a_take_file_is_said(export, says) -> N
 def test_a_track_that_a_file_cannot_hold_is_said(tmp_path: Path) -> None:
     """BVH has joints and nothing else (common practice, no source)."""
     heron = SOURCES / "heron.glb"
-    status, _, said = run("convert", heron, tmp_path / "heron.bvh", "--clip", "strut and call")
+    status, said, _ = run("convert", heron, tmp_path / "heron.bvh", "--clip", "strut and call")
     assert status == 0 and "beak_open" in said and "only the manifest" in said

@@ -157,10 +157,10 @@ def _fits(pattern: str) -> None:
 
 
 EXAMPLES = (
-    "reflexa apply walk.bvh --step mirror --out out",
-    'reflexa apply clips/*.glb --step mirror:plane=world --out mirrored --name "{swapped}"',
-    "reflexa apply walk.bvh --step retarget --rig ferrykeeper.glb --out out",
-    'reflexa apply clips/*.glb --recipe lean.recipe.json --set "how much=0.5" --cluster local:4 --out leaning',
+    "reflexa apply clips/walk.bvh --step mirror --out out",
+    'reflexa apply sources/*.glb --step mirror:plane=world --out mirrored --name "{swapped}"',
+    "reflexa apply clips/walk.bvh --step retarget --rig sources/ferrykeeper.glb --out ferrykeeper",
+    'reflexa apply clips/*.bvh --recipe lean.recipe.json --set "how much=0.5" --jobs 2 --out leaning',
 )
 
 

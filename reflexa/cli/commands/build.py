@@ -49,9 +49,9 @@ _OPTIONS = (
 )  # fmt: skip
 
 EXAMPLES = (
-    "reflexa build my-project",
-    "reflexa build my-project --dry-run",
-    "reflexa build my-project --out clips --check --format junit > findings.xml",
+    "reflexa build . --dry-run",
+    "reflexa build .",
+    "reflexa build . --out built --format junit > built.xml",
 )
 
 

@@ -23,9 +23,9 @@ from reflexa.stage.store import read_stage
 from reflexa.steps import SOURCE
 
 EXAMPLES = (
-    "reflexa check walk.bvh",
-    "reflexa check clips/*.glb --stage jetty.stage.json --json",
-    "reflexa check clips/*.glb --thresholds thresholds.json --format junit > findings.xml",
+    "reflexa check clips/walk.bvh",
+    "reflexa check clips/step-up.glb --stage jetty.stage.json --json",
+    "reflexa check clips/*.bvh --format junit > findings.xml",
 )
 
 

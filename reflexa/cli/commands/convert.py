@@ -26,8 +26,8 @@ from reflexa.formats import Imported, by_suffix, read, writable
 from reflexa.motion.clip import Clip
 
 EXAMPLES = (
-    "reflexa convert walk.bvh walk.glb",
-    "reflexa convert walk.glb clean.glb --frame clean",
+    "reflexa convert clips/walk.bvh walk.glb",
+    "reflexa convert clips/step-up.glb clean.glb --frame clean",
 )
 
 

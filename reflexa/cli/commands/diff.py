@@ -25,8 +25,8 @@ from reflexa.words import counted
 _MOST = 20
 
 EXAMPLES = (
-    "reflexa diff before.glb after.glb --mm 1 --degrees 0.5",
-    "reflexa diff my-project@monday my-project",
+    "reflexa diff clips/walk.bvh clips/skating.bvh --mm 1 --degrees 0.5",
+    "reflexa diff . .",
 )
 
 

@@ -17,9 +17,9 @@ from reflexa.formats import read
 from reflexa.rig.problems import problems
 
 EXAMPLES = (
-    "reflexa info walk.bvh",
-    "reflexa info 07_01.amc --rig 07.asf",
-    "reflexa info clips/*.glb --json",
+    "reflexa info clips/walk.bvh",
+    "reflexa info clips/walk.bvh --source-units m --json",
+    "reflexa info sources/*.glb",
 )
 
 

@@ -59,7 +59,7 @@ def segment_from_text(text: str) -> Segment:
         raise RecipeError(misfit(e)[0], place=text) from None
 
 
-EXAMPLES = ('reflexa join "walk.glb#walk" "walk.glb#turn,first=4,crossfade=8" --out there.glb',)
+EXAMPLES = ('reflexa join "clips/walk.bvh" "clips/step-up.glb#step up,first=4,crossfade=8" --out there.glb',)
 
 
 @click.command("join")

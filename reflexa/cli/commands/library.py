@@ -14,7 +14,7 @@ from typing import Any
 import click
 import msgspec
 
-from reflexa.cli.options import Command, Talk, grouped, shown_progress, stops, talking, talking_json
+from reflexa.cli.options import Command, Talk, grouped, result, shown_progress, stops, talking_json
 from reflexa.errors import RecipeError
 from reflexa.formats import read
 from reflexa.library import notes as notes_
@@ -29,8 +29,8 @@ from reflexa.library.shelves import Shelf, Shelves, load_shelves, save_shelves, 
 from reflexa.words import counted
 
 EXAMPLES = (
-    "reflexa library add ~/clips",
-    "reflexa library search walk --loop --fits by-rename --rig hero.glb",
+    "reflexa library add clips",
+    "reflexa library search walk --fits by-rename --rig sources/deckhand.glb",
 )
 
 
@@ -43,15 +43,14 @@ def COMMAND() -> None:
 @COMMAND.command("add")
 @click.argument("folder", type=click.Path(path_type=Path))
 @click.option("--name", default="", help="What the shelf is called; else as the folder.")
-@talking
+@talking_json
 @stops
 def add(folder: Path, name: str, talk: Talk) -> None:
     """Make a folder a shelf. `reflexa library scan` then looks through it."""
     shelves = with_shelf(load_shelves(), folder, name)
     save_shelves(shelves)
     found = next(s for s in shelves.shelves if s.folder == Path(os.path.abspath(folder)))
-    if not talk.quiet:
-        click.echo(f"{found.name}: {found.folder}", err=True)
+    result(talk, f"{found.name}: {found.folder}", {"name": found.name, "folder": str(found.folder)})
 
 
 @COMMAND.command("remove")
@@ -92,9 +91,7 @@ def scan_(jobs: int, talk: Talk) -> None:
         click.echo(json.dumps(said, indent=2))
         return
     if not talk.quiet:
-        click.echo(
-            f"{counted(out.files, 'file')}, {out.read} read, {out.gone} gone, {len(bad)} that cannot be read.", err=True
-        )
+        click.echo(f"{counted(out.files, 'file')}, {out.read} read, {out.gone} gone, {len(bad)} that cannot be read.")
         for shelf in out.away:
             click.echo(f"{shelf}: its folder is not there now; what is known of it stays.", err=True)
         for folder, reason in out.unreadable.items():

@@ -38,7 +38,7 @@ from reflexa.take import Source, Take
 from reflexa.take.recipe import Recipe
 from reflexa.words import counted
 
-EXAMPLES = ("reflexa mend clips/*.glb --out mended",)
+EXAMPLES = ("reflexa mend clips/skating.bvh --out mended",)
 
 
 @click.command("mend")

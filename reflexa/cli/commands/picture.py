@@ -14,8 +14,8 @@ from reflexa.review.stills import Shot
 from reflexa.review.subjects import subjects
 
 EXAMPLES = (
-    'reflexa picture "my-project#Haul" --out haul.png --both --frames 36',
-    "reflexa picture walk.bvh --out walk.png --sheet 12",
+    'reflexa picture ".#Walk along the quay" --out walk.png --both --frames 36',
+    "reflexa picture clips/walk.bvh --out sheet.png --sheet 12",
 )
 
 

@@ -10,7 +10,7 @@ from reflexa.cli.options import Reading, Talk, reading, result, stops, talking_j
 from reflexa.review.page import save_page
 from reflexa.review.subjects import subjects
 
-EXAMPLES = ("reflexa review my-project clips/walk.glb --out review.html",)
+EXAMPLES = ("reflexa review . clips/walk.bvh --out review.html",)
 
 
 @click.command("review")

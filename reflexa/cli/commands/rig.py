@@ -2,14 +2,13 @@
 
 from __future__ import annotations
 
-import json
 from pathlib import Path
 
 import click
 
 from reflexa.batch.export import free
 from reflexa.batch.rigs import load
-from reflexa.cli.options import Reading, Talk, inputs_of, reading, stops, talking_json
+from reflexa.cli.options import Reading, Talk, inputs_of, reading, result, stops, talking_json
 from reflexa.formats import read
 from reflexa.formats.files import write_bytes
 from reflexa.formats.rigfile import RigDocument
@@ -17,7 +16,7 @@ from reflexa.project.text import pretty
 from reflexa.rig.notes import notes_of
 from reflexa.rig.problems import problems
 
-EXAMPLES = ("reflexa rig ferrykeeper.glb --out ferrykeeper.rig.json",)
+EXAMPLES = ("reflexa rig sources/ferrykeeper.glb --out ferrykeeper.rig.json",)
 
 
 @click.command("rig")
@@ -39,8 +38,7 @@ def COMMAND(file: Path, out: Path | None, force: bool, source: Reading, talk: Ta
     else:
         free(out, force, inputs_of(file, *source.rigs))
         write_bytes(out, text.encode(), force)
-        if talk.as_json:
-            click.echo(json.dumps({"file": str(out), "problems": [p.text for p in problems(known)]}, indent=2))
+        result(talk, str(out), {"file": str(out), "problems": [p.text for p in problems(known)]})
     if not talk.quiet:
         for problem in problems(known):
             click.echo(problem.text, err=True)
