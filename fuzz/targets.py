@@ -11,7 +11,7 @@ from pathlib import Path
 import numpy as np
 from msgspec.structs import replace as with_fields
 
-from fuzz import mutate
+from fuzz import mutate, own
 from fuzz.mutate import Mutation
 from reflexa import describe
 from reflexa.checks import Subject, look
@@ -191,6 +191,11 @@ TARGETS: dict[str, Target] = {
         lambda: {"a.stage.json": pretty(document(Stage((winch_crank(),)))).encode()}, mutate.JSON, read_stage
     ),
     "recipe": Target(_recipe, mutate.JSON, read_recipe),
+    "index": Target(own.index_seeds, (own.odd_cell,), own.use_index),
+    "notes": Target(own.notes_seeds, mutate.JSON, own.use_notes),
+    "recovery": Target(own.recovery_seeds, mutate.JSON, own.use_recovery),
+    "limits": Target(own.limits_seeds, mutate.JSON, own.use_limits),
+    "command": Target(own.command_seeds, (own.odd_words,), own.use_command),
     "thresholds": Target(lambda: {"thresholds.json": text({}).encode()}, mutate.JSON, read_thresholds),
 }
 

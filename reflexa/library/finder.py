@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import os
 import re
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
 from dataclasses import dataclass
+from functools import wraps
 from pathlib import Path
-from typing import Any
+from typing import Any, Concatenate, ParamSpec, TypeVar
 
 import numpy as np
 
@@ -22,6 +23,22 @@ from reflexa.library.query import Query
 from reflexa.library.shelves import Shelf, Shelves
 from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+
+def _understood(
+    ask: Callable[Concatenate[Finder, P], R],
+) -> Callable[Concatenate[Finder, P], R]:
+    """Decorator for what is asked of the index: what in it makes no sense is damage, and raises Damaged."""
+
+    @wraps(ask)
+    def asked(self: Finder, /, *args: P.args, **given: P.kwargs) -> R:
+        with self.index.understood():
+            return ask(self, *args, **given)
+
+    return asked
 
 
 @dataclass(frozen=True)
@@ -91,6 +108,7 @@ class Finder:
 
     # Finding ----------------------------------------------------------------------------------------------------
 
+    @_understood
     def search(self, query: Query, fits: Mapping[str, str] | None = None, near: int | None = None) -> list[int]:
         """Ids of clips (and below 0 of files that cannot be read) in order. fits: rig id → how its clips fit the open rig; near:
         the clip that others are compared with: then the most alike come first."""
@@ -158,6 +176,7 @@ class Finder:
         )
         return [-int(i) for (i,) in rows]
 
+    @_understood
     def rows(self, ids: Iterable[int]) -> dict[int, Row]:
         """What is known of clips and files by their ids, in that order; those that are gone meanwhile are left out."""
         wanted, out = list(ids), dict[int, Row]()
@@ -183,6 +202,7 @@ class Finder:
         told |= {"path": path, "loop": bool(told["loop"]), "travels": bool(told["travels"])}
         return Row(**told, key=key, said=said, sets=sets)
 
+    @_understood
     def id_of(self, path: Path, clip: str) -> int | None:
         """The id of a clip by where it lies."""
         found = self.index.rows(
@@ -191,6 +211,7 @@ class Finder:
         )
         return int(found[0][0]) if found else None
 
+    @_understood
     def poses(self, id_: int) -> tuple[Strokes, Light] | None:
         """The light figure of a clip; None where it is gone."""
         found = self.index.rows(f"select r.strokes, c.points, c.low, c.size from {_FROM} where c.id = ?", [id_])
@@ -202,6 +223,7 @@ class Finder:
 
     # What fits, and what is alike -------------------------------------------------------------------------------
 
+    @_understood
     def fits(self, target: Rig) -> dict[str, str]:
         """Rig id → how clips of it fit a rig."""
         out = {}
@@ -219,6 +241,7 @@ class Finder:
             self._matrix = (now, [int(i) for i, _ in rows], likeness.unpacked([f for _, f in rows]))
         return self._matrix[1], self._matrix[2]
 
+    @_understood
     def like(self, id_: int) -> list[tuple[int, float]]:
         """Clips and how far their motion is from that of one, itself first, the nearest next; mirror images count as alike."""
         ids, features = self._features()
@@ -227,6 +250,7 @@ class Finder:
         off = likeness.off(features, ids.index(id_))
         return [(ids[i], float(off[i])) for i in np.argsort(off, kind="stable")]
 
+    @_understood
     def twice(self) -> list[list[int]]:
         """Groups of clips with equal motion under other names or in other files."""
         ids, features = self._features()

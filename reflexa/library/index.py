@@ -8,6 +8,8 @@ from __future__ import annotations
 import contextlib
 import os
 import sqlite3
+import struct
+import zlib
 from collections.abc import Iterable, Iterator, Sequence
 from contextlib import contextmanager
 from pathlib import Path
@@ -20,6 +22,7 @@ from reflexa.errors import ReflexaError, WriteError
 from reflexa.library.facts import ClipFacts, FileFacts, search_words
 from reflexa.library.folders import Stamp
 from reflexa.library.packed import light_packed, strokes_packed
+from reflexa.log import write_down_error
 
 VERSION = 4
 # No id is given twice: a window that knows a clip by its id never takes another for it.
@@ -115,6 +118,16 @@ class Index:
             self.start_anew()
             raise Damaged("was damaged, and is made anew", self.path, advice="Scan the shelves again.") from None
 
+    @contextmanager
+    def understood(self) -> Iterator[None]:
+        """Values that make no sense, wherever they are come upon, are damage too: the index is made anew then."""
+        try:
+            yield
+        except (ValueError, TypeError, IndexError, KeyError, OverflowError, MemoryError, struct.error, zlib.error) as e:
+            write_down_error(e, f"the index of the shelves, {self.path}")
+            self.start_anew()
+            raise Damaged("was damaged, and is made anew", self.path, advice="Scan the shelves again.") from None
+
     def _give_up(self) -> None:
         with contextlib.suppress(sqlite3.Error):
             if self._db.in_transaction:
@@ -146,13 +159,15 @@ class Index:
 
     def changes(self) -> int:
         """A number that is another after every change, whoever made it."""
-        return int(self.rows("select count from changes")[0][0])
+        with self.understood():
+            return int(self.rows("select count from changes")[0][0])
 
     def stamps(self) -> dict[Path, Stamp]:
         """Every file that is known, with its stamp."""
         with self._guarded() as db:
             found = db.execute("select path, size, time from files").fetchall()
-        return {Path(os.fsdecode(p)): (size, time) for p, size, time in found}
+        with self.understood():
+            return {Path(os.fsdecode(p)): (size, time) for p, size, time in found}
 
     # Writing ----------------------------------------------------------------------------------------------------
 

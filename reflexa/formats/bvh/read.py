@@ -51,7 +51,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     data = data.removeprefix(b"\xef\xbb\xbf")
     head, rows_at, claimed, frame_time = _split(data, path)
     joints, warnings = parse_header(head, path)
-    rows = _rows(data, rows_at, sum(len(j.channels) for j in joints), claimed, path, warnings)
+    rows = _rows(_Motion(data, rows_at, claimed), joints, path, warnings)
     rate = _rate(frame_time, warnings)
 
     names = told_apart([j.name for j in joints], "joints", warnings)
@@ -85,6 +85,15 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     )  # fmt: skip
 
 
+@dataclass(frozen=True)
+class _Motion:
+    """The bytes of a file, where its numbers begin, and how many frames it says it has."""
+
+    data: bytes
+    at: int
+    claimed: int
+
+
 def _split(data: bytes, path: Path) -> tuple[str, int, int, str]:
     """Header text, where the numbers begin, the claimed number of frames and the frame time as written."""
     if b"\0" in data[:4096]:
@@ -112,8 +121,14 @@ def _split(data: bytes, path: Path) -> tuple[str, int, int, str]:
     return text, time.end(), claimed, time.group(1).decode("latin-1")
 
 
-def _rows(data: bytes, at: int, width: int, claimed: int, path: Path, warnings: list[str]) -> Array:
+# So many times more frames than the file says, and more poses of joints than so many: then channels are missing.
+_FEW, _MANY = 3, 500_000
+
+
+def _rows(motion: _Motion, joints: list[BvhJoint], path: Path, warnings: list[str]) -> Array:
     """The motion as ``(frames, channels)``, as many whole frames as there really are."""
+    data, at, claimed = motion.data, motion.at, motion.claimed
+    width = sum(len(j.channels) for j in joints)
     try:
         values = numbers.parse(data[at:])
     except numbers.NotANumber as e:
@@ -126,6 +141,11 @@ def _rows(data: bytes, at: int, width: int, claimed: int, path: Path, warnings: 
         warnings.append(f"The last frame has {rest} of {width} values and is left out: the file may be cut off.")
     if count == 0:
         raise ReadError("holds no whole frame of motion", path, "MOTION", "The file may be cut off.")
+    if count > _FEW * max(claimed, 1) and count * len(joints) > _MANY:
+        raise ReadError(
+            f"says {counted(claimed, 'frame')} and holds numbers for {count:,} of {width} channels", path, "MOTION",
+            "Channels may be missing in its hierarchy.",
+        )  # fmt: skip
     if count != claimed:
         warnings.append(f"The file says {counted(claimed, 'frame')} and holds {count}.")
     rows = values[: count * width].reshape(count, width)

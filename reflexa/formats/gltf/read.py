@@ -39,6 +39,10 @@ class GltfLayout:
     starts: dict[str, float]
 
 
+# Clips may take so many bytes in any case, and so many times what the file has.
+_MOST_BYTES, _MOST_TIMES = 128 << 20, 500
+
+
 def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     """Read a .glb or .gltf file. Raises ReadError with file, place and reason."""
     file = load(path)
@@ -76,6 +80,8 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         file.put("animations", together)
     layout, given = GltfLayout(file, tuple(joints), {}, {}, {}), Names()
     moved = Moved(raw, index, morphs_of(file))
+    # Animations may share their keys: a small file would take all memory that there is.
+    taken, most = 0, max(_MOST_BYTES, _MOST_TIMES * sum(map(len, file.buffers)))
     for i, animation in enumerate(file.items("animations")):
         sampled = read_animation(file, i, animation, moved, warnings)
         if sampled is None:
@@ -87,6 +93,12 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
             sampled.play_rate, sampled.events, sampled.tracks,
         )  # fmt: skip
         clips.append(clip)
+        taken += clip.rotations.nbytes + clip.translations.nbytes
+        if taken > most:
+            raise ReadError(
+                f"holds {apart} animations that come to more than {taken >> 20} MiB, and has {len(file.buffers[0]) >> 10} KiB "
+                "of data", path, f"animations[{i}]", "Do many share their keys? Put them into files of their own.",
+            )  # fmt: skip
         notes += [*sign_notes(name, skeleton.names, sampled.rotations), *lost_notes(name, sampled.lost)]
         layout.animations[name] = i
         layout.digests[name] = clip.digest
