@@ -74,6 +74,11 @@ class _Commands(click.Group):
         except KeyboardInterrupt:
             click.echo("stopped: what is done is whole", err=True)
             sys.exit(130)
+        except ValueError as e:
+            if "null byte" not in str(e) and "null character" not in str(e):
+                raise
+            click.echo("error: a path holds a character that no path can hold", err=True)
+            sys.exit(2)
         except OSError as e:
             if e.errno != errno.EPIPE:  # whoever reads no further knows that
                 where = f"{e.filename}: " if e.filename is not None else ""

@@ -26,7 +26,7 @@ def step_from_text(text: str) -> Step:
 def value_from_text(name: str, text: str, place: str) -> Any:
     """A value: JSON, or else the text itself. Raises RecipeError for what is nested too deeply."""
     try:
-        return msgspec.json.decode(text.encode())
+        return msgspec.json.decode(text.encode(errors="surrogateescape"))
     except RecursionError:
         raise RecipeError(f"{name!r} is nested too deeply", place=place) from None
     except msgspec.DecodeError:
