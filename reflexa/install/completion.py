@@ -16,8 +16,35 @@ SHELLS = {
 }
 
 
+# Bash takes a colon and an equals sign for the end of a word, and replaces what stands behind the last of them: the words are
+# told apart here, by spaces alone, and what stands before the last of these signs is left out of what is put in.
+_BASH = """\
+_reflexa_completion() {
+    local line="${COMP_LINE:0:COMP_POINT}" words response kind value current before
+    read -ra words <<< "$line"
+    [[ $line == *[[:space:]] ]] && words+=("")
+    current="${words[-1]}"
+    before="${current%"${current##*[:=]}"}"
+    response=$(COMP_WORDS="$line" COMP_CWORD=$((${#words[@]} - 1)) _REFLEXA_COMPLETE=bash_complete "$1")
+    COMPREPLY=()
+    while IFS=, read -r kind value; do
+        case "$kind" in
+            dir) compopt -o dirnames ;;
+            file) compopt -o default ;;
+            plain)
+                [[ $value == *= ]] && compopt -o nospace
+                COMPREPLY+=("${value#"$before"}") ;;
+        esac
+    done <<< "$response"
+}
+complete -o nosort -F _reflexa_completion reflexa
+"""
+
+
 def script(shell: str) -> str:
     """The completion script of a shell."""
+    if shell == "bash":
+        return _BASH
     from reflexa.cli import main
 
     kind = get_completion_class(shell)

@@ -14,6 +14,7 @@ import click
 import pytest
 
 from reflexa.cli import main
+from reflexa.install.completion import script
 from reflexa.install.files import DOCUMENTS, ID
 from tests.helpers.commands import run
 from tests.helpers.files import DATA, ROOT
@@ -93,3 +94,26 @@ def test_shells_complete_commands_kinds_settings_and_joints() -> None:
     walk = str(DATA / "humanoid3d_walk.bvh")
     joints = _completed("apply", walk, "--step", "goal:joint=left_")
     assert joints and all(j.startswith("goal:joint=left_") for j in joints)
+
+
+@pytest.mark.parametrize(
+    ("line", "becomes"),
+    [
+        ("reflexa apply --step mirr", "mirror"),
+        ("reflexa apply --step mirror:pl", "plane="),
+        ("reflexa apply --step mirror:plane=w", "world"),
+        ("reflexa desk", "desktop-entry"),
+    ],
+)
+def test_bash_completes_what_is_typed(line: str, becomes: str, tmp_path: Path) -> None:
+    """Bash puts in what stands behind the last colon or equals sign (its manual, COMP_WORDBREAKS)."""
+    (tmp_path / "reflexa.bash").write_text(script("bash"))
+    command = tmp_path / "reflexa"
+    called = "import sys; from reflexa.cli import main; main(prog_name='reflexa')"
+    command.write_text(f'#!/bin/sh\nPYTHONPATH="{ROOT}" exec "{sys.executable}" -c "{called}" "$@"\n')
+    command.chmod(0o755)
+    said = f"source {tmp_path}/reflexa.bash; COMP_LINE='{line}'; COMP_POINT={len(line)}; _reflexa_completion {command}"
+    done = subprocess.run(
+        ["bash", "-c", said + """; printf '%s\\n' "${COMPREPLY[@]}" """], capture_output=True, text=True, cwd=tmp_path
+    )
+    assert done.stdout.split() == [becomes], done.stderr
