@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import signal
 import sys
 from pathlib import Path
 
@@ -29,4 +30,6 @@ def COMMAND(project: Path | None, demo: bool, talk: Talk) -> None:
         )
     from reflexa.desktop.app import run_window
 
+    for number in (signal.SIGTERM, signal.SIGHUP):  # what is edited is kept all along, and no turn of the window is interrupted
+        signal.signal(number, signal.SIG_DFL)
     sys.exit(run_window(project, demo))
