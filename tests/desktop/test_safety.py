@@ -14,6 +14,7 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QMessageBox, QProgressDialog
 
 from benchmarks.windows import lost
+from reflexa import log
 from reflexa.desktop import crash
 from reflexa.desktop.actions import files, opening
 from reflexa.desktop.dialogs.import_report import ImportReport
@@ -173,7 +174,7 @@ def test_a_damaged_take_is_told_and_the_rest_is_open(empty, qtbot) -> None:
 def test_what_nobody_expected_is_shown_written_down_and_loses_nothing(empty, qtbot, monkeypatch, tmp_path) -> None:
     folder = demo_copy()
     enter(empty, qtbot, folder)
-    monkeypatch.setattr(crash, "log_file", lambda: tmp_path / "log" / "reflexa.log")
+    monkeypatch.setattr(log, "log_file", lambda: tmp_path / "log" / "reflexa.log")
     monkeypatch.setattr(sys, "excepthook", sys.excepthook)
     crash.install(empty)
     line.add(empty.session, "mirror")

@@ -188,8 +188,8 @@ def test_the_program_is_short_and_whole() -> None:
 
 def test_pages_from_the_command_line(tmp_path: Path) -> None:
     out = tmp_path / "p.html"
-    status, _, err = run("review", f"{DEMO}#Walk, skating mended", DATA / "humanoid3d_walk.bvh", "--out", out)
-    assert status == 0 and "2 takes" in err
+    status, said, _ = run("review", f"{DEMO}#Walk, skating mended", DATA / "humanoid3d_walk.bvh", "--out", out)
+    assert status == 0 and "2 takes" in said
     book = json.loads(re.search(r'id="book">(.*?)</script>', out.read_text()).group(1))
     assert book["takes"] == ["Walk, skating mended", "humanoid3d_walk"]
     assert run("review", DATA / "humanoid3d_walk.bvh", "--out", out)[0] == 4, "nothing is written over"
