@@ -205,8 +205,15 @@ def of_file(error: ReflexaError, path: Path) -> ReflexaError:
 
 
 def tell(error: ReflexaError) -> None:
-    """An error that concerns one of several things: said, and the command goes on."""
-    click.echo(f"error: {error}", err=True)
+    """An error that concerns one of several things: said, and the command goes on. What is done in a view of the window is done
+    in a rig document here."""
+    said = (
+        str(error).replace("in the Figure view or a rig file", _IN_DOCUMENT).replace("in the Figure view", _IN_DOCUMENT)
+    )
+    click.echo(f"error: {said}", err=True)
+
+
+_IN_DOCUMENT = "in a rig document (reflexa rig FILE --out FILE.rig.json), and give it with --rig"
 
 
 @contextmanager
