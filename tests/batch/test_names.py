@@ -76,6 +76,11 @@ def test_a_segment_may_hold_commas(tmp_path: Path) -> None:
     found = segment_from_text("there, and back.glb#walk, slowly,first=4,reversed,speed=0.5")
     assert (found.file, found.clip) == ("there, and back.glb", "walk, slowly")
     assert (found.first, found.reversed, found.speed) == (4, True, 0.5)
+    odd = tmp_path / "take #4.glb"
+    odd.touch()
+    found = segment_from_text(f"{odd}#walk #2,last=3")
+    assert (found.file, found.clip, found.last) == (str(odd), "walk #2", 3)
+    assert segment_from_text(str(odd)).file == str(odd)
     with pytest.raises(RecipeError, match="'fist=4' says nothing of a segment"):
         segment_from_text("walk.glb,fist=4")
     with pytest.raises(RecipeError, match="no number"):

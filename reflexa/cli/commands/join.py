@@ -39,7 +39,7 @@ def segment_from_text(text: str) -> Segment:
     unknown = _UNKNOWN.search(file)
     if unknown is not None and not Path(file.partition("#")[0]).exists():
         said.append(unknown[1])
-    path, _, clip = file.rpartition("#") if "#" in file and not Path(file).exists() else (file, "", "")
+    path, clip = _file_and_clip(file)
     given: dict[str, object] = {"file": path.strip(), "clip": clip.strip()}
     for part in said:
         key, equals, value = (p.strip() for p in part.partition("="))
@@ -57,6 +57,16 @@ def segment_from_text(text: str) -> Segment:
         return msgspec.convert(given, Segment)
     except msgspec.ValidationError as e:
         raise RecipeError(misfit(e)[0], place=text) from None
+
+
+def _file_and_clip(text: str) -> tuple[str, str]:
+    """A file and the name of a clip in it, told apart by the first # behind which a file's name ends; a file may have one in
+    its name, and a clip too."""
+    cuts = [i for i, c in enumerate(text) if c == "#"]
+    at = next(
+        (i for i in cuts if Path(text[:i]).is_file()), cuts[0] if cuts and not Path(text).is_file() else len(text)
+    )
+    return text[:at], text[at + 1 :]
 
 
 EXAMPLES = ('reflexa join "clips/walk.bvh" "clips/step-up.glb#step up,first=4,crossfade=8" --out there.glb',)
