@@ -188,7 +188,8 @@ def run(jobs: list[FileJob], share: Share) -> Iterator[Done]:
     that is wanted.
 
     Raises RecipeError before anything is written where two results would have one name, and WorkerLost."""
-    refuse_clashes(in_order(Processes(threads.cores()), planned, jobs))
+    plans = in_order(Processes(threads.cores()), planned, jobs)
+    refuse_clashes(p for p in plans if isinstance(p, Results))  # one that ends its reader is said when it is run
     there = {id(job): _passed(job) for job in jobs}
     rest = [job for job in jobs if there[id(job)] is None]
     came = in_order(share, run_one, rest)
