@@ -230,6 +230,7 @@ def test_what_was_found_before_is_not_said_of_a_take_that_cannot_be_computed(dem
     idle(qtbot, demo)
     assert not evaluator.judgement.count and not evaluator.findings
     assert "are not inside 'walk'" in evaluator.refused
+    qtbot.waitUntil(lambda: "Cannot be computed" in said(demo.settings))
     session.undo()
     ready(qtbot, demo)
     qtbot.waitUntil(lambda: evaluator.judgement.count > 0)

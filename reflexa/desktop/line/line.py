@@ -214,7 +214,9 @@ class RevisionLine(QScrollArea):
         sources = self.session.sources
         if take.source.file in sources.waiting:
             return "being read…"
-        return "missing" if sources.gone(take.source)[0] else "computing…"
+        if sources.gone(take.source)[0]:
+            return "missing"
+        return "cannot be computed" if self.session.evaluator.refused else "computing…"
 
     def _show_values(self) -> None:
         session = self.session

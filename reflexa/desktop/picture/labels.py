@@ -71,7 +71,7 @@ def _notice(session: Session) -> str:
         return ""
     evaluator = session.evaluator
     if session.evaluation is None:
-        return session.problem or evaluator.computing or "Computing…"
+        return session.problem or evaluator.computing or evaluator.refused or "Computing…"
     return evaluator.computing or session.problem
 
 

@@ -157,6 +157,8 @@ class Evaluator(QObject):
         self.refused = str(error)
         self.judgement = Judgement()
         self.found.emit()
+        if self.evaluation is None:  # who waits for one hears that none comes
+            self.done.emit()
         self._work.fail(error)
 
     def _done(self, made: _Made) -> None:

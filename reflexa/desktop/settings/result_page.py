@@ -72,8 +72,9 @@ class ResultPage(StepPanel):
         self.note.show_text(take.note if take is not None else "")
         self.button.setEnabled(clip is not None)
         if clip is None or evaluation is None or take is None:
+            refused = session.evaluator.refused
             gone = session.sources.gone(take.source)[0] if take is not None else ""
-            self.facts.setText(f"{gone}." if gone else "Computing…")
+            self.facts.setText(f"{gone}." if gone else f"Cannot be computed. {refused}" if refused else "Computing…")
             return
         first, last = session.range
         of = "" if last - first + 1 == clip.frames else f"{last - first + 1} of "
