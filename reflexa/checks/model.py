@@ -250,7 +250,8 @@ class Check:
     """What looks for one kind of finding: a pure function of a subject. place: where it stands in lists, the lowest first.
     kinds: the kinds of the findings that it gives; none said: its name. limits: the thresholds that it goes by. line: it looks at
     more than clip, rig and stage: steps, ranges, source or notes. about: what is wrong then, by which marks are shaped. whole:
-    the whole figure has it, and the joint of a finding is only the one that shows most."""
+    the whole figure has it, and the joint of a finding is only the one that shows most. titles: of kinds that are called
+    otherwise than the check itself."""
 
     name: str
     title: str
@@ -262,6 +263,11 @@ class Check:
     line: bool = False
     about: Literal["figure", "ground", "joint", "time"] = "figure"
     whole: bool = False
+    titles: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
+
+    def title_of(self, kind: str) -> str:
+        """What findings of one of its kinds are called."""
+        return self.titles.get(kind, self.title)
 
     @property
     def gives(self) -> tuple[str, ...]:

@@ -37,4 +37,7 @@ def _run(subject: Subject) -> list[Finding]:
 CHECK = Check(
     "rig", "Rig problems", "What a mirror or a retarget would stumble over in the rig itself.", _run, 80,
     ("unpaired", "asymmetry", "missing-part", "unsure"), (SHARE, TURNED),
+    titles={
+        "unpaired": "No partner", "asymmetry": "Sides differ", "missing-part": "Part not found", "unsure": "Part guessed",
+    },
 )  # fmt: skip

@@ -7,13 +7,14 @@ from dataclasses import replace
 import numpy as np
 import pytest
 
-from reflexa.checks import CHECKS, Finding
+from reflexa.checks import CHECKS, Finding, findings, grouped
 from reflexa.checks.model import Subject
 from reflexa.formats import read
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip, Event
 from reflexa.rig import Rig
 from reflexa.steps import apply, make
+from tests.helpers import rigs
 from tests.helpers.files import DATA
 
 CAPTURES = ["humanoid3d_walk.bvh", "humanoid3d_run.bvh", "boxing_cut.bvh"]
@@ -72,3 +73,14 @@ def test_an_event_outside_the_clip_is_found(deckhand_clips, deckhand_rig) -> Non
     late = replace(deckhand_clips["walk"], events=(Event(40.0, "late"), Event(3.0, "good")))
     (one,) = found("outside-range", late, deckhand_rig)
     assert "late" in one.text and one.size == 8.0
+
+
+def test_every_kind_of_finding_has_a_title_of_its_check() -> None:
+    """Also of a check that gives several kinds: the rig's."""
+    for check in CHECKS.values():
+        titles = [check.title_of(kind) for kind in check.gives]
+        assert all(titles) and (len(set(titles)) == len(titles) or not check.titles), check.name
+    rig = rigs.rig(3, 1, uneven=0.06)
+    found = [f for f in findings(rigs.clip(rig, 3), rig) if f.kind == "asymmetry"]
+    (group,) = {g.title for g in grouped(found, rig, 30.0)}
+    assert group == CHECKS["rig"].titles["asymmetry"]

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from functools import lru_cache
 
 from reflexa.checks.model import Finding, amount
-from reflexa.checks.registry import CHECKS
+from reflexa.checks.registry import CHECKS, check_of
 from reflexa.rig import Rig
 from reflexa.take.model import Accepted
 
@@ -91,8 +91,8 @@ def grouped(found: Iterable[Finding], rig: Rig, rate: float, by: Iterable[Accept
 
 
 def _title(kind: str) -> str:
-    check = CHECKS.get(kind)
-    return check.title if check is not None else kind.replace("-", " ").capitalize()
+    check = CHECKS.get(kind) or check_of(kind)
+    return check.title_of(kind) if check is not None else kind.replace("-", " ").capitalize()
 
 
 def counted(found: Iterable[Finding], by: Iterable[Accepted] = ()) -> list[Finding]:
