@@ -313,6 +313,7 @@ def test_there_and_back_in_one_gesture_and_variants_of_a_take(demo, qtbot) -> No
     demo.commands.run("duplicate_take")
     ready(qtbot, demo)
     assert session.take.name == f"{name} 2" and len(session.take.steps) == 1
+    assert not session.take.id or session.take.id != session.project.take(name).id, "a copy is another take"
     session.open_take(name)
     demo.commands.run("duplicate_bare")
     ready(qtbot, demo)

@@ -327,3 +327,14 @@ def test_errors_are_ours(tmp_path: Path) -> None:
         store.save(project("a"), blocked / "p")
     with pytest.raises(ReflexaError):
         store.load(tmp_path / ("x" * 300))
+
+
+def test_damaged_thresholds_cost_themselves_alone(tmp_path: Path) -> None:
+    store.save(replace(project("a"), limits={"slide": 9.0}), tmp_path)
+    (tmp_path / "thresholds.json").write_text('{"reflexa": "thresholds", "version": 1, "thresholds": {"slide": "far"}}')
+    damaged = (tmp_path / "thresholds.json").read_bytes()
+    now = store.load(tmp_path)
+    assert [t.name for t in now.takes] == ["a"] and "thresholds.json" in now.lost[0].reason
+    store.save(replace(now, takes=(*now.takes, *project("b").takes)), tmp_path)
+    assert (tmp_path / "thresholds.json").read_bytes() == damaged, "it stays as it is, to be mended"
+    assert [t.name for t in store.load(tmp_path).takes] == ["a", "b"]

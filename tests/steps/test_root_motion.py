@@ -243,3 +243,10 @@ def test_what_cannot_be_done_is_said(deckhand_clips, deckhand_rig) -> None:
     huge = replace(walk, translations=fast)
     assert np.isfinite(apply(root_motion("in place"), huge, deckhand_rig).model[1]).all()
     assert report(huge, deckhand_rig).average > 1e5
+
+
+def test_a_pace_that_runs_backwards_is_refused_with_its_place(deckhand_clips, deckhand_rig) -> None:
+    pace = [[0.0, 1.0], [0.6, 2.0], [0.6, 1.0], [1.0, 1.0]]
+    told = {"operation": "along path", "path": [[0, 0], [0, 2]], "walked": "to its end"}
+    with pytest.raises(RecipeError, match="pace: the pace's points do not rise"):
+        apply(make("root-motion", **told, pace=pace), deckhand_clips["walk to the landing"], deckhand_rig)
