@@ -156,7 +156,7 @@ class Cluster(AbstractContextManager["Cluster"]):
             self._meet()
 
 
-_AGAIN = "What is done is whole: run it again to go on."
+_AGAIN = "What is done is whole: run it again to go on; apply with --resume."
 
 
 class _Sending:

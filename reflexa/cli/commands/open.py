@@ -30,9 +30,7 @@ def COMMAND(project: Path | None, demo: bool, talk: Talk) -> None:
         )
     from reflexa.desktop.app import run_window
 
-    for number in (
-        signal.SIGTERM,
-        signal.SIGHUP,
-    ):  # what is edited is kept all along, and no turn of the window is interrupted
+    # What is edited is kept all along, and an exception would only come at the window's next turn.
+    for number in (signal.SIGTERM, signal.SIGHUP):
         signal.signal(number, signal.SIG_DFL)
     sys.exit(run_window(project, demo))
