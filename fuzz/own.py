@@ -8,8 +8,10 @@ import sqlite3
 import tempfile
 from collections.abc import Mapping
 from pathlib import Path
+from unittest.mock import patch
 
 from reflexa.cli import main
+from reflexa.library import shelves
 from reflexa.library.facts import facts_of
 from reflexa.library.finder import Finder
 from reflexa.library.index import Index
@@ -114,6 +116,25 @@ def use_recovery(path: Path) -> object:
     own.mkdir(exist_ok=True)
     (own / "recovery-x.json").write_bytes(path.read_bytes())
     return recovery.found(path.parent)
+
+
+def shelves_seeds() -> Mapping[str, bytes]:
+    with (
+        tempfile.TemporaryDirectory() as folder,
+        patch.object(shelves, "shelves_path", lambda: Path(folder) / "a.json"),
+    ):
+        listed = shelves.with_shelf(Shelves(searches={"calm": Query(text="walk", stars=2)}), Path(folder))
+        shelves.save_shelves(listed)
+        return {"shelves.json": (Path(folder) / "a.json").read_bytes()}
+
+
+def use_shelves(path: Path) -> object:
+    """Read the list, ask it, and keep it again."""
+    with patch.object(shelves, "shelves_path", lambda: path):
+        listed = shelves.load_shelves()
+        listed.of(path)
+        shelves.save_shelves(listed)
+        return shelves.load_shelves()
 
 
 def limits_seeds() -> Mapping[str, bytes]:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import sys
 import traceback
 from datetime import datetime
 
@@ -11,8 +12,19 @@ from reflexa.places import log_file
 _LONGEST = 1 << 20
 
 
+_told = False
+
+
+def tell_also(aloud: bool) -> None:
+    """What goes into the log is told on standard error as well (``--verbose``), or is not any more."""
+    global _told
+    _told = aloud
+
+
 def write_down(text: str) -> None:
     """Add to the log; where that cannot be written, nothing."""
+    if _told:
+        print(text, file=sys.stderr)
     path = log_file()
     try:
         path.parent.mkdir(parents=True, exist_ok=True)

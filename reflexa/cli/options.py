@@ -15,6 +15,7 @@ from typing import Any
 
 import click
 
+from reflexa import log
 from reflexa.batch.export import MANIFEST
 from reflexa.batch.pool import Processes, Share
 from reflexa.errors import ReflexaError
@@ -80,15 +81,17 @@ clip_files = click.argument(
 
 
 def _talk(quiet: bool, verbose: bool) -> Talk:
+    log.tell_also(verbose)
     return Talk(quiet, verbose)
 
 
 def _talk_json(quiet: bool, verbose: bool, as_json: bool) -> Talk:
+    log.tell_also(verbose)
     return Talk(quiet, verbose, as_json)
 
 
 _QUIET = click.option("--quiet", is_flag=True, help="Say nothing but errors.")
-_VERBOSE = click.option("--verbose", is_flag=True, help="Say more on the way.")
+_VERBOSE = click.option("--verbose", is_flag=True, help="Say more on the way, and what goes into the log.")
 _JSON = click.option("--json", "as_json", is_flag=True, help="One JSON document on standard output.")
 talking = grouped((_QUIET, _VERBOSE), "talk", _talk)
 talking_json = grouped((_JSON, _QUIET, _VERBOSE), "talk", _talk_json)

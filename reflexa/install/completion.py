@@ -40,11 +40,40 @@ _reflexa_completion() {
 complete -o nosort -F _reflexa_completion reflexa
 """
 
+# A setting goes on behind its equals sign: no space is put there, which the script that comes with click would do.
+_ZSH = """\
+#compdef reflexa
+_reflexa_completion() {
+    local -a response whole shown begun begun_shown
+    local kind value help
+    response=("${(@f)$(COMP_WORDS="${words[*]}" COMP_CWORD=$((CURRENT-1)) _REFLEXA_COMPLETE=zsh_complete $words[1])}")
+    for kind value help in $response; do
+        value="${value//\\\\:/:}"
+        [[ $help == _ ]] && help="$value" || help="$value  $help"
+        case "$kind" in
+            dir) _path_files -/ ;;
+            file) _path_files -f ;;
+            plain)
+                if [[ $value == *= ]]; then begun+=("$value"); begun_shown+=("$help")
+                else whole+=("$value"); shown+=("$help"); fi ;;
+        esac
+    done
+    (( $#whole )) && compadd -l -U -V words -d shown -a whole
+    (( $#begun )) && compadd -l -U -V settings -S '' -d begun_shown -a begun
+}
+if [[ $zsh_eval_context[-1] == loadautofunc ]]; then
+    _reflexa_completion "$@"
+else
+    compdef _reflexa_completion reflexa
+fi
+"""
+_OWN = {"bash": _BASH, "zsh": _ZSH}
+
 
 def script(shell: str) -> str:
     """The completion script of a shell."""
-    if shell == "bash":
-        return _BASH
+    if shell in _OWN:
+        return _OWN[shell]
     from reflexa.cli import main
 
     kind = get_completion_class(shell)

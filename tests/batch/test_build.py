@@ -136,6 +136,11 @@ def test_a_dry_run_says_why_and_writes_nothing(project: Path) -> None:
     assert not (project / "build").exists()
 
 
+def test_what_was_built_is_told_as_such(project: Path) -> None:
+    status, out, _ = run("build", project, "--jobs", 1)
+    assert status == 0 and "built Mirrored.glb (first build)" in out and "it was never built" not in out
+
+
 def test_takes_that_are_gone_leave_their_files(project: Path) -> None:
     built(project)
     whole = store.load(project)

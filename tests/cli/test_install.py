@@ -96,24 +96,57 @@ def test_shells_complete_commands_kinds_settings_and_joints() -> None:
     assert joints and all(j.startswith("goal:joint=left_") for j in joints)
 
 
-@pytest.mark.parametrize(
-    ("line", "becomes"),
-    [
-        ("reflexa apply --step mirr", "mirror"),
-        ("reflexa apply --step mirror:pl", "plane="),
-        ("reflexa apply --step mirror:plane=w", "world"),
-        ("reflexa desk", "desktop-entry"),
-    ],
-)
-def test_bash_completes_what_is_typed(line: str, becomes: str, tmp_path: Path) -> None:
-    """Bash puts in what stands behind the last colon or equals sign (its manual, COMP_WORDBREAKS)."""
+LINES = [
+    ("reflexa apply --step mirr", "mirror"),
+    ("reflexa apply --step mirror:pl", "plane="),
+    ("reflexa apply --step mirror:plane=w", "world"),
+    ("reflexa desk", "desktop-entry"),
+]
+
+
+@pytest.fixture
+def command(tmp_path: Path) -> Path:
+    """The application as a command in the test's own folder, beside the completion scripts."""
     (tmp_path / "reflexa.bash").write_text(script("bash"))
+    (tmp_path / "_reflexa").write_text(script("zsh"))
     command = tmp_path / "reflexa"
     called = "import sys; from reflexa.cli import main; main(prog_name='reflexa')"
     command.write_text(f'#!/bin/sh\nPYTHONPATH="{ROOT}" exec "{sys.executable}" -c "{called}" "$@"\n')
     command.chmod(0o755)
-    said = f"source {tmp_path}/reflexa.bash; COMP_LINE='{line}'; COMP_POINT={len(line)}; _reflexa_completion {command}"
+    return command
+
+
+@pytest.mark.parametrize(("line", "becomes"), LINES)
+def test_bash_completes_what_is_typed(line: str, becomes: str, command: Path) -> None:
+    """Bash puts in what stands behind the last colon or equals sign (its manual, COMP_WORDBREAKS)."""
+    said = f"source reflexa.bash; COMP_LINE='{line}'; COMP_POINT={len(line)}; _reflexa_completion {command}"
     done = subprocess.run(
-        ["bash", "-c", said + """; printf '%s\\n' "${COMPREPLY[@]}" """], capture_output=True, text=True, cwd=tmp_path
-    )
+        ["bash", "-c", said + """; printf '%s\\n' "${COMPREPLY[@]}" """],
+        capture_output=True, text=True, cwd=command.parent,
+    )  # fmt: skip
     assert done.stdout.split() == [becomes], done.stderr
+
+
+# A zsh behind a terminal of its own (its manual, zsh/zpty): the line is typed, Tab pressed, and what stands there then printed.
+_TYPED = r"""
+zmodload zsh/zpty
+zpty shell zsh -f -i
+zpty -w shell "path=($1 \$path); fpath=($1 \$fpath); autoload -U compinit; compinit -u -D"
+zpty -w shell 'shown() { print -r -- "<<$BUFFER>>"; zle kill-whole-line }; zle -N shown; bindkey "^X" shown; print rea""dy'
+zpty -r -m shell out '*ready*'
+zpty -w -n shell "$2"$'\t\x18'
+zpty -r -m shell out '*\<\<*\>\>*'
+print -r -- $out
+zpty -d shell
+"""
+
+
+@pytest.mark.skipif(shutil.which("zsh") is None, reason="no zsh here")
+@pytest.mark.parametrize(("line", "becomes"), LINES)
+def test_zsh_completes_what_is_typed(line: str, becomes: str, command: Path) -> None:
+    done = subprocess.run(
+        ["zsh", "-f", "-c", _TYPED, "-", command.parent, line], capture_output=True, text=True, cwd=command.parent
+    )
+    typed = done.stdout.rpartition("<<")[2].partition(">>")[0]
+    whole = line[: max(line.rfind(c) for c in " :=") + 1] + becomes
+    assert typed == (whole if whole.endswith("=") else whole + " "), done.stdout + done.stderr

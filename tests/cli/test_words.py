@@ -13,6 +13,7 @@ import pytest
 
 from reflexa.formats import encode
 from reflexa.formats.usd.read import read_here
+from reflexa.log import write_down_error
 from tests.helpers.commands import run
 from tests.helpers.files import DATA, ROOT
 
@@ -88,3 +89,12 @@ def test_a_package_that_is_missing_is_no_damaged_file(
     with pytest.raises(Exception, match="usd-core") as found:
         read_here(path)
     assert found.value.exit_status == 2
+
+
+def test_the_one_option_for_more_words_tells_the_log_too(capsys) -> None:
+    run("info", DATA / "humanoid3d_walk.bvh", "--verbose")
+    write_down_error(ZeroDivisionError("the tide is out"), "the tide")
+    assert "ZeroDivisionError: the tide is out" in capsys.readouterr().err
+    run("info", DATA / "humanoid3d_walk.bvh")
+    write_down_error(ZeroDivisionError("the tide is out"), "the tide")
+    assert capsys.readouterr().err == ""

@@ -11,6 +11,8 @@ from reflexa.desktop.kinds.correction import CorrectionPanel
 from reflexa.desktop.kinds.retime import CurvePicture
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import line
+from reflexa.project import store
+from reflexa.project.store import Project
 from reflexa.steps.correction import CorrectionSettings, Key, Track
 from tests.helpers.hands import LEFT, click, drag
 from tests.helpers.windows import card, open_take, painted, ready, select_step, share_of
@@ -175,6 +177,27 @@ def test_a_curve_is_shaped_by_hand_and_the_result_can_be_judged(demo, qtbot) -> 
     assert "no keys" in curves.why_empty()
     demo.commands.run("page_keys")
     assert demo.time_area.pages.currentIndex() == 0
+
+
+def test_a_tangent_that_is_dragged_makes_plain_data(demo, qtbot, tmp_path) -> None:
+    session, curves = demo.session, demo.time_area.curves
+    session.open_take("Step up, right foot first")
+    ready(qtbot, demo)
+    select_step(demo, 1)
+    session.selection.select_joint("spine_mid")
+    session.selection.select_keys({("spine_mid", 24)})
+    demo.commands.run("keys_eased")
+    demo.commands.run("page_turn")
+    demo.time_area.repaint()
+    tangent = next(t for t in curves.tangents() if (t.axis, t.way) == (0, "leave"))
+    drag(curves, tangent.bead.toPoint(), tangent.bead.toPoint() + QPoint(0, -14))
+    ready(qtbot, demo)
+    key = next(k for k in session.layer.track("spine_mid").keys if k.frame == 24)
+    assert key.leave and {type(x) for x in (*key.leave, *key.arrive)} == {float}
+    assert session.settled is not None, "it is computed"
+    store.save(Project("p", takes=(session.take,)), tmp_path / "kept")
+    again = store.load(tmp_path / "kept").takes[0].steps[1].settings.track("spine_mid").keys[1]
+    assert again.leave == pytest.approx(key.leave) and again.arrive == pytest.approx(key.arrive)
 
 
 def test_curves_have_room_enough_and_the_picture_keeps_its_own(demo, qtbot) -> None:

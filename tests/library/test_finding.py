@@ -231,7 +231,8 @@ def test_the_command_line(shelf: Path, tmp_path: Path) -> None:
     assert json.loads(run("library", "tags", "--json")[1]) == {"tags": {"calm": 2}, "sets": {"Set": 2}}
     assert [c["stars"] for c in json.loads(run("library", "search", "--tag", "calm", "--json")[1])["clips"]] == [3, 3]
     assert run("library", "like", tmp_path / "none.bvh")[0] == 2
-    assert run("library", "remove", "ours")[0] == 0 and run("library", "remove", "ours")[0] == 2
+    status, said, _ = run("library", "remove", "ours", "--json")
+    assert (status, json.loads(said)) == (0, {"removed": "ours"}) and run("library", "remove", "ours")[0] == 2
     assert (tmp_path / "clips.shelf.json").exists()
 
 

@@ -55,10 +55,12 @@ def add(folder: Path, name: str, talk: Talk) -> None:
 
 @COMMAND.command("remove")
 @click.argument("name")
+@talking_json
 @stops
-def remove(name: str) -> None:
+def remove(name: str, talk: Talk) -> None:
     """Take a shelf off the list. Its files, and what was said of them, stay."""
     save_shelves(without_shelf(load_shelves(), name))
+    result(talk, f"{name}: no shelf any more", {"removed": name})
 
 
 @COMMAND.command("list")
