@@ -56,6 +56,7 @@ def test_the_example_is_a_step_and_a_finding(place: Path, tmp_path: Path) -> Non
     assert "drifts" in found.stdout, found.stderr
 
 
+@pytest.mark.long
 def test_one_that_is_broken_is_told_and_left_out(place: Path, tmp_path: Path) -> None:
     packages = Path(shutil.copytree(place, tmp_path / "packages"))
     (packages / "reflexa_tide.py").write_text("raise RuntimeError('the tide is out')\n")

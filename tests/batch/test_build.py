@@ -215,6 +215,7 @@ def test_a_full_disk_leaves_whole_files(project: Path, monkeypatch: pytest.Monke
     assert len(bits(project / "build")) == 6
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("after", [0.1, 0.9, 1.6])
 def test_a_builder_that_is_killed_is_gone_on_from(project: Path, tmp_path: Path, after: float) -> None:
     env = {**os.environ, "PYTHONPATH": str(ROOT)}
@@ -257,6 +258,7 @@ def test_a_take_that_ends_its_workers_is_given_up_and_the_rest_is_built(
     assert len(bits(project / "build")) == 6
 
 
+@pytest.mark.long
 def test_a_build_that_watches_goes_on_by_itself(project: Path) -> None:
     env = {**os.environ, "PYTHONPATH": str(ROOT)}
     process = subprocess.Popen(

@@ -55,7 +55,10 @@ def until(done: Callable[[], bool]) -> None:
 @pytest.mark.parametrize(("program", "count"), [(WORKS, 2), (SERVED, 1)], ids=["pool", "served"])
 def test_nobody_works_on_for_a_parent_that_is_gone(program: str, count: int, how: int, tmp_path: Path) -> None:
     env = {**os.environ, "PYTHONPATH": str(ROOT)}
-    parent = subprocess.Popen([sys.executable, "-c", program, str(tmp_path)], env=env, cwd=ROOT)
+    parent = subprocess.Popen(
+        [sys.executable, "-c", program, str(tmp_path)], env=env, cwd=ROOT,
+        preexec_fn=lambda: signal.signal(signal.SIGHUP, signal.SIG_DFL),  # whoever runs the tests may have it ignored
+    )  # fmt: skip
     try:
         until(lambda: len([p for p in tmp_path.iterdir() if p.read_text()]) == count)
         workers = [int(p.read_text()) for p in tmp_path.iterdir()]

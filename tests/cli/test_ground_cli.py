@@ -108,6 +108,7 @@ def test_goal_root_motion_and_follow_through_from_the_command_line(tmp_path: Pat
     assert status == 3 and "none.stage.json" in err
 
 
+@pytest.mark.long
 def test_a_loop_is_written_several_times_over(tmp_path: Path) -> None:
     status, _, err = run(
         "apply", DECKHAND, "--step", "root-motion:operation=from feet", "--cycles", "3", "--out", tmp_path, "--name", "{clip}",
@@ -139,6 +140,7 @@ def test_a_root_joint_is_written_with_the_skin(tmp_path: Path) -> None:
     assert read(path).rig.meshes
 
 
+@pytest.mark.long
 def test_many_files_at_once_come_out_as_one_by_one(jetty: Path, tmp_path: Path) -> None:
     steps = ["--step", "root-motion:operation=turn and scale,angle=15", "--step", "plants", "--stage", jetty, "--quiet"]
     for jobs, out in ((1, "one"), (2, "two")):

@@ -116,7 +116,9 @@ def command(tmp_path: Path) -> Path:
     return command
 
 
-@pytest.mark.parametrize(("line", "becomes"), LINES)
+@pytest.mark.parametrize(
+    ("line", "becomes"), [*LINES[:2], *(pytest.param(*x, marks=pytest.mark.long) for x in LINES[2:])]
+)
 def test_bash_completes_what_is_typed(line: str, becomes: str, command: Path) -> None:
     """Bash puts in what stands behind the last colon or equals sign (its manual, COMP_WORDBREAKS)."""
     said = f"source reflexa.bash; COMP_LINE='{line}'; COMP_POINT={len(line)}; _reflexa_completion {command}"
@@ -142,7 +144,9 @@ zpty -d shell
 
 
 @pytest.mark.skipif(shutil.which("zsh") is None, reason="no zsh here")
-@pytest.mark.parametrize(("line", "becomes"), LINES)
+@pytest.mark.parametrize(
+    ("line", "becomes"), [LINES[1], *(pytest.param(*x, marks=pytest.mark.long) for x in (*LINES[:1], *LINES[2:]))]
+)
 def test_zsh_completes_what_is_typed(line: str, becomes: str, command: Path) -> None:
     done = subprocess.run(
         ["zsh", "-f", "-c", _TYPED, "-", command.parent, line], capture_output=True, text=True, cwd=command.parent

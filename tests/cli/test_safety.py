@@ -132,6 +132,7 @@ def test_without_a_display_the_window_says_so_in_a_line() -> None:
     assert done.returncode == 2 and b"no display" in done.stderr
 
 
+@pytest.mark.long
 def test_names_that_are_no_text_and_outputs_that_are_full(tmp_path: Path) -> None:
     odd = os.fsencode(tmp_path) + b"/w\xff\xfelk.bvh"
     Path(os.fsdecode(odd)).write_bytes(WALK.read_bytes())

@@ -27,7 +27,9 @@ def process(*words: object, **given: object) -> subprocess.Popen[bytes]:
     )
 
 
-@pytest.mark.parametrize(("number", "status"), [(signal.SIGINT, 130), (signal.SIGTERM, 143)])
+@pytest.mark.parametrize(
+    ("number", "status"), [(signal.SIGINT, 130), pytest.param(signal.SIGTERM, 143, marks=pytest.mark.long)]
+)
 def test_who_is_stopped_says_so_by_its_status(number: int, status: int, tmp_path: Path) -> None:
     clips = []
     for i in range(60):

@@ -91,6 +91,7 @@ def test_a_path_is_drawn_from_above_and_walked_at_a_pace(demo, qtbot) -> None:
     assert saved(window) == before
 
 
+@pytest.mark.long
 def test_plants_are_changed_in_their_lanes_and_undone_to_the_same_bytes(demo, qtbot) -> None:
     window, session = demo, demo.session
     new_take(window, qtbot, "deckhand.glb", "walk, skating")

@@ -70,6 +70,7 @@ def test_tab_leaves_every_list_and_table_and_focus_is_drawn(demo: MainWindow, qt
         assert place.grab().toImage() != plain, place
 
 
+@pytest.mark.long
 def test_whatever_can_be_focused_has_a_name(demo: MainWindow, qtbot) -> None:
     nameless = set()
     for take in (

@@ -86,6 +86,7 @@ def test_layers_are_split_and_merged_and_undone_exactly(demo, qtbot) -> None:
     assert session.take == split
 
 
+@pytest.mark.long
 def test_a_day_of_layers_and_all_of_it_undone_to_the_same_bytes(demo, qtbot, tmp_path: Path) -> None:
     """Handles dragged (limb, its elbow, a plate, where the head looks), keys boxed, scaled and eased, copied to another
     clip, layers merged; then everything undone: the saved files are what they were, byte for byte."""

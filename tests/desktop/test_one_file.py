@@ -52,6 +52,7 @@ def bench(toybox, demo):
     return demo
 
 
+@pytest.mark.long
 def test_a_kind_is_in_every_place_of_the_window(bench, qtbot) -> None:
     session = bench.session
     new_take(bench, qtbot, "deckhand.glb", "lantern idle")

@@ -192,7 +192,14 @@ def test_a_loop_goes_on_from_where_it_ended_when_it_is_played(demo, qtbot) -> No
 
 
 @pytest.mark.parametrize(
-    "name", ["Walk, skating mended", "Walk with the lantern", "Walk, as the Ferrykeeper", "Walk along the quay"]
+    "name",
+    [
+        "Walk with the lantern",
+        *(
+            pytest.param(n, marks=pytest.mark.long)
+            for n in ("Walk, skating mended", "Walk, as the Ferrykeeper", "Walk along the quay")
+        ),
+    ],
 )
 def test_scrubbing_and_painting_compute_nothing(demo, qtbot, monkeypatch, name) -> None:
     """A frame that is scrubbed to is looked up: nothing is evaluated, measured or found while it is painted."""

@@ -76,6 +76,7 @@ def test_a_real_file_from_drop_to_new_clip(empty, qtbot, tmp_path: Path) -> None
     assert (DATA / "humanoid3d_walk.bvh").read_bytes() == source_bytes
 
 
+@pytest.mark.long
 def test_undo_goes_all_the_way_back_to_the_same_bytes(demo, qtbot) -> None:
     session, window = demo.session, demo
     before = {p.name: p.read_bytes() for p in session.folder.rglob("*.json")}

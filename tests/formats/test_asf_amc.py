@@ -232,6 +232,7 @@ def test_damage_is_told_with_its_line(asf: str, amc: str, said: str, tmp_path: P
     assert status == 3 and "Traceback" not in err
 
 
+@pytest.mark.long
 @settings(max_examples=120, deadline=None, suppress_health_check=[HealthCheck.function_scoped_fixture])
 @given(st.data())
 def test_no_damage_ends_in_anything_but_a_typed_error(tmp_path: Path, data: st.DataObject) -> None:

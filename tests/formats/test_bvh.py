@@ -243,6 +243,7 @@ def test_numbers_are_the_nearest_floats() -> None:
             numbers.parse(bad)
 
 
+@pytest.mark.long
 @pytest.mark.parametrize("flat", [False, True])
 def test_nine_thousand_joints_are_read_without_a_hang(tmp_path: Path, flat: bool) -> None:
     n = 9_000

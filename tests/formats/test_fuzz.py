@@ -67,6 +67,7 @@ def test_a_time_that_is_damaged_is_no_long_animation(tmp_path: Path) -> None:
         read(path)
 
 
+@pytest.mark.long
 def test_damage_that_its_library_takes_long_over_is_given_up(tmp_path: Path) -> None:
     """A bracket too many in a long list: every number behind it brings the whole list into an error message."""
     document = read(DECKHAND)

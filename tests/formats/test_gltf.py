@@ -366,6 +366,7 @@ def _glb_as_is(json_: dict, data: bytes) -> bytes:
     return struct.pack("<IIIII", 0x46546C67, 2, 20 + len(text), len(text), 0x4E4F534A) + text
 
 
+@pytest.mark.long
 def test_a_huge_hierarchy_is_refused(tmp_path: Path) -> None:
     json_, data = made()
     json_["nodes"] = [{"children": [i + 1]} for i in range(100_000)] + [{}]

@@ -5,6 +5,7 @@ from __future__ import annotations
 from pathlib import Path
 
 import numpy as np
+import pytest
 
 from reflexa.formats import encode, read
 from reflexa.formats.gltf import accessors
@@ -75,6 +76,7 @@ def test_a_clip_written_alone_leaves_nothing_unused_behind(tmp_path: Path) -> No
         assert read(tmp_path / name).clips[0].frames == source.clips[0].frames
 
 
+@pytest.mark.long
 def test_a_file_that_is_mirrored_again_and_again_stays_as_large(tmp_path: Path) -> None:
     """What a step makes needs other channels each time: data and entries of the time before must not stay."""
     at, sizes = DECKHAND, list[int]()

@@ -77,6 +77,7 @@ def test_filters_and_order(finder: Finder) -> None:
     assert names(finder, Query(travels=False)) == []
 
 
+@pytest.mark.long
 def test_what_fits_is_what_rename_and_retarget_do(finder: Finder) -> None:
     target = replace(read(DECKHAND).rig, meshes=())
     fits = finder.fits(target)

@@ -61,6 +61,7 @@ def test_a_file_that_cannot_be_read_is_listed_with_its_reason(shelf: Path, tmp_p
     assert row.path == shelf / "captures/broken.bvh" and "no MOTION" in row.error
 
 
+@pytest.mark.long
 def test_folders_in_circles_names_in_any_encoding_and_what_is_no_clip(tmp_path: Path) -> None:
     folder = tmp_path / "clips"
     (folder / "deep").mkdir(parents=True)

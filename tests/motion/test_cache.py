@@ -32,6 +32,7 @@ def python(text: str, **env: str) -> subprocess.CompletedProcess[str]:
     )
 
 
+@pytest.mark.long
 def test_a_cache_that_cannot_be_written_is_replaced_by_one_that_can(tmp_path: Path) -> None:
     """Nobody, not even the superuser, makes folders below /proc."""
     done = python(SAYS, HOME="/proc/nowhere", XDG_CACHE_HOME="/proc/nowhere", TMPDIR=str(tmp_path))
@@ -49,6 +50,7 @@ def test_without_any_place_nothing_is_kept() -> None:
     assert len(done.stderr.strip().splitlines()) == 1 and "nothing is kept" in done.stderr
 
 
+@pytest.mark.long
 def test_a_damaged_cache_costs_the_time_to_compile(tmp_path: Path) -> None:
     first = python(SAYS, XDG_CACHE_HOME=str(tmp_path))
     assert first.returncode == 0 and not first.stderr
