@@ -15,6 +15,7 @@ import sys
 import threading
 import time
 from collections.abc import Callable
+from pathlib import Path
 from types import MappingProxyType
 from typing import Any
 
@@ -52,13 +53,13 @@ class Process:
         self._lock = threading.Lock()
 
     def ask(self, question: Any, patience: float) -> Any:
-        """The answer to a question. Raises Ended where the process ends on it, TimeoutError after ``patience`` seconds: then it
-        is ended."""
+        """The answer to a question. Raises Ended where the process ends on it, TimeoutError after ``patience`` seconds, of its
+        own processor time where it hardly gets any beside others: then it is ended."""
         with self._lock:
             process = self._running()
             try:
                 _send(process.stdin, question)
-                return _receive(process.stdout, patience)
+                return _receive(process.stdout, _Patience(process.pid, patience))
             except (OSError, EOFError, pickle.PickleError) as e:
                 if isinstance(e, TimeoutError):
                     self.end()
@@ -104,18 +105,52 @@ def _send(pipe: Any, value: Any) -> None:
     pipe.flush()
 
 
-def _receive(pipe: Any, patience: float | None) -> Any:
+# A process that has had this share of a while was at work; it is waited for so many such whiles at most.
+_WORKED, _WHILES = 0.003, 20
+
+
+class _Patience:
+    """Until when a process is waited for: for so many seconds, or, as long as it is at work, until it has used up so much
+    processor time itself. On a busy machine one that gives way to others may get a hundredth of a processor."""
+
+    def __init__(self, process: int, seconds: float) -> None:
+        self._process, self._seconds, self._left = process, seconds, _WHILES
+        self._end = time.monotonic() + seconds
+        self._began = self._seen = self._used()
+
+    def _used(self) -> float:
+        try:
+            said = Path(f"/proc/{self._process}/stat").read_text(errors="replace").rpartition(")")[2].split()
+            return (int(said[11]) + int(said[12])) / os.sysconf("SC_CLK_TCK")
+        except (OSError, IndexError, ValueError):  # it has ended, which its pipe will say
+            return 0.0
+
+    def left(self) -> float:
+        """For how long it is waited for yet, seconds; 0: no longer."""
+        left = self._end - time.monotonic()
+        if left > 0:
+            return left
+        used = self._used()
+        works = used - self._seen > _WORKED * self._seconds and used - self._began < self._seconds
+        self._left -= 1
+        if not works or self._left <= 0:
+            return 0.0
+        self._seen, self._end = used, time.monotonic() + self._seconds
+        return self._seconds
+
+
+def _receive(pipe: Any, patience: _Patience | None) -> Any:
     """The next value. Raises EOFError where there is none to come, TimeoutError."""
-    end = None if patience is None else time.monotonic() + patience
-    (length,) = _LENGTH.unpack(_exactly(pipe, _LENGTH.size, end))
-    return pickle.loads(_exactly(pipe, length, end))
+    (length,) = _LENGTH.unpack(_exactly(pipe, _LENGTH.size, patience))
+    return pickle.loads(_exactly(pipe, length, patience))
 
 
-def _exactly(pipe: Any, count: int, end: float | None) -> bytes:
+def _exactly(pipe: Any, count: int, patience: _Patience | None) -> bytes:
     handle, parts = pipe.fileno(), []
     while count > 0:
-        if end is not None and not select.select([handle], [], [], max(end - time.monotonic(), 0.0))[0]:
-            raise TimeoutError
+        while patience is not None and not select.select([handle], [], [], left := patience.left())[0]:
+            if left <= 0:
+                raise TimeoutError
         part = os.read(handle, min(count, 1 << 20))
         if not part:
             raise EOFError

@@ -13,6 +13,7 @@ from pathlib import Path
 import pytest
 
 import reflexa
+from reflexa import processes
 from reflexa.batch.pool import Processes
 from reflexa.motion import threads
 
@@ -92,3 +93,26 @@ if __name__ == "__main__":
     from reflexa import processes
 
     processes.serve(sleeps)
+
+
+def answers_late(seconds: float) -> str:
+    """Works for so long, or sleeps for as long as is said as a negative number."""
+    time.sleep(max(-seconds, 0.0))
+    end = time.process_time() + max(seconds, 0.0)
+    while time.process_time() < end:
+        pass
+    return "done"
+
+
+def test_patience_is_with_what_works_and_not_with_what_hangs(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(processes, "_WORKED", 0.0)  # as on a machine on which it hardly gets a turn
+    busy = processes._Patience(os.getpid(), 0.05)
+    time.sleep(0.06)
+    answers_late(0.02)
+    assert busy.left() > 0, "it has worked, and not for as long as it may"
+    answers_late(0.06)
+    time.sleep(0.06)
+    assert busy.left() == 0, "it has had all its time"
+    asleep = processes._Patience(1, 0.01)
+    time.sleep(0.02)
+    assert asleep.left() == 0
