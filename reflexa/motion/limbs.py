@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from reflexa.motion import kernels, kinematics, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.limb import Limb, Model, Way
+from reflexa.motion.limb import Limb, Model, Timing, Way
 from reflexa.motion.skeleton import Skeleton
 from reflexa.motion.smoothing import gaussian, highest
 
@@ -67,17 +67,21 @@ def at_frames(skeleton: Skeleton, model: tuple[Array, Array], rotations: Array, 
     return Posed(skeleton, model[0][at], model[1][at], rotations[at], set())
 
 
+_USUAL = Timing()
+
 # Reaching --------------------------------------------------------------------------------------------------------
 
 
-def hinges(model: tuple[Array, Array], l: Limb, spare: Array, loop: bool = False) -> Array:
+def hinges(model: tuple[Array, Array], l: Limb, made: Array, timing: Timing = _USUAL) -> Array:
     """The axis that a limb bends about, ``(frames, 3)`` unit in its upper bone's own axes, over a whole clip in order.
 
-    model: rotations ``(frames, joints, 4)`` and places ``(frames, joints, 3)``. Where the limb is all but straight its axis
-    is carried over from the frames before and after (round the seam of a loop); spare ``(3,)``: that of one that never bends.
+    model: rotations ``(frames, joints, 4)`` and places ``(frames, joints, 3)``. made ``(3,)``: the axis that the limb is made to
+    bend about. Where it is clearly bent its axis is that of the pose, elsewhere that of a smooth course (round the seam of a
+    loop).
     """
     out = np.empty((len(model[0]), 3))
-    kernels.limbs.hinges(l, np.asarray(spare, dtype=np.float64), loop, *model, out)
+    made = np.asarray(made, dtype=np.float64)
+    kernels.hinges.hinges(l, made, Timing(float(timing.rate), bool(timing.loop)), *model, out)
     return out
 
 
@@ -107,8 +111,12 @@ def reach(posed: Posed, l: Limb, goal: Array, hinge: Array, soft: float = SOFT) 
     hinge: as ``hinges`` has it, for these frames; so it never flips. soft: the last share of its length over which it
     straightens softly, and to less than straight; one that was straighter already may stay so.
     """
-    short = np.empty(len(posed.turned))
-    kernels.limbs.reach(l, float(soft), hinge, goal, Model(posed.turned, posed.placed), short)
+    n, model = len(posed.turned), Model(posed.turned, posed.placed)
+    knee, line, short = np.empty(n), np.empty((n, 3)), np.empty(n)
+    kernels.limbs.bent(l, float(soft), hinge, goal, model, kernels.limbs.Ways(knee, line))
+    twist = np.empty(n)
+    kernels.limbs.carried(line, goal - posed.placed[:, l.root], twist)
+    kernels.limbs.reach(l, hinge, goal, kernels.limbs.Bent(knee, twist), model, short)
     posed.loose |= {l.root, l.middle} | ({l.end} if l.end >= 0 else set())
     return short
 
@@ -218,15 +226,9 @@ def swing(posed: Posed, l: Limb, angle: Array) -> None:
 
 # The pelvis gives way by at most this share of the leg before a foot is left short of its place.
 MOST_SINK = 0.15
+# And it rises by at most this share, where what bears would come to lie under the ground.
+_MOST_LIFT = 0.35
 Wanted = Iterable[tuple[Limb, Array, Array]]
-
-
-@dataclass(frozen=True, eq=False)
-class Timing:
-    """What it takes to spread a change over time: the rate in frames a second, and whether the clip is a loop."""
-
-    rate: float
-    loop: bool
 
 
 def given_way(model: tuple[Array, Array], wanted: Wanted, timing: Timing, straight: float = 1 - SOFT) -> Array:
@@ -264,7 +266,7 @@ def _followed(model: tuple[Array, Array], wanted: list[tuple[Limb, Array, Array]
         above += weight * swings**2 * upright * (then - now)
         below += weight * swings**2 * upright**2
     longest = max((float(np.linalg.norm(limb_end(model, l)[0] - model[1][0, l.root])) for l, *_ in wanted), default=0.0)
-    down = np.clip(above / below, -MOST_SINK * longest, MOST_SINK * longest)
+    down = np.clip(above / below, -_MOST_LIFT * longest, MOST_SINK * longest)
     return gaussian(down, 0.05 * timing.rate, timing.loop) if np.abs(down).max(initial=0.0) > 1e-9 else np.zeros(n)
 
 

@@ -42,7 +42,7 @@ def blocks(rig: Rig) -> tuple[Block, ...]:
     names += [rig.skeleton.names[j] for s in SIDES if (j := rig.joint(f"{s} thigh")) >= 0]
     out = []
     for j in (rig.skeleton.index[n] for n in names):
-        points = _skin_of(rig, j, turned, placed)
+        points = _with_partner(rig, j, turned, placed)
         if len(points) < 8:
             continue
         local = (points - placed[j]) @ world.T
@@ -51,6 +51,17 @@ def blocks(rig: Rig) -> tuple[Block, ...]:
         own = quat.rotate(quat.conjugate(turned[j]), world)
         out.append(Block(j, middle @ own, own, (high - low) / 2))
     return tuple(out)
+
+
+def _with_partner(rig: Rig, joint: int, turned: Array, placed: Array) -> Array:
+    """The skin that goes with a joint, and that of its partner, reflected ``(n, 3)``: a body is as broad on both sides, however
+    its skin was modelled."""
+    own = _skin_of(rig, joint, turned, placed)
+    if rig.side_of[joint] == "none":
+        return own
+    other = _skin_of(rig, int(rig.partner[joint]), turned, placed)
+    normal = rig.plane.normal
+    return np.concatenate([own, other - 2 * (other @ normal - rig.plane.offset)[:, None] * normal])
 
 
 def _skin_of(rig: Rig, joint: int, turned: Array, placed: Array) -> Array:
@@ -66,6 +77,10 @@ def _skin_of(rig: Rig, joint: int, turned: Array, placed: Array) -> Array:
 @lru_cache(maxsize=64)
 def arm_thickness(rig: Rig, side: str) -> float:
     """Half the thickness of a forearm, metres, by its skin; 3 % of the leg without."""
+    return max(_arm_thickness(rig, s) for s in {side, *(s for s in SIDES if rig.joint(f"{s} forearm") >= 0)})
+
+
+def _arm_thickness(rig: Rig, side: str) -> float:
     joint = rig.joint(f"{side} forearm")
     l = limb_of(rig, f"{side} hand")
     turned, placed = rig.neutral.rest_model

@@ -6,6 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from functools import lru_cache
 from types import MappingProxyType
+from typing import Protocol
 
 import numpy as np
 
@@ -59,13 +60,39 @@ class Sole:
 
     def lowest(self, turned: Array, placed: Array) -> Array:
         """The height of the lowest point of the foot ``(frames,)``, metres."""
-        out = np.full(len(turned), np.inf)
-        for joint, points in zip((self.ankle, self.toes), self.skin, strict=True):
+        return self.lowest_of(*((turned[:, j], placed[:, j]) for j in (self.ankle, self.toes)))
+
+    def lowest_of(self, ankle: tuple[Array, Array], toes: tuple[Array, Array]) -> Array:
+        """The same of an ankle and toes that are turned ``(frames, 4)`` and placed ``(frames, 3)`` like that."""
+        out = np.full(len(ankle[0]), np.inf)
+        for (turned, placed), points in zip((ankle, toes), self.skin, strict=True):
             if len(points):
                 # Only heights are asked for: up in the joint's own axes tells them.
-                up = quat.rotate(quat.conjugate(turned[:, joint]), UP)
-                out = np.minimum(out, placed[:, joint, 1] + (up @ points.T).min(axis=1))
+                up = quat.rotate(quat.conjugate(turned), UP)
+                out = np.minimum(out, placed[:, 1] + (up @ points.T).min(axis=1))
         return out
+
+    def clearance(self, ankle: tuple[Array, Array], toes: tuple[Array, Array], on: Surface) -> Array:
+        """How high the foot is over a surface at its nearest ``(frames,)``, metres (negative: how deep it is in it), as far as
+        that goes on as it is below the ankle. ankle, toes: as in ``lowest_of``; on: the surface below the ankle."""
+        normal = on.normal / np.maximum(on.normal[:, 1:2], 1e-6)
+        out = np.full(len(ankle[0]), np.inf)
+        for (turned, placed), points in zip((ankle, toes), self.skin, strict=True):
+            if len(points):
+                up = quat.rotate(quat.conjugate(turned), normal)
+                along = np.sum((placed - ankle[1]) * normal, axis=1) + ankle[1][:, 1]
+                out = np.minimum(out, along + (up @ points.T).min(axis=1))
+        return np.asarray(out - on.height)
+
+
+class Surface(Protocol):
+    """What lies below points: its height ``(frames,)`` and its normal ``(frames, 3)``."""
+
+    @property
+    def height(self) -> Array: ...
+
+    @property
+    def normal(self) -> Array: ...
 
 
 @kept
@@ -164,7 +191,54 @@ def lies_flat(rig: Rig, side: str) -> bool:
 @lru_cache(maxsize=64)
 def underfoot(rig: Rig, side: str) -> tuple[Array, Array]:
     """What of a foot may touch the ground: the corners of its skin ``(n, 3)`` in the axes of the ankle and of the toes; nothing
-    where no skin is known. The rig must have the foot."""
+    where no skin is known. Of two feet that are built alike both are taken together, one reflected: skins are modelled by hand.
+    The rig must have the foot."""
+    own = _skin_under(rig, side)
+    other = SIDES[1 - SIDES.index(side)]
+    if not rig.meshes or rig.joint(f"{other} foot") < 0:
+        return own
+    parts = ("foot", "toes")
+    joints = tuple((rig.joint(f"{side} {p}"), rig.joint(f"{other} {p}")) for p in parts)
+    return tuple(  # type: ignore[return-value]
+        pooled(rig, pair, (mine, theirs), _ALIKE * leg_length(rig)) if min(pair) >= 0 else mine
+        for pair, mine, theirs in zip(joints, own, _skin_under(rig, other), strict=True)
+    )
+
+
+# Skins of two sides that differ by no more than this share of the leg are meant to be alike.
+_ALIKE = 0.02
+
+
+def pooled(rig: Rig, pair: tuple[int, int], points: tuple[Array, Array], within: float) -> Array:
+    """Corners ``(n, 3)`` in the axes of the first of two joints, together with those of the second, reflected; the first alone
+    where they are not the same within so many metres."""
+    if not all(map(len, points)):
+        return points[0]
+    turned, placed = standing(rig).rest_model
+    mine, theirs = (placed[j] + quat.rotate(turned[j], p) for j, p in zip(pair, points, strict=True))
+    normal = rig.plane.normal
+    theirs = theirs - 2 * ((theirs @ normal) - rig.plane.offset)[:, None] * normal
+    ends = [np.concatenate([p.min(axis=0), p.max(axis=0)]) for p in (mine, theirs)]
+    if np.abs(ends[0] - ends[1]).max() > within:
+        return points[0]
+    both = np.concatenate([mine, theirs])
+    return corners(quat.rotate(quat.conjugate(turned[pair[0]]), both - placed[pair[0]]))
+
+
+def corners(points: Array) -> Array:
+    """The corners ``(n, 3)`` of what encloses points; all of them where they lie in one plane."""
+    from scipy.spatial import ConvexHull, QhullError
+
+    if len(points) < 5:
+        return points
+    try:
+        return np.asarray(points[ConvexHull(points).vertices])
+    except QhullError:
+        return points
+
+
+def _skin_under(rig: Rig, side: str) -> tuple[Array, Array]:
+    """The corners of one foot's own skin."""
     if not rig.meshes and side in rig.stands:
         known = rig.stands[side].under
         return np.array(known[0]).reshape(-1, 3), np.array(known[1]).reshape(-1, 3)
@@ -206,10 +280,4 @@ def _hull(rig: Rig, joint: int, going_with: set[int], between: tuple[float, floa
     points = np.concatenate(found) if found else np.empty((0, 3))
     if len(points) < 3:
         return np.empty((0, 3))
-    from scipy.spatial import ConvexHull, QhullError
-
-    local = quat.rotate(quat.conjugate(turned[joint]), points - placed[joint])
-    try:
-        return np.asarray(local[ConvexHull(local).vertices])
-    except QhullError:  # all in one plane
-        return np.asarray(local)
+    return corners(quat.rotate(quat.conjugate(turned[joint]), points - placed[joint]))

@@ -1,14 +1,14 @@
-"""How a figure's feet stand: as its skin shows, as its clips tell, or as it is built.
+"""How a figure's feet stand: as its skin shows, as it is built, or as its clips surely tell.
 
-The rest pose of a rig says little about its feet: captured rigs rest with hanging feet, or with ankles on the ground. Where a
-rig has a skin, the sole is the skin's. Where it has none, the clips that come with it tell how high its ankles are and how
-its feet are tilted when they stand.
+That belongs to the skeleton: the same for both sides, by reflection, and for every clip. A rest pose is believed unless its
+feet could not stand so (captured rigs rest with hanging feet, say); then the clips tell, where both feet say the same from
+upright standing, or else the proportions of a human foot. A clip in which a good foot stands on its ball says nothing.
 """
 
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import replace
+from dataclasses import dataclass, replace
 from functools import lru_cache
 
 import numpy as np
@@ -16,6 +16,7 @@ import numpy as np
 from reflexa.motion import contacts, quat
 from reflexa.motion.arrays import Array, vector
 from reflexa.motion.clip import Clip
+from reflexa.motion.kept import kept
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig.rig import SIDES, UP, Rig, Stand
 
@@ -30,8 +31,15 @@ _LOW, _SLOW, _LONG = 0.025, 0.2, 0.1
 _UPRIGHT = 0.75
 # How high over the world's floor a standing ankle may be, as a share of the leg, for the clip to stand on that floor.
 _ON_FLOOR = (0.005, 0.14)
-# What differs by less than this from rest, radians and metres, is as at rest; what is tilted further lies, or hangs.
-_TILT, _HEIGHT, _MOST = np.radians(2.0), 0.002, np.radians(55.0)
+# What differs by less than this from rest, radians and metres, is as at rest.
+_TILT, _HEIGHT = np.radians(2.0), 0.002
+# What clips tell is believed where it is the same within this, radians, for so long in all, seconds.
+_AGREE, _ENOUGH = np.radians(20.0), 0.5
+# Feet that stand tilted by more than this from how they are built are no longer taken to stand like that, radians.
+_SEEN = np.radians(30.0)
+# From ankle to ball a foot that stands goes down by no less than the first and no more than the second, degrees; by the third
+# where nothing tells (ankle and ball 0.039 and about 0.012 of the stature high, 0.08 apart: from memory).
+_FLATTEST, _STEEPEST, _USUAL = -12.0, 48.0, 20.0
 
 
 def leg_length(rig: Rig) -> float:
@@ -59,9 +67,9 @@ def standing(rig: Rig) -> Skeleton:
     changed = False
     for side in SIDES:
         ankle, toes = rig.joint(f"{side} foot"), rig.joint(f"{side} toes")
-        if side not in rig.stands or ankle < 0:
+        if ankle < 0:
             continue
-        stand = rig.stands[side]
+        stand = stand_of(rig, side)
         for j, up in ((ankle, stand.up), (toes, stand.toes_up)):
             if j >= 0 and up is not None:
                 turn = quat.between(quat.rotate(turned[j], np.array(up)), UP)
@@ -79,20 +87,99 @@ def standing(rig: Rig) -> Skeleton:
 
 
 def as_it_stands(rig: Rig, clips: Iterable[Clip]) -> Rig:
-    """The rig with what its clips tell of how its feet stand, where no skin shows it."""
+    """The rig with what its clips surely tell of how its feet stand, where neither skin nor rest pose shows it."""
     leg = leg_length(rig)
-    if rig.meshes or rig.sole is not None or leg <= 0:
+    feet = [side for side in SIDES if rig.joint(f"{side} foot") >= 0]
+    if rig.meshes or rig.sole is not None or leg <= 0 or all(_could_stand(rig, side) for side in feet):
         return rig
     clips = [c for c in clips if c.frames > 2]
-    found = {side: s for side in SIDES if (s := _seen(rig, side, clips, leg)) is not None}
-    return replace(rig, stands=found) if found else rig
+    read = {side: r for side in feet if (r := _readings(rig, side, clips)) is not None}
+    up, toes_up = (_pooled([r.ups[i] for r in read.values()]) for i in (0, 1))
+    if up is None:
+        return rig
+    height = float(np.median(np.concatenate([r.heights for r in read.values()])))
+    on_floor = _ON_FLOOR[0] * leg < height < _ON_FLOOR[1] * leg
+    return replace(rig, stands={side: _stand(rig, side, up, toes_up, height if on_floor else None) for side in feet})
+
+
+@kept
+def as_seen(clip: Clip, rig: Rig) -> Rig:
+    """The rig with its feet tilted as they mostly stand in a clip, both alike, where no skin shows how they do: for what leaves
+    them as they are in this clip. Kept per clip."""
+    feet = [side for side in SIDES if rig.joint(f"{side} foot") >= 0]
+    if rig.meshes or rig.sole is not None or rig.stands or clip.frames < 3 or leg_length(rig) <= 0:
+        return rig
+    read = {side: r for side in feet if (r := _readings(rig, side, [clip])) is not None}
+    up, toes_up = (_pooled([r.ups[i] for r in read.values()]) for i in (0, 1))
+    if up is None or max(float(_apart(up, _built_up(rig, side))) for side in feet) > _SEEN:
+        return rig
+    return replace(rig, stands={side: _stand(rig, side, up, toes_up, None) for side in feet})
+
+
+def _built_up(rig: Rig, side: str) -> Array:
+    """Up of a foot as it is built, in the neutral pose's model space, reflected to the left ``(3,)``."""
+    ankle = rig.neutral.rest_model[0][rig.joint(f"{side} foot")]
+    return _reflected(rig, side, quat.rotate(ankle, np.array(_by_build(rig, side).up)))
+
+
+def _reflected(rig: Rig, side: str, v: Array) -> Array:
+    """Directions ``(…, 3)`` in model space of one side as those of the left one, and back."""
+    normal = rig.plane.normal
+    return v if side == "left" else v - 2 * (v @ normal)[..., None] * normal
+
+
+def _stand(rig: Rig, side: str, up: Array, toes_up: Array | None, height: float | None) -> Stand:
+    """A foot that stands with these directions up, which are those of the left foot in the neutral pose's model space."""
+    built, back = _by_build(rig, side), quat.conjugate(rig.neutral.rest_model[0])
+    ankle, toes = rig.joint(f"{side} foot"), rig.joint(f"{side} toes")
+    if height is None or abs(height - built.height) < _HEIGHT:
+        height = built.height
+    own = _near(quat.rotate(back[ankle], _reflected(rig, side, up)), built.up)
+    toes_own = built.toes_up
+    if toes_own is not None and toes_up is not None:
+        toes_own = _near(quat.rotate(back[toes], _reflected(rig, side, toes_up)), toes_own)
+    return Stand(height, own, toes_own)
+
+
+def _near(up: Array, rest: tuple[float, float, float]) -> tuple[float, float, float]:
+    """A direction, or that of rest where it is all but that."""
+    return rest if _apart(up, np.array(rest)) < _TILT else vector(up)
+
+
+def _apart(a: Array, b: Array) -> Array:
+    """Angles between unit directions ``(…, 3)``, radians."""
+    return np.asarray(np.arccos(np.clip(np.sum(a * b, axis=-1), -1.0, 1.0)))
+
+
+def _foot_way(rig: Rig, side: str) -> Array | None:
+    """From ankle to ball (or the end of the foot) in the neutral pose ``(3,)``; None where nothing tells."""
+    placed = rig.neutral.rest_model[1]
+    ankle, toes = rig.joint(f"{side} foot"), rig.joint(f"{side} toes")
+    way = placed[toes] - placed[ankle] if toes >= 0 else _tip(rig, ankle)
+    return way if float(np.linalg.norm(way)) > 1e-6 else None
+
+
+def _slope(way: Array) -> float:
+    """By how many degrees a foot goes down from ankle to ball."""
+    return float(np.degrees(np.arctan2(-way[1], np.hypot(way[0], way[2]))))
+
+
+def _could_stand(rig: Rig, side: str) -> bool:
+    """Could a foot stand as it rests, by the way from its ankle to its ball?"""
+    way = _foot_way(rig, side)
+    return way is None or (_FLATTEST < _slope(way) < _STEEPEST and float(way @ rig.facing) > 0)
 
 
 def _ups(rig: Rig, side: str) -> tuple[Array, Array | None]:
-    """Up in the neutral pose in the axes of ankle and toes ``(3,)``."""
+    """Up, as the foot is built, in the axes of ankle and toes ``(3,)``."""
     turned = rig.neutral.rest_model[0]
     ankle, toes = rig.joint(f"{side} foot"), rig.joint(f"{side} toes")
-    own = quat.rotate(quat.conjugate(turned), UP)
+    up, way = UP, _foot_way(rig, side)
+    if way is not None and not rig.meshes and rig.sole is None and not _could_stand(rig, side):
+        # It hangs, or is turned about: as a foot stands that goes ahead, down by the usual slope.
+        down = np.radians(_USUAL)
+        up = quat.rotate(quat.between(np.cos(down) * rig.facing - np.sin(down) * UP, way), UP)
+    own = quat.rotate(quat.conjugate(turned), up)
     return own[ankle], own[toes] if toes >= 0 else None
 
 
@@ -100,72 +187,64 @@ def _by_build(rig: Rig, side: str) -> Stand:
     up, toes_up = _ups(rig, side)
     height = float(rig.neutral.rest_model[1][rig.joint(f"{side} foot"), 1]) - rig.ground
     leg = leg_length(rig)
-    if not rig.meshes and rig.sole is None and height < _NO_SOLE * leg:
+    if not rig.meshes and rig.sole is None and (height < _NO_SOLE * leg or not _could_stand(rig, side)):
         height = ANKLE * leg
     return Stand(height, vector(up), None if toes_up is None else vector(toes_up))
 
 
-def _seen(rig: Rig, side: str, clips: Iterable[Clip], leg: float) -> Stand | None:
-    """How a foot stands in clips; None where they do not tell."""
+@dataclass(frozen=True, eq=False)
+class _Readings:
+    """A foot where it stands in clips: heights of its ankle ``(n,)``, and up by ankle and toes (None without) in the neutral
+    pose's model space, reflected to the left ``(n, 3)``."""
+
+    heights: Array
+    ups: tuple[Array, Array | None]
+
+
+def _readings(rig: Rig, side: str, clips: Iterable[Clip]) -> _Readings | None:
+    """A foot where it stands, the figure being upright; None where it hardly does."""
     ankle, thigh, toes = (rig.joint(f"{side} {p}") for p in ("foot", "thigh", "toes"))
     if min(ankle, thigh) < 0:
         return None
-    built = _by_build(rig, side)
+    leg, rest = leg_length(rig), rig.neutral.rest_model[0]
     heights: list[Array] = []
     ups: list[Array] = []
     toes_ups: list[Array] = []
+    seconds = 0.0
     for clip in clips:
         turned, placed = clip.model
         track = placed[:, ankle]
-        low = track[:, 1] < np.percentile(track[:, 1], 5) + _LOW * leg
-        still = low & (contacts.speeds(track, clip.rate) < _SLOW * leg)
+        still = track[:, 1] < np.percentile(track[:, 1], 5) + _LOW * leg
+        still &= contacts.speeds(track, clip.rate) < _SLOW * leg
         still &= placed[:, thigh, 1] - track[:, 1] > _UPRIGHT * leg
         for first, last in contacts.spans(still):
             if last - first + 1 >= max(3, round(_LONG * clip.rate)):
                 own = slice(first, last + 1)
+                seconds += (last - first + 1) / clip.rate
                 heights.append(track[own, 1])
-                ups.append(quat.rotate(quat.conjugate(turned[own, ankle]), UP))
-                if toes >= 0:
-                    toes_ups.append(quat.rotate(quat.conjugate(turned[own, toes]), UP))
-    up: tuple[float, float, float] | None = built.up
-    if not heights:
-        # One who never stands still stands where the ankle is lowest.
-        heights = [h for c in clips if len(h := _lowest(c, ankle, thigh, leg))]
-    else:
-        up = _settled(np.concatenate(ups), built.up)
-    if up is None or not heights:
+                for joint, found in ((ankle, ups), (toes, toes_ups)):
+                    if joint >= 0:
+                        up = quat.rotate(rest[joint], quat.rotate(quat.conjugate(turned[own, joint]), UP))
+                        found.append(_reflected(rig, side, up))
+    if seconds < _ENOUGH:
         return None
-    height = float(np.median(np.concatenate(heights)))
-    on_floor = _ON_FLOOR[0] * leg < height < _ON_FLOOR[1] * leg
-    if not on_floor or abs(height - built.height) < _HEIGHT:
-        height = built.height
-    toes_up = built.toes_up
-    if toes_up is not None and toes_ups:
-        toes_up = _settled(np.concatenate(toes_ups), toes_up) or toes_up
-    stand = Stand(height, up, toes_up)
-    return None if stand == built else stand
+    return _Readings(np.concatenate(heights), (np.concatenate(ups), np.concatenate(toes_ups) if toes >= 0 else None))
 
 
-def _lowest(clip: Clip, ankle: int, thigh: int, leg: float) -> Array:
-    """Heights of an ankle where it is lowest, the figure being upright ``(n,)``."""
-    placed = clip.model[1]
-    y = placed[:, ankle, 1]
-    y = y[placed[:, thigh, 1] - y > _UPRIGHT * leg]
-    return np.sort(y)[: max(1, len(y) // 4)] if len(y) > 2 else np.empty(0)
-
-
-def _settled(ups: Array, rest: tuple[float, float, float]) -> tuple[float, float, float] | None:
-    """The up that most agree on, in a joint's axes ``(n, 3)``; as at rest where it is all but that, None where it is too far
-    from it for a sole."""
-    mean = np.median(ups, axis=0)
-    size = float(np.linalg.norm(mean))
-    if size < 0.5:
+def _pooled(sides: list[Array | None]) -> Array | None:
+    """The direction up ``(3,)`` that feet agree on, ``(n, 3)`` each; None where they do not."""
+    there = [ups for ups in sides if ups is not None]
+    if not there:
         return None
-    mean = mean / size
-    tilt = float(np.arccos(np.clip(mean @ np.array(rest), -1, 1)))
-    if tilt > _MOST:
-        return None
-    return rest if tilt < _TILT else vector(mean)
+    means = [_mean_way(ups) for ups in there]
+    mean = _mean_way(np.array(means))
+    off = [*(_apart(m, mean) for m in means), *(np.median(_apart(u, m)) for u, m in zip(there, means, strict=True))]
+    return mean if max(map(float, off)) < _AGREE else None
+
+
+def _mean_way(ways: Array) -> Array:
+    middle = np.median(ways, axis=0)
+    return np.asarray(middle / max(float(np.linalg.norm(middle)), 1e-9))
 
 
 @lru_cache(maxsize=64)

@@ -139,6 +139,15 @@ def posed_leg(bends: np.ndarray, axis: tuple[float, float, float] = (1.0, 0.0, 0
     return Model(*model), limb(s, 0, 1, 2)
 
 
+def reached(leg: Limb, soft: float, hinge: np.ndarray, goal: np.ndarray, model: Model, short: np.ndarray) -> None:
+    """The three kernels of a reach, one after the other."""
+    n = len(short)
+    knee, line, twist = np.empty(n), np.empty((n, 3)), np.empty(n)
+    kernels.limbs.bent(leg, soft, hinge, goal, model, kernels.limbs.Ways(knee, line))
+    kernels.limbs.carried(line, goal - model.placed[:, leg.root], twist)
+    kernels.limbs.reach(leg, hinge, goal, kernels.limbs.Bent(knee, twist), model, short)
+
+
 def test_the_bend_axis_is_carried_over_straight_frames() -> None:
     """A knee that is straight but for noise to all sides, between two clear bends, keeps its axis; by hand."""
     rng = np.random.default_rng(4)
@@ -155,7 +164,7 @@ def test_reach_meets_the_law_of_cosines_and_stays_on_its_side() -> None:
     far = np.linspace(0.3, 0.97, 9)
     hinge = limbs.hinges((model.turned, model.placed), leg, np.array([1.0, 0.0, 0.0]))
     short = np.empty(9)
-    kernels.limbs.reach(leg, 0.005, hinge, np.stack([far * 0, -far, far * 0], axis=-1), model, short)
+    reached(leg, 0.005, hinge, np.stack([far * 0, -far, far * 0], axis=-1), model, short)
     assert short.max() < 1e-12
     root, knee, end = (model.placed[:, j] for j in (0, 1, 2))
     inside = np.sum((root - knee) * (end - knee), axis=-1) / 0.25
@@ -170,7 +179,7 @@ def test_a_limb_of_no_length_gives_no_nan(size: float) -> None:
     model = Model(*kinematics.forward(s.parents, q, np.tile(s.rest_translations, (3, 1, 1))))
     leg, short = limb(s, 0, 1, 2), np.empty(3)
     hinge = limbs.hinges((model.turned, model.placed), leg, np.array([1.0, 0.0, 0.0]))
-    kernels.limbs.reach(leg, 0.01, hinge, np.ones((3, 3)), model, short)
+    reached(leg, 0.01, hinge, np.ones((3, 3)), model, short)
     assert np.isfinite(model.turned).all() and np.isfinite(model.placed).all() and np.isfinite(short).all()
     assert short == pytest.approx(math.sqrt(3), abs=1e-6)
 

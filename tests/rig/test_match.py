@@ -75,8 +75,9 @@ def test_sizes_compare_by_leg_and_by_hips_wherever_the_pelvis_joint_is() -> None
     assert leg_length(cmu) == pytest.approx(by_hand)
     walk = read(DATA / "humanoid3d_walk.bvh").rig
     assert abs(match(walk, cmu).rise - match(walk, cmu).stride) < 0.06, "10 cm of pelvis above the hips do not count"
-    # Thigh, shin, and what its ankles are over the ground while it stands in its clip (5.7 cm; its rest pose says 2).
-    assert standing_height(walk, walk.skeleton.rest_model[1]) == pytest.approx(0.4215 + 0.4099 + 0.057, abs=1e-3)
+    # Thigh, shin, and a bare ankle by Drillis & Contini's proportions (as in stance.py): its rest pose says 2 cm.
+    legs = 0.4215 + 0.4099
+    assert standing_height(walk, walk.skeleton.rest_model[1]) == pytest.approx(legs * (1 + 0.039 / 0.491), abs=1e-3)
 
 
 def test_what_only_one_rig_has_is_named() -> None:

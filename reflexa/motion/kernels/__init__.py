@@ -12,6 +12,7 @@ if TYPE_CHECKING:
     from reflexa.motion.kernels import changes as changes
     from reflexa.motion.kernels import compiling as compiling
     from reflexa.motion.kernels import feet as feet
+    from reflexa.motion.kernels import hinges as hinges
     from reflexa.motion.kernels import limbs as limbs
     from reflexa.motion.kernels import moments as moments
     from reflexa.motion.kernels import oscillators as oscillators
@@ -25,6 +26,7 @@ __all__ = [
     "changes",
     "compiling",
     "feet",
+    "hinges",
     "limbs",
     "moments",
     "oscillators",

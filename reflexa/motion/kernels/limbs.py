@@ -1,14 +1,16 @@
-"""Limbs of two bones: which way they bend, as a state in time, and how they reach."""
+"""Limbs of two bones: how they reach."""
 
 from __future__ import annotations
 
 import math
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import helper, kernel
+from reflexa.motion.kernels.courses import settle
 from reflexa.motion.kernels.parts import Limb, Model, Way
 from reflexa.motion.kernels.turns import (
     Q,
@@ -34,41 +36,17 @@ from reflexa.motion.kernels.turns import (
 
 Ints = NDArray[np.intp]
 
-# A limb that is bent by less than the first tells nothing of its plane, by more than the second everything (sines).
-_UNSURE, _SURE = math.sin(math.radians(4.0)), math.sin(math.radians(12.0))
 # A limb is straightened no further than to this bend (radians).
 _STRAIGHTEST = math.radians(3.0)
 # No limb is folded further than this (radians).
 _FOLDED = math.radians(172.0)
+# An overstretched limb comes through to its own side over so much of a bend (radians).
+_COMES_THROUGH = math.radians(5.0)
 
 
 # A straight way that passes a limb's root at this share of its length or more stays straight; at the second or less it leads
 # round the root altogether.
 _CLEAR, _THROUGH = 0.3, 0.12
-# Bent by less than this to the side that it hardly ever bends to, a limb is overstretched, not bent (sine).
-_OVERSTRETCHED = math.sin(math.radians(30.0))
-
-
-@helper
-def _wrapped(angle: float) -> float:
-    """The same angle between -pi and pi."""
-    return angle - 2.0 * math.pi * math.floor((angle + math.pi) / (2.0 * math.pi))
-
-
-@helper
-def _lead(angle: Array, sure: Array, span: tuple[int, int, int], a: float, b: float) -> None:
-    """Angles between two frames (both left out) led from a to b over so many frames, by as much as they are not sure themselves.
-
-    span: the two frames, and how many.
-    """
-    first, last, over = span
-    way = _wrapped(b - a)
-    for f in range(max(first + 1, 0), min(last, len(angle))):
-        carried = a + way * (f - first) / over
-        off = _wrapped(angle[f] - carried)
-        if abs(off) > 0.5 * math.pi:
-            off = _wrapped(off + math.pi)  # overstretched: the same axis, bent backwards
-        angle[f] = carried + off * sure[f]
 
 
 @helper
@@ -80,93 +58,107 @@ def end_of(limb: Limb, turned: Array, placed: Array, f: int) -> V:
     return add(v_at(placed, f, limb.middle), rot(q_at(turned, f, limb.middle), tip))
 
 
-@kernel(shared=5, out=1, in_order=True)
-def hinges(limb: Limb, spare: Array, loop: bool, turned: Array, placed: Array, out: Array) -> None:
-    """The axis that a limb bends about in its upper bone's own axes, ``(frames, 3)`` unit, square to that bone.
+class Ways(NamedTuple):
+    """To be filled: how much further a limb bends ``(frames,)``, radians, and the way from its root to its end then ``(frames,
+    3)``."""
 
-    spare ``(3,)``: the axis of a limb that never bends. Where the limb is clearly bent the axis is that of the pose; where
-    it is all but straight it is carried over from the frames before and after.
-    """
-    n = len(turned)
-    u = (0.0, 0.0, 0.0)
-    for f in range(n):
-        a = sub(v_at(placed, f, limb.middle), v_at(placed, f, limb.root))
-        u = add(u, rot(inv(q_at(turned, f, limb.root)), a))
-    u = direction(u, (0.0, 1.0, 0.0))
-    e1 = (spare[0], spare[1], spare[2])
-    e1 = direction(sub(e1, times(u, dot(u, e1))), direction(cross(u, (0.6, 0.8, 0.0)), (0.0, 0.0, 1.0)))
-    e2 = cross(u, e1)
-    angle, sure, bent = np.zeros(n), np.zeros(n), np.zeros(n)
-    usual = (0.0, 0.0)
-    for f in range(n):
-        q, mid = q_at(turned, f, limb.root), v_at(placed, f, limb.middle)
-        a, b = sub(mid, v_at(placed, f, limb.root)), sub(end_of(limb, turned, placed, f), mid)
-        size = length(a) * length(b)
-        if size > 1e-12:
-            own = rot(inv(q), cross(a, b))
-            x, y = dot(own, e1) / size, dot(own, e2) / size
-            bent[f] = math.hypot(x, y)
-            angle[f] = math.atan2(y, x)
-            usual = (usual[0] + x * bent[f], usual[1] + y * bent[f])
-    side = math.atan2(usual[1], usual[0])
-    first, last, at = -1, -1, 0
-    for f in range(n):
-        sure[f] = smooth((bent[f] - _UNSURE) / (_SURE - _UNSURE))
-        if bent[f] < _OVERSTRETCHED and abs(_wrapped(angle[f] - side)) > 1.9:
-            sure[f] = 0.0
-            angle[f] = _wrapped(angle[f] + math.pi)
-        if sure[f] > sure[at]:
-            at = f
-        if sure[f] >= 1.0:
-            if last < 0:
-                first = f
-            else:
-                _lead(angle, sure, (last, f, f - last), angle[last], angle[f])
-            last = f
-    if last >= 0 and loop and n > 1:
-        # Round the seam: a loop's last frame is its first.
-        gap = max(n - 1 - last + first, 1)
-        _lead(angle, sure, (last, n, gap), angle[last], angle[first])
-        _lead(angle, sure, (last - (n - 1), first, gap), angle[last], angle[first])
-    elif last >= 0:
-        _lead(angle, sure, (last, n, 1), angle[last], angle[last])
-        _lead(angle, sure, (-1, first, 1), angle[first], angle[first])
-    else:
-        # It never clearly bends: as its most bent frame tells as far as it can, else as it is made.
-        one = angle[at] * sure[at]
-        _lead(angle, sure, (-1, n, 1), one, one)
-    for f in range(n):
-        v = add(times(e1, math.cos(angle[f])), times(e2, math.sin(angle[f])))
-        out[f, 0], out[f, 1], out[f, 2] = v
+    knee: Array
+    line: Array
+
+
+class Bent(NamedTuple):
+    """What a limb does to reach, radians ``(frames,)``: how much further its knee or elbow bends about the hinge, and by how much
+    the whole of it then turns about its own line beyond the least turn."""
+
+    knee: Array
+    twist: Array
 
 
 @kernel(shared=2, out=2)
-def reach(limb: Limb, soft: float, hinge: Array, goal: Array, model: Model, short: Array) -> None:
-    """Bend a limb so that its end comes to ``goal``: at the knee or elbow about its hinge, then the whole of it by the
-    least turn. ``short``: how far the end stays from the goal, metres.
+def bent(limb: Limb, soft: float, hinge: Array, goal: Array, model: Model, out: Ways) -> None:
+    """By how much a limb has to bend on to be so long as to its goal, radians ``(frames,)``, and where its end is then from its
+    root ``(frames, 3)``. soft: over which last share of its length it straightens softly, and to less than straight; one that was
+    straighter may stay so."""
+    turned, placed = model
+    for f in range(len(out.knee)):
+        root, mid = v_at(placed, f, limb.root), v_at(placed, f, limb.middle)
+        end = end_of(limb, turned, placed, f)
+        u, l = sub(mid, root), sub(end, mid)
+        lu, ll = length(u), length(l)
+        out.knee[f] = 0.0
+        if lu + ll >= 1e-9 and length(sub(v_of(goal, f), end)) > 0.0 and lu > 1e-6 * ll and ll > 1e-6 * lu:
+            n = direction(rot(q_at(turned, f, limb.root), v_of(hinge, f)), (1.0, 0.0, 0.0))
+            far = length(sub(v_of(goal, f), root))
+            out.knee[f] = _bend(u, l, n, _held(far, length(sub(end, root)), soft, lu, ll))
+            l = rot(about(n, out.knee[f]), l)
+        out.line[f, 0], out.line[f, 1], out.line[f, 2] = add(u, l)
 
-    soft: over which last share of its length it straightens softly, and to less than straight; one that was straighter
-    may stay so.
-    """
+
+# Where a line and the way it goes differ by less than this (cosine), the least turn is as good as any.
+_OPPOSITE = -0.3
+# How strongly a limb is drawn to the least turn, where that leads straight back to where it came from, beside how strongly to
+# turning on from frame to frame as it did.
+_LEAST = 100.0
+
+
+@kernel(shared=0, out=1, in_order=True)
+def carried(line: Array, way: Array, out: Array) -> None:
+    """By how much a limb turns about its own line ``(frames,)`` beyond the least turn from ``line`` to ``way`` ``(frames, 3)``,
+    so that it turns on from frame to frame by as little as can be (parallel transport): a least turn found anew in every frame
+    flips where the two point away from one another. Nothing where they never do."""
+    n = len(out)
+    opposite = False
+    for f in range(n):
+        out[f] = 0.0
+        a, b = v_of(line, f), v_of(way, f)
+        opposite = opposite or dot(a, b) < _OPPOSITE * length(a) * length(b)
+    if not opposite:
+        return
+    weight, step = np.empty(n), np.zeros(n + 1)
+    last = (0.0, 0.0, 0.0, 1.0)
+    a0, b0 = (0.0, 0.0, 1.0), (0.0, 0.0, 1.0)
+    for f in range(n):
+        a = direction(v_of(line, f), a0)
+        b = direction(v_of(way, f), b0)
+        least = between(a, b, _aside(a))
+        if f > 0:
+            on = mul(mul(between(b0, b, _aside(b)), last), inv(between(a0, a, _aside(a))))
+            x, y, z, w = mul(on, inv(least))
+            angle = 2.0 * math.atan2(x * b[0] + y * b[1] + z * b[2], w)
+            step[f] = angle - 2.0 * math.pi * math.floor((angle + math.pi) / (2.0 * math.pi))
+        near = 0.5 + 0.5 * dot(a, b)
+        weight[f] = _LEAST * near * near * near * near + 1e-9
+        last, a0, b0 = least, a, b
+    settle(weight, (step[:n] - step[1:]) / weight, 1.0, out)
+
+
+@helper
+def _aside(v: V) -> V:
+    """A direction square to one."""
+    return direction(cross(v, (0.6, 0.8, 0.0)), cross(v, (0.0, 0.0, 1.0)))
+
+
+@kernel(shared=1, out=2)
+def reach(limb: Limb, hinge: Array, goal: Array, how: Bent, model: Model, short: Array) -> None:
+    """Bend a limb at the knee or elbow about its hinge, then turn the whole of it so that its end comes to ``goal``. ``short``:
+    how far the end stays from it, metres."""
     turned, placed = model
     r, m = limb.root, limb.middle
     for f in range(len(hinge)):
         root, mid, to = v_at(placed, f, r), v_at(placed, f, m), v_of(goal, f)
         end = end_of(limb, turned, placed, f)
         u, l = sub(mid, root), sub(end, mid)
-        lu, ll = length(u), length(l)
         away = length(sub(to, end))
-        if away == 0.0 or lu + ll < 1e-9:
+        if away == 0.0 or length(u) + length(l) < 1e-9:
             short[f] = away
             continue
         n = direction(rot(q_at(turned, f, r), v_of(hinge, f)), (1.0, 0.0, 0.0))
         way = sub(to, root)
-        bend = 0.0
-        if lu > 1e-6 * ll and ll > 1e-6 * lu:
-            bend = _bend(u, l, n, _held(length(way), length(sub(end, root)), soft, lu, ll), away / (0.02 * (lu + ll)))
-        knee = about(n, bend)
+        knee = about(n, how.knee[f])
         l = rot(knee, l)
         swing = between(add(u, l), way, n)
+        if how.twist[f] != 0.0:
+            swing = mul(about(direction(way, n), how.twist[f]), swing)
         both = mul(swing, knee)
         u, l = rot(swing, u), rot(swing, l)
         new_mid = add(root, u)
@@ -255,10 +247,11 @@ def _held(wanted: float, now: float, soft: float, lu: float, ll: float) -> float
 
 
 @helper
-def _bend(u: V, l: V, n: V, distance: float, moved: float) -> float:
+def _bend(u: V, l: V, n: V, distance: float) -> float:
     """By how much the lower bone turns about the hinge so that the limb is so long from root to end.
 
-    moved: how far the end is to go, as a share of what it takes for a limb that is overstretched to bend the right way.
+    It bends the way it is made to. One that is overstretched may stay so as far as it is, and comes through where it is led to
+    bend by more: over a few degrees, in which it is the least bit longer than asked.
     """
     un, ln = dot(u, n), dot(l, n)
     up, lp = sub(u, times(n, un)), sub(l, times(n, ln))
@@ -271,5 +264,6 @@ def _bend(u: V, l: V, n: V, distance: float, moved: float) -> float:
     cosine = min(max(wanted / size, -1.0), 1.0)
     then = math.acos(cosine)
     if now < 0.0:
-        then *= 2.0 * smooth(moved) - 1.0
+        then *= 2.0 * smooth((then + now) / _COMES_THROUGH) - 1.0
+        then = max(then, now)
     return then - now

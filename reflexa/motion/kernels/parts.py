@@ -19,6 +19,13 @@ class Model(NamedTuple):
     placed: Array
 
 
+class Timing(NamedTuple):
+    """What it takes to look at a change over time: the rate in frames a second, and whether the clip is a loop."""
+
+    rate: float = 30.0
+    loop: bool = False
+
+
 class Way(NamedTuple):
     """Where to ``(frames, 3)``, and how much of the way ``(frames,)``, 0 to 1."""
 

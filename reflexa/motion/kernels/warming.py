@@ -82,10 +82,11 @@ def _warm_spans() -> None:
 def _warm_feet(model: Model) -> None:
     v = np.array([0.0, 1.0, 0.0])
     foot = kernels.feet.Foot(2, -1, v, v, v, v, v, v)
-    held = kernels.feet.Held(np.array([[0, 1, 0, 1, 1]]), v[None], 1, 1, kernels.feet.MEAN)
-    ways = kernels.feet.Turns(*(np.empty((2, k)) for k in (4, 4, 3, 3, 3)))
+    held = kernels.feet.Held(np.array([[0, 1, 0, 1, 1]]), v[None], np.zeros(2), 1, 1, kernels.feet.MEAN)
+    ways = kernels.feet.Turns(*(np.empty((2, k)) for k in (4, 4, 3, 3, 3, 3)))
     kernels.feet.turns(foot, held, True, model, ways)
     places, offset, down = np.empty((1, 3)), np.empty((2, 3)), np.empty(2, dtype=bool)
     ankle = np.array(model.placed[:, 2])
+    kernels.feet.swivels(held, ankle, ankle, ways)
     kernels.feet.places(held, ankle, ways, places)
     kernels.feet.goals(held, places, ankle, ways, offset, down)
