@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.motion import contacts, cycle
+from reflexa.motion import contacts, cycle, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
@@ -88,8 +88,12 @@ def footing(
         level = _level([h for each in heights.values() for h in each[:2]], leg)
         heights = {side: [h - level for h in each] for side, each in heights.items()}
     speeds = {side: [contacts.speeds(p, clip.rate) for p in points] for side, points in long.items()}
+    upright = {side: [loop.values(m) for m in could_bear(sole, clip.model[0])] for side, sole in found.items()}
     stand: dict[str, list[Bools]] = {
-        side: [stands(h, v, leg, clip.rate, by) for h, v in zip(heights[side], speeds[side], strict=True)]
+        side: [
+            stands(np.where(u, h, np.inf), v, leg, clip.rate, by)
+            for h, v, u in zip(heights[side], speeds[side], upright[side], strict=True)
+        ]
         for side in found
     }
     low = min(float(h.min()) for each in heights.values() for h in each[:2]) < 2 * by.low * leg
@@ -109,6 +113,25 @@ def footing(
             np.minimum(*heights[side][:2])[loop.own], np.minimum(*speeds[side][:2])[loop.own],
         )  # fmt: skip
     return out
+
+
+# A sole that is tilted by more than the first does not stand; on its ball or its tip a foot is raised up to the second. One that
+# is pitched by more than the third has its heel or its ball off the ground.
+_TILTED, _RAISED, _ROLLED = np.cos(np.radians(35.0)), np.cos(np.radians(80.0)), np.sin(np.radians(12.0))
+
+
+def could_bear(sole: Sole, turned: Array) -> tuple[Bools, Bools, Bools]:
+    """Whether heel, ball and tip could bear by how the foot is turned ``(frames,)`` each: one that lies on its side or its instep
+    does not stand, and one that rolls has its heel or its ball off the ground. turned: all joints ``(frames, joints, 4)``."""
+    own = turned[:, sole.ankle]
+    up, aside = quat.rotate(own, sole.up), quat.rotate(own, np.cross(sole.up, sole.ahead))
+    pitch = quat.rotate(own, sole.ahead)[:, 1]
+    heel = (up[:, 1] > _TILTED) & (pitch > -_ROLLED)
+    raised = (up[:, 1] > _RAISED) & (np.abs(aside[:, 1]) < np.sin(np.arccos(_TILTED)))
+    ball = raised & (pitch < _ROLLED)
+    if sole.toes >= 0:
+        ball &= quat.rotate(turned[:, sole.toes], sole.toes_up)[:, 1] > _TILTED
+    return heel, ball, raised
 
 
 def _points(sole: Sole, clip: Clip) -> list[Array]:

@@ -1,10 +1,10 @@
-"""When a foot strikes the ground and when its toes leave it, by where it is beside the pelvis.
+"""When a foot strikes the ground and when its toes leave it.
 
-After Zeni, Richards & Higginson, Two simple methods for determining gait events during treadmill and overground walking using
-kinematic data, Gait & Posture 27, 2008: a foot strikes where its heel is furthest ahead of the sacrum, and leaves where its toes
-are furthest behind it. Both need no ground and no travel, so they serve on the spot too. Heights and speeds let a foot stand
-too early, when it is low and slow already, and let it go too early, when its toes roll: what they say is put off, never brought
-forward.
+It strikes where its middle comes down the fastest (O'Connor, Thorpe, O'Malley & Vaughan, Automatic detection of gait events using
+kinematic data, Gait & Posture 25, 2007), and leaves where its toes are furthest behind the pelvis (Zeni, Richards & Higginson,
+Two simple methods for determining gait events during treadmill and overground walking using kinematic data, Gait & Posture 27,
+2008). Both need no ground and no travel, so they serve on the spot too. Heights and speeds let a foot stand too early, when it
+is low and slow already, and let it go too early, when its toes roll: what they say is put off, never brought forward.
 """
 
 from __future__ import annotations

@@ -137,6 +137,11 @@ class Given:
         own = 1.0 if self.mask is None else float(self.mask.weights(self.rig)[joint])
         return np.full(self.clip.frames, own) if self.weight is None else self.weight * own
 
+    @property
+    def wholly(self) -> bool:
+        """Does the step act fully, at every frame and on every joint?"""
+        return self.mask is None and (self.weight is None or bool(np.all(self.weight == 1)))
+
     def changed(self, clip: Clip, reporting: Callable[[Clip], Any] | None = None) -> Outcome:
         """The outcome that has another clip on the same rig."""
         return Outcome(clip, self.rig, reporting=reporting)

@@ -71,12 +71,14 @@ def test_what_is_given_in_spans_is_led_there_and_back_by_cubics(seed: int, into:
     assert not out[: max(spans[0][0] - into + 1, 0)].any() and not out[spans[-1][1] + out_of :].any()
 
 
-def test_a_stance_begins_furthest_ahead_and_ends_furthest_behind() -> None:
-    """Zeni et al. 2008 on a foot that swings as a cosine about the body: strikes and leaves are its turning points."""
+def test_a_stance_begins_where_the_foot_falls_fastest_and_ends_furthest_behind() -> None:
+    """O'Connor et al. 2007 and Zeni et al. 2008 on a foot that swings as a cosine about the body and comes down as a sine: it
+    falls the fastest where it is furthest ahead, and leaves at its other turning point."""
     n, rate, period = 240, 60.0, 60
     body = np.zeros((n, 3))
     foot = np.zeros((n, 3))
     foot[:, 2] = 0.4 * np.cos(2 * np.pi * np.arange(n) / period)
+    foot[:, 1] = 0.02 * (1 - np.sin(2 * np.pi * np.arange(n) / period))
     # What heights and speeds might say: too early on both sides.
     says = np.zeros(n, dtype=bool)
     for strike in range(0, n, period):

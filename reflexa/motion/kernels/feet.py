@@ -15,6 +15,7 @@ from reflexa.motion.kernels.spans import lead
 from reflexa.motion.kernels.turns import (
     Q,
     V,
+    about,
     add,
     between,
     dot,
@@ -24,6 +25,7 @@ from reflexa.motion.kernels.turns import (
     q_at,
     q_of,
     rot,
+    smooth,
     sub,
     times,
     unit,
@@ -37,6 +39,10 @@ Ints = NDArray[np.intp]
 HOLDS = ("first", "last", "mean")
 FIRST, LAST, MEAN = 0, 1, 2
 _SINKS = -1e-6
+# A standing foot whose heading varies by less than the first is held in one; by more than the second it turns as it did.
+_HELD, _SWIVELS = math.radians(5.0), math.radians(14.0)
+# A foot that turns does so about whichever point moves less than this in a frame, metres; a still one about its ball.
+_STILL = 3e-5
 
 
 class Foot(NamedTuple):
@@ -55,23 +61,27 @@ class Foot(NamedTuple):
 
 class Held(NamedTuple):
     """Plants of one foot: ``(n, 5)`` frames first, last, ball_from, ball_to, heel_to; the normal of what each stands on
-    ``(n, 3)``, no length where it stands as it does; how they are led to and from, frames; FIRST, LAST or MEAN."""
+    ``(n, 3)``, no length where it stands as it does; how the figure is turned as a whole ``(frames,)``, radians: a foot that
+    turns with that and nothing else does not turn where it stands; how they are led to and from, frames; FIRST, LAST or MEAN."""
 
     frames: Ints
     normals: Array
+    headings: Array
     ease_in: int
     ease_out: int
     hold: int
 
 
 class Turns(NamedTuple):
-    """To be filled: turns of foot and toes ``(frames, 4)``, the ways from the ankle to heel, ball and tip ``(frames, 3)``."""
+    """To be filled: turns of foot and toes ``(frames, 4)``, the ways from the ankle to heel, ball and tip ``(frames, 3)``, and
+    how far the ball goes as the foot turns where it stands ``(frames, 3)``."""
 
     foot: Array
     toes: Array
     heel: Array
     ball: Array
     tip: Array
+    gone: Array
 
 
 @helper
@@ -97,6 +107,44 @@ def _upright(q: Q, up: V, normal: V) -> Q:
     if dot(normal, normal) == 0.0:
         return q
     return mul(between(rot(q, up), normal, (1.0, 0.0, 0.0)), q)
+
+
+@helper
+def _heading(q: Q, base: Q, normal: V) -> float:
+    """By what angle one turn differs from another about a normal."""
+    x, y, z, w = mul(q, inv(base))
+    return 2.0 * math.atan2(x * normal[0] + y * normal[1] + z * normal[2], w)
+
+
+@helper
+def _stood(held: Held, turns: Array, j: int, span: tuple[int, int, int], up: V, headings: Array) -> Q:
+    """The one turn that joint j stands with in plant ``span[0]``, from frame ``span[1]`` to ``span[2]``. To ``headings`` by how
+    much it turns on from that about the normal in each of these frames: not at all where it hardly does, or only with the
+    figure."""
+    i, first, last = span
+    normal = v_of(held.normals, i)
+    base = _upright(_mean_turn(turns, j, (first, last), held.hold), up, normal)
+    axis = normal if dot(normal, normal) > 0.0 else (0.0, 1.0, 0.0)
+    before, low, high, low_with, high_with = 0.0, math.inf, -math.inf, math.inf, -math.inf
+    for f in range(first, last + 1):
+        own = _heading(_upright(q_at(turns, f, j), up, normal), base, axis)
+        own = before + (own - before) - 2.0 * math.pi * math.floor((own - before + math.pi) / (2.0 * math.pi))
+        headings[f] = before = own
+        low, high = min(low, own), max(high, own)
+        own -= held.headings[f]
+        low_with, high_with = min(low_with, own), max(high_with, own)
+    share = smooth((min(high - low, high_with - low_with) - _HELD) / (_SWIVELS - _HELD))
+    for f in range(first, last + 1):
+        headings[f] *= share
+    return base
+
+
+@helper
+def _turned_on(base: Q, normal: V, angle: float) -> Q:
+    """A turn turned on about the normal of what it stands on."""
+    if angle == 0.0:
+        return base
+    return mul(about(normal if dot(normal, normal) > 0.0 else (0.0, 1.0, 0.0), angle), base)
 
 
 @helper
@@ -148,7 +196,7 @@ def turns(foot: Foot, held: Held, toes_lie: bool, model: Model, out: Turns) -> N
     while the ball is down (if they lie), else going with the foot. ``out.toes`` without toes: as the foot."""
     turned, placed = model
     n = len(turned)
-    wanted, way = np.empty((n, 3)), np.empty((n, 3))
+    wanted, way, headings = np.empty((n, 3)), np.empty((n, 3)), np.zeros(n)
     _clear(wanted)
     up = (foot.up[0], foot.up[1], foot.up[2])
     toes_up = (foot.toes_up[0], foot.toes_up[1], foot.toes_up[2])
@@ -156,9 +204,10 @@ def turns(foot: Foot, held: Held, toes_lie: bool, model: Model, out: Turns) -> N
         _, last, ball_from, ball_to, heel_to = held.frames[i]
         flat = min(heel_to, ball_to)
         if ball_from <= flat:
-            q = _upright(_mean_turn(turned, foot.ankle, (ball_from, flat), held.hold), up, v_of(held.normals, i))
+            normal = v_of(held.normals, i)
+            q = _stood(held, turned, foot.ankle, (i, ball_from, flat), up, headings)
             for f in range(ball_from, flat + 1):
-                _want(wanted, f, q, q_at(turned, f, foot.ankle))
+                _want(wanted, f, _turned_on(q, normal, headings[f]), q_at(turned, f, foot.ankle))
     _led(held, wanted, turned, foot.ankle, way, out.foot)
     for _ in range(3):  # what is led to and from a changed frame may dip in turn
         if not _lift_clear(foot, held, turned, out.foot, wanted):
@@ -175,9 +224,10 @@ def turns(foot: Foot, held: Held, toes_lie: bool, model: Model, out: Turns) -> N
         for i in range(len(held.frames)):
             _, last, ball_from, ball_to, _ = held.frames[i]
             if ball_from <= min(ball_to, last):
-                q = _upright(_mean_turn(along, 0, (ball_from, ball_to), held.hold), toes_up, v_of(held.normals, i))
+                normal = v_of(held.normals, i)
+                q = _stood(held, along, 0, (i, ball_from, ball_to), toes_up, headings)
                 for f in range(ball_from, ball_to + 1):
-                    _want(wanted, f, q, q_at(along, f, 0))
+                    _want(wanted, f, _turned_on(q, normal, headings[f]), q_at(along, f, 0))
         _led(held, wanted, along, 0, way, out.toes)
     for f in range(n):
         q = q_of(out.foot, f)
@@ -205,6 +255,28 @@ def _to_ball(held: Held, i: int, f: int, ways: Turns) -> V:
 
 
 @kernel(shared=1, out=1, in_order=True)
+def swivels(held: Held, heel: Array, ball: Array, ways: Turns) -> None:
+    """To ``ways.gone`` how far the ball of a standing foot goes ``(frames, 3)`` as the foot turns about the point of its sole
+    that moves least, from 0 where heel and ball come to be down; heel, ball ``(frames, 3)``: where they were. Nothing out of
+    plants."""
+    for f in range(len(ways.gone)):
+        ways.gone[f, 0] = ways.gone[f, 1] = ways.gone[f, 2] = 0.0
+    for i in range(len(held.frames)):
+        _, last, ball_from, ball_to, heel_to = held.frames[i]
+        gone = (0.0, 0.0, 0.0)
+        for f in range(ball_from + 1, last + 1):
+            if f <= min(heel_to, ball_to):
+                way = sub(
+                    sub(v_of(ways.ball, f), v_of(ways.heel, f)), sub(v_of(ways.ball, f - 1), v_of(ways.heel, f - 1))
+                )
+                behind, ahead = sub(v_of(heel, f), v_of(heel, f - 1)), sub(v_of(ball, f), v_of(ball, f - 1))
+                d = sub(ahead, behind)
+                share = (_STILL * _STILL - dot(behind, d)) / (_STILL * _STILL + dot(d, d))
+                gone = add(gone, times(way, 1.0 - min(max(share, 0.0), 1.0)))
+            ways.gone[f, 0], ways.gone[f, 1], ways.gone[f, 2] = gone
+
+
+@kernel(shared=1, out=1, in_order=True)
 def places(held: Held, ankle: Array, ways: Turns, out: Array) -> None:
     """Where the ball of a planted foot stands in each plant ``(n, 3)``; ankle ``(frames, 3)``: where that is."""
     for i in range(len(held.frames)):
@@ -215,21 +287,21 @@ def places(held: Held, ankle: Array, ways: Turns, out: Array) -> None:
             first = last
         at = (0.0, 0.0, 0.0)
         for f in range(first, last + 1):
-            at = add(at, add(v_of(ankle, f), _to_ball(held, i, f, ways)))
+            at = add(at, sub(add(v_of(ankle, f), _to_ball(held, i, f, ways)), v_of(ways.gone, f)))
         out[i, 0], out[i, 1], out[i, 2] = times(at, 1.0 / (last - first + 1))
 
 
 @kernel(shared=2, out=2, in_order=True)
 def goals(held: Held, stood: Array, ankle: Array, ways: Turns, offset: Array, down: NDArray[np.bool_]) -> None:
-    """How far the ankle moves ``(frames, 3)`` so that the ball stands at ``stood`` ``(n, 3)`` in each plant; when it is in
-    one."""
+    """How far the ankle moves ``(frames, 3)`` so that the ball stands at ``stood`` ``(n, 3)`` in each plant, and goes on from
+    there as the foot turns; when it is in one."""
     wanted = np.empty((len(offset), 3))
     _clear(wanted)
     for f in range(len(down)):
         down[f] = False
     for i in range(len(held.frames)):
         for f in range(held.frames[i, 0], held.frames[i, 1] + 1):
-            by = sub(sub(v_of(stood, i), _to_ball(held, i, f, ways)), v_of(ankle, f))
+            by = sub(sub(add(v_of(stood, i), v_of(ways.gone, f)), _to_ball(held, i, f, ways)), v_of(ankle, f))
             wanted[f, 0], wanted[f, 1], wanted[f, 2] = by
             down[f] = True
     lead(held.ease_in, held.ease_out, wanted, offset)

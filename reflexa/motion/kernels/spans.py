@@ -113,7 +113,7 @@ class Steps(NamedTuple):
 
 @kernel(shared=4, out=1, in_order=True)
 def refined(steps: Steps, stands: Bools, points: Array, body: Array, out: Bools) -> None:
-    """When heel, ball and tip of a foot stand ``(3, frames)``, its stances begun where it is furthest ahead of the body and ended
+    """When heel, ball and tip of a foot stand ``(3, frames)``, its stances begun where it comes down the fastest and ended
     where its tip is furthest behind. points ``(3, frames, 3)``: their tracks; body ``(frames, 3)``."""
     _put(stands, 0, stands.shape[1], out)
     n = stands.shape[1]
@@ -131,16 +131,24 @@ def refined(steps: Steps, stands: Bools, points: Array, body: Array, out: Bools)
             continue
         back = (x / far, z / far)
         if first > 0:
-            lead_ = 0
-            while not stands[lead_, first]:
-                lead_ += 1
-            for k in range(first, _turning(points[lead_], body, back, first, min(first + steps.strike, n - 1))):
+            for k in range(first, _trough(points[0], points[1], first, min(first + steps.strike, n - 2))):
                 out[0, k] = out[1, k] = out[2, k] = False
         if last < n - 1:
             for k in range(last, _turning(points[2], body, (-back[0], -back[1]), last, min(last + steps.leave, n - 1))):
                 if points[2, k, 1] > points[2, last, 1] + steps.rise:
                     break
                 out[2, k] = True
+
+
+@helper
+def _trough(heel: Array, ball: Array, near: int, high: int) -> int:
+    """The frame from one on at which the middle between two points comes down the fastest; that one if it only slows down."""
+    at, least = near, math.inf
+    for f in range(max(near, 1), high + 1):
+        falls = heel[f + 1, 1] - heel[f - 1, 1] + ball[f + 1, 1] - ball[f - 1, 1]
+        if falls < least:
+            at, least = f, falls
+    return near if at == high else at
 
 
 @helper

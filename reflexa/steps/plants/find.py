@@ -11,7 +11,7 @@ from reflexa.motion import contacts, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.rig.stance import leg_length
+from reflexa.rig.stance import as_seen, leg_length
 from reflexa.stage import Stage
 from reflexa.stage.footing import Thresholds, footing
 from reflexa.stage.model import Prop, track
@@ -26,6 +26,7 @@ _HAND_SLOW, _HAND_NEAR = 0.25, 0.12
 def plants_of(clip: Clip, rig: Rig, settings: PlantsSettings, context: Context) -> Plants:
     """The plants that the step holds in this clip, in order of time; those that lie outside the clip are left out, and those
     that reach beyond its end are cut."""
+    rig = as_seen(clip, rig)
     if settings.find:
         there, on = _looked_at(clip, rig, settings, context)
         return found(there, on, settings, context.stage, here=there is clip)
@@ -40,7 +41,7 @@ def _looked_at(clip: Clip, rig: Rig, settings: PlantsSettings, context: Context)
     if settings.look_at == "the source" and context.earlier:
         point = context.earlier[0]
         if point.clip.frames == clip.frames and any(point.rig.joint(f"{s} foot") >= 0 for s in ("left", "right")):
-            return point.clip, point.rig
+            return point.clip, as_seen(point.clip, point.rig)
     return clip, rig
 
 

@@ -22,12 +22,13 @@ from reflexa.steps.plants.settings import Plant, PlantsSettings
 @dataclass(frozen=True, eq=False)
 class Ground:
     """What limbs are planted in and on: the motion, which frame of the clip as it is on stage each of its frames is
-    ``(frames,)``, that clip, and the stage."""
+    ``(frames,)``, that clip, and the stage; and how the root joint turns the whole of it ``(frames,)``, radians."""
 
     clip: Clip
     frames: NDArray[np.intp]
     on_stage: Clip
     stage: Stage
+    headings: Array
 
 
 @dataclass(eq=False)
@@ -97,15 +98,16 @@ def _foot(ground: Ground, l: Limb, sole: Sole, plants: list[Plant], s: PlantsSet
         at = sole.points(turned[middle], placed[middle])[1]
         normals = surface_under(stage, ground.on_stage, at, frames=ground.frames[middle]).normal
     frames = np.array([(p.first, p.last, p.ball_from, p.ball_to, p.heel_to) for p in plants])
-    held = kernels.feet.Held(frames, normals, *s.eases(clip.rate), kernels.feet.HOLDS.index(s.hold))
+    held = kernels.feet.Held(frames, normals, ground.headings, *s.eases(clip.rate), kernels.feet.HOLDS.index(s.hold))
     tip = sole.ball if sole.tip is None else sole.tip
     foot = kernels.feet.Foot(sole.ankle, sole.toes, sole.heel, sole.forth, sole.up, sole.ball, tip, sole.toes_up)
-    ways = kernels.feet.Turns(*(np.empty((clip.frames, k)) for k in (4, 4, 3, 3, 3)))
+    ways = kernels.feet.Turns(*(np.empty((clip.frames, k)) for k in (4, 4, 3, 3, 3, 3)))
     kernels.feet.turns(foot, held, s.toes, model, ways)
 
-    # The place: that of whichever bears, from the one place at which the foot stands.
+    # The place: that of whichever bears, from the one place at which the foot stands, and on as the foot turns there.
     places = np.empty((len(plants), 3))
     ankle = placed[:, sole.ankle]
+    kernels.feet.swivels(held, *sole.points(turned, placed), ways)
     kernels.feet.places(held, ankle, ways, places)
     for i, p in enumerate(plants):
         if p.place is not None:
@@ -114,11 +116,35 @@ def _foot(ground: Ground, l: Limb, sole: Sole, plants: list[Plant], s: PlantsSet
         places[:, 1] = surface_under(stage, ground.on_stage, places, frames=ground.frames[middle]).height
     offset, down = np.empty((clip.frames, 3)), np.empty(clip.frames, dtype=bool)
     kernels.feet.goals(held, places, ankle, ways, offset, down)
+    if below:
+        offset[:, 1] += _lifted(ground, sole, ways, offset, down)
     moved = np.any(offset != 0, axis=1) | _differ(ways.foot, turned[:, sole.ankle])
     if sole.toes >= 0:
         moved |= _differ(ways.toes, turned[:, sole.toes])
     toes = None if sole.toes < 0 else ways.toes
     return LimbChange(l, plants[0].limb, ankle + offset, ways.foot, toes, down, moved)
+
+
+# In the air a foot's skin may be under the surface by this, metres, and by as much as it was: so long from a plant, seconds.
+_OVER, _LEADS = 0.005, 0.1
+
+
+def _lifted(ground: Ground, sole: Sole, ways: kernels.feet.Turns, offset: Array, down: NDArray[np.bool_]) -> Array:
+    """By how much a foot has to be lifted ``(frames,)`` so that no part of its skin is under what it stands on while it is down,
+    nor deeper than it was in the air, metres."""
+    clip = ground.clip
+    turned, placed = clip.model
+    toes = sole.toes if sole.toes >= 0 else sole.ankle
+    arm = quat.rotate(quat.conjugate(turned[:, sole.ankle]), placed[:, toes] - placed[:, sole.ankle])
+    ankle = placed[:, sole.ankle] + offset
+    on = surface_under(ground.stage, ground.on_stage, ankle, frames=ground.frames)
+    over = sole.clearance((ways.foot, ankle), (ways.toes, ankle + quat.rotate(ways.foot, arm)), on)
+    from scipy.ndimage import distance_transform_edt
+
+    away = distance_transform_edt(~down) if down.any() else np.full(len(down), np.inf)
+    before = sole.lowest(turned, placed) - on.height
+    allowed = np.minimum(before, -_OVER) * np.minimum(away / (_LEADS * clip.rate), 1.0)
+    return np.asarray(np.maximum(allowed - over, 0.0))
 
 
 def _differ(a: Array, b: Array) -> NDArray[np.bool_]:

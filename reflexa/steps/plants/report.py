@@ -7,13 +7,14 @@ from dataclasses import dataclass
 from types import MappingProxyType
 
 import numpy as np
+from numpy.typing import NDArray
 
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array, Vector, vector
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.soles import soles
-from reflexa.rig.stance import leg_length
+from reflexa.rig.stance import as_seen, leg_length
 from reflexa.stage import Stage, surface_under
 from reflexa.stage.footing import Thresholds, footing
 from reflexa.steps.plants.outlines import Outlines
@@ -22,8 +23,8 @@ from reflexa.steps.plants.settings import Plant
 
 @dataclass(frozen=True)
 class Held:
-    """One plant. drift: how far heel or ball leaves its place while it bears, mm, and the frame of it; depth: how deep the
-    sole is below what it stands on at most, mm (0: nowhere); over: how high its lowest point is over it at least, mm."""
+    """One plant. drift: how far over the ground heel or ball leaves its place while it bears, mm, and the frame of it; depth: how
+    deep the skin is below what it stands on at most, mm (0: nowhere); over: how high its lowest point is over it at most, mm."""
 
     drift: float
     frame: int
@@ -81,6 +82,7 @@ def held(clip: Clip, rig: Rig, plant: Plant, stage: Stage) -> Held:
     """How a plant holds in a clip."""
     a, b = plant.first, min(plant.last, clip.frames - 1)
     turned, placed = clip.model
+    rig = as_seen(clip, rig)
     side, _, part = plant.limb.partition(" ")
     sole = soles(rig).get(side) if part == "foot" else None
     joint = rig.joint(plant.limb)
@@ -90,21 +92,30 @@ def held(clip: Clip, rig: Rig, plant: Plant, stage: Stage) -> Held:
         away = np.linalg.norm(placed[a : b + 1, joint] - placed[a, joint], axis=-1)
         return Held(1000 * float(away.max()), a + int(away.argmax()), 0.0, 0.0)
     heel, ball = sole.points(turned[a : b + 1], placed[a : b + 1])
-    drift = np.zeros(b + 1 - a)
-    for track, first, last in ((heel, a, min(plant.heel_to, b)), (ball, plant.ball_from, min(plant.ball_to, b))):
-        if last >= first:
-            own = slice(first - a, last + 1 - a)
-            drift[own] = np.maximum(drift[own], np.linalg.norm(track[own] - track[own][0], axis=-1))
+    at = np.arange(a, b + 1)
+    drift = _slipped((heel, at <= plant.heel_to), (ball, (at >= plant.ball_from) & (at <= plant.ball_to)))
     frames = np.arange(a, b + 1)
-    points = sole.underside(turned[frames], placed[frames])
-    heights = np.stack([p[:, 1] - surface_under(stage, clip, p, frames=frames).height for p in points])
-    low = heights.min(axis=0)
+    joints = [(turned[frames, j], placed[frames, j]) for j in (sole.ankle, sole.toes)]
+    low = sole.clearance(joints[0], joints[1], surface_under(stage, clip, joints[0][1], frames=frames))
     return Held(
         1000 * float(drift.max()),
         a + int(drift.argmax()),
         1000 * float(np.maximum(-low, 0).max()),
         1000 * float(low.max()),
     )
+
+
+def _slipped(heel: tuple[Array, NDArray[np.bool_]], ball: tuple[Array, NDArray[np.bool_]]) -> Array:
+    """How far over the ground a foot has slipped since the first frame ``(frames,)``, by the tracks of heel and ball ``(frames,
+    3)`` and when each is down: what bears is the point between them that moves the least, about which a foot turns."""
+    steps = [
+        np.where((down[1:] & down[:-1])[:, None], np.diff(t[:, [0, 2]], axis=0), np.nan) for t, down in (heel, ball)
+    ]
+    one = np.where(np.isnan(steps[0]), steps[1], steps[0])
+    way = np.nan_to_num(steps[1] - steps[0])
+    share = np.clip(-np.sum(np.nan_to_num(one) * way, axis=1) / np.maximum(np.sum(way * way, axis=1), 1e-18), 0.0, 1.0)
+    slip = np.nan_to_num(one) + share[:, None] * way
+    return np.asarray(np.linalg.norm(np.concatenate([np.zeros((1, 2)), np.cumsum(slip, axis=0)]), axis=1))
 
 
 def added_acceleration(before: Clip, after: Clip, rig: Rig, plants: tuple[Plant, ...], within: int = 8) -> float:

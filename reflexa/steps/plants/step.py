@@ -7,15 +7,19 @@ before it and the one after it.
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import numpy as np
 
 from reflexa.errors import RecipeError
-from reflexa.motion import quat
+from reflexa.motion import quat, travel
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Timing, at_frames, given_way, posed_clip, reach, sunk_clip, turn_about
+from reflexa.motion.limb import Timing
+from reflexa.motion.limbs import at_frames, given_way, posed_clip, reach, sunk_clip, turn_about
 from reflexa.rig import Rig
 from reflexa.rig.limbs import hinges
+from reflexa.rig.stance import as_seen
 from reflexa.stage import Stage
 from reflexa.stage.footing import level_of
 from reflexa.steps.helper_joints import follow
@@ -33,6 +37,7 @@ def plant(clip: Clip, rig: Rig, settings: PlantsSettings, context: Context) -> C
 
 def held(given: Given, plants: Plants, settings: PlantsSettings, stage: Stage) -> Clip:
     """The clip with plants held, those that are on, as far as the step weighs. Raises RecipeError as ``plant`` does."""
+    given = replace(given, rig=as_seen(given.clip, given.rig))
     clip, rig = given.clip, given.rig
     if settings.find and not any(rig.limb(f"{s} foot") for s in ("left", "right")):
         raise RecipeError(
@@ -41,7 +46,7 @@ def held(given: Given, plants: Plants, settings: PlantsSettings, stage: Stage) -
         )
     levelled = _levelled(given, settings, stage)
     before, there, frames = unrolled(levelled, rig, tuple(p for p in plants if p.on))
-    ground = Ground(before, frames, levelled, stage)
+    ground = Ground(before, frames, levelled, stage, _turned(before, rig))
     changes = []
     for name in dict.fromkeys(p.limb for p in there):
         change = change_of(ground, rig, name, there, settings)
@@ -50,6 +55,16 @@ def held(given: Given, plants: Plants, settings: PlantsSettings, stage: Stage) -
             changes.append(change if share.min() == 1 else partly(change, before, share, rig))
     out = rolled_up(levelled, before, solved(before, rig, changes, settings))
     return out if out is clip else follow(clip, out, rig)
+
+
+def _turned(clip: Clip, rig: Rig) -> Array:
+    """How the root joint turns the whole figure ``(frames,)``, radians; not at all without one."""
+    root = rig.joint("root")
+    if root < 0:
+        return np.zeros(clip.frames)
+    return travel.headings(
+        clip.model[0][:, root], quat.rotate(quat.conjugate(rig.neutral.rest_model[0][root]), rig.facing)
+    )
 
 
 # The last of an arm, as a share of its length, that it stretches softly.
