@@ -15,6 +15,8 @@ Frames = NDArray[np.intp]
 
 # No more frames than this are held against each other: those between are looked at around the best.
 _MOST = 400
+# What moves by less than this share of what the clip usually does counts the worse, by the third power of how much less.
+_BUSY = 0.6
 # Velocity counts as the pose does that it comes to in this time, seconds.
 _AHEAD = 0.15
 
@@ -77,6 +79,7 @@ def matches(clip: Clip, s: Seen, feet: list[int], least: int, most: int = 8) -> 
     step = max(1, -(-clip.frames // _MOST))
     at = np.arange(0, clip.frames, step)
     distance = distances(s, s, at, at, feet)
+    distance /= np.clip(_busy(s, at) / _BUSY, 0.05, 1.0) ** 3
     distance[np.subtract.outer(-at, -at) < least] = np.inf  # last - first
     pairs: list[Pair] = []
     left = distance.copy()
@@ -88,6 +91,14 @@ def matches(clip: Clip, s: Seen, feet: list[int], least: int, most: int = 8) -> 
         pairs.append(_nearby(s, s, (int(at[i]), int(at[j])), step, feet, least))
         left[max(i - apart, 0) : i + apart + 1, max(j - apart, 0) : j + apart + 1] = np.inf
     return Matches(at, distance, tuple(sorted(pairs, key=lambda p: p.score)))
+
+
+def _busy(s: Seen, at: Frames) -> Array:
+    """How much moves between two frames ``(n, n)``, the one in the row first, beside what does in the same time in the whole
+    clip: two frames of a pause are alike, and make no loop that anyone wants."""
+    gone = np.concatenate([[0.0], np.cumsum(np.linalg.norm(np.diff(s.places, axis=0), axis=-1).mean(axis=1))])
+    usual = max(float(gone[-1]) / max(len(gone) - 1, 1), 1e-9)
+    return np.asarray(np.subtract.outer(-gone[at], -gone[at]) / np.maximum(np.subtract.outer(-at, -at) * usual, 1e-9))
 
 
 def distances(a: Seen, b: Seen, at_a: Frames, at_b: Frames, feet: list[int]) -> Array:

@@ -27,13 +27,13 @@ def headings(turned: Array, ahead: Array, up: Array | None = None) -> Array:
     """Heading ``(frames,)`` in radians, without jumps, of a direction ``ahead`` that is turned by ``turned`` ``(frames, 4)``.
 
     up ``(3,)``, in the same axes as ahead: then the heading is that of a body that may also lie, crawl, roll or turn cartwheels.
-    It follows whichever of ahead and the line across lies flatter, from frame to frame; where the body is upright it is what
-    both say, and where it comes upright again what had gathered in between is spread over that while. Without up it is that
+    From frame to frame it turns by the smallest turn: as much as the body turns about the vertical. Where the body is upright it
+    is where that faces, and where it comes upright again what differs is spread over the while in between. Without up it is that
     of ahead alone, and where ahead points straight up or down the one before it.
     """
     way = quat.rotate(turned, ahead)
     if up is not None:
-        return _body_headings(way, quat.rotate(turned, np.cross(up, ahead)), quat.rotate(turned, up)[:, 1])
+        return _body_headings(turned, way, quat.rotate(turned, np.cross(up, ahead)), quat.rotate(turned, up)[:, 1])
     level = np.hypot(way[:, 0], way[:, 2])
     angle = np.arctan2(way[:, 0], way[:, 2])
     good = np.flatnonzero(level > 1e-3)
@@ -43,18 +43,16 @@ def headings(turned: Array, ahead: Array, up: Array | None = None) -> Array:
     return np.asarray(np.unwrap(angle[np.where(last < 0, good[0], last)]))
 
 
-def _body_headings(ahead: Array, across: Array, upright: Array) -> Array:
-    """Headings ``(frames,)`` of a body by where its forward and left ``(frames, 3)`` point, and how upright it is ``(frames,)``
-    (the height of its up)."""
+def _body_headings(turned: Array, ahead: Array, across: Array, upright: Array) -> Array:
+    """Headings ``(frames,)`` of a body that is turned ``(frames, 4)``, by where its forward and left ``(frames, 3)`` point, and
+    how upright it is ``(frames,)`` (the height of its up)."""
     flat = np.stack([ahead[:, 0] ** 2 + ahead[:, 2] ** 2, across[:, 0] ** 2 + across[:, 2] ** 2])
     weight = flat**2
     # Left is a quarter turn on from forward.
     says = np.stack([np.arctan2(ahead[:, 0], ahead[:, 2]), np.arctan2(-across[:, 2], across[:, 0])])
     own = says[0] + _wrapped(says[1] - says[0]) * (weight[1] / weight.sum(axis=0))
-    steps = _wrapped(np.diff(says, axis=1))
-    between = np.minimum(weight[:, 1:], weight[:, :-1]) ** 2
-    step = (steps * between).sum(axis=0) / np.maximum(between.sum(axis=0), 1e-12)
-    gathered = np.concatenate([[0.0], np.cumsum(step)])
+    change = quat.multiply(turned[1:], quat.conjugate(turned[:-1]))
+    gathered = np.concatenate([[0.0], np.cumsum(_wrapped(2 * np.arctan2(change[:, 1], change[:, 3])))])
     sure = np.flatnonzero(upright > _UPRIGHT)
     if len(sure) == 0:
         # It never stands: as the flatter of both says where one of them lies flattest, and on from there.

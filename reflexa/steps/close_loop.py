@@ -116,10 +116,17 @@ def close(clip: Clip, rig: Rig, s: CloseLoopSettings) -> tuple[Clip, Array]:
         return replace(part, loop=True), times
     out = seams.closed(part, rig.travel_joint, s.over)
     if s.feet and any(rig.limb(f"{side} foot") for side in ("left", "right")):
-        out = _standing(part, out, rig, s.over)
+        # The seam and the feet are one problem: what holding them opens is closed again, until both are as they have to be.
+        for _ in range(_ROUNDS):
+            out = _standing(part, out, rig, s.over)
+            if seams.closes(out, rig.travel_joint):
+                break
+            out = seams.closed(out, rig.travel_joint, s.over)
     return kept_on_rules([part], out, rig), times
 
 
+# So often feet are held and the seam is closed at most.
+_ROUNDS = 6
 # A foot that is not moved by more than this while it stands, metres, keeps standing as it is.
 _STILL = 4e-4
 

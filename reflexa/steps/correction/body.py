@@ -7,18 +7,21 @@ from collections.abc import Mapping
 import numpy as np
 
 from reflexa.motion.arrays import Array
-from reflexa.motion.limb import Limb
-from reflexa.motion.limbs import SOFT, Posed, end_of, reach, turn_about
+from reflexa.motion.limb import Limb, Timing
+from reflexa.motion.limbs import SOFT, Posed, end_of, reach, turn_about, widened
 from reflexa.rig import Rig
 from reflexa.rig.limbs import limb_of
 
 
-def move_body(posed: Posed, rig: Rig, joint: int, change: tuple[Array, Array], hinges: Mapping[str, Array]) -> Array:
+def move_body(
+    posed: Posed, rig: Rig, joint: int, change: tuple[Array, Array], hinges: Mapping[str, Array], rate: float
+) -> Array:
     """Turn and shift everything below a joint; limbs that stay keep the place and turn of their ends. Gives by how much the
-    body was held back so that no leg that stays is overstretched, metres ``(frames,)``.
+    body was held back so that no leg that stays is overstretched, metres ``(frames,)``: evenly in time, for a leg may be straight
+    for a moment.
 
     change: the turn ``(frames, 4)`` and shift ``(frames, 3)`` in model space. hinges: per limb that stays ("left foot"), the
-    axis that it bends about.
+    axis that it bends about. rate: frames a second.
     """
     kept = {part: l for part in hinges if (l := limb_of(rig, part)) is not None}
     goals = {part: end_of(posed, l) for part, l in kept.items()}
@@ -35,6 +38,10 @@ def move_body(posed: Posed, rig: Rig, joint: int, change: tuple[Array, Array], h
     back = np.zeros(len(shift))
     for part, l in legs.items():
         back = np.maximum(back, _held_back(before[part], _lacks(posed, l, goals[part], room[part])))
+    up = np.maximum(shift[:, 1], 0.0)
+    if back.any() and up.any():  # the same share of the way beside where a leg is straight for a moment
+        share = np.where(up > 1e-9, np.minimum(back / np.maximum(up, 1e-9), 1.0), 0.0)
+        back = np.maximum(back, widened(share, Timing(rate)) * up)
     posed.placed[:, below, 1] -= back[:, None]
     for part, l in kept.items():
         if l.end >= 0:

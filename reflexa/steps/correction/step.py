@@ -170,7 +170,7 @@ def _drive(
         turn_about(posed, below, posed.placed[:, j].copy(), turn)
     else:
         hinges_of = {p: _hinges(given, p, frames) for ends in track.stay for p in _ENDS[ends] if limb_of(rig, p)}
-        held_back = move_body(posed, rig, j, (turn, shift), hinges_of)
+        held_back = move_body(posed, rig, j, (turn, shift), hinges_of, clip.rate)
         translations[frames, j] = posed.translation(j)
     after = posed.rotations()
     for k in posed.loose:

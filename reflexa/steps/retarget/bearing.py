@@ -14,9 +14,10 @@ from reflexa.motion.curves import smoothstep
 from reflexa.motion.cycle import Unrolled
 from reflexa.motion.eases import eased
 from reflexa.motion.limb import Limb
-from reflexa.motion.limbs import Posed, end_of, limb_end
+from reflexa.motion.limbs import Posed, end_of, limb_end, turn_about
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.match import Match
+from reflexa.rig.palms import Palm, palms
 from reflexa.rig.rig import SIDES
 from reflexa.rig.stance import leg_length
 
@@ -25,9 +26,19 @@ from reflexa.rig.stance import leg_length
 _BEARS, _FREE, _SLOW = 0.12, 0.28, 0.4
 # A foot that mostly stands within the first of the world's floor stands on it; it is down while it is no more than the second
 # above where it mostly is: shares of the leg.
-_FLOOR, _DOWN = 0.06, 0.014
+FLOOR, _DOWN = 0.06, 0.014
 # A point that moves by less than this a frame, metres, is as still as another.
 _STILL = 2e-4
+
+
+def near(stands: NDArray[np.bool_], held: float, led: float) -> Array:
+    """By how much something counts ``(frames,)``: all while it stands and ``held`` frames beyond, led there and back over so many
+    more."""
+    if not stands.any():
+        return np.zeros(len(stands))
+    from scipy.ndimage import distance_transform_edt
+
+    return np.asarray(smoothstep(1 - (distance_transform_edt(~stands) - held) / max(led, 1.0)))
 
 
 def eases(rate: float) -> tuple[int, int]:
@@ -87,7 +98,7 @@ def on_floor(low: Array, loop: Unrolled, stands: list[NDArray[np.bool_]], m: Mat
     for first, last in contacts.spans(np.any(stands, axis=0)):
         own = long[first : last + 1]
         level = float(np.median(own))
-        floor = 0.0 if abs(level) < _FLOOR * leg else level
+        floor = 0.0 if abs(level) < FLOOR * leg else level
         down = own < level + _DOWN * leg
         change[first : last + 1][down, 0] = floor - own[down]
     return np.asarray(eased(change, *eases(rate))[loop.own, 0])
@@ -108,8 +119,8 @@ def hand_track(clip: Clip, m: Match, part: str) -> Array | None:
 
 
 def bearing_hands(posed: Posed, clip: Clip, m: Match) -> dict[str, tuple[Limb, Array, Array]]:
-    """Hands that are on the ground in the source, at least for a while: the limb, where its end is to be ``(frames, 3)`` and how
-    much it is to be there ``(frames,)``, by how near the ground it is."""
+    """Hands that are on the ground in the source, at least for a while, laid flat as far as they bear: the limb, where its end is
+    to be ``(frames, 3)`` and how much that counts ``(frames,)``, by how near the ground it is."""
     out = {}
     leg = leg_length(m.source) * m.rise
     loop = unrolled(clip, m)
@@ -121,9 +132,41 @@ def bearing_hands(posed: Posed, clip: Clip, m: Match) -> dict[str, tuple[Limb, A
         weight = 1 - smoothstep((track[:, 1] - _BEARS * leg) / ((_FREE - _BEARS) * leg))
         if not weight.any():
             continue
-        follow, there = loop.track(end_of(posed, l)), loop.track(track)
+        end = end_of(posed, l)
+        there = loop.track(track)
         stands = (loop.values(weight) > 0.5) & (contacts.speeds(there, clip.rate) < _SLOW * leg)
-        goal = held_over(follow, [(there, np.zeros_like(there), stands)], eases(clip.rate))[loop.own]
+        goal = held_over(loop.track(end), [(there, np.zeros_like(there), stands)], eases(clip.rate))[loop.own]
         goal[:, 1] = track[:, 1]
-        out[name] = l, goal, weight
+        palm = palms(m.target).get(side)
+        if palm is not None and not m.same_feet:
+            bears = near(stands, 0.0, _LED * clip.rate)[loop.own]
+            goal[:, 1] = _laid(posed, palm, track[:, 1], bears, _SETTLES * leg)
+        out[name] = l, end + weight[:, None] * (goal - end), weight
     return out
+
+
+# A hand that bears comes down onto the ground by no more than this share of the leg, over so long, seconds.
+_SETTLES, _LED = 0.06, 0.15
+
+
+def _laid(posed: Posed, palm: Palm, height: Array, bears: Array, most: float) -> Array:
+    """Turn a hand towards lying flat, as far as it takes for nothing of it to be under the ground with its wrist at a height; how
+    high the wrist is to be ``(frames,)``: no lower than the flat hand needs, and lower where a hand that bears hovers.
+
+    bears: how much it bears ``(frames,)``; most: by how much it is let down, metres.
+    """
+    own = posed.turned[:, palm.joint].copy()
+    flat = palm.flattening(own)
+    low, high = np.zeros(len(own)), np.ones(len(own))
+    high[palm.lowest(own) <= height] = 0.0
+    for _ in range(12):
+        middle = (low + high) / 2
+        under = palm.lowest(quat.multiply(quat.scaled(flat, middle), own)) > height
+        low, high = np.where(under, middle, low), np.where(under, high, middle)
+    turn = quat.scaled(flat, high)
+    at = np.flatnonzero(high)
+    below = np.array(posed.skeleton.below(palm.joint), dtype=np.intp)
+    turn_about(posed, below, posed.placed[at, palm.joint].copy(), turn[at], at)
+    posed.loose.add(palm.joint)
+    needs = palm.lowest(posed.turned[:, palm.joint])
+    return np.asarray(np.maximum(height, needs) - bears * np.clip(height - needs, 0.0, most))

@@ -6,7 +6,8 @@ import numpy as np
 
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
-from reflexa.motion.limbs import Posed, Timing, turn_about, widened
+from reflexa.motion.limb import Timing
+from reflexa.motion.limbs import Posed, turn_about, widened
 from reflexa.motion.smoothing import gaussian
 from reflexa.rig import girth
 from reflexa.rig.limbs import limb_of

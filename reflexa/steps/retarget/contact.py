@@ -7,18 +7,22 @@ from dataclasses import dataclass, field
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.motion import quat
+from reflexa.motion import quat, travel
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import smoothstep
-from reflexa.motion.limb import Limb
-from reflexa.motion.limbs import Posed, Timing, end_of, given_way, hinges, reach, sink
+from reflexa.motion.cycle import Unrolled
+from reflexa.motion.limb import Limb, Timing
+from reflexa.motion.limbs import Posed, end_of, given_way, hinges, reach, sink, turn_about
 from reflexa.motion.smoothing import gaussian
 from reflexa.rig.limbs import limb_of, made_to_bend
 from reflexa.rig.match import Match
-from reflexa.rig.rig import SIDES
+from reflexa.rig.rig import SIDES, UP
+from reflexa.rig.soles import soles as soles_of
+from reflexa.rig.stance import as_seen, leg_length
+from reflexa.stage.footing import could_bear
 from reflexa.steps.retarget import feet as soles
-from reflexa.steps.retarget.bearing import bearing_hands, eases, hand_track, held_over, on_floor, unrolled
+from reflexa.steps.retarget.bearing import FLOOR, bearing_hands, eases, hand_track, held_over, near, on_floor, unrolled
 
 
 @dataclass(eq=False)
@@ -35,61 +39,149 @@ class Contacts:
     sunk: Array | None = None
 
 
-def foot_goals(posed: Posed, clip: Clip, m: Match) -> Contacts:
-    """Where the target's ankles must be so that its own soles stand where the source's, scaled, stand.
+@dataclass(frozen=True, eq=False)
+class _Feet:
+    """What feet of the source do, in the target's facing and size: the loop that they go round, per side the tracks of heel, ball
+    and tip over it, when each stands, how high the lowest of the foot is ``(frames,)``, and the floor, where that is lower than
+    0."""
+
+    loop: Unrolled
+    tracks: dict[str, list[Array]]
+    stands: dict[str, list[NDArray[np.bool_]]]
+    lowest: dict[str, Array]
+    floor: float
+    flat: dict[str, Array]
+
+
+def _source_feet(clip: Clip, m: Match, out: Contacts) -> _Feet:
+    loop = unrolled(clip, m)
+    tracks: dict[str, list[Array]] = {}
+    lowest = {}
+    for side, (a, _) in soles.feet(m).items():
+        points = quat.rotate(m.turn, a.underside(*clip.model)) * m.scale
+        tracks[side] = [loop.track(p) for p in points]
+        out.tracks[side] = points[0], points[1]
+        lowest[side] = a.lowest(*clip.model) * m.rise
+    seen = soles_of(as_seen(clip, m.source))
+    turned = {side: [loop.values(x) for x in could_bear(seen[side], clip.model[0])] for side in soles.feet(m)}
+    stands = soles.when_standing(tracks, turned, m, clip.rate)
+    floor = 0.0
+    if not m.same_feet:
+        # The floor is where the clip's feet mostly stand, by their skin, or where bones are taken to stand.
+        there = [lowest[side][np.any(stands[side], axis=0)[loop.own]] for side in tracks]
+        level = float(np.median(np.concatenate(there))) if any(map(len, there)) else 0.0
+        if m.source.meshes:
+            floor = min(level, 0.0)
+        elif abs(level) < FLOOR * leg_length(m.target):
+            lowest = {side: low - level for side, low in lowest.items()}
+    up = {side: quat.rotate(clip.model[0][:, sole.ankle], sole.up)[:, 1] for side, sole in seen.items()}
+    flat = {
+        side: 1 - smoothstep((np.degrees(np.arccos(np.clip(y, -1, 1))) - _FLAT[0]) / (_FLAT[1] - _FLAT[0]))
+        for side, y in up.items()
+    }
+    return _Feet(loop, tracks, stands, lowest, floor, flat)
+
+
+# A contact is held so long beyond its ends, and led to and from there over so long, seconds; a foot is laid flat over so long.
+_HELD, _LED, _LAID = 0.05, 0.2, 0.15
+# A sole that is tilted by the first (degrees) is laid flat altogether, by the second not at all.
+_FLAT = (2.0, 12.0)
+
+
+def _lay_flat(posed: Posed, clip: Clip, m: Match, feet: _Feet) -> None:
+    """Feet that stand all but flat are laid flat, as far as they stand; they keep their headings."""
+    for side, (_, b) in soles.feet(m).items():
+        stands = np.any(feet.stands[side], axis=0)
+        weight = near(stands, 0.0, _LAID * clip.rate)[feet.loop.own] * feet.flat[side]
+        if not weight.any():
+            continue
+        up = quat.rotate(posed.turned[:, b.ankle], b.up)
+        turn = quat.scaled(quat.between(up, np.broadcast_to(UP, up.shape)), weight)
+        at = np.flatnonzero(weight)
+        below = np.array(posed.skeleton.below(b.ankle), dtype=np.intp)
+        turn_about(posed, below, posed.placed[at, b.ankle].copy(), turn[at], at)
+        posed.loose |= {b.ankle}
+
+
+def foot_goals(posed: Posed, clip: Clip, m: Match) -> tuple[Contacts, dict[str, Array]]:
+    """Where the target's ankles must be so that its own soles stand where the source's, scaled, stand, and how much each is held
+    there ``(frames,)``: nothing in the air.
 
     The lowest point of the sole is as high as the source's. On the ground the middle of the foot is over the source's; while
     the foot stands, whichever of heel and ball stands still on the source does so on the target, which a longer or shorter
     foot pays with a little of its middle, led there and back while it is in the air.
     """
     out = Contacts()
-    loop = unrolled(clip, m)
-    lowest: dict[str, Array] = {}
-    tracks: dict[str, list[Array]] = {}
-    ways: dict[str, Array] = {}
-    above: dict[str, Array] = {}
-    for side, (a, b) in soles.feet(m).items():
-        points = quat.rotate(m.turn, a.underside(*clip.model)) * m.scale
-        tracks[side] = [loop.track(p) for p in points]
-        out.tracks[side] = points[0], points[1]
-        lowest[side] = a.lowest(*clip.model) * m.rise
-        ways[side] = b.underside(posed.turned, posed.placed) - posed.placed[:, b.ankle]
+    feet, weights = _source_feet(clip, m, out), {}
+    loop = feet.loop
+    if not m.same_feet:
+        _lay_flat(posed, clip, m, feet)
+    above = {}
+    for side, (_, b) in soles.feet(m).items():
+        own = b.underside(posed.turned, posed.placed) - posed.placed[:, b.ankle]
         above[side] = posed.placed[:, b.ankle, 1] - b.lowest(posed.turned, posed.placed)
-    stands = soles.when_standing(tracks, m.source, m.stride, clip.rate)
-    for side, own in ways.items():
+        stands = feet.stands[side]
         longer = [loop.track(p, moving=False) for p in own]
-        middle = (tracks[side][0] + tracks[side][1] - longer[0] - longer[1]) / 2
-        pivots = list(zip(tracks[side], longer, stands[side], strict=False))
+        middle = (feet.tracks[side][0] + feet.tracks[side][1] - longer[0] - longer[1]) / 2
+        pivots = list(zip(feet.tracks[side], longer, stands, strict=False))
         goal = held_over(middle, pivots, eases(clip.rate))[loop.own]
-        down = 0.0 if m.same_feet else on_floor(lowest[side], loop, stands[side], m, clip.rate)
-        out.lows[side] = lowest[side] + down
+        down = 0.0 if m.same_feet else on_floor(feet.lowest[side], loop, stands, m, clip.rate)
+        out.lows[side] = feet.lowest[side] + down
         goal[:, 1] = out.lows[side] + above[side]
         out.goals[f"{side} foot"] = goal
-        out.standing[side] = stands[side][0][loop.own], stands[side][1][loop.own]
-    return out
+        out.standing[side] = stands[0][loop.own], stands[1][loop.own]
+        weights[f"{side} foot"] = near(np.any(stands, axis=0), _HELD * clip.rate, _LED * clip.rate)[loop.own]
+    if m.same_feet:
+        return out, weights
+    _level(posed, m, out, weights)
+    for side, (_, b) in soles.feet(m).items():
+        ankle, goal, low = posed.placed[:, b.ankle], out.goals[f"{side} foot"], out.lows[side]
+        goal = ankle + weights[f"{side} foot"][:, None] * (goal - ankle)
+        # In the air nothing dips under the floor that did not on the source, and nothing far.
+        goal[:, 1] += np.maximum(np.clip(low, feet.floor - _DEEP, feet.floor - _DIPS) - (goal[:, 1] - above[side]), 0.0)
+        out.goals[f"{side} foot"] = goal
+    return out, weights
+
+
+def _level(posed: Posed, m: Match, contacts: Contacts, weights: dict[str, Array]) -> None:
+    """Lower or lift the whole figure, and move it ahead or back, by as much as its standing feet mostly are off their goals."""
+    pelvis = m.target.joint("pelvis")
+    own = quat.conjugate(posed.skeleton.rest_model[0][pelvis])
+    heading = travel.headings(posed.turned[:, pelvis], quat.rotate(own, m.target.facing), quat.rotate(own, UP))
+    yaw = travel.yaw(heading)
+    off = [
+        quat.rotate(quat.conjugate(yaw), contacts.goals[f"{side} foot"] - posed.placed[:, b.ankle])[held]
+        for side, (_, b) in soles.feet(m).items()
+        if (held := weights[f"{side} foot"] >= 1).any()
+    ]
+    if off:
+        by = quat.rotate(yaw, np.median(np.concatenate(off), axis=0) * [0.0, 1.0, 1.0])
+        posed.placed[:, posed.skeleton.below(pelvis)] += by[:, None]
+
+
+# In the air a sole may be so far under the floor, metres, or as far as the source's was, up to the second.
+_DIPS, _DEEP = 0.005, 0.01
 
 
 def plant_feet(posed: Posed, clip: Clip, m: Match, hands: bool) -> Contacts:
-    """Bring the ankles to their goals, and hands that bear weight to theirs (``hands``); the pelvis gives way where one would
-    not reach."""
-    contacts = foot_goals(posed, clip, m)
+    """Bring the ankles to their goals, and hands that bear weight to theirs (``hands``), as far as they stand; the pelvis gives
+    way where one would not reach."""
+    contacts, weights = foot_goals(posed, clip, m)
     limbs = {n: l for n in contacts.goals if (l := limb_of(m.target, n)) is not None}
-    weights = {n: np.logical_or(*contacts.standing[n.split()[0]]) * 1.0 for n in limbs}
     if hands:
         for name, (l, goal, weight) in bearing_hands(posed, clip, m).items():
             limbs[name], contacts.goals[name], weights[name] = l, goal, weight
     if not limbs:
         return contacts
-    axes = {n: hinges((posed.turned, posed.placed), l, made_to_bend(m.target, n), clip.loop) for n, l in limbs.items()}
+    timing = Timing(clip.rate, clip.loop)
+    axes = {n: hinges((posed.turned, posed.placed), l, made_to_bend(m.target, n), timing) for n, l in limbs.items()}
     wanted = [(l, contacts.goals[n], weights[n]) for n, l in limbs.items()]
-    contacts.sunk = given_way((posed.turned, posed.placed), wanted, Timing(clip.rate, clip.loop))
+    contacts.sunk = given_way((posed.turned, posed.placed), wanted, timing)
     sink(posed, m.target.joint("pelvis"), contacts.sunk)
     for name, l in limbs.items():
         goal = contacts.goals[name]
         if name.endswith("foot"):
-            goal = calmed(posed, l, goal, Timing(clip.rate, clip.loop))
-        else:  # where a hand bears nothing it goes with its arm
-            goal = end_of(posed, l) + weights[name][:, None] * (goal - end_of(posed, l))
+            goal = calmed(posed, l, goal, timing)
         contacts.short[name] = reach(posed, l, goal, axes[name])
     return contacts
 
@@ -133,7 +225,7 @@ def place_hands(posed: Posed, clip: Clip, m: Match, mode: str, contacts: Contact
         goals = {left: middle + apart, right: middle - apart}
     for name, goal in goals.items():
         l = arms[name]
-        axis = hinges((posed.turned, posed.placed), l, made_to_bend(m.target, name), clip.loop)
+        axis = hinges((posed.turned, posed.placed), l, made_to_bend(m.target, name), Timing(clip.rate, clip.loop))
         contacts.goals[name] = goal
         contacts.short[name] = reach(posed, l, goal, axis)
 

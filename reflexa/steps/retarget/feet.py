@@ -8,7 +8,6 @@ from numpy.typing import NDArray
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
 from reflexa.rig.match import Match
-from reflexa.rig.rig import Rig
 from reflexa.rig.soles import Sole, soles
 from reflexa.rig.stance import leg_length
 from reflexa.stage.footing import floor_under, stands
@@ -22,15 +21,17 @@ def feet(m: Match) -> dict[str, tuple[Sole, Sole]]:
     return {side: (a[side], b[side]) for side in a if side in b}
 
 
-def when_standing(tracks: dict[str, list[Array]], rig: Rig, scale: float, rate: float) -> dict[str, list[Bools]]:
-    """Per side, the frames at which heel, ball and tip (as many as there are) stand, from tracks that were scaled by
-    ``scale``."""
+def when_standing(
+    tracks: dict[str, list[Array]], bears: dict[str, list[Bools]], m: Match, rate: float
+) -> dict[str, list[Bools]]:
+    """Per side, the frames at which heel, ball and tip (as many as there are) stand, from tracks in the target's size; bears:
+    when each of the three could, by how the foot is turned."""
     if not tracks:
         return {}
-    leg = max(leg_length(rig) * scale, 1e-6)
+    leg = max(leg_length(m.source) * m.stride, 1e-6)
     floor = floor_under([p for points in tracks.values() for p in points[:2]], rate)
 
-    def still(p: Array) -> Bools:
-        return stands(p[:, 1] - floor, contacts.speeds(p, rate), leg, rate)
+    def still(p: Array, could: Bools) -> Bools:
+        return stands(np.where(could, p[:, 1] - floor, np.inf), contacts.speeds(p, rate), leg, rate)
 
-    return {side: [still(p) for p in points] for side, points in tracks.items()}
+    return {side: [still(p, c) for p, c in zip(points, bears[side], strict=False)] for side, points in tracks.items()}

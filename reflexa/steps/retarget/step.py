@@ -10,10 +10,11 @@ import numpy as np
 from msgspec import Meta
 
 from reflexa.errors import RecipeError
-from reflexa.motion import quat
+from reflexa.motion import quat, seams
 from reflexa.motion.arrays import owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Posed, Timing
+from reflexa.motion.limb import Timing
+from reflexa.motion.limbs import Posed
 from reflexa.rig import Rig
 from reflexa.rig.match import Match, match
 from reflexa.steps.helper_joints import snapped
@@ -106,6 +107,9 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
         translations=owned(translations), scales=scales,
         known_model=(posed.turned, posed.placed) if scales is None else None,
     )  # fmt: skip
+    if clip.loop and clip.frames > 3 and seams.closes(clip, source.travel_joint):
+        # What limbs do beside the seam is found from frame to frame: the millimetres by which it differs are spread.
+        out = seams.closed(out, target.travel_joint)
     if settings.helpers and target.helpers:
         out = snapped(out, target)
     return out, m, posed, contacts

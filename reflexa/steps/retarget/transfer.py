@@ -4,12 +4,12 @@ from __future__ import annotations
 
 import numpy as np
 
-from reflexa.motion import kernels, quat
+from reflexa.motion import cycle, kernels, quat, travel
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Posed
 from reflexa.rig.match import Match, hips
-from reflexa.rig.rig import SIDES, Rig
+from reflexa.rig.rig import SIDES, UP, Rig
 from reflexa.rig.stance import standing
 
 
@@ -108,10 +108,9 @@ def transfer(clip: Clip, m: Match, root: str, moved: dict[int, Array]) -> Posed:
 
 
 def _yaw(q: Array, facing: Array) -> Array:
-    """The turn about up of rotations ``(frames, 4)``: where the facing goes on the ground."""
-    ahead = quat.rotate(q, facing)
-    ahead[..., 1] = 0.0
-    return quat.between(facing, ahead)
+    """The turn about up of rotations ``(frames, 4)`` of a body that faces so, carried through poses that do not stand."""
+    rest = np.arctan2(facing[0], facing[2])
+    return travel.yaw(travel.headings(q, facing, UP) - rest)
 
 
 def _feet_middle(rig: Rig, placed: Array, part: str) -> Array:
@@ -152,7 +151,12 @@ def _root(clip: Clip, m: Match, mode: str, track: Array) -> tuple[Array, Array]:
     if mode == "stays":
         return still, np.broadcast_to(rest, (clip.frames, 3))
     pelvis = standing(target).rest_model[1][target.joint("pelvis")]
-    heading = _yaw(turn_of(clip, m, source.joint("pelvis")), target.facing) if mode == "pelvis, turning" else still
+    heading = still
+    if mode == "pelvis, turning":
+        heading = _yaw(turn_of(clip, m, source.joint("pelvis")), target.facing)
+    elif clip.loop and clip.frames > 2:  # a cycle that turns goes on turned
+        angle = 2 * np.arctan2(*cycle.seam(clip, source.travel_joint)[0][[1, 3]])
+        heading = travel.yaw(np.linspace(0.0, (angle + np.pi) % (2 * np.pi) - np.pi, clip.frames))
     offset = (rest - pelvis) * [1.0, 0.0, 1.0]
     under = track + quat.rotate(heading, offset)
     return heading, np.stack([under[:, 0], np.full(clip.frames, rest[1]), under[:, 2]], axis=-1)
