@@ -8,11 +8,13 @@ from reflexa.checks.model import Check, Finding, Limit, Subject
 from reflexa.checks.twists import twists
 
 TURN = Limit(
-    "flip",
-    60.0,
-    "°",
-    "Faster than any limb turns about its length in one frame: 1,800° a second at 30 (common practice, no source).",
+    "flip-speed",
+    1800.0,
+    "°/s",
+    "Faster than any limb turns about its length (common practice, no source).",
 )
+# What turns by less than this from one frame to the next is no flip, however fast the clip's frames are, degrees.
+_LEAST = 20.0
 
 
 def _run(subject: Subject) -> list[Finding]:
@@ -23,10 +25,10 @@ def _run(subject: Subject) -> list[Finding]:
     out = []
     for t in twists(clip, subject.rig):
         name = clip.skeleton.names[t.joint]
-        for f in np.flatnonzero(np.abs(t.steps) > limit).tolist():
-            size = abs(float(t.steps[f]))
-            text = f"{name} turns over by {size:.0f}° from one frame to the next"
-            out.append(Finding("flip", name, text, (f - 1, f), f, size, limit, "°"))
+        speed = np.abs(t.steps) * clip.rate
+        for f in np.flatnonzero((speed > limit) & (np.abs(t.steps) > _LEAST)).tolist():
+            text = f"{name} turns over by {abs(float(t.steps[f])):.0f}° from one frame to the next"
+            out.append(Finding("flip", name, text, (f - 1, f), f, float(speed[f]), limit, "°/s"))
     return out
 
 

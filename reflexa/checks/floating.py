@@ -6,12 +6,14 @@ import numpy as np
 
 from reflexa.checks.model import Check, Finding, Limit, Measured, Subject
 from reflexa.checks.slide import PLANT
-from reflexa.rig.stance import leg_length
+from reflexa.rig.stance import leg_length, stand_of
 
 OVER = Limit("float", 3.0, "cm", "What is seen in a game at arm's length (common practice, no source).")
 STANDS = Limit(
     "float-no-prop", 15.0, "cm", "Higher than this nobody hovers: what the foot stands on is not on the stage."
 )
+# Of the height of an ankle over its sole, where no skin shows it, so much may be wrong without anyone seeing it.
+_GUESSED = 0.15
 # A figure whose pelvis is lower than this share of a leg lies or sits: its feet carry nothing.
 _LOW = 0.5
 
@@ -21,7 +23,10 @@ def floats(subject: Subject, on_spot: bool = False) -> list[Measured]:
     out = []
     for stance, height in subject.heights(on_spot):
         at = int(np.argmin(height))
-        out.append(Measured(max(100 * float(height[at]), 0.0), stance.joint, stance.frames, stance.frames[0] + at))
+        guessed = 0.0 if subject.rig.meshes else _GUESSED * stand_of(subject.rig, stance.side).height
+        out.append(
+            Measured(max(100 * float(height[at] - guessed), 0.0), stance.joint, stance.frames, stance.frames[0] + at)
+        )
     return out
 
 

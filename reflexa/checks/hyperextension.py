@@ -29,16 +29,14 @@ _EASE = 2
 
 
 def usual_axis(bend: Bend, made: Array, knee: bool) -> Array:
-    """The axis a limb usually bends about in a clip, in the upper bone's own axes ``(3,)`` unit: the mean of all that show
-    it; the one it is ``made`` for where too few do, or where a knee would bend against it."""
+    """The axis a limb bends about in a clip, in the upper bone's own axes ``(3,)`` unit: a knee as it is ``made``; an elbow,
+    whose upper arm may be twisted, by the mean of all frames that show it; as it is made where too few do."""
     bent = bend.angle > _SHOWS
-    if bent.mean() < 0.15:
+    if knee or bent.mean() < 0.15:
         return made
     axis = (bend.axis[bent] * bend.angle[bent, None]).sum(axis=0) / bend.angle[bent].sum()
     size = float(np.linalg.norm(axis))
-    if size < 0.5 or (knee and axis @ made < 0):
-        return made
-    return np.asarray(axis / size)
+    return np.asarray(axis / size) if size >= 0.5 else made
 
 
 def _run(subject: Subject) -> list[Finding]:

@@ -10,6 +10,7 @@ from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
 from reflexa.rig.rig import SIDES
 from reflexa.rig.soles import soles, under_tracks
+from reflexa.rig.stance import stand_of
 
 DEPTH = Limit(
     "penetration",
@@ -22,6 +23,8 @@ MOMENT = Limit(
 )
 # For seconds; and a surface that is further above a point than this, metres, is beside it.
 _LASTS, _ABOVE = 0.1, 0.15
+# Of the height of an ankle over its sole, where no skin shows it, so much may be wrong.
+_GUESSED = 0.4
 # What else may be below the ground: one joint each.
 _REST = ("head", "pelvis", "left shin", "right shin", "left forearm", "right forearm")
 
@@ -40,6 +43,9 @@ def _heights(subject: Subject) -> dict[str, Array]:
     clip, rig = subject.clip, subject.rig
     names, placed = clip.skeleton.names, clip.model[1]
     out = {names[s.ankle]: subject.over(under_tracks(clip, s), _ABOVE) for s in soles(rig).values()}
+    if not rig.meshes:  # how thick a sole is can only be guessed
+        for side, s in soles(rig).items():
+            out[names[s.ankle]] = out[names[s.ankle]] + _GUESSED * stand_of(rig, side).height
     for side in SIDES:
         hand = rig.joint(f"{side} hand")
         if hand >= 0:

@@ -21,7 +21,10 @@ def _run(subject: Subject) -> list[Finding]:
     out = []
     for t in twists(clip, subject.rig):
         low, high = int(np.argmin(t.whole)), int(np.argmax(t.whole))
-        size = float(t.whole[high] - t.whole[low])
+        # A bone that swings past where its twist can be told has not spun, and neither has one that circles: it turns about its
+        # length from frame to frame as well, or not at all.
+        gathered = np.cumsum(t.steps)
+        size = min(float(t.whole[high] - t.whole[low]), float(np.ptp(gathered)))
         if size > limit:
             name = clip.skeleton.names[t.joint]
             first, last = min(low, high), max(low, high)

@@ -164,7 +164,7 @@ def test_thresholds_are_a_readable_file(tmp_path: Path, deckhand_clips, deckhand
     assert all(entry["unit"] and entry["why"] for entry in document({})["thresholds"].values())
     clip = deckhand_clips["walk, skating"]
     assert not CHECKS["slide"].run(Subject(clip, deckhand_rig, limits={"slide": 20.0}))
-    assert {"slide", "penetration", "seam", "pop", "freeze", "spin", "flip"} <= set(known())
+    assert {"slide", "penetration", "seam", "pop", "freeze", "spin", "flip-speed"} <= set(known())
 
 
 @pytest.mark.parametrize(
