@@ -78,3 +78,9 @@ def calm(case: Case) -> list[Measure]:
         most = float(u[int(np.argmax(v - 1.6 * u))])
         found.append((b, v - 1.6 * u - 10, most, 0.0))
     return worst("swing", "° over", found)
+
+
+def led(f: Figure, root: int, end: int) -> float:
+    """By how many degrees a thirtieth of a second the line from one joint to another turns at most."""
+    way = plain.unit(f.world[1][:, end] - f.world[1][:, root])
+    return float(plain.angle_between(way[1:], way[:-1]).max(initial=0.0)) * f.rate

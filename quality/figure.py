@@ -119,6 +119,22 @@ class Figure:
         return out
 
     @cached_property
+    def hands(self) -> dict[str, Array]:
+        """Points of the skin of each hand ``(frames, points, 3)``; none without skin."""
+        out = {}
+        for side in SIDES:
+            joint = self.joint(f"{side} hand")
+            skin = []
+            for mesh in self.rig.meshes if joint >= 0 else ():
+                strongest = mesh.joints[np.arange(len(mesh.joints)), mesh.weights.argmax(axis=1)]
+                own = np.flatnonzero(np.isin(strongest, self.rig.skeleton.below(joint)))
+                if len(own):
+                    skin.append(plain.skinned(mesh, own[::3], *self.world))
+            if skin:
+                out[side] = np.concatenate(skin, axis=1)
+        return out
+
+    @cached_property
     def feet(self) -> dict[str, tuple[Array, Array]]:
         """Per side, tracks ``(frames, 3)`` of the hindmost and the foremost bearing point: heel and ball."""
         out = {}

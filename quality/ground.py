@@ -108,5 +108,13 @@ def hands(case: Case) -> list[Measure]:
 
 
 def _hand(f: Figure, side: str) -> Array | None:
+    """The track of a hand ``(frames, 3)``: over the ground that of its wrist, and as high as the lowest of its skin where there
+    is skin."""
     joint, fore = f.joint(f"{side} hand"), f.joint(f"{side} forearm")
-    return f.world[1][:, joint] if joint >= 0 else f.tip(fore)
+    if joint < 0:
+        return f.tip(fore)
+    track = f.world[1][:, joint].copy()
+    skin = f.hands.get(side)
+    if skin is not None:
+        track[:, 1] = skin[..., 1].min(axis=1)
+    return track

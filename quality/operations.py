@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from quality import calm, ground, whole
+from quality import calm, ground, laws, timed, whole
 from quality.figure import LIMBS, SIDES, Figure
 from quality.model import Case, Measure, worst
 from reflexa.errors import RecipeError
@@ -72,7 +72,8 @@ def mirror(name: str, figure: Figure) -> Found:
 def retarget(to: str, target: Figure, name: str, figure: Figure) -> Found | None:
     if figure.joint("pelvis") < 0 or figure.rig.key == target.rig.key:
         return None
-    after = run(make("retarget", rig=to), figure, rigs={to: target.rig})
+    step, rigs = make("retarget", rig=to), {to: target.rig}
+    after = run(step, figure, rigs=rigs)
     m = match(figure.rig, target.rig)
     whole_ = dict(zip(m.targets.tolist(), m.below.tolist(), strict=True))
     joints, parents = [], target.rig.skeleton.parents.tolist()
@@ -84,6 +85,10 @@ def retarget(to: str, target: Figure, name: str, figure: Figure) -> Found | None
     limbs = tuple((x, x) for x in _limbs())
     case = Case(name, f"onto {to}", figure, after, tuple(joints), limbs, floor=True, factor=(m.stride, m.rise))
     found = measures(case)
+    if figure.clip.frames < 1000:
+        found += laws.commutes("reversed", figure, lambda f: run(step, f, rigs=rigs), lambda f: run(make("reverse"), f))
+        if _even(figure) and _even(target):
+            found += laws.commutes("mirrored", figure, lambda f: run(step, f, rigs=rigs), _mirrored)
     back = run(make("retarget", rig="back"), after, rigs={"back": figure.rig})
     there = same(name, f"onto {to} and back", figure, back, floor=True)
     there = replace(there, limbs=tuple(x for x in there.limbs if x[1] in after.bends))
@@ -99,7 +104,17 @@ def plants(name: str, figure: Figure) -> Found | None:
     after = run(step, figure)
     again = run(step, after)
     case = same(name, "plants", figure, after, floor=True, on_purpose=())
-    return [m for m in measures(case) if m.name not in ("floats", "sinks")] + whole.twice("twice", after, again)
+    turned_over = laws.commutes("mirrored", figure, lambda f: run(step, f), _mirrored)
+    return measures(case) + whole.twice("twice", after, again) + (turned_over if _even(figure) else [])
+
+
+def _mirrored(figure: Figure) -> Figure:
+    return run(make("mirror", plane="world"), figure)
+
+
+def _even(figure: Figure) -> bool:
+    """Is the rig its own reflection? Of another one a reflected clip is another motion."""
+    return max((p.residual_mm for p in figure.rig.pairs), default=0.0) < 0.5
 
 
 def in_place(name: str, figure: Figure) -> Found | None:
@@ -168,9 +183,9 @@ def goal(where: tuple[float, float, float], name: str, figure: Figure) -> Found 
     # Through its own shoulder or hip no limb goes: it goes round.
     fits = np.linalg.norm((way[0] + way[2]) / 2 - places[held, joints[0]], axis=-1) > 0.3 * length
     way = [w[fits] for w in way]
-    # A limb that is led somewhere within half a second and more turns by itself.
-    own = 25.0
-    found = [replace(m, bound=m.bound + own) for each in (calm.spins, calm.pops) for m in each(case)]
+    # A limb that is led somewhere turns by as much as the way to its end does.
+    own = calm.led(full, joints[0], e)
+    found = [replace(m, bound=m.bound + own) for m in calm.pops(case)] + calm.spins(case)
     return found + calm.straight(case) + whole.half_way(way[0], way[1], way[2], limb)
 
 
@@ -208,9 +223,12 @@ def follow(way: str, name: str, figure: Figure) -> Found | None:
     if not chain:
         return None
     after = run(make("follow-through", chain=chain, way=way), figure)
-    # What swings by up to 60° twice a second, link by link, turns by so much in a frame.
-    own = 2 * 60 * 2 * np.pi * 2.0 / 30
-    found = [replace(m, bound=m.bound + own) for m in calm.pops(same(name, "follow", figure, after))]
+    # What swings is meant to turn; nothing else is.
+    links = figure.rig.chains.get(chain, (chain,))
+    swings = set(figure.rig.skeleton.below(figure.rig.skeleton.index[links[0]]))
+    case = same(name, "follow", figure, after)
+    case = replace(case, joints=tuple(pair for pair in case.joints if pair[1] not in swings))
+    found = calm.pops(case)
     return found + whole.seams(same(name, "", figure, after))
 
 
@@ -279,6 +297,15 @@ def all_of(rigs: dict[str, Figure]) -> dict[str, Operation]:
         "hand pulled": partial(handle, "right hand", (0.0, 0.1, 0.05)),
         "foot pulled": partial(handle, "left foot", (0.0, 0.08, 0.05)),
         "body lifted": partial(handle, "pelvis", (0.0, 0.1, 0.0)),
+        "reverse": timed.reverse,
+        "slower and back": timed.faster_and_back,
+        "trim": timed.trimmed,
+        "hold": timed.held_for_a_while,
+        "close loop": partial(timed.closed, False),
+        "close loop, found": partial(timed.closed, True),
+        "cycle": timed.repeated,
+        "there and back in a row": timed.there_and_back_in_a_row,
+        "keep": timed.kept,
         "body lowered": partial(handle, "pelvis", (0.0, -0.1, 0.0)),
     }
     return out

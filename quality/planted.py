@@ -13,7 +13,7 @@ from reflexa.checks import Subject, findings
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip, Event
 from reflexa.rig.limbs import limb_of, made_to_bend
-from reflexa.stage.footing import Thresholds, planted_spans
+from reflexa.stage.footing import Thresholds, level_of, planted_spans
 
 Rng = np.random.Generator
 # What a fault may be seen as: a joint that pops may flip, say.
@@ -153,6 +153,8 @@ def float_(f: Figure, rng: Rng) -> Planted | None:
 def _lifted(f: Figure, by: float) -> Planted | None:
     if not planted_spans(f.clip, f.rig) or not any(s.any() for s in planted_spans(f.clip, f.rig).values()):
         return None
+    if by > 0:  # over the floor, where the clip stands in it
+        by += max(0.0, -level_of(f.clip, f.rig))
     t = np.array(f.clip.translations)
     t[:, f.rig.skeleton.roots[0], 1] += by
     return Planted(f.clip.with_motion(f.clip.rotations, t), (0, f.clip.frames - 1), f"{100 * by:.0f} cm")

@@ -12,19 +12,19 @@ from quality.plain import Array
 
 def seams(case: Case) -> list[Measure]:
     """How far a loop's last frame is from its first, travel taken out: no more than the source's plus 0.5 mm and 0.1°; and
-    its velocity there plus 2 % of the largest."""
+    its velocity there plus 1 % of the largest."""
     if not (case.before.clip.loop and case.after.clip.loop):
         return []
-    (m0, d0, v0), (m1, d1, v1) = (_seam(f) for f in (case.before, case.after))
+    (m0, d0, v0), (m1, d1, v1) = (seam_of(f) for f in (case.before, case.after))
     last = case.after.clip.frames - 1
     return [
         Measure("seam", "mm", m1, m0, m0 + 0.5, last, ""),
         Measure("seam", "°", d1, d0, d0 + 0.1, last, ""),
-        Measure("seam speed", "%", v1, v0, v0 + 4.0, last, ""),
+        Measure("seam speed", "%", v1, v0, v0 + 1.0, last, ""),
     ]
 
 
-def _seam(f: Figure) -> tuple[float, float, float]:
+def seam_of(f: Figure) -> tuple[float, float, float]:
     """Pose in mm and degrees, and velocity of places in % of the largest, against the seam."""
     axes, places = f.world
     joint = max(f.joint("root"), f.joint("pelvis"), 0) if f.joint("root") < 0 else f.joint("root")
@@ -74,7 +74,7 @@ def heading(case: Case, joint: int, of: int) -> list[Measure]:
     out = worst("root turn", "°", [("root", np.abs(step[1]) * case.after.rate, most, 1.6 * most + 8)])
     total = np.abs(np.cumsum(step[1]))
     ends = float(np.abs(_chest_turn(case.before)))
-    return out + worst("root winds", "°", [("root", total, ends, max(200.0, 1.6 * ends + 90))])
+    return out + worst("root winds", "°", [("root", total, ends, 1.6 * ends + 8)])
 
 
 def _about_up(axes: Array) -> Array:
