@@ -13,7 +13,8 @@ from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Timing, at_frames, given_way, posed_clip, reach, reach_chain, sunk_clip, turn_about
+from reflexa.motion.limb import Timing
+from reflexa.motion.limbs import at_frames, given_way, posed_clip, reach, reach_chain, sunk_clip, turn_about
 from reflexa.rig import Rig
 from reflexa.rig.limbs import hinges, limb_of
 from reflexa.steps.helper_joints import follow
