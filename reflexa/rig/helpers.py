@@ -45,7 +45,8 @@ def find(skeleton: Skeleton, body_map: BodyMap, side_of: list[str]) -> dict[str,
         if name in known or skeleton.children[j]:
             continue
         above = set(_line(skeleton, j))
-        others = [b for b in bodies if b not in above]
+        # What is of one side follows nothing of the other, nor of the middle.
+        others = [b for b in bodies if b not in above and (side_of[j] == side_of[b] or not side_of[j])]
         if not others:
             continue
         away = np.linalg.norm(placed[others] - placed[j], axis=-1)

@@ -203,3 +203,21 @@ def test_a_skin_in_rest_is_the_bind_pose() -> None:
     posed = mesh.posed(*rig.skeleton.rest_model)
     assert np.abs(posed - mesh.positions).max() < 1e-4, "this model was bound in the pose that its nodes stand in"
     assert quat.angle(document.frame.turn[0]) == 0
+
+
+def test_a_joint_of_one_side_is_no_helper_of_the_middle() -> None:
+    """As captures have it: hips of their own, left and right, in the place of the one in the middle."""
+    s = rigs.rig(1).skeleton
+    hips = s.index["hips"]
+    names = (*s.names, "base", "hips.L", "hips.R")
+    n = len(s)
+    parents = [*(p if p >= 0 else n for p in s.parents.tolist()), -1, n, n]
+    place = s.rest_model[1][hips]
+    order = [n, *range(n), n + 1, n + 2]
+    q = np.concatenate([s.rest_rotations, np.tile(quat.IDENTITY, (3, 1))])
+    t = np.concatenate([s.rest_translations, [np.zeros(3), place, place]])
+    at = {j: i for i, j in enumerate(order)}
+    made = Skeleton(
+        tuple(names[j] for j in order), np.array([at.get(parents[j], -1) for j in order]), q[order], t[order]
+    )
+    assert not {"hips.L", "hips.R"} & set(analyse(made).helpers)

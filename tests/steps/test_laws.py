@@ -8,6 +8,7 @@ from __future__ import annotations
 from dataclasses import replace
 from functools import cache
 
+import msgspec
 import numpy as np
 import pytest
 
@@ -25,6 +26,7 @@ from reflexa.rig.soles import soles
 from reflexa.rig.stance import as_it_stands, stand_of
 from reflexa.stage.footing import footing
 from reflexa.steps import make
+from reflexa.steps.correction import CorrectionSettings, set_key, usual_drive
 from tests.helpers.files import DATA
 
 CAPTURED = ("humanoid3d_walk", "humanoid3d_run", "boxing_cut")
@@ -244,3 +246,17 @@ def test_a_hand_led_past_the_far_side_of_its_shoulder_does_not_flip() -> None:
     turned = after.clip.model[0][:, joints[0]]
     step = np.degrees(quat.angle(quat.multiply(turned[1:], quat.conjugate(turned[:-1]))))
     assert step.max() < 25.0
+
+
+@pytest.mark.parametrize("frame", [0, 1, 32])
+@pytest.mark.parametrize("part", ["spine", "left hand", "pelvis"])
+def test_a_key_at_the_seam_of_a_loop_leaves_it_a_loop(part: str, frame: int) -> None:
+    f = RIGS["deckhand"]
+    joint = f.clip.skeleton.names[f.joint(part)]
+    drives, stay = usual_drive(f.rig, joint)
+    change = {"rotate": (20.0, 0.0, 0.0)} if part == "spine" else {"move": (0.0, 0.06, 0.05)}
+    settings = set_key(CorrectionSettings(reach=8), joint, frame, 32, drives=drives, stay=stay, space="own", **change)
+    after = run(msgspec.structs.replace(make("correction"), settings=settings), f)
+    mm, degrees, _ = seam_of(after)
+    assert f.clip.loop and after.clip.loop and mm < 0.5 and degrees < 0.1
+    assert np.abs(after.clip.rotations - f.clip.rotations).max() > 1e-3

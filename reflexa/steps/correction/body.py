@@ -2,26 +2,27 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 
 import numpy as np
 
 from reflexa.motion.arrays import Array
-from reflexa.motion.limb import Limb, Timing
-from reflexa.motion.limbs import SOFT, Posed, end_of, reach, turn_about, widened
+from reflexa.motion.limb import Limb
+from reflexa.motion.limbs import SOFT, Posed, end_of, reach, turn_about
 from reflexa.rig import Rig
 from reflexa.rig.limbs import limb_of
 
 
 def move_body(
-    posed: Posed, rig: Rig, joint: int, change: tuple[Array, Array], hinges: Mapping[str, Array], rate: float
-) -> Array:
+    posed: Posed, rig: Rig, joint: int, change: tuple[Array, Array], hinges: Mapping[str, Array],
+    spread: Callable[[Array], Array],
+) -> Array:  # fmt: skip
     """Turn and shift everything below a joint; limbs that stay keep the place and turn of their ends. Gives by how much the
     body was held back so that no leg that stays is overstretched, metres ``(frames,)``: evenly in time, for a leg may be straight
     for a moment.
 
     change: the turn ``(frames, 4)`` and shift ``(frames, 3)`` in model space. hinges: per limb that stays ("left foot"), the
-    axis that it bends about. rate: frames a second.
+    axis that it bends about. spread: spreads a share ``(frames,)`` evenly over time.
     """
     kept = {part: l for part in hinges if (l := limb_of(rig, part)) is not None}
     goals = {part: end_of(posed, l) for part, l in kept.items()}
@@ -41,7 +42,7 @@ def move_body(
     up = np.maximum(shift[:, 1], 0.0)
     if back.any() and up.any():  # the same share of the way beside where a leg is straight for a moment
         share = np.where(up > 1e-9, np.minimum(back / np.maximum(up, 1e-9), 1.0), 0.0)
-        back = np.maximum(back, widened(share, Timing(rate)) * up)
+        back = np.maximum(back, spread(share) * up)
     posed.placed[:, below, 1] -= back[:, None]
     for part, l in kept.items():
         if l.end >= 0:

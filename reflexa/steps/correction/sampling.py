@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from typing import NamedTuple
+
 import numpy as np
 from numpy.typing import ArrayLike
 
@@ -12,10 +14,38 @@ from reflexa.steps.correction.settings import Key, Track
 _AS_THE_CURVE = (np.nan,) * 7
 
 
-def track_at(track: Track, frames: ArrayLike) -> tuple[Array, Array, Array]:
+class Closing(NamedTuple):
+    """A loop's last frame (0: it is none), and over how many frames a change that does not meet itself there is led to where it
+    does."""
+
+    last: int
+    over: int
+
+
+_OPEN = Closing(0, 0)
+
+
+def track_at(track: Track, frames: ArrayLike, closing: Closing = _OPEN) -> tuple[Array, Array, Array]:
     """Rotation vectors in degrees and moves in metres ``(n, 3)``, swings in degrees ``(n,)`` of a track's curve at frames."""
     out = sampled(track.keys, frames)
+    if closing.last > 0:
+        out = out + _closed(track, np.asarray(frames, dtype=np.float64), closing)
     return out[:, :3], out[:, 3:6], out[:, 6]
+
+
+def _closed(track: Track, frames: Array, closing: Closing) -> Array:
+    """What has to be added to a track's curve ``(n, 7)`` for it to end as it begins: before the end, where a key changes the
+    beginning, or after the beginning, where one changes the end alone."""
+    first, last = sampled(track.keys, [0.0, closing.last])
+    off = first - last
+    if not np.any(np.abs(off) > 1e-12):
+        return np.zeros((len(frames), 7))
+    over = max(min(closing.over, closing.last // 2), 1)
+    if np.any(first != 0):
+        share = curves.smoothstep((frames - (closing.last - over)) / over)
+        return np.asarray(share[:, None] * off)
+    share = curves.smoothstep(1 - frames / over)
+    return np.asarray(-share[:, None] * off)
 
 
 def sampled(keys: tuple[Key, ...], frames: ArrayLike) -> Array:

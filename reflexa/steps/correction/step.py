@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from functools import partial
 
 import numpy as np
 from msgspec.structs import replace
@@ -11,13 +12,14 @@ from numpy.typing import NDArray
 from reflexa.motion import kinematics, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import Posed, look, reach, reach_chain, swing, turn_about
+from reflexa.motion.limb import Timing
+from reflexa.motion.limbs import Posed, look, reach, reach_chain, swing, turn_about, widened
 from reflexa.motion.mixing import mixed
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig
 from reflexa.rig.limbs import hinges, limb_of
 from reflexa.steps.correction.body import move_body
-from reflexa.steps.correction.sampling import track_at
+from reflexa.steps.correction.sampling import Closing, track_at
 from reflexa.steps.correction.settings import CorrectionSettings, Space, Track
 from reflexa.steps.model import Given
 
@@ -63,8 +65,11 @@ def corrected(given: Given, settings: CorrectionSettings) -> Corrected:
     skeleton = clip.skeleton
     rotations, translations = np.array(clip.rotations), np.array(clip.translations)
     at = np.arange(given.first, given.first + clip.frames)
+    closing = Closing(0, 0)
     if settings.cycle:
         settings, at = repeated(settings, at)
+    elif clip.loop and settings.how == "add":
+        closing = Closing((given.whole or clip).frames - 1, settings.reach)
     known = [t for t in settings.tracks if t.joint in skeleton.index and t.keys]
     if settings.how == "replace":
         known = [replace(t, drives="joint") for t in known]
@@ -76,7 +81,7 @@ def corrected(given: Given, settings: CorrectionSettings) -> Corrected:
         joint = skeleton.index[track.joint]
         # A layer that replaces is mixed with what it replaces in the end; changes are made smaller, and carried out whole.
         share = 1.0 if settings.how == "replace" else given.share(joint)[:, None]
-        rotate, move, swinging = (v * share for v in _columns(track, at))
+        rotate, move, swinging = (v * share for v in _columns(track, at, closing))
         if track.drives != "joint":
             held_back += _drive(given, (rotations, translations), track, (rotate, move, swinging[:, 0]))
             continue
@@ -102,8 +107,8 @@ def corrected(given: Given, settings: CorrectionSettings) -> Corrected:
     return Corrected(out, tuple(held_back))
 
 
-def _columns(track: Track, at: NDArray[np.intp]) -> tuple[Array, Array, Array]:
-    rotate, move, swinging = track_at(track, at)
+def _columns(track: Track, at: NDArray[np.intp], closing: Closing) -> tuple[Array, Array, Array]:
+    rotate, move, swinging = track_at(track, at, closing)
     return rotate, move, swinging[:, None]
 
 
@@ -170,7 +175,7 @@ def _drive(
         turn_about(posed, below, posed.placed[:, j].copy(), turn)
     else:
         hinges_of = {p: _hinges(given, p, frames) for ends in track.stay for p in _ENDS[ends] if limb_of(rig, p)}
-        held_back = move_body(posed, rig, j, (turn, shift), hinges_of, clip.rate)
+        held_back = move_body(posed, rig, j, (turn, shift), hinges_of, partial(_spread, given, frames))
         translations[frames, j] = posed.translation(j)
     after = posed.rotations()
     for k in posed.loose:
@@ -179,6 +184,15 @@ def _drive(
     if held_back[worst] < _TOLD:
         return []
     return [HeldBack(track.joint, given.first + int(frames[worst]), float(held_back[worst]))]
+
+
+def _spread(given: Given, frames: NDArray[np.intp], share: Array) -> Array:
+    """A share at some frames spread over the time beside them; as it is where a single pose is all there is."""
+    if given.whole is not None:
+        return share
+    whole = np.zeros(given.clip.frames)
+    whole[frames] = share
+    return widened(whole, Timing(given.clip.rate, given.clip.loop))[frames]
 
 
 def _hinges(given: Given, part: str, frames: NDArray[np.intp]) -> Array:
