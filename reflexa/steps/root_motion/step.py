@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 
 from reflexa.errors import RecipeError
-from reflexa.motion import kinematics, quat, travel
+from reflexa.motion import contacts, kinematics, quat, travel
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.smoothing import gaussian
@@ -183,12 +183,20 @@ def _turned_by_feet(feet: dict[str, Footing], clip: Clip, turn: Array) -> Array:
         flat = f.heel_stands & f.ball_stands
         both = flat[1:] & flat[:-1]
         change = np.diff(travel.headings(quat.multiply(turn, clip.model[0][:, f.sole.ankle]), f.sole.ahead))
-        step[both] -= change[both]
+        for first, last in contacts.spans(both):
+            # A foot that rolls off turns about itself for a moment: the stance as a whole tells.
+            step[first : last + 1] -= np.median(change[first : last + 1])
         count[both] += 1
     step = np.where(count > 0, step / np.maximum(count, 1), 0.0)
     known = np.flatnonzero(count)
     if len(known):
-        step = np.interp(np.arange(len(step)), known, step[known], period=len(step) if clip.loop else None)
+        # In the air it goes on turning as both stances beside say, and not at all where they say different things.
+        after = np.searchsorted(known, np.arange(len(step)))
+        ends = (-1, 0) if clip.loop else (0, -1)  # what lies before the first stance and behind the last
+        before = np.where(after > 0, step[known[after - 1]], step[known[ends[0]]])
+        behind = np.where(after < len(known), step[known[np.minimum(after, len(known) - 1)]], step[known[ends[1]]])
+        both_say = np.where(before * behind > 0, np.sign(before) * np.minimum(np.abs(before), np.abs(behind)), 0.0)
+        step = np.where(count > 0, step, both_say)
         # A runner's foot is flat for a moment only, which says little of the rest.
         step *= min(1.0, len(known) / (_FLAT * len(step)))
     return np.concatenate([[0.0], np.cumsum(step)])
