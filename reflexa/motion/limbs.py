@@ -112,7 +112,7 @@ def reach(posed: Posed, l: Limb, goal: Array, hinge: Array, soft: float = SOFT) 
     straightens softly, and to less than straight; one that was straighter already may stay so.
     """
     n, model = len(posed.turned), Model(posed.turned, posed.placed)
-    knee, line, short = np.empty(n), np.empty((n, 3)), np.empty(n)
+    knee, line, short = np.empty((n, 4)), np.empty((n, 3)), np.empty(n)
     kernels.limbs.bent(l, float(soft), hinge, goal, model, kernels.limbs.Ways(knee, line))
     twist = np.empty(n)
     kernels.limbs.carried(line, goal - posed.placed[:, l.root], twist)

@@ -165,15 +165,17 @@ def stands(height: Array, speed: Array, leg: float, rate: float, by: Thresholds 
 
 
 def level_of(clip: Clip, rig: Rig, stage: Stage = EMPTY) -> float:
-    """How high a clip hovers as a whole, metres (negative: how deep it is sunk): as its feet mostly stand, or where they are
-    lowest if they never do."""
+    """How high a clip hovers as a whole, metres (negative: how deep it is sunk), as its feet mostly stand; 0 where they never do:
+    who crawls or lies is not put on its feet."""
     feet = footing(clip, rig, stage, on_spot=False).values()
-    over = [np.minimum(*(p[:, 1] - surface_under(stage, clip, p).height for p in (f.heel, f.ball))) for f in feet]
+    over = [f.sole.lowest(*clip.model) - surface_under(stage, clip, f.ball).height for f in feet]
     if not over:
         return 0.0
     leg = max(leg_length(rig), 1e-6)
     standing = np.concatenate([h[f.stands] for h, f in zip(over, feet, strict=True)])
-    level = float(np.median(standing)) if len(standing) else np.inf
+    if not len(standing):
+        return 0.0
+    level = float(np.median(standing))
     # Higher up it stands on something that nobody has put there.
     return level if abs(level) <= _MOST_OFF * leg else _level(over, leg)
 

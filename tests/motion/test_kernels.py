@@ -142,7 +142,7 @@ def posed_leg(bends: np.ndarray, axis: tuple[float, float, float] = (1.0, 0.0, 0
 def reached(leg: Limb, soft: float, hinge: np.ndarray, goal: np.ndarray, model: Model, short: np.ndarray) -> None:
     """The three kernels of a reach, one after the other."""
     n = len(short)
-    knee, line, twist = np.empty(n), np.empty((n, 3)), np.empty(n)
+    knee, line, twist = np.empty((n, 4)), np.empty((n, 3)), np.empty(n)
     kernels.limbs.bent(leg, soft, hinge, goal, model, kernels.limbs.Ways(knee, line))
     kernels.limbs.carried(line, goal - model.placed[:, leg.root], twist)
     kernels.limbs.reach(leg, hinge, goal, kernels.limbs.Bent(knee, twist), model, short)

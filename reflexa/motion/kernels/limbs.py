@@ -59,16 +59,16 @@ def end_of(limb: Limb, turned: Array, placed: Array, f: int) -> V:
 
 
 class Ways(NamedTuple):
-    """To be filled: how much further a limb bends ``(frames,)``, radians, and the way from its root to its end then ``(frames,
-    3)``."""
+    """To be filled: by what a limb bends on, as a turn of its lower bone ``(frames, 4)``, and the way from its root to its end
+    then ``(frames, 3)``."""
 
     knee: Array
     line: Array
 
 
 class Bent(NamedTuple):
-    """What a limb does to reach, radians ``(frames,)``: how much further its knee or elbow bends about the hinge, and by how much
-    the whole of it then turns about its own line beyond the least turn."""
+    """What a limb does to reach: how its knee or elbow bends on, as a turn of the lower bone ``(frames, 4)``, and by how much the
+    whole of it then turns about its own line beyond the least turn ``(frames,)``, radians."""
 
     knee: Array
     twist: Array
@@ -76,21 +76,28 @@ class Bent(NamedTuple):
 
 @kernel(shared=2, out=2)
 def bent(limb: Limb, soft: float, hinge: Array, goal: Array, model: Model, out: Ways) -> None:
-    """By how much a limb has to bend on to be so long as to its goal, radians ``(frames,)``, and where its end is then from its
-    root ``(frames, 3)``. soft: over which last share of its length it straightens softly, and to less than straight; one that was
-    straighter may stay so."""
+    """How a limb has to bend on to be so long as to its goal, and where its end is then from its root. soft: over which last
+    share of its length it straightens softly, and to less than straight; one that was straighter may stay so."""
     turned, placed = model
     for f in range(len(out.knee)):
         root, mid = v_at(placed, f, limb.root), v_at(placed, f, limb.middle)
         end = end_of(limb, turned, placed, f)
         u, l = sub(mid, root), sub(end, mid)
         lu, ll = length(u), length(l)
-        out.knee[f] = 0.0
+        knee = (0.0, 0.0, 0.0, 1.0)
         if lu + ll >= 1e-9 and length(sub(v_of(goal, f), end)) > 0.0 and lu > 1e-6 * ll and ll > 1e-6 * lu:
             n = direction(rot(q_at(turned, f, limb.root), v_of(hinge, f)), (1.0, 0.0, 0.0))
-            far = length(sub(v_of(goal, f), root))
-            out.knee[f] = _bend(u, l, n, _held(far, length(sub(end, root)), soft, lu, ll))
-            l = rot(about(n, out.knee[f]), l)
+            far = _held(length(sub(v_of(goal, f), root)), length(sub(end, root)), soft, lu, ll)
+            angle, short = _bend(u, l, n, far)
+            knee = about(n, angle)
+            l = rot(knee, l)
+            if short:
+                # What its hinge alone cannot do, bent sideways as it is: the rest about the plane that it is in.
+                cosine = (far * far - lu * lu - ll * ll) / (2.0 * lu * ll)
+                rest = math.acos(min(max(cosine, -1.0), 1.0)) - math.acos(min(max(dot(u, l) / (lu * ll), -1.0), 1.0))
+                aside = about(direction(cross(u, l), n), rest)
+                knee, l = mul(aside, knee), rot(aside, l)
+        out.knee[f, 0], out.knee[f, 1], out.knee[f, 2], out.knee[f, 3] = knee
         out.line[f, 0], out.line[f, 1], out.line[f, 2] = add(u, l)
 
 
@@ -154,7 +161,7 @@ def reach(limb: Limb, hinge: Array, goal: Array, how: Bent, model: Model, short:
             continue
         n = direction(rot(q_at(turned, f, r), v_of(hinge, f)), (1.0, 0.0, 0.0))
         way = sub(to, root)
-        knee = about(n, how.knee[f])
+        knee = q_of(how.knee, f)
         l = rot(knee, l)
         swing = between(add(u, l), way, n)
         if how.twist[f] != 0.0:
@@ -247,8 +254,9 @@ def _held(wanted: float, now: float, soft: float, lu: float, ll: float) -> float
 
 
 @helper
-def _bend(u: V, l: V, n: V, distance: float) -> float:
-    """By how much the lower bone turns about the hinge so that the limb is so long from root to end.
+def _bend(u: V, l: V, n: V, distance: float) -> tuple[float, bool]:
+    """By how much the lower bone turns about the hinge so that the limb is so long from root to end, and whether it then is not
+    since that is further than its hinge can bend it.
 
     It bends the way it is made to. One that is overstretched may stay so as far as it is, and comes through where it is led to
     bend by more: over a few degrees, in which it is the least bit longer than asked.
@@ -258,7 +266,7 @@ def _bend(u: V, l: V, n: V, distance: float) -> float:
     a, b = dot(up, lp), dot(n, cross(up, lp))
     size = math.hypot(a, b)
     if size < 1e-12:
-        return 0.0
+        return 0.0, True
     now = math.atan2(b, a)
     wanted = (distance * distance - dot(u, u) - dot(l, l)) / 2.0 - un * ln
     cosine = min(max(wanted / size, -1.0), 1.0)
@@ -266,4 +274,4 @@ def _bend(u: V, l: V, n: V, distance: float) -> float:
     if now < 0.0:
         then *= 2.0 * smooth((then + now) / _COMES_THROUGH) - 1.0
         then = max(then, now)
-    return then - now
+    return then - now, abs(wanted) > size * (1.0 + 1e-12)

@@ -13,7 +13,7 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.cycle import Unrolled
 from reflexa.motion.limb import Limb, Timing
-from reflexa.motion.limbs import Posed, end_of, given_way, hinges, reach, sink, turn_about
+from reflexa.motion.limbs import Posed, end_of, given_way, hinges, reach, sink, turn_about, widened
 from reflexa.motion.smoothing import gaussian
 from reflexa.rig.limbs import limb_of, made_to_bend
 from reflexa.rig.match import Match
@@ -29,12 +29,13 @@ from reflexa.steps.retarget.bearing import FLOOR, bearing_hands, eases, hand_tra
 class Contacts:
     """What the pass aimed at: per limb ("left foot", "right hand") the goal track and how far short of it the limb
     came, metres ``(frames,)``; per side the scaled source's heel and ball tracks, when each stands, and how high the lowest of
-    the sole is to be ``(frames,)``."""
+    the sole is to be ``(frames,)``; least: per foot how high its ankle has to be for nothing of it to be far under the floor."""
 
     goals: dict[str, Array] = field(default_factory=dict)
     short: dict[str, Array] = field(default_factory=dict)
     tracks: dict[str, tuple[Array, Array]] = field(default_factory=dict)
     lows: dict[str, Array] = field(default_factory=dict)
+    least: dict[str, Array] = field(default_factory=dict)
     standing: dict[str, tuple[NDArray[np.bool_], NDArray[np.bool_]]] = field(default_factory=dict)
     sunk: Array | None = None
 
@@ -137,8 +138,7 @@ def foot_goals(posed: Posed, clip: Clip, m: Match) -> tuple[Contacts, dict[str, 
     for side, (_, b) in soles.feet(m).items():
         ankle, goal, low = posed.placed[:, b.ankle], out.goals[f"{side} foot"], out.lows[side]
         goal = ankle + weights[f"{side} foot"][:, None] * (goal - ankle)
-        # In the air nothing dips under the floor that did not on the source, and nothing far.
-        goal[:, 1] += np.maximum(np.clip(low, feet.floor - _DEEP, feet.floor - _DIPS) - (goal[:, 1] - above[side]), 0.0)
+        out.least[f"{side} foot"] = np.clip(low, feet.floor - _DEEP, feet.floor - _DIPS) + above[side]
         out.goals[f"{side} foot"] = goal
     return out, weights
 
@@ -159,7 +159,7 @@ def _level(posed: Posed, m: Match, contacts: Contacts, weights: dict[str, Array]
         posed.placed[:, posed.skeleton.below(pelvis)] += by[:, None]
 
 
-# In the air a sole may be so far under the floor, metres, or as far as the source's was, up to the second.
+# In the air a sole may be so far under the floor, metres, or as far as the source's was, but no further than the second.
 _DIPS, _DEEP = 0.005, 0.01
 
 
@@ -180,6 +180,12 @@ def plant_feet(posed: Posed, clip: Clip, m: Match, hands: bool) -> Contacts:
     sink(posed, m.target.joint("pelvis"), contacts.sunk)
     for name, l in limbs.items():
         goal = contacts.goals[name]
+        if not m.same_feet:  # what does not bear goes with the body
+            free = 1 - weights[name]
+            goal[:, 1] -= free * contacts.sunk
+            if name in contacts.least:
+                lift = np.maximum(contacts.least[name] - goal[:, 1], 0.0)
+                goal[:, 1] += np.maximum(lift, free * widened(lift, timing)) if lift.any() else 0.0
         if name.endswith("foot"):
             goal = calmed(posed, l, goal, timing)
         contacts.short[name] = reach(posed, l, goal, axes[name])
