@@ -9,6 +9,7 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from scipy.linalg import solve_banded
 from scipy.signal import lfilter
 from scipy.spatial.transform import Rotation
 
@@ -226,3 +227,30 @@ def test_how_far_a_foot_slides_is_told_by_the_point_that_moves_less() -> None:
     foot = kernels.changes.Stood(np.array([heel, ball]), np.array([stands, stands]), 0.01, 0)
     kernels.changes.slides(foot, np.array([[0, 39], [10, 39]]), far, where)
     assert far == pytest.approx([0.03, 0.0]) and 10 <= where[0] <= 12 + 4
+
+
+def test_a_course_is_what_scipys_banded_solver_finds() -> None:
+    """The least squares of what is wanted, by its weight, and of the change from frame to frame."""
+    rng = np.random.default_rng(5)
+    weight, wanted, out = rng.uniform(0.001, 9.0, 40), rng.normal(size=40), np.empty(40)
+    kernels.courses.settle(weight, wanted, 2.5, out)
+    links = np.full(40, 5.0)
+    links[[0, -1]] = 2.5
+    bands = np.stack([np.r_[0.0, np.full(39, -2.5)], weight + links, np.r_[np.full(39, -2.5), 0.0]])
+    assert out == pytest.approx(solve_banded((1, 1), bands, weight * wanted))
+
+
+def test_a_line_carried_past_its_far_side_turns_on_evenly() -> None:
+    """The way passes within 2° of straight away: a least turn found anew flips there, by nearly half a turn."""
+    n = 41
+    line = np.tile([0.0, -1.0, 0.0], (n, 1))
+    angle = np.radians(np.linspace(-20, 20, n))
+    way = np.stack([np.sin(angle), np.cos(angle), np.full(n, np.sin(np.radians(2)))], axis=-1)
+    twist = np.empty(n)
+    kernels.limbs.carried(line, way, twist)
+    least = Rotation.concatenate([Rotation.align_vectors(w[None], l[None])[0] for w, l in zip(way, line, strict=True)])
+    along = way / np.linalg.norm(way, axis=1, keepdims=True)
+    turned = Rotation.from_rotvec(along * twist[:, None]) * least
+    steps = [np.degrees((b * a.inv()).magnitude()) for a, b in pairwise(turned)]
+    plain = [np.degrees((b * a.inv()).magnitude()) for a, b in pairwise(least)]
+    assert max(plain) > 20 and max(steps) < 3

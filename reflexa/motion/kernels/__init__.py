@@ -11,6 +11,7 @@ if TYPE_CHECKING:
     from reflexa.motion.kernels import chains as chains
     from reflexa.motion.kernels import changes as changes
     from reflexa.motion.kernels import compiling as compiling
+    from reflexa.motion.kernels import courses as courses
     from reflexa.motion.kernels import feet as feet
     from reflexa.motion.kernels import hinges as hinges
     from reflexa.motion.kernels import limbs as limbs
@@ -25,6 +26,7 @@ __all__ = [
     "chains",
     "changes",
     "compiling",
+    "courses",
     "feet",
     "hinges",
     "limbs",
