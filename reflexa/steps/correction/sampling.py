@@ -35,7 +35,9 @@ def track_at(track: Track, frames: ArrayLike, closing: Closing = _OPEN) -> tuple
 
 def _closed(track: Track, frames: Array, closing: Closing) -> Array:
     """What has to be added to a track's curve ``(n, 7)`` for it to end as it begins: before the end, where a key changes the
-    beginning, or after the beginning, where one changes the end alone."""
+    beginning, or after the beginning, where one changes the end alone. Keys on both ends say themselves what is wanted there."""
+    if {0, closing.last} <= {k.frame for k in track.keys}:
+        return np.zeros((len(frames), 7))
     first, last = sampled(track.keys, [0.0, closing.last])
     off = first - last
     if not np.any(np.abs(off) > 1e-12):
