@@ -185,8 +185,6 @@ def main() -> None:
     window = MainWindow(Session())
     session = window.session
     session.load(demo_copy())
-    session.sources.folder = Path("saltmarsh-ferry")  # no machine's paths in the pictures
-    session.history.saved_changed.emit()
     window.resize(1280, 800)
     window.show()
 
@@ -202,13 +200,15 @@ def main() -> None:
         print(FOLDER / f"{name}.png")
 
     def ready() -> bool:
-        return session.evaluation is not None and not session.work.busy
+        return session.evaluation is not None and not session.work.busy and not session.sources.waiting
 
     def open_take(name: str) -> None:
         session.open_take(name)
         settle(ready)
 
     settle(ready)
+    session.sources.folder = Path("saltmarsh-ferry")  # all is read: no machine's paths in the pictures
+    session.history.saved_changed.emit()
     session.player.set_frame(12)
     settle(ready)
     take("window")

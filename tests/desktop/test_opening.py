@@ -114,3 +114,18 @@ def test_a_window_that_is_closed_is_let_go(qapp) -> None:
         if known() is None:
             break
     assert known() is None
+
+
+def test_a_rig_that_is_still_to_be_read_is_waited_for(demo, qtbot) -> None:
+    session, file = demo.session, "ferrykeeper.glb"
+    sources = session.sources
+    entry = next(e for e in session.project.sources if e.file == file)
+    document = sources.documents.pop(file)
+    sources.waiting[file] = entry
+    session.open_take("Walk, as the Ferrykeeper")
+    assert session.being_read == file and session.evaluation is None and not session.problem
+    del sources.waiting[file]
+    sources.take_in(entry, document)
+    session.reader.needed.emit()
+    ready(qtbot, demo)
+    assert session.evaluation is not None and not session.problem and not session.being_read

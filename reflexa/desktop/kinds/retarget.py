@@ -181,7 +181,7 @@ class RetargetPanel(StepPanel):
 
 
 def _mm(v: float) -> str:
-    return f"{v:.1f} mm"
+    return f"{round(v, 1) + 0.0:.1f} mm"  # no minus before nothing
 
 
 def _rows(q: Quality) -> list[Row]:

@@ -83,6 +83,8 @@ def _paint_caption(p: QPainter, seen: Snapshot, width: float) -> None:
     title, more = caption(seen), _notice(session)
     p.setPen(t.colour("ink"))
     gone, known = session.sources.gone(take.source) if take is not None else ("", "")
+    if not gone and (file := session.being_read):
+        gone, known = f"Reading {file}…", ""
     if gone:
         title, more = gone, known
         p.setPen(t.colour("warn"))

@@ -22,6 +22,13 @@ _EVERY = 1.0
 BREATH = 0.4
 
 
+def still_to_read(sources: Sources, project: Project, take: Take | None) -> str:
+    """A file that a take needs and that is still to be read; empty: all is there."""
+    if not sources.waiting or take is None:
+        return ""
+    return next((f for f in sorted(files_for(project, take)) if f in sources.waiting), "")
+
+
 class Reader(QObject):
     """``needed``: what the open take needs is there, or other than it was. ``others``: other sources are."""
 

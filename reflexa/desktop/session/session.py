@@ -12,7 +12,7 @@ from reflexa.desktop.session.evaluator import Evaluator, Request
 from reflexa.desktop.session.history import History
 from reflexa.desktop.session.places import acting, alike, inside, listed, moment, range_in, same_time
 from reflexa.desktop.session.player import Playable, Player
-from reflexa.desktop.session.reading import Reader
+from reflexa.desktop.session.reading import Reader, still_to_read
 from reflexa.desktop.session.selection import RESULT, Place, Selection
 from reflexa.desktop.session.sources import Sources, opened
 from reflexa.desktop.work import Work
@@ -332,12 +332,17 @@ class Session(QObject):
     def evaluate(self) -> None:
         """Compute the open take; the newest request wins."""
         take, rig, self._solo = self.take, self.source_rig, self.selection.solo
-        if take is None or rig is None or (not take.source.segments and self.source_clip is None):
+        if take is None or rig is None or (not take.source.segments and self.source_clip is None) or self.being_read:
             self.evaluator.request(None)
         else:
             clips = self.clips
             told = self.selection.solo, self.project.limits, self.document.notes if self.document is not None else ()
             self.evaluator.request(Request(take, clips.source, rig, clips.surroundings, *told))
+
+    @property
+    def being_read(self) -> str:
+        """A file that the open take needs and that is still to be read; empty: all is there."""
+        return still_to_read(self.sources, self.project, self.take)
 
     def _forget(self) -> None:
         if self.evaluation is not None:
