@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 import numpy as np
+from numpy.typing import NDArray
 
 from reflexa.motion import kernels
 from reflexa.motion.arrays import Array
+from reflexa.motion.curves import smoothstep
 
 
 def eased(values: Array, ease_in: int, ease_out: int) -> Array:
@@ -14,3 +16,13 @@ def eased(values: Array, ease_in: int, ease_out: int) -> Array:
     out = np.empty(values.shape)
     kernels.spans.eased(ease_in, ease_out, values, out)
     return out
+
+
+def near(stands: NDArray[np.bool_], held: float, led: float) -> Array:
+    """By how much something counts ``(frames,)``: all while it stands and ``held`` frames beyond, led there and back over so many
+    more."""
+    if not stands.any():
+        return np.zeros(len(stands))
+    from scipy.ndimage import distance_transform_edt
+
+    return np.asarray(smoothstep(1 - (distance_transform_edt(~stands) - held) / max(led, 1.0)))

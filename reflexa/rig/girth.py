@@ -12,6 +12,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.parts import Blocks, Model
 from reflexa.motion.limbs import limb_end
 from reflexa.rig.limbs import limb_of
+from reflexa.rig.mesh import skin_of
 from reflexa.rig.rig import SIDES, UP, Rig
 from reflexa.rig.stance import leg_length
 
@@ -56,22 +57,11 @@ def blocks(rig: Rig) -> tuple[Block, ...]:
 def _with_partner(rig: Rig, joint: int, turned: Array, placed: Array) -> Array:
     """The skin that goes with a joint, and that of its partner, reflected ``(n, 3)``: a body is as broad on both sides, however
     its skin was modelled."""
-    own = _skin_of(rig, joint, turned, placed)
+    own = skin_of(rig.meshes, [joint], (turned, placed))
     if rig.side_of[joint] == "none":
         return own
-    other = _skin_of(rig, int(rig.partner[joint]), turned, placed)
-    normal = rig.plane.normal
-    return np.concatenate([own, other - 2 * (other @ normal - rig.plane.offset)[:, None] * normal])
-
-
-def _skin_of(rig: Rig, joint: int, turned: Array, placed: Array) -> Array:
-    """The skin ``(n, 3)`` that goes with a joint most, in the neutral pose."""
-    found = [np.empty((0, 3))]
-    for mesh in rig.meshes:
-        own = np.flatnonzero(mesh.joints[np.arange(len(mesh.joints)), mesh.weights.argmax(axis=1)] == joint)
-        if len(own):
-            found.append(mesh.posed(turned, placed)[own])
-    return np.concatenate(found)
+    other = skin_of(rig.meshes, [int(rig.partner[joint])], (turned, placed))
+    return np.concatenate([own, rig.plane.reflect(other)])
 
 
 @lru_cache(maxsize=64)
@@ -84,7 +74,7 @@ def _arm_thickness(rig: Rig, side: str) -> float:
     joint = rig.joint(f"{side} forearm")
     l = limb_of(rig, f"{side} hand")
     turned, placed = rig.neutral.rest_model
-    points = _skin_of(rig, joint, turned, placed) if joint >= 0 else np.empty((0, 3))
+    points = skin_of(rig.meshes, [joint], (turned, placed)) if joint >= 0 else np.empty((0, 3))
     if l is None or len(points) < 8:
         return 0.03 * leg_length(rig)
     end = limb_end((turned, placed), l)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from functools import cached_property
 
@@ -74,6 +75,18 @@ class Mesh:
         moved = np.einsum("jab,jb->ja", quat.to_matrix(turned), self.bind[:, :3, 3]) + placed
         each = np.einsum("vkab,vb->vka", linear[self.joints], self.positions) + moved[self.joints]
         return np.asarray(np.einsum("vk,vka->va", self.weights, each))
+
+
+def skin_of(meshes: Iterable[Mesh], joints: Collection[int], pose: tuple[Array, Array]) -> Array:
+    """Where the vertices are that go with some joints more than with any other ``(n, 3)``. pose: model-space rotations
+    ``(joints, 4)`` and places ``(joints, 3)``."""
+    found = [np.empty((0, 3))]
+    for mesh in meshes:
+        strongest = mesh.joints[np.arange(len(mesh.joints)), mesh.weights.argmax(axis=1)]
+        own = np.flatnonzero(np.isin(strongest, list(joints)))
+        if len(own):
+            found.append(mesh.posed(*pose)[own])
+    return np.concatenate(found)
 
 
 def vertex_normals(positions: Array, triangles: NDArray[np.uint32]) -> Array:

@@ -11,6 +11,7 @@ import numpy as np
 
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
+from reflexa.rig.mesh import skin_of
 from reflexa.rig.rig import SIDES, UP, Rig
 from reflexa.rig.soles import corners, pooled
 
@@ -65,23 +66,13 @@ def _skin(rig: Rig, joint: int) -> tuple[Array, float]:
     these."""
     turned, placed = rig.neutral.rest_model
     going_with = rig.skeleton.below(joint)
-    found = []
-    for mesh in rig.meshes:
-        strongest = mesh.joints[np.arange(len(mesh.joints)), mesh.weights.argmax(axis=1)]
-        own = np.flatnonzero(np.isin(strongest, going_with))
-        if len(own):
-            found.append(mesh.posed(turned, placed)[own])
-    thick = 0.0
-    if not found:
+    found, thick = skin_of(rig.meshes, going_with, (turned, placed)), 0.0
+    if not len(found):
         thick = _THICK * rig.height
-        ends = [
-            placed[j] + quat.rotate(turned[j], rig.tips[n])
-            for j in going_with
-            if (n := rig.skeleton.names[j]) in rig.tips
-        ]
-        found = [placed[going_with], *([np.array(ends)] if ends else [])]
-    points = quat.rotate(quat.conjugate(turned[joint]), np.concatenate(found) - placed[joint])
-    return corners(points), thick
+        names = rig.skeleton.names
+        ends = [placed[j] + quat.rotate(turned[j], rig.tips[names[j]]) for j in going_with if names[j] in rig.tips]
+        found = np.array([*placed[going_with], *ends])
+    return corners(quat.rotate(quat.conjugate(turned[joint]), found - placed[joint])), thick
 
 
 def _normal(points: Array) -> Array | None:

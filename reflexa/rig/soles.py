@@ -14,6 +14,7 @@ from reflexa.motion import quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.kept import kept
+from reflexa.rig.mesh import skin_of
 from reflexa.rig.rig import SIDES, UP, Rig
 from reflexa.rig.stance import leg_length, stand_of, standing
 
@@ -60,29 +61,27 @@ class Sole:
 
     def lowest(self, turned: Array, placed: Array) -> Array:
         """The height of the lowest point of the foot ``(frames,)``, metres."""
-        return self.lowest_of(*((turned[:, j], placed[:, j]) for j in (self.ankle, self.toes)))
-
-    def lowest_of(self, ankle: tuple[Array, Array], toes: tuple[Array, Array]) -> Array:
-        """The same of an ankle and toes that are turned ``(frames, 4)`` and placed ``(frames, 3)`` like that."""
-        out = np.full(len(ankle[0]), np.inf)
-        for (turned, placed), points in zip((ankle, toes), self.skin, strict=True):
-            if len(points):
-                # Only heights are asked for: up in the joint's own axes tells them.
-                up = quat.rotate(quat.conjugate(turned), UP)
-                out = np.minimum(out, placed[:, 1] + (up @ points.T).min(axis=1))
-        return out
+        up = np.broadcast_to(UP, (len(turned), 3))
+        ankle, toes = ((turned[:, j], placed[:, j]) for j in (self.ankle, self.toes))
+        return self._over(ankle, toes, up)
 
     def clearance(self, ankle: tuple[Array, Array], toes: tuple[Array, Array], on: Surface) -> Array:
         """How high the foot is over a surface at its nearest ``(frames,)``, metres (negative: how deep it is in it), as far as
-        that goes on as it is below the ankle. ankle, toes: as in ``lowest_of``; on: the surface below the ankle."""
-        normal = on.normal / np.maximum(on.normal[:, 1:2], 1e-6)
-        out = np.full(len(ankle[0]), np.inf)
+        that goes on as it is below the ankle. ankle, toes: turned ``(frames, 4)`` and placed ``(frames, 3)`` like that; on: the
+        surface below the ankle."""
+        return self._over(ankle, toes, on.normal / np.maximum(on.normal[:, 1:2], 1e-6)) - on.height
+
+    def _over(self, ankle: tuple[Array, Array], toes: tuple[Array, Array], normal: Array) -> Array:
+        """The height of the point of the foot that is nearest to a plane through what lies below the ankle, over that plane
+        ``(frames,)``; normal ``(frames, 3)``: of the plane, as long as it takes for its height to be 1."""
+        out = np.full(len(normal), np.inf)
         for (turned, placed), points in zip((ankle, toes), self.skin, strict=True):
             if len(points):
-                up = quat.rotate(quat.conjugate(turned), normal)
+                # Only heights are asked for: the normal in the joint's own axes tells them.
+                own = quat.rotate(quat.conjugate(turned), normal)
                 along = np.sum((placed - ankle[1]) * normal, axis=1) + ankle[1][:, 1]
-                out = np.minimum(out, along + (up @ points.T).min(axis=1))
-        return np.asarray(out - on.height)
+                out = np.minimum(out, along + (own @ points.T).min(axis=1))
+        return out
 
 
 class Surface(Protocol):
@@ -216,8 +215,7 @@ def pooled(rig: Rig, pair: tuple[int, int], points: tuple[Array, Array], within:
         return points[0]
     turned, placed = standing(rig).rest_model
     mine, theirs = (placed[j] + quat.rotate(turned[j], p) for j, p in zip(pair, points, strict=True))
-    normal = rig.plane.normal
-    theirs = theirs - 2 * ((theirs @ normal) - rig.plane.offset)[:, None] * normal
+    theirs = rig.plane.reflect(theirs)
     ends = [np.concatenate([p.min(axis=0), p.max(axis=0)]) for p in (mine, theirs)]
     if np.abs(ends[0] - ends[1]).max() > within:
         return points[0]
@@ -270,14 +268,8 @@ def _hull(rig: Rig, joint: int, going_with: set[int], between: tuple[float, floa
     part of the foot (between the ground and the ankle, heights in metres); none without."""
     turned, placed = standing(rig).rest_model
     low, top = between
-    found = []
-    for mesh in rig.meshes if going_with else ():
-        strongest = mesh.joints[np.arange(len(mesh.joints)), mesh.weights.argmax(axis=1)]
-        own = np.flatnonzero(np.isin(strongest, list(going_with)))
-        if len(own):
-            points = mesh.posed(turned, placed)[own]
-            found.append(points[points[:, 1] < low + 0.7 * (top - low)])
-    points = np.concatenate(found) if found else np.empty((0, 3))
+    points = skin_of(rig.meshes, going_with, (turned, placed))
+    points = points[points[:, 1] < low + 0.7 * (top - low)]
     if len(points) < 3:
         return np.empty((0, 3))
     return corners(quat.rotate(quat.conjugate(turned[joint]), points - placed[joint]))

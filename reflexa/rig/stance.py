@@ -18,6 +18,7 @@ from reflexa.motion.arrays import Array, vector
 from reflexa.motion.clip import Clip
 from reflexa.motion.kept import kept
 from reflexa.motion.skeleton import Skeleton
+from reflexa.rig.pairs import Plane
 from reflexa.rig.rig import SIDES, UP, Rig, Stand
 
 # A bare ankle is this high over the sole, as a share of thigh and shin together: 0.039 of the stature against 0.245 and
@@ -124,8 +125,7 @@ def _built_up(rig: Rig, side: str) -> Array:
 
 def _reflected(rig: Rig, side: str, v: Array) -> Array:
     """Directions ``(…, 3)`` in model space of one side as those of the left one, and back."""
-    normal = rig.plane.normal
-    return v if side == "left" else v - 2 * (v @ normal)[..., None] * normal
+    return v if side == "left" else Plane(rig.plane.normal, 0.0).reflect(v)
 
 
 def _stand(rig: Rig, side: str, up: Array, toes_up: Array | None, height: float | None) -> Stand:

@@ -182,3 +182,9 @@ def test_bad_thresholds_say_where(said, place: str) -> None:
     with pytest.raises(ReadError) as e:
         from_plain(said, "thresholds.json")
     assert place in e.value.place
+
+
+def test_a_threshold_that_was_told_otherwise_is_read_as_it_was_meant() -> None:
+    """Flips were told in degrees a frame, of thirty a second."""
+    written = {"thresholds": {"flip": {"value": 45.0, "unit": "°", "why": ""}}}
+    assert from_plain(written) == {"flip-speed": 1350.0} and from_plain({"thresholds": {"flip": 60}}) == {}

@@ -32,6 +32,10 @@ def text(limits: Mapping[str, float]) -> str:
     return json.dumps(document(limits), indent=2, ensure_ascii=False) + "\n"
 
 
+# What was once told otherwise: its name now, its unit, and how many times as much the number is in that.
+_ONCE = {"flip": ("flip-speed", "°/s", 30.0)}
+
+
 def from_plain(data: Mapping[str, Any], path: Path | str = "") -> dict[str, float]:
     """Those of a document that are other than they come. Raises ReadError with the place of what is not known or no number."""
     said = data.get("thresholds")
@@ -42,6 +46,9 @@ def from_plain(data: Mapping[str, Any], path: Path | str = "") -> dict[str, floa
     for name, entry in said.items():
         place = f"thresholds.{name}"
         value = entry.get("value") if isinstance(entry, dict) else entry
+        if name in _ONCE and isinstance(value, int | float) and not isinstance(value, bool):
+            name, unit, times = _ONCE[name]
+            value, entry = value * times, {"unit": unit}
         if name not in all_:
             raise ReadError("is no threshold", path, place, f"There are {', '.join(all_)}.")
         if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value) or value < 0:

@@ -32,6 +32,7 @@ from reflexa.motion.kernels.turns import (
     v_at,
     v_of,
     vector,
+    wrapped,
 )
 
 Ints = NDArray[np.intp]
@@ -128,7 +129,7 @@ def _stood(held: Held, turns: Array, j: int, span: tuple[int, int, int], up: V, 
     before, low, high, low_with, high_with = 0.0, math.inf, -math.inf, math.inf, -math.inf
     for f in range(first, last + 1):
         own = _heading(_upright(q_at(turns, f, j), up, normal), base, axis)
-        own = before + (own - before) - 2.0 * math.pi * math.floor((own - before + math.pi) / (2.0 * math.pi))
+        own = before + wrapped(own - before)
         headings[f] = before = own
         low, high = min(low, own), max(high, own)
         own -= held.headings[f]

@@ -11,7 +11,21 @@ from reflexa.motion.kernels.compiling import helper, kernel
 from reflexa.motion.kernels.courses import settle
 from reflexa.motion.kernels.limbs import end_of
 from reflexa.motion.kernels.parts import Limb, Timing
-from reflexa.motion.kernels.turns import add, cross, direction, dot, inv, length, q_at, rot, smooth, sub, times, v_at
+from reflexa.motion.kernels.turns import (
+    add,
+    cross,
+    direction,
+    dot,
+    inv,
+    length,
+    q_at,
+    rot,
+    smooth,
+    sub,
+    times,
+    v_at,
+    wrapped,
+)
 
 # A pose tells the axis by the fourth power of its bend: as much as the course keeps to itself at this bend (sine).
 _TELLS = math.sin(math.radians(4.0))
@@ -28,12 +42,6 @@ _STIFF, _DRAWN = 4.0, 0.002
 
 
 @helper
-def _wrapped(angle: float) -> float:
-    """The same angle between -pi and pi."""
-    return angle - 2.0 * math.pi * math.floor((angle + math.pi) / (2.0 * math.pi))
-
-
-@helper
 def _between_sure(seen: Array, sure: Array, spare: float, out: Array) -> None:
     """Angles ``(frames,)`` that are those seen where they are sure, unrolled, and led evenly in between; spare where none is."""
     n, last = len(seen), -1
@@ -41,11 +49,11 @@ def _between_sure(seen: Array, sure: Array, spare: float, out: Array) -> None:
         if sure[f] <= 0.0:
             continue
         if last < 0:
-            out[f] = spare + _wrapped(seen[f] - spare)
+            out[f] = spare + wrapped(seen[f] - spare)
             for k in range(f):
                 out[k] = out[f]
         else:
-            out[f] = out[last] + _wrapped(seen[f] - out[last])
+            out[f] = out[last] + wrapped(seen[f] - out[last])
             for k in range(last + 1, f):
                 out[k] = out[last] + (out[f] - out[last]) * (k - last) / (f - last)
         last = f
@@ -90,8 +98,8 @@ def hinges(limb: Limb, made: Array, timing: Timing, turned: Array, placed: Array
     side = math.atan2(shown[1], shown[0])
     weight, sure, seen, course, wanted = np.empty(m), np.empty(m), np.empty(m), np.empty(m), np.empty(m)
     for f in range(n):
-        if bend[f] < _OVER and abs(_wrapped(angle[f] - side)) > 0.5 * math.pi:
-            angle[f] = _wrapped(angle[f] + math.pi)
+        if bend[f] < _OVER and abs(wrapped(angle[f] - side)) > 0.5 * math.pi:
+            angle[f] = wrapped(angle[f] + math.pi)
         aside = math.cos(angle[f] - side)
         deep = smooth((bend[f] - _SHALLOW) / (_DEEP - _SHALLOW))
         clear = deep + (1.0 - deep) * aside * aside
@@ -105,7 +113,7 @@ def hinges(limb: Limb, made: Array, timing: Timing, turned: Array, placed: Array
                 seen[at + period] = angle[f]
     _between_sure(seen, sure, side, course)
     for f in range(m):
-        off = _wrapped(seen[f] - course[f])
+        off = wrapped(seen[f] - course[f])
         near = max(math.cos(off), 0.0) if sure[f] <= 0.0 else 1.0
         own_weight = weight[f] * near * near
         wanted[f] = course[f] + off * own_weight / (own_weight + _DRAWN)

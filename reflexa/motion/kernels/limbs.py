@@ -32,6 +32,7 @@ from reflexa.motion.kernels.turns import (
     times,
     v_at,
     v_of,
+    wrapped,
 )
 
 Ints = NDArray[np.intp]
@@ -131,8 +132,7 @@ def carried(line: Array, way: Array, out: Array) -> None:
         if f > 0:
             on = mul(mul(between(b0, b, _aside(b)), last), inv(between(a0, a, _aside(a))))
             x, y, z, w = mul(on, inv(least))
-            angle = 2.0 * math.atan2(x * b[0] + y * b[1] + z * b[2], w)
-            step[f] = angle - 2.0 * math.pi * math.floor((angle + math.pi) / (2.0 * math.pi))
+            step[f] = wrapped(2.0 * math.atan2(x * b[0] + y * b[1] + z * b[2], w))
         near = 0.5 + 0.5 * dot(a, b)
         weight[f] = _LEAST * near * near * near * near + 1e-9
         last, a0, b0 = least, a, b

@@ -195,3 +195,9 @@ def smooth(x: float) -> float:
     """0 below 0, 1 above 1, level at both."""
     u = min(max(x, 0.0), 1.0)
     return u * u * (3.0 - 2.0 * u)
+
+
+@helper
+def wrapped(angle: float) -> float:
+    """The same angle between -pi and pi."""
+    return angle - 2.0 * math.pi * math.floor((angle + math.pi) / (2.0 * math.pi))

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.eases import eased
+from reflexa.motion.eases import eased, near
 from reflexa.motion.limb import Limb, Model, limb
 from reflexa.rig import Rig
 from reflexa.rig.soles import Sole, soles
@@ -139,11 +139,8 @@ def _lifted(ground: Ground, sole: Sole, ways: kernels.feet.Turns, offset: Array,
     ankle = placed[:, sole.ankle] + offset
     on = surface_under(ground.stage, ground.on_stage, ankle, frames=ground.frames)
     over = sole.clearance((ways.foot, ankle), (ways.toes, ankle + quat.rotate(ways.foot, arm)), on)
-    from scipy.ndimage import distance_transform_edt
-
-    away = distance_transform_edt(~down) if down.any() else np.full(len(down), np.inf)
     before = sole.lowest(turned, placed) - on.height
-    allowed = np.minimum(before, -_OVER) * np.minimum(away / (_LEADS * clip.rate), 1.0)
+    allowed = np.minimum(before, -_OVER) * (1 - near(down, 0.0, _LEADS * clip.rate))
     return np.asarray(np.maximum(allowed - over, 0.0))
 
 

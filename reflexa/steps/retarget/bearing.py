@@ -12,7 +12,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.cycle import Unrolled
-from reflexa.motion.eases import eased
+from reflexa.motion.eases import eased, near
 from reflexa.motion.limb import Limb
 from reflexa.motion.limbs import Posed, end_of, limb_end, turn_about
 from reflexa.rig.limbs import limb_of
@@ -29,16 +29,6 @@ _BEARS, _FREE, _SLOW = 0.12, 0.28, 0.4
 FLOOR, _DOWN = 0.06, 0.014
 # A point that moves by less than this a frame, metres, is as still as another.
 _STILL = 2e-4
-
-
-def near(stands: NDArray[np.bool_], held: float, led: float) -> Array:
-    """By how much something counts ``(frames,)``: all while it stands and ``held`` frames beyond, led there and back over so many
-    more."""
-    if not stands.any():
-        return np.zeros(len(stands))
-    from scipy.ndimage import distance_transform_edt
-
-    return np.asarray(smoothstep(1 - (distance_transform_edt(~stands) - held) / max(led, 1.0)))
 
 
 def eases(rate: float) -> tuple[int, int]:

@@ -12,6 +12,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.cycle import Unrolled
+from reflexa.motion.eases import near
 from reflexa.motion.limb import Limb, Timing
 from reflexa.motion.limbs import Posed, end_of, given_way, hinges, reach, sink, turn_about, widened
 from reflexa.motion.smoothing import gaussian
@@ -22,7 +23,7 @@ from reflexa.rig.soles import soles as soles_of
 from reflexa.rig.stance import as_seen, leg_length
 from reflexa.stage.footing import could_bear
 from reflexa.steps.retarget import feet as soles
-from reflexa.steps.retarget.bearing import FLOOR, bearing_hands, eases, hand_track, held_over, near, on_floor, unrolled
+from reflexa.steps.retarget.bearing import FLOOR, bearing_hands, eases, hand_track, held_over, on_floor, unrolled
 
 
 @dataclass(eq=False)
@@ -43,8 +44,8 @@ class Contacts:
 @dataclass(frozen=True, eq=False)
 class _Feet:
     """What feet of the source do, in the target's facing and size: the loop that they go round, per side the tracks of heel, ball
-    and tip over it, when each stands, how high the lowest of the foot is ``(frames,)``, and the floor, where that is lower than
-    0."""
+    and tip over it, when each stands, how high the lowest of the foot is ``(frames,)``, the floor where that is lower than 0, and
+    how flat each sole is ``(frames,)``, 0 to 1."""
 
     loop: Unrolled
     tracks: dict[str, list[Array]]
