@@ -42,11 +42,10 @@ def as_held(tracks: list[Array], stands: list[NDArray[np.bool_]], least: int) ->
     frame more that has come near to standing since.
 
     A span in which one point after the other is exactly still all through, but for less than ``least`` frames here and there,
-    has been held. tracks ``(frames, 3)`` each.
+    has been held. tracks ``(frames, 3)`` each: heel, ball, and others.
     """
     exactly = np.empty((len(tracks), len(tracks[0])), dtype=bool)
-    for track, still in zip(tracks, exactly, strict=True):
-        kernels.spans.still(_HELD, track, still)
+    kernels.spans.still(_HELD, np.array(tracks), exactly)
     out = np.empty(exactly.shape, dtype=bool)
     kernels.spans.as_held(_MOSTLY, least, np.array(stands), exactly, out)
     return list(out)

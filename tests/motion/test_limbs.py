@@ -118,6 +118,17 @@ def test_a_straight_limb_bends_to_its_usual_side() -> None:
     assert posed.placed[0, l.middle, 2] < -0.02, "a straight elbow goes back"
 
 
+def test_a_last_digit_does_not_decide_whether_a_straight_limb_bends() -> None:
+    knees = []
+    for lean in (1e-12, -1e-12):
+        skeleton = chain(["thigh", "shin", "foot"], [[0, 0, 0], [0, -1.0, 0], [lean, -1.0, 0]])
+        clip = rest_clip(skeleton)
+        posed = Posed(skeleton, *(np.array(a) for a in clip.model), np.array(clip.rotations), set())
+        reach(posed, limb(skeleton, 0, 1, 2), np.array([[0.0, -1.9, 0.0]]), np.array([[0.0, 0.0, 1.0]]))
+        knees.append(posed.placed[0, 1])
+    assert np.abs(knees[0] - knees[1]).max() < 1e-6 and abs(knees[0][0]) > 0.05
+
+
 def test_a_pelvis_gives_way_alike_for_a_leg_that_ends_at_a_joint_and_one_that_ends_at_an_end_site() -> None:
     """Both are the same leg: of 0.9 m, whose foot is to stand 2 cm lower than it does, for a while. What else the figure has,
     here a strap from the ankle to the hip, has no say in it."""

@@ -138,6 +138,16 @@ def test_held_feet_stay_as_they_were_held() -> None:
     assert contacts.spans(contacts.as_held([moving] * 3, [wide] * 3, 6)[0]) == [(6, 35)]
 
 
+def test_a_held_foot_that_turns_about_a_point_of_its_sole_is_still_held() -> None:
+    angle = np.linspace(0, 0.3, 40)  # 0.3 rad in 40 frames about the middle of a sole of 20 cm
+    arm = 0.1 * np.stack([np.sin(angle), 0 * angle, np.cos(angle)], axis=1)
+    stands = np.ones(40, dtype=bool)
+    rolls = np.array([0, 1, 0]) * np.linspace(0, 0.05, 40)[:, None]
+    assert all(each.all() for each in contacts.as_held([-arm, arm], [stands] * 2, 2))
+    heel, ball = contacts.as_held([rolls - 2 * arm, 0 * arm], [stands] * 2, 2)
+    assert not heel.any() and ball.all()
+
+
 def test_carrying_and_standing_against_a_parent_are_opposites() -> None:
     clip = rigs.clip(rigs.rig(5, 2), 5, 12)
     turned, placed = clip.model

@@ -41,8 +41,9 @@ Ints = NDArray[np.intp]
 _STRAIGHTEST = math.radians(3.0)
 # No limb is folded further than this (radians).
 _FOLDED = math.radians(172.0)
-# An overstretched limb comes through to its own side over so much of a bend (radians).
-_COMES_THROUGH = math.radians(5.0)
+# An overstretched limb comes through to its own side over so many times as much as it is overstretched by, but that counts to
+# the second (radians) only: one that is straight but for a last digit just bends.
+_COMES_THROUGH, _MOST_OVER = 5.0, math.radians(1.0)
 
 
 # A straight way that passes a limb's root at this share of its length or more stays straight; at the second or less it leads
@@ -272,6 +273,6 @@ def _bend(u: V, l: V, n: V, distance: float) -> tuple[float, bool]:
     cosine = min(max(wanted / size, -1.0), 1.0)
     then = math.acos(cosine)
     if now < 0.0:
-        then *= 2.0 * smooth((then + now) / _COMES_THROUGH) - 1.0
+        then *= 2.0 * smooth((then + now) / (_COMES_THROUGH * min(-now, _MOST_OVER))) - 1.0
         then = max(then, now)
     return then - now, abs(wanted) > size * (1.0 + 1e-12)

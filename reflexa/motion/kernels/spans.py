@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import helper, kernel
-from reflexa.motion.kernels.turns import cubic
+from reflexa.motion.kernels.turns import V, add, cubic, dot, length, sub, times, v_at
 
 Bools = NDArray[np.bool_]
 
@@ -43,14 +43,33 @@ def standing(bounds: Bounds, height: Array, speed: Array, out: Bools) -> None:
 
 
 @kernel(shared=1, out=1, in_order=True)
-def still(within: float, track: Array, out: Bools) -> None:
-    """When a point ``(frames, 3)`` leaves its place by less than so much from frame to frame, on one side or the other."""
-    for f in range(len(track)):
-        out[f] = False
-    for f in range(1, len(track)):
-        x, y, z = track[f, 0] - track[f - 1, 0], track[f, 1] - track[f - 1, 1], track[f, 2] - track[f - 1, 2]
-        if math.sqrt(x * x + y * y + z * z) < within:
-            out[f - 1] = out[f] = True
+def still(within: float, points: Array, out: Bools) -> None:
+    """When points of a foot ``(points, frames, 3)``, heel and ball first, leave their place by less than so much from frame to
+    frame, on one side or the other. A sole that turns level about a point between heel and ball leaves its place with neither."""
+    for f in range(points.shape[1]):
+        for i in range(len(points)):
+            out[i, f] = False
+    for f in range(1, points.shape[1]):
+        for i in range(len(points)):
+            if length(_step(points, i, f)) < within:
+                out[i, f - 1] = out[i, f] = True
+        heel, ball = _step(points, 0, f), _step(points, 1, f)
+        if max(abs(heel[1]), abs(ball[1])) < within and length(_least(heel, ball)) < within:
+            out[0, f - 1] = out[1, f - 1] = out[0, f] = out[1, f] = True
+
+
+@helper
+def _step(points: Array, i: int, f: int) -> V:
+    """How far a point goes in a frame."""
+    return sub(v_at(points, i, f), v_at(points, i, f - 1))
+
+
+@helper
+def _least(a: V, b: V) -> V:
+    """The smallest that any point between two moves by, of which one moves by a and the other by b."""
+    d = sub(b, a)
+    square = dot(d, d)
+    return a if square == 0.0 else add(a, times(d, min(max(-dot(a, d) / square, 0.0), 1.0)))
 
 
 @helper

@@ -41,7 +41,7 @@ def settled(given: Given, settings: PlantsSettings, context: Context) -> tuple[P
         again = plants_of(after, given.rig, settings, context)
         further = with_plants_held(now, again, settings, context.stage)
         if further is after or np.abs(further.model[1] - after.model[1]).max() < _SAME:
-            break
+            return plants, further if again == plants else after
         plants, after = again, further
     return plants, after
 
