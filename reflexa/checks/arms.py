@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from reflexa.checks.model import Check, Finding, Limit, Subject
 from reflexa.motion import contacts
-from reflexa.rig import girth
+from reflexa.rig import bodies
 from reflexa.rig.rig import SIDES
 
 DEPTH = Limit("inside-body", 4.0, "cm", "What is seen of an arm in the trunk (common practice, no source).")
@@ -16,10 +16,10 @@ def _run(subject: Subject) -> list[Finding]:
     clip, rig = subject.clip, subject.rig
     out, limit = [], subject.limit(DEPTH)
     for side in SIDES if rig.meshes else ():
-        points = girth.arm_points(rig, side, *clip.model)
+        points = bodies.arm_points(rig, side, *clip.model)
         if points is None:
             continue
-        deep = 100 * girth.depths(rig, points, girth.arm_thickness(rig, side), clip.model)[0].max(axis=0)
+        deep = 100 * bodies.depths(rig, points, bodies.arm_thickness(rig, side), clip.model)[0].max(axis=0)
         spans = [p for p in contacts.peaks(deep, limit) if p[1] - p[0] + 1 >= _LONG * clip.rate]
         if not spans:
             continue

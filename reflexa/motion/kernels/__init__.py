@@ -18,6 +18,7 @@ if TYPE_CHECKING:
     from reflexa.motion.kernels import moments as moments
     from reflexa.motion.kernels import oscillators as oscillators
     from reflexa.motion.kernels import rows as rows
+    from reflexa.motion.kernels import solving as solving
     from reflexa.motion.kernels import spans as spans
     from reflexa.motion.kernels import text as text
 
@@ -33,6 +34,7 @@ __all__ = [
     "moments",
     "oscillators",
     "rows",
+    "solving",
     "spans",
     "text",
 ]

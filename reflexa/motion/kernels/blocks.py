@@ -5,9 +5,9 @@ from __future__ import annotations
 import math
 
 from reflexa.motion.arrays import Array
-from reflexa.motion.kernels.compiling import kernel
+from reflexa.motion.kernels.compiling import helper, kernel
 from reflexa.motion.kernels.parts import Blocks, Model
-from reflexa.motion.kernels.turns import add, dot, inv, q_at, rot, sub, times, v_at
+from reflexa.motion.kernels.turns import V, add, dot, inv, q_at, rot, smooth, sub, times, v_at
 
 
 @kernel(shared=2, out=2)
@@ -37,3 +37,46 @@ def depths(blocks: Blocks, thickness: float, model: Model, points: Array, deep: 
                     deep[f, p] = depth
                     way = rot(q, times(add(times(across, x), times(ahead, z)), 1.0 / max(size, 1e-9)))
                     out[f, p, 0], out[f, p, 1], out[f, p, 2] = way
+
+
+# A block reaches beyond its ends by the first share of half its length, and is entered gradually there, over the second.
+_BEYOND, _ENTERED = 0.1, 0.35
+# Nearer to its axis than this share of the way to its side, there is less and less of a way out.
+_INMOST = 0.6
+
+
+@helper
+def entered(blocks: Blocks, thickness: float, model: Model, f: int, point: V) -> tuple[float, V]:
+    """How deep a point is in the block that it is deepest in, metres, and the way out of that, unit but for its inmost; as
+    ``depths``, with no jump where a block ends."""
+    joints, middles, axes, halves = blocks
+    turned, placed = model
+    deepest, out = 0.0, (0.0, 0.0, 0.0)
+    for b in range(len(joints)):
+        q = q_at(turned, f, joints[b])
+        own = rot(inv(q), sub(point, v_at(placed, f, joints[b])))
+        own = sub(own, (middles[b, 0], middles[b, 1], middles[b, 2]))
+        across = (axes[b, 0, 0], axes[b, 0, 1], axes[b, 0, 2])
+        ahead = (axes[b, 2, 0], axes[b, 2, 1], axes[b, 2, 2])
+        x, z = dot(own, across), dot(own, ahead)
+        y = dot(own, (axes[b, 1, 0], axes[b, 1, 1], axes[b, 1, 2]))
+        share = math.hypot(x / (halves[b, 0] + thickness), z / (halves[b, 2] + thickness))
+        inside = ((1.0 + _BEYOND) * halves[b, 1] - abs(y)) / (_ENTERED * halves[b, 1])
+        if share >= 1.0 or inside <= 0.0:
+            continue
+        size = math.hypot(x, z)
+        depth = size * (1.0 / max(share, 1e-6) - 1.0) * smooth(inside)
+        if depth > deepest:
+            deepest = depth
+            way = times(add(times(across, x), times(ahead, z)), smooth(share / _INMOST) / max(size, 1e-9))
+            out = rot(q, way)
+    return deepest, out
+
+
+@kernel(shared=2, out=1)
+def entries(blocks: Blocks, thickness: Array, model: Model, points: Array, out: Array) -> None:
+    """How deep points ``(frames, points, 3)``, of something of half such a thickness ``(points,)``, are in a body, metres
+    ``(frames, points)``, as the solver sees it."""
+    for f in range(len(points)):
+        for p in range(points.shape[1]):
+            out[f, p], _ = entered(blocks, thickness[p], model, f, v_at(points, f, p))

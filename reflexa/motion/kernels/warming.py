@@ -34,6 +34,14 @@ def warm() -> None:
     deep, way = np.empty((2, 1)), np.empty((2, 1, 3))
     block = Blocks(np.zeros(1, dtype=np.intp), np.ones((1, 3)), np.ones((1, 3, 3)), np.ones((1, 3)))
     kernels.blocks.depths(block, 0.1, Model(*model), model[1][:, :1], deep, way)
+    kernels.blocks.entries(block, np.ones(1), Model(*model), model[1][:, :1], deep)
+    rest = np.zeros((2, 3))
+    one = kernels.solving.Arm(leg, axis, rest, np.ones((1, 2)), np.ones(1), block, goal, np.ones(2), np.zeros((2, 1)))
+    stiff = kernels.solving.Stiffness(0.01, 0.01, 0.1, 1.0, 1)
+    moved = Model(*(np.array(a) for a in model))
+    kernels.solving.arms(
+        kernels.solving.Arms(one, one, True, rest, np.ones(2), True, True), stiff, moved, np.empty((2, 8))
+    )
     given = np.ones((3, 2), dtype=bool)
     kernels.chains.hang(
         skeleton.parents, skeleton.rest_rotations, skeleton.rest_translations, given, *map(np.array, model)

@@ -9,7 +9,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.limb import Timing
 from reflexa.motion.limbs import Posed, turn_about, widened
 from reflexa.motion.smoothing import gaussian
-from reflexa.rig import girth
+from reflexa.rig import bodies
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.match import Match
 from reflexa.rig.rig import SIDES
@@ -25,7 +25,7 @@ _FURTHEST, _TURNS, _ROUNDS = np.radians(40), 0.15, 3
 
 def broader(m: Match) -> bool:
     """Is the target so much broader than the source that arms would be in its body? A source without a skin is taken for slim."""
-    mine, other = girth.girth(m.target), girth.girth(m.source)
+    mine, other = bodies.girth(m.target), bodies.girth(m.source)
     return mine > 0 and (other == 0 or mine > _BROADER * other)
 
 
@@ -35,11 +35,11 @@ def clear_arms(posed: Posed, m: Match, timing: Timing) -> None:
         l = limb_of(m.target, f"{side} hand")
         if l is None:
             continue
-        thick = girth.arm_thickness(m.target, side)
+        thick = bodies.arm_thickness(m.target, side)
         for _ in range(_ROUNDS):
-            points = girth.arm_points(m.target, side, posed.turned, posed.placed)
+            points = bodies.arm_points(m.target, side, posed.turned, posed.placed)
             assert points is not None
-            deep, out = girth.depths(m.target, points, thick, (posed.turned, posed.placed))
+            deep, out = bodies.depths(m.target, points, thick, (posed.turned, posed.placed))
             deep = np.maximum(deep - _TOUCHES * leg_length(m.target), 0.0)
             if not deep.any():
                 break

@@ -30,7 +30,8 @@ from reflexa.steps.retarget.bearing import FLOOR, bearing_hands, eases, hand_tra
 class Contacts:
     """What the pass aimed at: per limb ("left foot", "right hand") the goal track and how far short of it the limb
     came, metres ``(frames,)``; per side the scaled source's heel and ball tracks, when each stands, and how high the lowest of
-    the sole is to be ``(frames,)``; least: per foot how high its ankle has to be for nothing of it to be far under the floor."""
+    the sole is to be ``(frames,)``; least: per foot how high its ankle has to be for nothing of it to be far under the floor;
+    bears: how much each hand bears ``(frames,)``."""
 
     goals: dict[str, Array] = field(default_factory=dict)
     short: dict[str, Array] = field(default_factory=dict)
@@ -39,6 +40,7 @@ class Contacts:
     least: dict[str, Array] = field(default_factory=dict)
     standing: dict[str, tuple[NDArray[np.bool_], NDArray[np.bool_]]] = field(default_factory=dict)
     sunk: Array | None = None
+    bears: dict[str, Array] = field(default_factory=dict)
 
 
 @dataclass(frozen=True, eq=False)
@@ -172,6 +174,7 @@ def plant_feet(posed: Posed, clip: Clip, m: Match, hands: bool) -> Contacts:
     if hands:
         for name, (l, goal, weight) in bearing_hands(posed, clip, m).items():
             limbs[name], contacts.goals[name], weights[name] = l, goal, weight
+            contacts.bears[name] = weight
     if not limbs:
         return contacts
     timing = Timing(clip.rate, clip.loop)

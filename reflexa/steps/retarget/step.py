@@ -21,6 +21,7 @@ from reflexa.steps.helper_joints import snapped
 from reflexa.steps.model import Settings
 from reflexa.steps.retarget.clearance import broader, clear_arms
 from reflexa.steps.retarget.contact import Contacts, place_hands, plant_feet
+from reflexa.steps.retarget.relations import keep_relations
 from reflexa.steps.retarget.transfer import moved_joints, transfer
 
 Root = Literal["source root", "under the pelvis", "pelvis, turning", "stays"]
@@ -54,11 +55,18 @@ class RetargetSettings(Settings, frozen=True):
             "pelvis: on the ground below it. pelvis, turning: that, and turned as the pelvis heads. stays: at rest.",
         ),
     ] = "source root"
+    relations: Annotated[
+        bool,
+        Meta(
+            title="Relations",
+            description="Hands that come close to each other or to the body stay as close, by what lies between their surfaces.",
+        ),
+    ] = True
     clear: Annotated[
         bool,
         Meta(
             title="Arms clear of the body",
-            description="Arms of a broader figure swing out as far as it takes to stay out of its trunk and thighs.",
+            description="Arms stay out of trunk, head and legs: no deeper in than the source's.",
         ),
     ] = True
     helpers: Annotated[
@@ -90,11 +98,14 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
     m = match(source, target)
     moved, _ = moved_joints(clip, m)
     posed = transfer(clip, m, settings.root, moved)
-    if settings.clear and settings.hands == "free" and broader(m):
+    relate = settings.relations and settings.hands == "free"
+    if settings.clear and settings.hands == "free" and not relate and broader(m):
         clear_arms(posed, m, Timing(clip.rate, clip.loop))
     contacts = plant_feet(posed, clip, m, settings.hands == "free") if settings.feet else Contacts()
     if settings.hands != "free":
         place_hands(posed, clip, m, settings.hands, contacts)
+    if relate:
+        keep_relations(posed, clip, m, contacts.bears, settings.clear)
     rotations = posed.rotations()
     translations = np.tile(target.skeleton.rest_translations, (clip.frames, 1, 1))
     for j, by in moved.items():

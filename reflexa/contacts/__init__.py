@@ -1,0 +1,1 @@
+"""What touches what, and when: parts of the body that come close to each other."""

@@ -1,0 +1,107 @@
+"""How near a hand is to the body: distances from its volumes, and places of one body's surface on another's."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from functools import lru_cache
+
+import numpy as np
+
+from reflexa.motion import quat
+from reflexa.motion.arrays import Array
+from reflexa.motion.limbs import limb_end
+from reflexa.rig import Rig
+from reflexa.rig.bodies import Block, volumes
+from reflexa.rig.limbs import limb_of
+from reflexa.rig.palms import palms
+
+Posing = tuple[Array, Array]
+# Half the thickness of a hand about its middle, as a share of the height (from memory, of adults).
+HAND = 0.025
+# Volumes that are about as near count together: over this share of the height.
+_TOGETHER = 0.012
+
+
+@lru_cache(maxsize=64)
+def volumes_for(rig: Rig, side: str) -> tuple[Block, ...]:
+    """The volumes that a hand can come near to: all but those of its own arm."""
+    return tuple(b for b in volumes(rig) if b.part not in (f"{side} upper arm", f"{side} forearm"))
+
+
+def hand_middle(model: Posing, rig: Rig, side: str) -> Array | None:
+    """Where the middle of a hand is ``(frames, 3)``; the end of its arm where it has no hand; None without an arm."""
+    l = limb_of(rig, f"{side} hand")
+    return None if l is None else np.asarray(limb_end(model, l) + hand_offset(model[0], rig, side))
+
+
+def hand_offset(turned: Array, rig: Rig, side: str) -> Array:
+    """The way from the wrist to the middle of a hand ``(frames, 3)``, joints turned by ``(frames, joints, 4)``."""
+    palm = palms(rig).get(side)
+    if palm is None or len(palm.points) < 2:
+        return np.zeros((len(turned), 3))
+    return quat.rotate(turned[:, palm.joint], palm.points.mean(axis=0))
+
+
+def local_to(block: Block, track: Array, model: Posing) -> Array:
+    """A track ``(frames, 3)`` as a block of the body sees it: across, along and ahead from its middle, metres."""
+    turned, placed = model
+    own = quat.rotate(quat.conjugate(turned[:, block.joint]), track - placed[:, block.joint])
+    return np.asarray((own - block.middle) @ block.axes.T)
+
+
+def from_local(block: Block, own: Array, model: Posing) -> Array:
+    """The other way round: places ``(frames, 3)`` in model space."""
+    turned, placed = model
+    return np.asarray(placed[:, block.joint] + quat.rotate(turned[:, block.joint], own @ block.axes + block.middle))
+
+
+def distances(block: Block, track: Array, model: Posing) -> tuple[Array, Array]:
+    """How far a track ``(frames, 3)`` is from the surface of a block, metres ``(frames,)``, negative inside it; and the way out
+    ``(frames, 3)``, unit."""
+    own = local_to(block, track, model)
+    far, share = _round(block, own)
+    aside, beyond = far - far / share, np.abs(own[:, 1]) - block.half[1]
+    out, over = np.maximum(aside, 1e-6), np.maximum(beyond, 0.0)
+    apart = np.where((aside > 0) | (beyond > 0), np.hypot(np.maximum(aside, 0.0), over), np.maximum(aside, beyond))
+    radial = own[:, [0, 2]] / np.maximum(far, 1e-9)[:, None]
+    way = np.stack([radial[:, 0] * out, np.sign(own[:, 1]) * over, radial[:, 1] * out], axis=1)
+    way /= np.linalg.norm(way, axis=1, keepdims=True)
+    return apart, quat.rotate(model[0][:, block.joint], way @ block.axes)
+
+
+def _round(block: Block, own: Array) -> tuple[Array, Array]:
+    """How far points are from a block's axis ``(frames,)``, and as a share of the way to its side."""
+    far = np.hypot(own[:, 0], own[:, 2])
+    share = np.hypot(own[:, 0] / block.half[0], own[:, 2] / block.half[2])
+    return far, np.maximum(share, 1e-3)
+
+
+def nearest(rig: Rig, side: str, track: Array, model: Posing) -> tuple[Array, Array, Array]:
+    """How far a hand's track ``(frames, 3)`` is from the body, metres ``(frames,)``, the way out of it ``(frames, 3)``, unit; and
+    how much each of ``volumes_for`` counts in that ``(volumes, frames)``: they sum to one. All without jumps over time."""
+    found = [distances(b, track, model) for b in volumes_for(rig, side)]
+    apart, ways = np.array([a for a, _ in found]), np.array([w for _, w in found])
+    counts = np.exp(-(apart - apart.min(axis=0)) / (_TOGETHER * rig.height))
+    counts /= counts.sum(axis=0)
+    way = np.sum(counts[..., None] * ways, axis=0)
+    way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-9)
+    return np.sum(counts * apart, axis=0), way, counts
+
+
+def carried_over(own: Array, source: Block, target: Block, scale: float) -> Array:
+    """Where a point ``(frames, 3)`` that a block sees is for a block of other sizes: over the same place of its surface, as far
+    from it times ``scale``."""
+    far, share = _round(source, own)
+    rim = own[:, [0, 2]] / (share[:, None] * source.half[[0, 2]]) * target.half[[0, 2]]
+    radius = np.linalg.norm(rim, axis=1)
+    away = np.maximum(radius + (far - far / share) * scale, 0.02 * radius)
+    level = np.clip(own[:, 1], -source.half[1], source.half[1])
+    along = level / source.half[1] * target.half[1] + (own[:, 1] - level) * scale
+    aside = rim * (away / np.maximum(radius, 1e-12))[:, None]
+    return np.stack([aside[:, 0], along, aside[:, 1]], axis=1)
+
+
+def counterpart(block: Block, among: Sequence[Block]) -> Block | None:
+    """The volume of another body that stands for one of this; None where it has none."""
+    own = [b for b in among if b.part == block.part]
+    return min(own, key=lambda b: abs(b.share - block.share), default=None)
