@@ -6,14 +6,17 @@ pairs: a hand and whatever it comes near to.
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 
 import numpy as np
 
-from reflexa.contacts.bodies import HAND, distances, hand_middle, volumes_for
+from reflexa.contacts.bodies import HAND, distances, hand_middle, local_to, volumes_for
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
+from reflexa.motion.contact import of_part, when
+from reflexa.motion.contacts import speeds
 from reflexa.motion.curves import smoothstep
+from reflexa.motion.eases import near
 from reflexa.motion.kept import kept
 from reflexa.motion.smoothing import gaussian, highest
 from reflexa.rig import Rig
@@ -24,6 +27,8 @@ from reflexa.rig.rig import SIDES
 _BODY, _HANDS = (0.03, 0.1), (0.055, 0.13)
 # A relation is led in and out over so long, seconds.
 _LED = 0.05
+# What is said to touch is led to and from over so long, seconds.
+_SAID = 0.15
 # What weighs less is no relation.
 _LEAST = 0.02
 
@@ -31,12 +36,14 @@ _LEAST = 0.02
 @dataclass(frozen=True, eq=False)
 class Relation:
     """A part ("left hand") that comes near to another ("right hand", "pelvis"): how far their surfaces are apart, metres
-    ``(frames,)`` (negative: inside), and how much the one is kept to the other ``(frames,)``, 0 to 1."""
+    ``(frames,)`` (negative: inside), how much the one is kept to the other ``(frames,)``, 0 to 1, and how fast it moves over it,
+    m/s ``(frames,)``."""
 
     part: str
     other: str
     apart: Array
     weight: Array
+    speed: Array
 
 
 @kept
@@ -46,15 +53,39 @@ def relations(clip: Clip, rig: Rig) -> tuple[Relation, ...]:
     out = []
     if len(hands) == 2:
         left, right = SIDES
-        apart = np.linalg.norm(hands[left] - hands[right], axis=-1) - 2 * HAND * rig.height
-        out.append(Relation(f"{left} hand", f"{right} hand", owned(apart), nearness(apart, clip, rig, _HANDS)))
+        way = hands[right] - hands[left]
+        apart = np.linalg.norm(way, axis=-1) - 2 * HAND * rig.height
+        weight = nearness(apart, clip, rig, _HANDS)
+        out.append(Relation(f"{left} hand", f"{right} hand", owned(apart), weight, owned(speeds(way, clip.rate))))
     for side, track in hands.items():
-        near: dict[str, Array] = {}
+        parts: dict[str, list[tuple[Array, Array]]] = {}
         for block in volumes_for(rig, side):
             apart = distances(block, track, clip.model)[0] - HAND * rig.height
-            near[block.part] = np.minimum(near[block.part], apart) if block.part in near else apart
-        out += [Relation(f"{side} hand", part, owned(a), nearness(a, clip, rig)) for part, a in near.items()]
-    return tuple(r for r in out if r.weight.any())
+            parts.setdefault(block.part, []).append((apart, speeds(local_to(block, track, clip.model), clip.rate)))
+        for part, found in parts.items():
+            apart, speed = (np.min([x[k] for x in found], axis=0) for k in (0, 1))
+            out.append(Relation(f"{side} hand", part, owned(apart), nearness(apart, clip, rig), owned(speed)))
+    return tuple(r for r in (_as_said(r, clip) for r in out) if r.weight.any())
+
+
+def _as_said(r: Relation, clip: Clip) -> Relation:
+    """A relation where the clip says that there is one, and nowhere else; where one has been put in, altogether."""
+    told = of_part(clip.contacts, r.part, r.other)
+    if told is None:
+        return r
+    said = gate(clip, r.part, r.other)
+    put_in = [c for c in told if not (r.weight[c.first : c.last + 1] > 0).any()]
+    by_hand = near(when(put_in, clip.frames)[2], 0.0, _SAID * clip.rate)
+    return replace(r, weight=owned(np.maximum(r.weight * said, by_hand)))
+
+
+def gate(clip: Clip, part: str, *others: str) -> Array:
+    """How much a clip's own contacts say that a part touches any of some others ``(frames,)``, led in and out; all through where
+    it says nothing."""
+    if clip.contacts is None:
+        return np.ones(clip.frames)
+    told = [c for c in clip.contacts if c.limb == part and c.other and (not others or c.other in others)]
+    return near(when(told, clip.frames)[2], 0.0, _SAID * clip.rate)
 
 
 def nearness(apart: Array, clip: Clip, rig: Rig, within: tuple[float, float] = _BODY) -> Array:

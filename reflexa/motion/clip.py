@@ -11,6 +11,7 @@ import numpy as np
 
 from reflexa.motion import kinematics, quat
 from reflexa.motion.arrays import Array, frozen, owned
+from reflexa.motion.contact import Contact, at_times
 from reflexa.motion.skeleton import Skeleton
 
 
@@ -40,7 +41,8 @@ class Clip:
     scales ``(frames, joints, 3)`` or None where every scale is one. rate in frames a second.
     stepped: values hold until the next frame instead of moving towards it. play_rate: the speed that the
     source asks to be played at (1 = as sampled). tracks: scalar curves of the same frames. thinned: its curves are straight
-    between few frames, so that only those need be written as keys. known_model: model-space rotations and positions, told
+    between few frames, so that only those need be written as keys. contacts: which there are, where somebody has said so; None:
+    they are found by whoever asks. known_model: model-space rotations and positions, told
     by whoever computed them on the way, so that nobody need do so again; never carried over to a changed clip.
     """
 
@@ -56,6 +58,7 @@ class Clip:
     events: tuple[Event, ...] = ()
     tracks: tuple[Track, ...] = ()
     thinned: bool = False
+    contacts: tuple[Contact, ...] | None = None
     known_model: InitVar[tuple[Array, Array] | None] = None
 
     def __post_init__(self, known_model: tuple[Array, Array] | None) -> None:
@@ -97,6 +100,8 @@ class Clip:
         h = hashlib.sha256()
         head = (self.rate, self.loop, self.stepped, self.play_rate, self.events, self.skeleton.names, self.thinned)
         h.update(repr(head).encode())
+        if self.contacts is not None:
+            h.update(repr(self.contacts).encode())
         skeleton = self.skeleton
         arrays = (skeleton.rest_rotations, skeleton.rest_translations, skeleton.rest_scales)
         for a in (self.rotations, self.translations, self.scales, *arrays):
@@ -127,7 +132,12 @@ class Clip:
             scales=None if self.scales is None else self.scales[span],
             events=tuple(replace(e, frame=e.frame - first) for e in self.events if first <= e.frame <= last),
             tracks=tuple(Track(t.name, t.values[span]) for t in self.tracks),
+            contacts=self.contacts_at(np.arange(first, last + 1.0)),
         )
+
+    def contacts_at(self, times: Array) -> tuple[Contact, ...] | None:
+        """The contacts where a map of time has them, frame i being what was at ``times[i]``; None where nobody has said any."""
+        return None if self.contacts is None else at_times(self.contacts, self.frames, times)
 
 
 def rest_clip(skeleton: Skeleton, name: str = "rest pose", rate: float = 30.0) -> Clip:

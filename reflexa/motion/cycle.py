@@ -185,9 +185,10 @@ def three(clip: Clip, travel: int) -> Clip:
     translations = np.concatenate([c.translations for c in parts])
     scales = None if clip.scales is None else np.concatenate([clip.scales[:-1], clip.scales, clip.scales[1:]])
     tracks = tuple(Track(t.name, np.concatenate([t.values[:-1], t.values, t.values[1:]])) for t in clip.tracks)
+    again = np.concatenate([np.arange(period), np.arange(period), np.arange(period + 1.0)])
     return replace(
         clip, rotations=owned(rotations), translations=owned(translations), scales=scales, loop=False, events=(),
-        tracks=tracks,
+        tracks=tracks, contacts=clip.contacts_at(again),
     )  # fmt: skip
 
 

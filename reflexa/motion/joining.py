@@ -10,6 +10,7 @@ import numpy as np
 from reflexa.motion import cycle, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip, Event, Track
+from reflexa.motion.contact import as_one, moved
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.mixing import mixed
 from reflexa.motion.resample import at_frames
@@ -130,12 +131,16 @@ def _crossfaded(a: Clip, b: Clip, n: int) -> Clip:
     rotations = quat.continuous(np.concatenate([p.rotations for p in parts]))
     scales = None if a.scales is None else np.concatenate([p.scales for p in parts if p.scales is not None])
     tracks = tuple(Track(t.name, np.concatenate([p.tracks[i].values for p in parts])) for i, t in enumerate(a.tracks))
+    contacts = None
+    if a.contacts is not None and b.contacts is not None:  # a part that touches in both goes on touching
+        contacts = as_one([*a.contacts, *(moved(c, head) for c in b.contacts)])
     middle = head + (n - 1) / 2
     events = [e for e in a.events if e.frame <= middle]
     events += [Event(e.frame + head, e.name) for e in b.events if e.frame + head >= middle]
     return replace(
         a, rotations=owned(rotations), translations=owned(np.concatenate([p.translations for p in parts])), scales=scales,
         tracks=tracks, events=tuple(dict.fromkeys(sorted(events, key=lambda e: e.frame))), loop=False,
+        contacts=contacts,
         stepped=a.stepped and b.stepped,
     )  # fmt: skip
 

@@ -30,7 +30,7 @@ def at_frames(clip: Clip, frames: ArrayLike, smooth: bool = False) -> Clip:
     x = np.where(on_frames, whole, np.floor(x) if clip.stepped else x)
     if on_frames.all() and len(x) and np.array_equal(x, np.arange(x[0], x[0] + len(x))):
         part = slice(int(x[0]), int(x[-1]) + 1)  # a stretch of it, bit for bit, and nothing need be copied
-        return _with(clip, clip.rotations[part], lambda a: a[part])
+        return _with(clip, clip.rotations[part], x, lambda a: a[part])
     n = len(x)
     rotations = np.empty((n, *clip.rotations.shape[1:]))
     turns, values = kernels.moments.turns, kernels.moments.values
@@ -44,14 +44,14 @@ def at_frames(clip: Clip, frames: ArrayLike, smooth: bool = False) -> Clip:
         values(a.reshape(len(a), -1), x, out.reshape(n, -1))
         return owned(out)
 
-    return _with(clip, owned(rotations), over)
+    return _with(clip, owned(rotations), x, over)
 
 
-def _with(clip: Clip, rotations: Array, over: Callable[[Array], Array]) -> Clip:
+def _with(clip: Clip, rotations: Array, times: Array, over: Callable[[Array], Array]) -> Clip:
     return replace(
         clip, rotations=rotations, translations=over(clip.translations),
         scales=None if clip.scales is None else over(clip.scales),
-        tracks=tuple(Track(t.name, over(t.values)) for t in clip.tracks), thinned=False,
+        tracks=tuple(Track(t.name, over(t.values)) for t in clip.tracks), thinned=False, contacts=clip.contacts_at(times),
     )  # fmt: skip
 
 

@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.motion import contacts, cycle, quat
+from reflexa.motion import contact, contacts, cycle, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
@@ -108,6 +108,9 @@ def footing(
     out = {}
     for side, sole in found.items():
         heel, ball, tip = stand[side]
+        told = contact.of_part(clip.contacts, f"{side} foot")
+        if told is not None:
+            heel, ball, tip = (loop.values(m) for m in contact.when(told, clip.frames))
         out[side] = Footing(
             sole, tracks[side][0], tracks[side][1], heel[loop.own], ball[loop.own], _rolled_onto(tip, heel | ball)[loop.own],
             np.minimum(*heights[side][:2])[loop.own], np.minimum(*speeds[side][:2])[loop.own],

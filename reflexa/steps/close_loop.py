@@ -13,6 +13,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion import cycle, loops, quat, seams
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
+from reflexa.motion.contact import Contact
 from reflexa.motion.loops import Matches
 from reflexa.motion.resample import seen_at
 from reflexa.rig import Rig
@@ -22,7 +23,7 @@ from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 from reflexa.steps.plants.find import Plants, found
 from reflexa.steps.plants.rounds import as_one, later
-from reflexa.steps.plants.settings import Plant, PlantsSettings
+from reflexa.steps.plants.settings import PlantsSettings
 from reflexa.steps.plants.step import held
 from reflexa.steps.root_motion.track import travel_of
 from reflexa.words import counted
@@ -145,7 +146,7 @@ def _standing(before: Clip, after: Clip, rig: Rig, over: int) -> Clip:
     return _held_at_seam(after, rig, plants, settings) if plants else after
 
 
-def _near_seam(p: Plant, ball: Array, reach: int) -> list[Plant]:
+def _near_seam(p: Contact, ball: Array, reach: int) -> list[Contact]:
     """What of a plant lies within so many frames of a loop's seam; where it was cut it stands as it stood there, ball
     ``(frames, 3)``."""
     end, out = len(ball) - 1, []
@@ -167,7 +168,7 @@ def _held_at_seam(clip: Clip, rig: Rig, plants: Plants, settings: PlantsSettings
     if 4 * reach >= end:
         return held(Given(clip, rig), plants, settings, EMPTY)
     window = cycle.at_moments(clip, rig.travel_joint, np.arange(-reach, reach + 1, dtype=np.float64))
-    own: list[Plant] = []
+    own: list[Contact] = []
     for p in sorted(plants, key=lambda p: (p.limb, p.first <= end - p.last, p.first)):
         late = later(clip, rig, p, reach - end, -1) if p.first > end - p.last else later(clip, rig, p, reach)
         if own and own[-1].limb == p.limb and late.first <= own[-1].last:

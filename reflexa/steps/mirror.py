@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import replace
 from typing import Annotated, Literal
 
+import msgspec
 import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
@@ -12,6 +14,7 @@ from numpy.typing import NDArray
 from reflexa.motion import cycle, kernels, kinematics, quat, travel
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip, Track
+from reflexa.motion.contact import Contact, in_order
 from reflexa.rig import Rig
 from reflexa.rig.rig import UP
 from reflexa.rig.sides import swap_in_text
@@ -166,6 +169,9 @@ def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
         scales=scales,
         events=tuple(replace(e, name=swap_in_text(e.name)) for e in clip.events),
         tracks=_sides_swapped(clip.tracks),
+        contacts=None
+        if clip.contacts is None
+        else _contacts(clip.contacts, lambda p: origin + reflect_vector(p - origin)),
     )
 
 
@@ -173,6 +179,18 @@ def _sides_swapped(tracks: tuple[Track, ...]) -> tuple[Track, ...]:
     """Scalar curves that are named for a side, each with its partner's values; all others as they are."""
     values = {t.name: t.values for t in tracks}
     return tuple(Track(t.name, values.get(swap_in_text(t.name), t.values)) for t in tracks)
+
+
+def _contacts(contacts: tuple[Contact, ...], reflect: Callable[[Array], Array]) -> tuple[Contact, ...]:
+    """Contacts of the other side each, at places as they are reflected."""
+    return in_order(
+        msgspec.structs.replace(
+            c, limb=swap_in_text(c.limb),
+            other=swap_in_text(c.other),
+            place=None if c.place is None else tuple(reflect(np.array(c.place)).tolist()),
+        )
+        for c in contacts
+    )  # fmt: skip
 
 
 def _scales(scales: Array, rest_q: Array, partner: NDArray[np.intp], normal: Array) -> Array:

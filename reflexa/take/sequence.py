@@ -10,6 +10,7 @@ import numpy as np
 from reflexa.errors import RecipeError
 from reflexa.motion import contacts, loops, seams
 from reflexa.motion.clip import Clip
+from reflexa.motion.contact import Contact
 from reflexa.motion.joining import Part, Seam, jerks, joined
 from reflexa.motion.resample import even_times, seen_at, to_rate
 from reflexa.rig import Rig
@@ -19,7 +20,7 @@ from reflexa.steps.close_loop import looked_at
 from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.mirror import reflected
 from reflexa.steps.model import Given
-from reflexa.steps.plants.settings import Plant, PlantsSettings
+from reflexa.steps.plants.settings import PlantsSettings
 from reflexa.steps.plants.step import held
 from reflexa.take.model import Segment, Source
 
@@ -144,7 +145,7 @@ def _span_at(stands: np.ndarray, at: int) -> tuple[int, int]:
 def _held(clip: Clip, rig: Rig, parts: list[Part], at: tuple[Seam, ...]) -> Clip:
     """Feet that stand all through a crossfade held where they would slide in it."""
     feet = footing(clip, rig)
-    plants: list[Plant] = []
+    plants: list[Contact] = []
     for seam in at:
         if seam.last - seam.first < 1:
             continue
@@ -154,7 +155,7 @@ def _held(clip: Clip, rig: Rig, parts: list[Part], at: tuple[Seam, ...]) -> Clip
                     track = np.where(f.ball_stands[a : b + 1, None], f.ball[a : b + 1], f.heel[a : b + 1])
                     inside = track[max(seam.first - a, 0) : seam.last - a + 1]
                     if np.ptp(inside[:, [0, 2]], axis=0).max() > _SLIDES:
-                        plants.append(Plant(f"{side} foot", a, b))  # type: ignore[arg-type]
+                        plants.append(Contact(f"{side} foot", a, b))  # type: ignore[arg-type]
     settings = PlantsSettings(surface="own height", level=False)
     return held(Given(clip, rig), tuple(plants), settings, EMPTY) if plants else clip
 

@@ -19,7 +19,7 @@ from reflexa.rig.soles import soles
 from reflexa.stage import EMPTY, Prop, Stage
 from reflexa.steps import apply, make
 from reflexa.steps.model import SOURCE, Context, Point
-from reflexa.steps.plants import Plant, PlantsSettings, plants_of
+from reflexa.steps.plants import Contact, PlantsSettings, plants_of
 from reflexa.steps.plants import find as edits
 from reflexa.steps.plants.report import added_acceleration, held
 from tests.helpers import rigs
@@ -108,7 +108,7 @@ def test_nothing_slips_where_nothing_slipped_and_what_is_off_stays(deckhand_clip
     assert same is clip
     swing = 26  # the left foot swings, the right one stands: what is not planted is not touched
     one, _ = repaired(
-        clip, deckhand_rig, find=False, plants=(Plant("left foot", 2, 10),), level=False, ease_in=3, ease_out=3
+        clip, deckhand_rig, find=False, plants=(Contact("left foot", 2, 10),), level=False, ease_in=3, ease_out=3
     )
     assert np.array_equal(one.rotations[swing], clip.rotations[swing])
 
@@ -142,20 +142,20 @@ def test_where_a_foot_is_held(hold, deckhand_clips, deckhand_rig) -> None:
     sliding = np.array(clip.translations)
     sliding[:, root, 0] += np.linspace(0, 0.10, clip.frames)
     skates = clip.with_motion(clip.rotations, sliding)
-    plants = (Plant("left foot", 20, 60),)
+    plants = (Contact("left foot", 20, 60),)
     out, _ = repaired(skates, rig, find=False, plants=plants, hold=hold)
     sole = soles(rig)["left"]
     was, now = sole.points(*skates.model)[1], sole.points(*out.model)[1]
     wanted = {"mean": was[20:61, 0].mean(), "first": was[20, 0], "last": was[60, 0]}[hold]
     assert now[20:61, 0] == pytest.approx(wanted, abs=1e-4)
-    picked, _ = repaired(skates, rig, find=False, plants=(Plant("left foot", 20, 60, place=(0.2, 0.0, 0.1)),))
+    picked, _ = repaired(skates, rig, find=False, plants=(Contact("left foot", 20, 60, place=(0.2, 0.0, 0.1)),))
     assert np.allclose(sole.points(*picked.model)[1][40], [0.2, 0.0, 0.1], atol=1e-4)
 
 
 def test_a_foot_stands_on_a_prop_and_lies_along_a_ramp(deckhand_clips, deckhand_rig) -> None:
     clip, rig = deckhand_clips["lantern idle"], deckhand_rig
     crate = Prop("crate", "box", (0.6, 0.12, 0.6), (-0.3, 0.0, 0.0))
-    plants = (Plant("right foot", 30, 90),)
+    plants = (Contact("right foot", 30, 90),)
     out, _ = repaired(clip, rig, stage=Stage((crate,)), find=False, plants=plants, level=False)
     got = held(out, rig, plants[0], Stage((crate,)))
     assert got.drift < 0.1 and got.depth < 1 and abs(got.over) < 1
@@ -228,7 +228,7 @@ def test_hands_are_planted_on_what_they_are_near(deckhand_clips, deckhand_rig) -
 
 
 def test_plants_are_edited_as_spans() -> None:
-    plants = (Plant("left foot", 2, 10), Plant("right foot", 8, 20), Plant("left foot", 15, 30, heel_up=25))
+    plants = (Contact("left foot", 2, 10), Contact("right foot", 8, 20), Contact("left foot", 15, 30, heel_up=25))
     longer = edits.with_ends(plants, 0, 0, 40, 50)
     assert (longer[0].first, longer[0].last) == (0, 14), "no further than the next of the same foot"
     a, b = (p for p in edits.split(plants, 2, 20) if p.limb == "left foot" and p.first >= 15)
@@ -252,10 +252,10 @@ def test_bad_plants_are_refused_or_put_up_with(deckhand_clips, deckhand_rig) -> 
     legless = rigs.rig(3, drop=("foot", "toes"))
     with pytest.raises(RecipeError, match="nothing can be planted"):
         repaired(rigs.clip(legless, 1), legless)
-    whole, _ = repaired(clip, rig, find=False, plants=(Plant("left foot", 0, 999),))
-    assert held(whole, rig, Plant("left foot", 0, clip.frames - 1), EMPTY).frame < clip.frames, "cut to the clip"
-    beyond, none = repaired(clip, rig, find=False, plants=(Plant("left foot", 500, 999),), level=False)
+    whole, _ = repaired(clip, rig, find=False, plants=(Contact("left foot", 0, 999),))
+    assert held(whole, rig, Contact("left foot", 0, clip.frames - 1), EMPTY).frame < clip.frames, "cut to the clip"
+    beyond, none = repaired(clip, rig, find=False, plants=(Contact("left foot", 500, 999),), level=False)
     assert beyond is clip and not none
     one = clip.cut(3, 3)
-    assert np.isfinite(repaired(one, rig, find=False, plants=(Plant("left foot", 0, 0),))[0].model[1]).all()
+    assert np.isfinite(repaired(one, rig, find=False, plants=(Contact("left foot", 0, 0),))[0].model[1]).all()
     assert PlantsSettings().eases(120) == (24, 24) and PlantsSettings(ease_in=3).eases(30)[0] == 3

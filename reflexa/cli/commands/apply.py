@@ -5,11 +5,12 @@ from __future__ import annotations
 import json
 import re
 import sys
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 import click
+from msgspec import structs
 from rich.console import Console
 
 from reflexa.batch.naming import FIELDS
@@ -79,6 +80,8 @@ class _Choices:
     resume: bool
     values: tuple[str, ...]
     cluster: str
+    no_relations: bool
+    no_contacts: bool
 
 
 _OPTIONS = (
@@ -111,6 +114,8 @@ _OPTIONS = (
     click.option(
         "--set", "values", multiple=True, metavar="NAME=VALUE", help="Say a parameter that a recipe leaves open."
     ),
+    click.option("--no-relations", is_flag=True, help="Hands that meet, or lie on the body, need not do so on another figure."),
+    click.option("--no-contacts", is_flag=True, help="Nothing need stay where it touches: neither feet nor hands."),
     click.option(
         "--resume", is_flag=True,
         help="Pass over results that are there and whose manifest shows the same inputs; a run that was cut off goes on.",
@@ -148,6 +153,17 @@ def _recipe(said: tuple[str, ...], values: tuple[str, ...]) -> Recipe:
     return with_values(joined(title, parts), told)
 
 
+def _loosened(recipe: Recipe, no_relations: bool, no_contacts: bool) -> Recipe:
+    """A recipe whose steps do not keep relations, or anything that touches."""
+    off = {"relations": False} if no_relations or no_contacts else {}
+    off |= {"feet": False} if no_contacts else {}
+    steps = []
+    for step in recipe.steps:
+        own = {k: v for k, v in off.items() if isinstance(getattr(step.settings, k, None), bool)}
+        steps.append(structs.replace(step, settings=structs.replace(step.settings, **own)) if own else step)
+    return replace(recipe, steps=tuple(steps))
+
+
 def _fits(pattern: str) -> None:
     left = re.sub("|".join(rf"\{{{f}\}}" for f in FIELDS), "", pattern)
     if "{" in left or "}" in left or "/" in pattern or "\0" in pattern:
@@ -176,7 +192,7 @@ def COMMAND(
     clips: tuple[Path, ...], out: Path, choices: _Choices, source: Reading, target: Writing, talk: Talk
 ) -> None:
     """Run steps over clips, in the order given. Never touches a source; refuses to overwrite without --force."""
-    recipe = _recipe(choices.said, choices.values)
+    recipe = _loosened(_recipe(choices.said, choices.values), choices.no_relations, choices.no_contacts)
     if not recipe.steps and not source.rigs and not choices.ranges:
         raise click.UsageError("Give at least one --recipe or --step (or a --rig to write for, or --ranges).")
     stage = read_stage(choices.stage_file) if choices.stage_file is not None else EMPTY

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
+
 import numpy as np
 from msgspec.structs import replace
 from PySide6.QtCore import QPointF, QRectF, QSize, Qt
@@ -21,10 +23,14 @@ from reflexa.desktop.session import Session
 from reflexa.desktop.time.lanes import Lanes
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.widgets import menus
-from reflexa.steps.plants import Plant, PlantsSettings, Traces, picked_place
+from reflexa.motion.contact import PARTS, Contact
+from reflexa.rig import Rig
+from reflexa.steps.contacts import ContactsReport
+from reflexa.steps.plants import LIMBS, PlantsSettings, Traces, picked_place
 from reflexa.steps.plants import find as edits
 
 ROW = 42
+ORDER: list[str] = list(PARTS)
 GRAB = 6.0
 
 
@@ -36,10 +42,10 @@ class PlantLanes(Lanes):
 
     def __init__(self, session: Session, time: TimeMap) -> None:
         super().__init__(session, time, "Plants")
-        self.chosen: Plant | None = None
-        self._plants: tuple[Plant, ...] = ()
+        self.chosen: Contact | None = None
+        self._plants: tuple[Contact, ...] = ()
         self._rows: list[str] = []
-        self._grab: tuple[str, tuple[Plant, ...], int, float] | None = None
+        self._grab: tuple[str, tuple[Contact, ...], int, float] | None = None
         for signal in (session.take_changed, session.selection.changed, session.evaluator.reported):
             signal.connect(self._refresh)
 
@@ -48,10 +54,12 @@ class PlantLanes(Lanes):
         self._plants, self._rows = plants_of(self.session), []
         if self.chosen not in self._plants:
             self.chosen = None
+        used = dict.fromkeys(p.name for p in self._plants)
         if report is not None and settings is not None:
-            used = {p.limb for p in self._plants}
             limbs = report.traces.tracks
             self._rows = [n for n in limbs if n.endswith("foot") or n in used or settings.hands]
+        elif isinstance(self.session.report, ContactsReport):
+            self._rows = rows_of(self.session.step_rig, used)
         self.setMinimumHeight(len(self._rows) * ROW + 8)
         self.changed()
 
@@ -59,12 +67,12 @@ class PlantLanes(Lanes):
         return QSize(600, 4 * ROW)
 
     def rows(self) -> list[str]:
-        """Feet always, hands where they are planted or looked for."""
+        """Parts that can touch, and what of the body they touch."""
         return self._rows
 
-    def rect_of(self, plant: Plant) -> QRectF:
+    def rect_of(self, plant: Contact) -> QRectF:
         """Where a plant's bar is drawn."""
-        top = self._rows.index(plant.limb) * ROW if plant.limb in self._rows else 0
+        top = self._rows.index(plant.name) * ROW if plant.name in self._rows else 0
         x0, x1 = self.time.x(plant.first), self.time.x(plant.last)
         return QRectF(x0 - 2, top + ROW - 18, max(x1 - x0, 1) + 4, 13)
 
@@ -74,11 +82,11 @@ class PlantLanes(Lanes):
         t, session = theme.current(), self.session
         report, settings, rows = report_of(session), settings_of(session), self.rows()
         left = self.left
-        if report is None or settings is None or not rows:
+        if not rows:
             p.setPen(t.colour("quiet"))
             text = (
                 ""
-                if report is None
+                if self.session.report is None
                 else "No foot is known on this rig: say in the Figure view which joints the feet are."
             )
             p.drawText(QRectF(left, 8, self.width() - left, 20), Qt.AlignmentFlag.AlignLeft, text)
@@ -90,9 +98,10 @@ class PlantLanes(Lanes):
             p.fillRect(QRectF(left, top + 1, self.width() - left, ROW - 3), t.colour("field"))
             p.save()
             p.setClipRect(QRectF(left, top + 1, self.width() - left, ROW - 3))
-            self._paint_traces(p, top, limb, report.traces, settings)
+            if report is not None and settings is not None:
+                self._paint_traces(p, top, limb, report.traces, settings)
             for plant in self._plants:
-                if plant.limb == limb and plant.first <= self.time.last and plant.last >= self.time.first:
+                if plant.name == limb and plant.first <= self.time.last and plant.last >= self.time.first:
                     self._paint_bar(p, t, plant)
             p.restore()
 
@@ -118,9 +127,9 @@ class PlantLanes(Lanes):
         p.setPen(QPen(t.colour("line"), 1, Qt.PenStyle.DashLine))
         p.drawLine(QPointF(self.time.x(self.time.first), base - full / 2), QPointF(self.width(), base - full / 2))
 
-    def _paint_bar(self, p: QPainter, t: theme.Theme, plant: Plant) -> None:
+    def _paint_bar(self, p: QPainter, t: theme.Theme, plant: Contact) -> None:
         rect = self.rect_of(plant)
-        side = plant.limb.split()[0]
+        side = plant.limb.split()[0].replace("seat", "centre")
         p.setPen(QPen(t.colour("ink"), 2.0) if plant == self.chosen else Qt.PenStyle.NoPen)
         p.setBrush(t.colour(side, 235 if plant.on else 70))
         p.drawRoundedRect(rect, 4, 4)
@@ -141,7 +150,7 @@ class PlantLanes(Lanes):
 
     # Hands --------------------------------------------------------------------------------------------------
 
-    def hit(self, at: QPointF) -> tuple[Plant | None, str]:
+    def hit(self, at: QPointF) -> tuple[Contact | None, str]:
         """The plant under the pointer, and what of it: first, last, ball, heel, or the whole."""
         for plant in reversed(self._plants):
             rect = self.rect_of(plant)
@@ -283,7 +292,8 @@ class PlantLanes(Lanes):
             menu.addAction("Split at the playhead (S)", lambda: self.change("split"))
             menu.addAction("Join with the next (J)", lambda: self.change("join"))
             menu.addAction("Leave it out" if plant.on else "Hold it", lambda: self.change("switch"))
-            menu.addAction("Hold it where it is at the playhead", lambda: self.change("pick"))
+            if settings_of(self.session) is not None:
+                menu.addAction("Hold it where it is at the playhead", lambda: self.change("pick"))
             if plant.place is not None:
                 menu.addAction("Hold it where it is, not at a picked place", lambda: self.change("free"))
             menu.addSeparator()
@@ -298,10 +308,20 @@ class PlantLanes(Lanes):
             e.ignore()
 
 
-def _said(plant: Plant | None, part: str) -> str:
+def rows_of(rig: Rig | None, used: Iterable[str]) -> list[str]:
+    """The lanes of a rig's contacts: its feet and hands always, all else where it touches something."""
+    if rig is None:
+        return []
+    always = [limb for limb in LIMBS if rig.joint(limb) >= 0]
+    rest = [name for name in used if name not in always]
+    # What one part touches stands together.
+    return sorted([*always, *rest], key=lambda n: (ORDER.index(n.partition(" on ")[0]), n))
+
+
+def _said(plant: Contact | None, part: str) -> str:
     if plant is None:
-        return "Double-click to plant the foot here"
-    text = f"{plant.limb.capitalize()}, frames {plant.first} to {plant.last}"
+        return "Double-click to put in a contact here"
+    text = f"{plant.name.capitalize()}, frames {plant.first} to {plant.last}"
     if plant.limb.endswith("foot"):
         if plant.ball_from > plant.first:
             text += f"; on the heel until {plant.ball_from}"

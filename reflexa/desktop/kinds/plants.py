@@ -32,7 +32,7 @@ class PlantsPanel(TablePanel):
     """A row leads to the foot and to the frame at which it drifts most."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "Plants", ["Plant", "frames", "was cm", "is mm"])
+        super().__init__(session, "Plants", ["Contact", "frames", "was cm", "is mm"])
         row = QHBoxLayout()
         self.write = QPushButton("Write down")
         self.write.clicked.connect(lambda: edit(session, "write the plants down", plants_of(session)))

@@ -175,8 +175,8 @@ def _asked(arm: Arm, stiff: Stiffness, model: Model, at: tuple[int, int, float],
 
 @helper
 def _bend_on(system: System, at: tuple[int, int], bones: tuple[V, V, V], way: V, pull: float) -> None:
-    """An elbow is to bend to what the law of cosines says for so long a way: where an arm is all but straight, bending it seems to
-    bring its end no nearer."""
+    """An elbow is to bend to what the law of cosines says for so long a way: where an arm is all but straight, bending it seems
+    to bring its end no nearer."""
     f, first = at
     u, l, n = bones
     lu, ll = length(u), length(l)

@@ -7,18 +7,18 @@ from typing import Literal
 import msgspec
 import numpy as np
 
-from reflexa.motion import contacts, quat
-from reflexa.motion.arrays import Array
+from reflexa.contacts.find import distance
+from reflexa.motion import contacts
 from reflexa.motion.clip import Clip
+from reflexa.motion.contact import Contact, of_part, of_points
 from reflexa.rig import Rig
 from reflexa.rig.stance import as_seen, leg_length
 from reflexa.stage import Stage
 from reflexa.stage.footing import Thresholds, footing
-from reflexa.stage.model import Prop, track
 from reflexa.steps.model import Context
-from reflexa.steps.plants.settings import LIMBS, Plant, PlantsSettings
+from reflexa.steps.plants.settings import LIMBS, PlantsSettings
 
-Plants = tuple[Plant, ...]
+Plants = tuple[Contact, ...]
 # A hand stands at this share of a foot's slowness, and this near a prop, metres.
 _HAND_SLOW, _HAND_NEAR = 0.25, 0.12
 
@@ -53,57 +53,36 @@ def found(clip: Clip, rig: Rig, settings: PlantsSettings, stage: Stage, here: bo
     """
     by = Thresholds(settings.low / 100, settings.slow / 100, settings.slack, settings.shortest)
     floor: Literal["stage", "feet"] = "stage" if settings.surface == "surface below" else "feet"
-    out: list[Plant] = []
+    out: list[Contact] = []
     for side, f in footing(clip, rig, stage, by, floor, on_spot=not here).items():
-        for a, b in contacts.spans(f.stands):
-            ball, heel = f.ball_stands[a : b + 1], f.heel_stands[a : b + 1]
-            down = a + int(np.argmax(ball)) if ball.any() else b + 1
-            up = b - int(np.argmax(heel[::-1])) if heel.any() else a - 1
-            ball_up = b - int(np.argmax(ball[::-1])) if ball.any() else b
-            out.append(
-                Plant(
-                    f"{side} foot", a, b,  # type: ignore[arg-type]
-                    None if down == a else down, None if up == b else max(up, -1), None if ball_up == b else ball_up,
-                )
-            )  # fmt: skip
+        out += of_points(f"{side} foot", f.heel_stands, f.ball_stands, f.stands)  # type: ignore[arg-type]
     if settings.hands:
         out += _hands(clip, rig, by, stage)
     return tuple(sorted(out, key=lambda p: (p.first, p.limb)))
 
 
-def _hands(clip: Clip, rig: Rig, by: Thresholds, stage: Stage) -> list[Plant]:
-    out = []
+def _hands(clip: Clip, rig: Rig, by: Thresholds, stage: Stage) -> list[Contact]:
+    out: list[Contact] = []
+    if clip.contacts is not None:
+        return [c for limb in LIMBS[2:] for c in of_part(clip.contacts, limb) or ()]
     slow = _HAND_SLOW * by.slow * max(leg_length(rig), 0.5)
     for limb in LIMBS[2:]:
         joint = rig.joint(limb)
         if joint < 0 or not stage.props:
             continue
         places = clip.model[1][:, joint]
-        away = np.min([_distance(prop, clip, places) for prop in stage.props], axis=0)
+        away = np.min([distance(prop, clip, places) for prop in stage.props], axis=0)
         stands = contacts.standing(
             away, contacts.speeds(places, clip.rate), _HAND_NEAR, slow, by.slack, by.frames(clip.rate)
         )
-        out += [Plant(limb, a, b) for a, b in contacts.spans(stands)]  # type: ignore[arg-type]
+        out += [Contact(limb, a, b) for a, b in contacts.spans(stands)]  # type: ignore[arg-type]
     return out
-
-
-def _distance(prop: Prop, clip: Clip, places: Array) -> Array:
-    """How far places ``(frames, 3)`` are from the box about a prop, metres; 0 inside."""
-    q, p = track(prop, clip)
-    own = quat.rotate(quat.conjugate(q), places - p)
-    if prop.vertices:
-        v = np.array(prop.vertices)
-        low, high = v.min(axis=0), v.max(axis=0)
-    else:
-        w, h, d = prop.size
-        low, high = np.array([-w / 2, 0.0, -d / 2]), np.array([w / 2, h, d / 2])
-    return np.asarray(np.linalg.norm(np.maximum(np.maximum(low - own, own - high), 0.0), axis=-1))
 
 
 # Edits: each gives the next plants ------------------------------------------------------------------------------
 
 
-def _put(plants: Plants, *new: Plant) -> Plants:
+def _put(plants: Plants, *new: Contact) -> Plants:
     return tuple(sorted((*plants, *new), key=lambda p: (p.first, p.limb)))
 
 
@@ -115,7 +94,7 @@ def with_ends(plants: Plants, index: int, first: int, last: int, frames: int) ->
     """A plant with other ends, inside the clip and clear of its neighbours on the same limb; its heel and ball keep their
     frames."""
     p = plants[index]
-    same = [o for o in _others(plants, index) if o.limb == p.limb]
+    same = [o for o in _others(plants, index) if o.name == p.name]
     low = max((o.last + 1 for o in same if o.first <= p.first), default=0)
     high = min((o.first - 1 for o in same if o.first > p.first), default=frames - 1)
     first = min(max(first, low), high)
@@ -126,7 +105,7 @@ def with_ends(plants: Plants, index: int, first: int, last: int, frames: int) ->
 def moved(plants: Plants, index: int, by: int, frames: int) -> Plants:
     """A plant moved as a whole, heel and ball along, as far as its neighbours and the clip's ends let it."""
     p = plants[index]
-    same = [o for o in _others(plants, index) if o.limb == p.limb]
+    same = [o for o in _others(plants, index) if o.name == p.name]
     low = max((o.last + 1 for o in same if o.last < p.first), default=0)
     high = min((o.first - 1 for o in same if o.first > p.last), default=frames - 1)
     by = max(low - p.first, min(by, high - p.last))
@@ -163,7 +142,7 @@ def split(plants: Plants, index: int, frame: int) -> Plants:
 def joined(plants: Plants, index: int) -> Plants:
     """A plant joined with the next of the same limb."""
     p = plants[index]
-    after = next((i for i, o in enumerate(plants) if o.limb == p.limb and o.first > p.last), -1)
+    after = next((i for i, o in enumerate(plants) if o.name == p.name and o.first > p.last), -1)
     if after < 0:
         return plants
     q = plants[after]
@@ -171,11 +150,14 @@ def joined(plants: Plants, index: int) -> Plants:
     return _put(tuple(o for i, o in enumerate(plants) if i not in (index, after)), both)
 
 
-def added(plants: Plants, limb: str, frame: int, frames: int, long: int = 12) -> Plants:
-    """A new plant of a limb about a frame, as long as there is room; nothing where one is already."""
-    if any(p.limb == limb and p.first <= frame <= p.last for p in plants):
+def added(plants: Plants, name: str, frame: int, frames: int, long: int = 12) -> Plants:
+    """A new contact of a part ("left foot", "left hand on pelvis") about a frame, as long as there is room; nothing where one is
+    already."""
+    own = [p for p in plants if p.name == name]
+    if any(p.first <= frame <= p.last for p in own):
         return plants
-    low = max((p.last + 1 for p in plants if p.limb == limb and p.last < frame), default=0)
-    high = min((p.first - 1 for p in plants if p.limb == limb and p.first > frame), default=frames - 1)
+    low = max((p.last + 1 for p in own if p.last < frame), default=0)
+    high = min((p.first - 1 for p in own if p.first > frame), default=frames - 1)
     first = max(low, frame - long // 2)
-    return _put(plants, Plant(limb, first, max(first, min(high, first + long))))  # type: ignore[arg-type]
+    limb, _, other = name.partition(" on ")
+    return _put(plants, Contact(limb, first, max(first, min(high, first + long)), other=other))  # type: ignore[arg-type]

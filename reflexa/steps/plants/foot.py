@@ -10,13 +10,14 @@ from numpy.typing import NDArray
 from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.motion.contact import Contact
 from reflexa.motion.eases import eased, near
 from reflexa.motion.limb import Limb, Model, limb
 from reflexa.rig import Rig
 from reflexa.rig.soles import Sole, soles
 from reflexa.stage import Stage, surface_under
 from reflexa.steps.plants.find import Plants
-from reflexa.steps.plants.settings import Plant, PlantsSettings
+from reflexa.steps.plants.settings import PlantsSettings
 
 
 @dataclass(frozen=True, eq=False)
@@ -69,7 +70,7 @@ def partly(c: LimbChange, clip: Clip, share: Array, rig: Rig) -> LimbChange:
     return LimbChange(c.limb, c.name, goal, turn(c.turn, end), toes, c.held, c.moved & (share > 0))
 
 
-def _hand(clip: Clip, l: Limb, plants: list[Plant], s: PlantsSettings) -> LimbChange:
+def _hand(clip: Clip, l: Limb, plants: list[Contact], s: PlantsSettings) -> LimbChange:
     places = clip.model[1][:, l.end]
     goal = np.full((clip.frames, 3), np.nan)
     for p in plants:
@@ -86,7 +87,7 @@ def _chosen(tracks: Array, hold: str) -> Array:
     return np.asarray(tracks[0] if hold == "first" else tracks[-1] if hold == "last" else tracks.mean(axis=0))
 
 
-def _foot(ground: Ground, l: Limb, sole: Sole, plants: list[Plant], s: PlantsSettings) -> LimbChange:
+def _foot(ground: Ground, l: Limb, sole: Sole, plants: list[Contact], s: PlantsSettings) -> LimbChange:
     """Turns first: flat where heel and ball are both down. Then the place of the ankle, about heel, ball or tip."""
     clip, stage = ground.clip, ground.stage
     turned, placed = clip.model

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.motion.contact import Contact
 from reflexa.rig import Rig
 from reflexa.rig.soles import Sole, soles
-from reflexa.steps.plants.settings import Plant
 
 
 @dataclass(frozen=True, eq=False)
@@ -22,7 +22,7 @@ class Outlines:
     of: NDArray[np.intp]
 
 
-def outlines(clip: Clip, rig: Rig, plants: tuple[Plant, ...]) -> Outlines:
+def outlines(clip: Clip, rig: Rig, plants: tuple[Contact, ...]) -> Outlines:
     """The rim of each sole where it is held, and a cross where a hand is. Plants that are left out have none."""
     known, (turned, placed) = soles(rig), clip.model
     ends, of = [np.zeros((0, 2, 3))], [np.zeros(0, dtype=np.intp)]
@@ -42,7 +42,7 @@ def outlines(clip: Clip, rig: Rig, plants: tuple[Plant, ...]) -> Outlines:
     return Outlines(np.concatenate(ends), np.concatenate(of))
 
 
-def _flat(p: Plant, frames: int) -> int:
+def _flat(p: Contact, frames: int) -> int:
     """A frame at which heel and ball bear: before it comes down and after it lifts, the foot is not flat."""
     at = (p.ball_from + p.heel_to) // 2 if p.ball_from <= p.heel_to else p.ball_from
     return min(max(at, p.first), p.last, frames - 1)

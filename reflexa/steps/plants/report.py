@@ -12,13 +12,13 @@ from numpy.typing import NDArray
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array, Vector, vector
 from reflexa.motion.clip import Clip
+from reflexa.motion.contact import Contact
 from reflexa.rig import Rig
 from reflexa.rig.soles import soles
 from reflexa.rig.stance import as_seen, leg_length
 from reflexa.stage import Stage, surface_under
 from reflexa.stage.footing import Thresholds, footing
 from reflexa.steps.plants.outlines import Outlines
-from reflexa.steps.plants.settings import Plant
 
 
 @dataclass(frozen=True)
@@ -45,7 +45,7 @@ class PlantsReport:
     """The plants of the step, how each held before and holds after, what the step adds to the acceleration at their ends in
     m/s², the heights and speeds that they are found by, and where they are on the ground."""
 
-    plants: tuple[Plant, ...]
+    plants: tuple[Contact, ...]
     was: tuple[Held, ...]
     now: tuple[Held, ...]
     acceleration: float
@@ -66,7 +66,7 @@ def traces(clip: Clip, rig: Rig, stage: Stage) -> Traces:
     return Traces(MappingProxyType(tracks), max(leg_length(rig), 1e-6))
 
 
-def picked_place(clip: Clip, rig: Rig, plant: Plant, frame: int) -> Vector:
+def picked_place(clip: Clip, rig: Rig, plant: Contact, frame: int) -> Vector:
     """Where the ball of a plant's foot (or the wrist) is at a frame of a clip."""
     at = slice(min(frame, clip.frames - 1), None)
     turned, placed = (a[at][:1] for a in clip.model)
@@ -78,7 +78,7 @@ def picked_place(clip: Clip, rig: Rig, plant: Plant, frame: int) -> Vector:
     return vector(place.round(4))
 
 
-def held(clip: Clip, rig: Rig, plant: Plant, stage: Stage) -> Held:
+def held(clip: Clip, rig: Rig, plant: Contact, stage: Stage) -> Held:
     """How a plant holds in a clip."""
     a, b = plant.first, min(plant.last, clip.frames - 1)
     turned, placed = clip.model
@@ -118,7 +118,7 @@ def _slipped(heel: tuple[Array, NDArray[np.bool_]], ball: tuple[Array, NDArray[n
     return np.asarray(np.linalg.norm(np.concatenate([np.zeros((1, 2)), np.cumsum(slip, axis=0)]), axis=1))
 
 
-def added_acceleration(before: Clip, after: Clip, rig: Rig, plants: tuple[Plant, ...], within: int = 8) -> float:
+def added_acceleration(before: Clip, after: Clip, rig: Rig, plants: tuple[Contact, ...], within: int = 8) -> float:
     """The most that a step adds to the acceleration of an ankle or wrist near the ends of its plants, m/s²."""
     most = 0.0
     for p in plants:

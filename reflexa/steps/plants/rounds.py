@@ -11,9 +11,9 @@ from numpy.typing import NDArray
 from reflexa.motion import cycle, quat
 from reflexa.motion.arrays import owned
 from reflexa.motion.clip import Clip
+from reflexa.motion.contact import Contact
 from reflexa.rig import Rig
 from reflexa.steps.plants.find import Plants
-from reflexa.steps.plants.settings import Plant
 
 
 def unrolled(clip: Clip, rig: Rig, plants: Plants) -> tuple[Clip, Plants, NDArray[np.intp]]:
@@ -22,7 +22,7 @@ def unrolled(clip: Clip, rig: Rig, plants: Plants) -> tuple[Clip, Plants, NDArra
     period = clip.frames - 1
     if not clip.loop or period < 2:
         return clip, plants, np.arange(clip.frames)
-    out: list[Plant] = []
+    out: list[Contact] = []
     for limb in dict.fromkeys(p.limb for p in plants):
         for k in (-1, 0, 1):
             for p in sorted((p for p in plants if p.limb == limb), key=lambda p: p.first):
@@ -36,7 +36,7 @@ def unrolled(clip: Clip, rig: Rig, plants: Plants) -> tuple[Clip, Plants, NDArra
     return cycle.three(clip, rig.travel_joint), tuple(out), frames
 
 
-def later(clip: Clip, rig: Rig, p: Plant, by: int, rounds: int = 0) -> Plant:
+def later(clip: Clip, rig: Rig, p: Contact, by: int, rounds: int = 0) -> Contact:
     """A plant some frames later; rounds: whose place is that of so many cycles later."""
     place = p.place if p.place is None else cycle.carried(clip, rig.travel_joint, np.array(p.place), rounds)
     phases = {k: None if v is None else v + by for k, v in (("ball_down", p.ball_down), ("heel_up", p.heel_up))}
@@ -46,7 +46,7 @@ def later(clip: Clip, rig: Rig, p: Plant, by: int, rounds: int = 0) -> Plant:
     )  # fmt: skip
 
 
-def as_one(a: Plant, b: Plant) -> Plant:
+def as_one(a: Contact, b: Contact) -> Contact:
     """A plant before a seam and the one after it, which share the frame on it."""
     ball_down = a.ball_from if a.ball_from <= a.last else b.ball_from
     heel_up = b.heel_to if b.heel_to >= b.first else a.heel_to

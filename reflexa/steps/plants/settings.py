@@ -4,49 +4,12 @@ from __future__ import annotations
 
 from typing import Annotated, Literal
 
-import msgspec
 from msgspec import Meta
 
+from reflexa.motion.contact import Contact
 from reflexa.steps.model import Settings
 
 LIMBS = ("left foot", "right foot", "left hand", "right hand")
-Limb = Literal["left foot", "right foot", "left hand", "right hand"]
-Frame = Annotated[int, Meta(ge=0, le=10_000_000)]
-
-
-class Plant(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
-    """A span, both ends included, in which a foot or hand stays.
-
-    ball_down: from which frame the ball of the foot is on the ground (before it the foot stands on its heel); heel_up:
-    until which frame the heel is (after it the foot stands on its ball); ball_up: until which frame the ball is (after it
-    the foot stands on the tip of its toes); left out: all through. place: where the ball (the wrist of a hand) is held,
-    x, y, z in metres; left out: as the step says. on: off, it is left as it is.
-    """
-
-    limb: Limb
-    first: Frame
-    last: Frame
-    ball_down: Frame | None = None
-    heel_up: Annotated[int, Meta(ge=-1, le=10_000_000)] | None = None
-    ball_up: Frame | None = None
-    place: tuple[float, float, float] | None = None
-    on: bool = True
-
-    def __post_init__(self) -> None:
-        if self.last < self.first:
-            raise ValueError(f"a plant of the {self.limb} ends at {self.last}, before it begins at {self.first}")
-
-    @property
-    def ball_from(self) -> int:
-        return self.first if self.ball_down is None else min(max(self.ball_down, self.first), self.last + 1)
-
-    @property
-    def ball_to(self) -> int:
-        return self.last if self.ball_up is None else max(min(self.ball_up, self.last), self.ball_from)
-
-    @property
-    def heel_to(self) -> int:
-        return self.last if self.heel_up is None else max(min(self.heel_up, self.last), self.first - 1)
 
 
 class PlantsSettings(Settings, frozen=True):
@@ -89,7 +52,7 @@ class PlantsSettings(Settings, frozen=True):
         Meta(title="Hands too", description="A hand that is slow and near a prop is planted.", extra={"when": {"find": True}}),
     ] = False  # fmt: skip
     plants: Annotated[
-        tuple[Plant, ...],
+        tuple[Contact, ...],
         Meta(title="Plants", description="Written down: limb, first and last frame, and what is held."),
     ] = ()
     hold: Annotated[

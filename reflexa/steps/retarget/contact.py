@@ -10,6 +10,7 @@ from numpy.typing import NDArray
 from reflexa.motion import quat, travel
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.motion.contact import of_part, when
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.cycle import Unrolled
 from reflexa.motion.eases import near
@@ -69,6 +70,10 @@ def _source_feet(clip: Clip, m: Match, out: Contacts) -> _Feet:
     seen = soles_of(as_seen(clip, m.source))
     turned = {side: [loop.values(x) for x in could_bear(seen[side], clip.model[0])] for side in soles.feet(m)}
     stands = soles.when_standing(tracks, turned, m, clip.rate)
+    for side in stands:
+        told = of_part(clip.contacts, f"{side} foot")
+        if told is not None:
+            stands[side] = [loop.values(x) for x in when(told, clip.frames)][: len(stands[side])]
     floor = 0.0
     if not m.same_feet:
         # The floor is where the clip's feet mostly stand, by their skin, or where bones are taken to stand.

@@ -17,7 +17,7 @@ from reflexa.contacts.bodies import (
     nearest,
     volumes_for,
 )
-from reflexa.contacts.relations import nearness, relations
+from reflexa.contacts.relations import gate, nearness, relations
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.contacts import speeds
@@ -94,7 +94,8 @@ def _on_body(posed: Posed, clip: Clip, m: Match, side: str, bears: dict[str, Arr
         return end, still
     apart, _, counts = nearest(m.source, side, source, clip.model)
     apart = apart - HAND * m.source.height
-    pull = nearness(apart, clip, m.source) * (1 - still)
+    body = {b.part for b in volumes_for(m.source, side)}
+    pull = nearness(apart, clip, m.source) * gate(clip, f"{side} hand", *body) * (1 - still)
     goal = end + offset
     lies = _lying(m, clip, side, (source, apart, counts)) * pull
     if lies.any():

@@ -1,0 +1,81 @@
+"""Contacts: a row for each, and lanes to correct them in."""
+
+from __future__ import annotations
+
+from msgspec.structs import replace
+from PySide6.QtWidgets import QHBoxLayout, QPushButton
+
+from reflexa.desktop.kinds.model import StepView
+from reflexa.desktop.kinds.plant_lanes import PlantLanes
+from reflexa.desktop.kinds.plants_now import edit, plants_of
+from reflexa.desktop.session import Session, line
+from reflexa.desktop.settings.joint_table import Row
+from reflexa.desktop.settings.step_panel import TablePanel
+from reflexa.steps.contacts import ContactsReport, ContactsSettings
+from reflexa.words import counted
+
+
+class ContactsPanel(TablePanel):
+    """A row leads to the part and to the frame at which it comes to touch."""
+
+    def __init__(self, session: Session) -> None:
+        super().__init__(session, "Contacts", ["Part", "touches", "frames"])
+        row = QHBoxLayout()
+        self.write = QPushButton("Edit by hand")
+        self.write.setToolTip("Keep the contacts that were detected, to change them in the time area")
+        self.write.clicked.connect(lambda: edit(session, "list the contacts", plants_of(session)))
+        self.again = QPushButton("Detect again")
+        self.again.setToolTip("Forget what was changed by hand")
+        self.again.clicked.connect(self._find)
+        row.addWidget(self.write)
+        row.addWidget(self.again)
+        self.column.insertLayout(0, row)
+        self._shown: object = None
+
+    def _find(self) -> None:
+        settings = self._settings()
+        if settings is not None:
+            line.edit_settings(self.session, "detect contacts", replace(settings, find=True, contacts=()))
+
+    def _settings(self) -> ContactsSettings | None:
+        settings = self.session.step.settings if self.session.step is not None else None
+        return settings if isinstance(settings, ContactsSettings) else None
+
+    def refresh(self) -> None:
+        settings, report, rig = self._settings(), self.session.report, self.session.step_rig
+        if settings is None:
+            return
+        self.write.setEnabled(settings.find)
+        self.again.setEnabled(not settings.find)
+        if self.session.step_problem:
+            self.summary.setText(self.session.step_problem)
+            self.table.hide()
+            self._shown = None
+        elif isinstance(report, ContactsReport) and rig is not None and report is not self._shown:
+            self._shown = report
+            rows: list[Row] = []
+            for c in report.contacts:
+                joint = rig.joint(c.limb.replace("knee", "shin").replace("seat", "pelvis"))
+                touches = c.other or "ground or prop"
+                tip = f"{c.limb.capitalize()} on {touches}, frames {c.first} to {c.last}"
+                texts = c.limb, touches if c.on else "off", f"{c.first}–{c.last}"
+                rows.append((texts, tip, rig.skeleton.names[joint] if joint >= 0 else "", c.first))
+            how = "detected" if settings.find else "listed"
+            self.summary.setText(
+                f"{counted(len(rows), 'contact')} {how}. Drag them in the time area; double-click puts one in."
+                if rows
+                else "Nothing touches anything for long. Double-click in the time area to put a contact in."
+            )
+            self.table.setVisible(bool(rows))
+            self.table.show_rows(rows)
+
+
+VIEW = StepView(
+    "contacts",
+    icon="plants",
+    also="touch relation hands feet knees hold together detect",
+    panel=ContactsPanel,
+    panel_first=True,
+    lanes=PlantLanes,
+    lanes_title="Contacts",
+)

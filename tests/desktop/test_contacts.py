@@ -1,0 +1,45 @@
+"""Contacts, seen and corrected by hand in the time area."""
+
+from __future__ import annotations
+
+import pytest
+from PySide6.QtCore import QPoint, Qt
+from PySide6.QtTest import QTest
+
+from reflexa.desktop.kinds.plants_now import plants_of
+from tests.helpers.hands import button, click, double_click, drag, said
+from tests.helpers.windows import new_take, ready, saved
+
+
+def test_contacts_are_detected_shown_on_lanes_and_dragged(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "rope haul")
+    before = saved(window)
+    window.commands.run("add_contacts")
+    ready(qtbot, window)
+    lanes, found = window.time_area.lanes, plants_of(session)
+    assert lanes.isVisible()
+    assert lanes.rows()[:3] == ["left foot", "right foot", "left hand"] and "left hand on right hand" in lanes.rows()
+    assert "detected" in said(window.settings)
+    pair = next(c for c in found if c.name == "left hand on right hand")
+    rect = lanes.rect_of(pair)
+    end = QPoint(round(rect.right()) - 1, round(rect.center().y()))
+    drag(lanes, end, QPoint(round(lanes.time.x(pair.last - 10)), end.y()))
+    ready(qtbot, window)
+    assert not session.step.settings.find, "corrected by hand, they are listed"
+    changed = next(c for c in session.step.settings.contacts if c.name == pair.name)
+    assert changed.last == pytest.approx(pair.last - 10, abs=1) and session.result.contacts == session.step.settings.contacts
+    click(lanes, lanes.rect_of(changed).center().toPoint())
+    QTest.keyClick(lanes, Qt.Key.Key_Delete)
+    assert not [c for c in plants_of(session) if c.name == pair.name]
+    session.undo()
+    row = lanes.rows().index("left hand") * 42 + 20
+    double_click(lanes, QPoint(round(lanes.time.x(30)), row))
+    assert any(c.limb == "left hand" and not c.other and c.first <= 30 <= c.last for c in plants_of(session))
+    click(button(window.settings, "Detect again"))
+    ready(qtbot, window)
+    assert session.step.settings.find and plants_of(session) == found
+    while session.take is not None and session.take.steps:
+        session.undo()
+    ready(qtbot, window)
+    assert saved(window) == before
