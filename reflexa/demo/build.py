@@ -72,7 +72,7 @@ def takes_of_others() -> tuple[Take, ...]:
         Take("Walk, as the Ferrykeeper", Source(DECKHAND, "walk"), (onto,)),
         Take(
             "Haul to starboard, as the Ferrykeeper", Source(DECKHAND, "rope haul"),
-            (make("mirror", "Other side"), make("retarget", "Onto the Ferrykeeper", rig=KEEPER, hands="keep distance")),
+            (make("mirror", "Other side"), make("retarget", "Onto the Ferrykeeper", rig=KEEPER)),
         ),
         Take("Winch, marks put back", Source(KEEPER, "turning the winch"), (make("helper-joints", "Marks back in place"),)),
         Take(

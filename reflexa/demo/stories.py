@@ -25,7 +25,7 @@ STORIES = {
         " the legs."
     ),
     "Haul to starboard, as the Ferrykeeper": (
-        "First the other side, then the other figure: hands keep their distance on the rope."
+        "First the other side, then the other figure: hands stay on one rope, and the arms out of the coat."
     ),
     "Winch, marks put back": (
         "The marks for hands and feet are not where hands and feet are: engines take them for the truth. Helper "

@@ -101,6 +101,10 @@ def at_times(contacts: tuple[Contact, ...], frames: int, times: Array) -> tuple[
 
 
 def in_order(contacts: Iterable[Contact]) -> tuple[Contact, ...]:
+    """Contacts by time; of two hands that touch each other it is the left one that touches."""
+    contacts = [
+        msgspec.structs.replace(c, limb="left hand", other=c.limb) if c.other == "left hand" else c for c in contacts
+    ]
     return tuple(sorted(contacts, key=lambda c: (c.first, c.limb, c.other, c.last)))
 
 

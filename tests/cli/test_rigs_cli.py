@@ -53,7 +53,12 @@ def test_a_rig_document_stands_in_for_a_model_and_corrects_a_clips_own_rig(tmp_p
         )[0]
         == 0
     )
-    assert run("apply", WALK, "--step", "retarget:clear=false,relations=false", "--rig", KEEPER, "--out", tmp_path / "b")[0] == 0
+    assert (
+        run("apply", WALK, "--step", "retarget:clear=false,relations=false", "--rig", KEEPER, "--out", tmp_path / "b")[
+            0
+        ]
+        == 0
+    )
     a, b = (read(tmp_path / f / "humanoid3d_walk.glb").clips[0] for f in "ab")
     assert np.abs(a.model[1] - b.model[1]).max() < 1e-5
     said = json.loads(document.read_text())

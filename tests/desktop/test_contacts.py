@@ -28,12 +28,15 @@ def test_contacts_are_detected_shown_on_lanes_and_dragged(demo, qtbot) -> None:
     ready(qtbot, window)
     assert not session.step.settings.find, "corrected by hand, they are listed"
     changed = next(c for c in session.step.settings.contacts if c.name == pair.name)
-    assert changed.last == pytest.approx(pair.last - 10, abs=1) and session.result.contacts == session.step.settings.contacts
+    assert (
+        changed.last == pytest.approx(pair.last - 10, abs=1)
+        and session.result.contacts == session.step.settings.contacts
+    )
     click(lanes, lanes.rect_of(changed).center().toPoint())
     QTest.keyClick(lanes, Qt.Key.Key_Delete)
     assert not [c for c in plants_of(session) if c.name == pair.name]
     session.undo()
-    row = lanes.rows().index("left hand") * 42 + 20
+    row = lanes.rows().index("left hand") * lanes.row + 10
     double_click(lanes, QPoint(round(lanes.time.x(30)), row))
     assert any(c.limb == "left hand" and not c.other and c.first <= 30 <= c.last for c in plants_of(session))
     click(button(window.settings, "Detect again"))

@@ -87,6 +87,15 @@ def test_contacts_go_along_with_sides_and_time(kind: str) -> None:
         assert sorted(map(repr, out.contacts)) == sorted(map(repr, found(out, f.rig)))
 
 
+def test_mirrored_contacts_are_those_of_the_mirrored_clip() -> None:
+    f = MADE["deckhand: rope haul"]
+    out = run(make("mirror", plane="world"), said(f, *found(f.clip, f.rig)))
+    assert sorted(map(repr, out.clip.contacts or ())) == sorted(map(repr, found(out.clip, out.rig)))
+    to = {"k": RIGS["ferrykeeper"].rig}
+    told, anew = (run(make("retarget", rig="k"), x, rigs=to) for x in (out, said(out, *found(out.clip, out.rig))))
+    assert np.array_equal(told.clip.rotations, anew.clip.rotations)
+
+
 def apart(f: Figure) -> np.ndarray:
     ends = [limb_end(f.clip.model, limb_of(f.rig, f"{s} hand")) for s in ("left", "right")]  # type: ignore[arg-type]
     return np.linalg.norm(ends[1] - ends[0], axis=1)

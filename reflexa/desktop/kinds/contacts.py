@@ -2,15 +2,20 @@
 
 from __future__ import annotations
 
+import numpy as np
 from msgspec.structs import replace
-from PySide6.QtWidgets import QHBoxLayout, QPushButton
+from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QPushButton
 
-from reflexa.desktop.kinds.model import StepView
+from reflexa.desktop.kinds.model import Moment, StepView
 from reflexa.desktop.kinds.plant_lanes import PlantLanes
 from reflexa.desktop.kinds.plants_now import edit, plants_of
+from reflexa.desktop.picture.overlay import NOTHING, Overlay
+from reflexa.desktop.picture.sight import Sight
 from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.joint_table import Row
 from reflexa.desktop.settings.step_panel import TablePanel
+from reflexa.draw.figure import LEFT, RIGHT
+from reflexa.draw.scene import Lines
 from reflexa.steps.contacts import ContactsReport, ContactsSettings
 from reflexa.words import counted
 
@@ -19,7 +24,10 @@ class ContactsPanel(TablePanel):
     """A row leads to the part and to the frame at which it comes to touch."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "Contacts", ["Part", "touches", "frames"])
+        super().__init__(session, "Contacts", ["Contact", "frames"])
+        header = self.table.horizontalHeader()
+        header.setStretchLastSection(False)
+        header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         row = QHBoxLayout()
         self.write = QPushButton("Edit by hand")
         self.write.setToolTip("Keep the contacts that were detected, to change them in the time area")
@@ -56,9 +64,9 @@ class ContactsPanel(TablePanel):
             rows: list[Row] = []
             for c in report.contacts:
                 joint = rig.joint(c.limb.replace("knee", "shin").replace("seat", "pelvis"))
-                touches = c.other or "ground or prop"
+                touches = c.other or "ground"
                 tip = f"{c.limb.capitalize()} on {touches}, frames {c.first} to {c.last}"
-                texts = c.limb, touches if c.on else "off", f"{c.first}–{c.last}"
+                texts = c.name if c.on else f"{c.name}, off", f"{c.first}–{c.last}"
                 rows.append((texts, tip, rig.skeleton.names[joint] if joint >= 0 else "", c.first))
             how = "detected" if settings.find else "listed"
             self.summary.setText(
@@ -70,12 +78,32 @@ class ContactsPanel(TablePanel):
             self.table.show_rows(rows)
 
 
+def _overlay(moment: Moment, sight: Sight, _hot: int) -> Overlay:
+    """Parts that touch each other, or are kept near each other, joined by a line."""
+    session = moment.session
+    report, clip, rig = session.report, session.shown, session.rig
+    if not isinstance(report, ContactsReport) or clip is None or rig is None or moment.frame >= clip.frames:
+        return NOTHING
+    # As the figure in sight has them: what was only detected here may be named for the other side by now.
+    contacts = report.contacts if clip is moment.clip else clip.contacts or ()
+    now = [c for c in contacts if c.other and c.on and c.first <= moment.frame <= c.last]
+    now = [c for c in now if min(rig.joint(c.limb), rig.joint(c.other)) >= 0]
+    if not now:
+        return NOTHING
+    pairs = np.array([(rig.joint(c.limb), rig.joint(c.other)) for c in now])
+    ends = clip.model[1][moment.frame][pairs]
+    hues = np.array([LEFT if c.limb.startswith("left") else RIGHT for c in now])
+    rgba = np.concatenate([hues, np.ones((len(pairs), 1))], axis=1)
+    return Overlay(lines=(Lines(ends + sight.shift, np.full((len(pairs), 2), 3.4), rgba),))
+
+
 VIEW = StepView(
     "contacts",
     icon="plants",
     also="touch relation hands feet knees hold together detect",
     panel=ContactsPanel,
     panel_first=True,
+    overlay=_overlay,
     lanes=PlantLanes,
     lanes_title="Contacts",
 )

@@ -29,7 +29,8 @@ from reflexa.steps.contacts import ContactsReport
 from reflexa.steps.plants import LIMBS, PlantsSettings, Traces, picked_place
 from reflexa.steps.plants import find as edits
 
-ROW = 42
+# A lane that shows heights and speeds below its bars, and one that does not, pixels.
+TALL, LOW = 42, 22
 ORDER: list[str] = list(PARTS)
 GRAB = 6.0
 
@@ -45,6 +46,7 @@ class PlantLanes(Lanes):
         self.chosen: Contact | None = None
         self._plants: tuple[Contact, ...] = ()
         self._rows: list[str] = []
+        self.row = TALL
         self._grab: tuple[str, tuple[Contact, ...], int, float] | None = None
         for signal in (session.take_changed, session.selection.changed, session.evaluator.reported):
             signal.connect(self._refresh)
@@ -56,15 +58,17 @@ class PlantLanes(Lanes):
             self.chosen = None
         used = dict.fromkeys(p.name for p in self._plants)
         if report is not None and settings is not None:
-            limbs = report.traces.tracks
+            self.row, limbs = TALL, report.traces.tracks
             self._rows = [n for n in limbs if n.endswith("foot") or n in used or settings.hands]
         elif isinstance(self.session.report, ContactsReport):
+            self.row = LOW
             self._rows = rows_of(self.session.step_rig, used)
-        self.setMinimumHeight(len(self._rows) * ROW + 8)
+        self.setMinimumHeight(len(self._rows) * self.row + 8)
+        self.updateGeometry()
         self.changed()
 
     def sizeHint(self) -> QSize:
-        return QSize(600, 4 * ROW)
+        return QSize(600, 4 * self.row)
 
     def rows(self) -> list[str]:
         """Parts that can touch, and what of the body they touch."""
@@ -72,9 +76,9 @@ class PlantLanes(Lanes):
 
     def rect_of(self, plant: Contact) -> QRectF:
         """Where a plant's bar is drawn."""
-        top = self._rows.index(plant.name) * ROW if plant.name in self._rows else 0
+        top = self._rows.index(plant.name) * self.row if plant.name in self._rows else 0
         x0, x1 = self.time.x(plant.first), self.time.x(plant.last)
-        return QRectF(x0 - 2, top + ROW - 18, max(x1 - x0, 1) + 4, 13)
+        return QRectF(x0 - 2, top + self.row - 18, max(x1 - x0, 1) + 4, 13)
 
     # Drawing ------------------------------------------------------------------------------------------------
 
@@ -92,12 +96,12 @@ class PlantLanes(Lanes):
             p.drawText(QRectF(left, 8, self.width() - left, 20), Qt.AlignmentFlag.AlignLeft, text)
             return
         for i, limb in enumerate(rows):
-            top = i * ROW
+            top = i * self.row
             p.setPen(t.colour("ink"))
-            p.drawText(QRectF(10, top, left - 16, ROW), Qt.AlignmentFlag.AlignVCenter, limb.capitalize())
-            p.fillRect(QRectF(left, top + 1, self.width() - left, ROW - 3), t.colour("field"))
+            p.drawText(QRectF(10, top, left - 16, self.row), Qt.AlignmentFlag.AlignVCenter, limb.capitalize())
+            p.fillRect(QRectF(left, top + 1, self.width() - left, self.row - 3), t.colour("field"))
             p.save()
-            p.setClipRect(QRectF(left, top + 1, self.width() - left, ROW - 3))
+            p.setClipRect(QRectF(left, top + 1, self.width() - left, self.row - 3))
             if report is not None and settings is not None:
                 self._paint_traces(p, top, limb, report.traces, settings)
             for plant in self._plants:
@@ -112,7 +116,7 @@ class PlantLanes(Lanes):
         """Speed as a faint fill, height as a line; their thresholds lie at half of the lane."""
         t = theme.current()
         (height, speed), leg = traces.tracks[limb], traces.leg
-        base, full = top + ROW - 4, ROW - 8
+        base, full = top + self.row - 4, self.row - 8
         slow, low = max(settings.slow / 100 * leg, 1e-6), max(settings.low / 100 * leg, 1e-6)
         # Zoomed out, a pixel shows its fastest and its lowest frame.
         xs, fast = self.time.seen(speed, np.maximum)
@@ -172,7 +176,7 @@ class PlantLanes(Lanes):
 
     def limb_at(self, y: float) -> str:
         rows = self.rows()
-        i = int(y // ROW)
+        i = int(y // self.row)
         return rows[i] if 0 <= i < len(rows) else ""
 
     def mousePressEvent(self, e: QMouseEvent) -> None:

@@ -32,6 +32,7 @@ _ENVELOPE = "envelope"
 # Pixels: the least, and what curves need.
 _LEAST, _CURVES_HIGH, _CURVES_WITH_ALL = 92, 180, 310
 # So many rows of keys are seen at a glance.
+_LANES_HIGH = 100
 _GLANCE = 3
 
 
@@ -109,7 +110,9 @@ class TimeArea(QFrame):
 
     @property
     def many_rows(self) -> bool:
-        """Are there more keys than a glance takes in?"""
+        """Are there more keys, or lanes, than a glance takes in?"""
+        if self.pages.currentIndex() == _LANES and self.lanes is not None:
+            return self.lanes.minimumHeight() > _LANES_HIGH
         return self.pages.currentIndex() == _KEYS and len(self.keys.rows) > _GLANCE
 
     def make_do(self, room: int) -> None:
@@ -195,6 +198,8 @@ class TimeArea(QFrame):
             if in_a_row:
                 self.lanes = SequenceLane(self.session, self.time)
             self._lanes_area.setWidget(self.lanes or QWidget())
+            if self.lanes is not None:
+                self.lanes.installEventFilter(self)  # it grows as it comes to have more to show
             self.page.setItemText(0, "Segments" if in_a_row else view.lanes_title)
         if not self.page.currentData():
             self.pages.setCurrentIndex(_KEYS if self.lanes is None else _LANES)

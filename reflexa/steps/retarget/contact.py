@@ -225,9 +225,9 @@ def calmed(posed: Posed, l: Limb, goal: Array, timing: Timing) -> Array:
     return np.asarray(goal + way * (by / np.maximum(wanted, 1e-9))[:, None])
 
 
-def place_hands(posed: Posed, clip: Clip, m: Match, mode: str, contacts: Contacts) -> None:
+def place_hands(posed: Posed, clip: Clip, m: Match, mode: str, contacts: Contacts, weight: Array) -> None:
     """Bring the wrists to the scaled source's places, or keep the way from one hand to the other as the scaled source
-    has it (about where the target's hands are anyway)."""
+    has it (about where the target's hands are anyway): by so much of the way ``(frames,)``."""
     names = [f"{side} hand" for side in SIDES]
     arms = {n: l for n in names if (l := limb_of(m.target, n)) is not None}
     goals = {n: track for n in arms if (track := hand_track(clip, m, n)) is not None}
@@ -238,8 +238,10 @@ def place_hands(posed: Posed, clip: Clip, m: Match, mode: str, contacts: Contact
         middle = (end_of(posed, arms[left]) + end_of(posed, arms[right])) / 2
         apart = (goals[left] - goals[right]) / 2
         goals = {left: middle + apart, right: middle - apart}
-    for name, goal in goals.items():
+    for name, wanted in goals.items():
         l = arms[name]
+        end = end_of(posed, l)
+        goal = np.where(weight[:, None] == 1, wanted, end + weight[:, None] * (wanted - end))
         axis = hinges((posed.turned, posed.placed), l, made_to_bend(m.target, name), Timing(clip.rate, clip.loop))
         contacts.goals[name] = goal
         contacts.short[name] = reach(posed, l, goal, axis)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
+from typing import NamedTuple
 
 import numpy as np
 
@@ -48,24 +49,38 @@ _HANGS, _PLACED, _FURTHEST = 30.0, 55.0, 0.08
 _REACHES = 0.99
 
 
-def keep_relations(posed: Posed, clip: Clip, m: Match, bears: dict[str, Array], clear: bool) -> None:
+class Hands(NamedTuple):
+    """What is asked of hands beside relations: how they are kept, and how much each bears ``(frames,)``, by its name."""
+
+    mode: str
+    bears: dict[str, Array]
+
+
+def keep_relations(posed: Posed, clip: Clip, m: Match, hands: Hands, clear: bool) -> Array:
     """Bring hands to where the source's relations want them, and arms out of the body where they are deeper in it than the
-    source's, scaled (``clear``). bears: hands that bear weight and stay where they are, and how much ``(frames,)``."""
+    source's, scaled (``clear``). Gives how much the hands are kept as asked ``(frames,)``: less where they bear."""
     found, timing = relations(clip, m.source), Timing(clip.rate, clip.loop)
     sides = [
         s for s in SIDES if limb_of(m.target, f"{s} hand") is not None and limb_of(m.source, f"{s} hand") is not None
     ]
     deep = {s: arm_depths(m.source, s, clip.model) * m.stride for s in sides}
     allowed = {s: d if clear else np.full(d.shape, np.inf) for s, d in deep.items()}
-    goals = [ArmGoal(f"{s} hand", *_on_body(posed, clip, m, s, bears), allowed[s]) for s in sides]
+    tracks = {s: track for s in sides if (track := hand_track(clip, m, f"{s} hand")) is not None}
+    if hands.mode == "keep place":
+        placed = [ArmGoal(f"{s} hand", tracks[s], np.ones(clip.frames), allowed[s]) for s in sides]
+        solve(posed, m.target, placed, None, timing)
+        return np.ones(clip.frames)
+    goals = [ArmGoal(f"{s} hand", *_on_body(posed, clip, m, s, hands.bears), allowed[s]) for s in sides]
     pair = next((r for r in found if r.other.endswith("hand")), None)
+    weight = np.zeros(clip.frames) if pair is None else pair.weight
+    if hands.mode == "keep distance":  # all the time, but for hands that bear
+        weight = np.maximum(weight, 1 - np.max([*hands.bears.values(), np.zeros(clip.frames)], axis=0))
     meeting = None
-    if pair is not None and len(sides) == 2:
-        first, second = (hand_track(clip, m, g.end) for g in goals)
-        assert first is not None and second is not None
-        meeting = _partly(posed, m, second - first, pair.weight)
-        goals = [replace(g, pull=g.pull * (1 - _YIELDS * pair.weight)) for g in goals]
+    if len(sides) == 2 and weight.any():
+        meeting = _partly(posed, m, tracks["right"] - tracks["left"], weight)
+        goals = [replace(g, pull=g.pull * (1 - _YIELDS * weight)) for g in goals]
     solve(posed, m.target, goals, meeting, timing)
+    return weight
 
 
 def _partly(posed: Posed, m: Match, way: Array, weight: Array) -> Meeting:

@@ -21,11 +21,11 @@ from reflexa.steps.helper_joints import snapped
 from reflexa.steps.model import Settings
 from reflexa.steps.retarget.clearance import broader, clear_arms
 from reflexa.steps.retarget.contact import Contacts, place_hands, plant_feet
-from reflexa.steps.retarget.relations import keep_relations
+from reflexa.steps.retarget.relations import Hands, keep_relations
 from reflexa.steps.retarget.transfer import moved_joints, transfer
 
 Root = Literal["source root", "under the pelvis", "pelvis, turning", "stays"]
-Hands = Literal["free", "keep place", "keep distance"]
+HandsKept = Literal["free", "keep place", "keep distance"]
 
 
 class RetargetSettings(Settings, frozen=True):
@@ -40,7 +40,7 @@ class RetargetSettings(Settings, frozen=True):
         bool, Meta(title="Feet keep their places", description="Soles stand where the source's, scaled, stand.")
     ] = True
     hands: Annotated[
-        Hands,
+        HandsKept,
         Meta(
             title="Hands",
             description="free: as the arms lead. keep place: at the source's places, scaled. keep distance: as far from "
@@ -98,14 +98,14 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
     m = match(source, target)
     moved, _ = moved_joints(clip, m)
     posed = transfer(clip, m, settings.root, moved)
-    relate = settings.relations and settings.hands == "free"
+    relate, kept = settings.relations, np.ones(clip.frames)
     if settings.clear and settings.hands == "free" and not relate and broader(m):
         clear_arms(posed, m, Timing(clip.rate, clip.loop))
-    contacts = plant_feet(posed, clip, m, settings.hands == "free") if settings.feet else Contacts()
-    if settings.hands != "free":
-        place_hands(posed, clip, m, settings.hands, contacts)
+    contacts = plant_feet(posed, clip, m, relate or settings.hands == "free") if settings.feet else Contacts()
     if relate:
-        keep_relations(posed, clip, m, contacts.bears, settings.clear)
+        kept = keep_relations(posed, clip, m, Hands(settings.hands, contacts.bears), settings.clear)
+    if settings.hands != "free":
+        place_hands(posed, clip, m, settings.hands, contacts, kept)
     rotations = posed.rotations()
     translations = np.tile(target.skeleton.rest_translations, (clip.frames, 1, 1))
     for j, by in moved.items():
