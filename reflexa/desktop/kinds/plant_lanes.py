@@ -98,7 +98,7 @@ class PlantLanes(Lanes):
         for i, limb in enumerate(rows):
             top = i * self.row
             p.setPen(t.colour("ink"))
-            p.drawText(QRectF(10, top, left - 16, self.row), Qt.AlignmentFlag.AlignVCenter, limb.capitalize())
+            p.drawText(QRectF(10, top, left - 16, self.row), Qt.AlignmentFlag.AlignVCenter, _lane_name(limb))
             p.fillRect(QRectF(left, top + 1, self.width() - left, self.row - 3), t.colour("field"))
             p.save()
             p.setClipRect(QRectF(left, top + 1, self.width() - left, self.row - 3))
@@ -310,6 +310,12 @@ class PlantLanes(Lanes):
             self.time.wheel(e)
         else:
             e.ignore()
+
+
+def _lane_name(name: str) -> str:
+    """What stands before a lane: of a part that touches another, which stands below its own lane, the other alone."""
+    _, on, other = name.partition(" on ")
+    return f"    on {other}" if on else name.capitalize()
 
 
 def rows_of(rig: Rig | None, used: Iterable[str]) -> list[str]:

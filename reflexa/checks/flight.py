@@ -1,0 +1,87 @@
+"""Flight that does not fall: a body in the air whose centre of mass is not drawn down as everything is."""
+
+from __future__ import annotations
+
+import numpy as np
+from numpy.typing import NDArray
+
+from reflexa.checks.model import Check, Finding, Limit, Subject
+from reflexa.motion import contacts
+from reflexa.motion.arrays import Array
+from reflexa.rig.masses import centre_of_mass
+from reflexa.rig.palms import palms
+from reflexa.rig.rig import SIDES
+from reflexa.rig.soles import soles, under_tracks
+from reflexa.rig.stance import leg_length
+
+GRAVITY = 9.81  # m/s²
+OFF = Limit("flight", 15.0, "%", "Captured jumps measured here fall at 9.4 to 10.8 m/s².")
+# Soles and palms are off what lies below by more than the first, metres; knees and elbows by more than the second; and the pelvis
+# is higher than the third, as a share of the leg. Shorter flights tell nothing, seconds.
+_OFF_GROUND, _CLEAR, _UP, _LONG = 0.03, 0.05, 0.4, 0.15
+# A way that is no parabola, by more than this share of the leg, was not flown: something unseen carries it.
+_FLOWN = 0.06
+# A foot that is slower than this, m/s, for so long, seconds, stands on something.
+_STILL, _RESTS = 0.12, 0.12
+# Feet that come no higher than this, metres, may stand on a floor that was captured a little too low.
+_HIGH = 0.07
+
+
+def airborne(subject: Subject) -> NDArray[np.bool_]:
+    """When nothing of a figure touches anything ``(frames,)``."""
+    clip, rig = subject.clip, subject.rig
+    placed, leg = clip.model[1], max(leg_length(rig), 1e-6)
+    out = np.ones(clip.frames, dtype=bool)
+    if not subject.feet:
+        return ~out
+    for low in subject.feet.values():
+        out &= low > _OFF_GROUND
+    for sole in soles(rig).values():
+        # On something that is not on the stage; a foot at the top of a leap is still for a moment only.
+        points = under_tracks(clip, sole)
+        still = np.min([contacts.speeds(p, clip.rate) for p in points], axis=0) < _STILL
+        for first, last in contacts.spans(still):
+            if last - first + 1 >= _RESTS * clip.rate:
+                out[first : last + 1] = False
+    for palm in palms(rig).values():
+        track = placed[:, palm.joint] - np.array([0.0, 1.0, 0.0]) * palm.lowest(clip.model[0][:, palm.joint])[:, None]
+        out &= subject.over([track]) > _OFF_GROUND
+    for joint in (rig.joint(p) for p in ("head", *(f"{s} {p}" for s in SIDES for p in ("shin", "forearm")))):
+        if joint >= 0:
+            out &= subject.over([placed[:, joint]]) > _CLEAR
+    return out & (placed[:, rig.joint("pelvis"), 1] > _UP * leg)
+
+
+def _fall(track: Array, rate: float) -> tuple[float, float]:
+    """How a track of heights ``(n,)`` accelerates, m/s², and how far it is from a parabola at most, metres."""
+    t = np.arange(len(track)) / rate
+    found = np.polyfit(t, track, 2)
+    return float(2 * found[0]), float(np.abs(np.polyval(found, t) - track).max())
+
+
+def _run(subject: Subject) -> list[Finding]:
+    """One finding per flight that does not fall at 9.81 m/s²."""
+    clip, rig, limit = subject.clip, subject.rig, subject.limit(OFF)
+    centre = centre_of_mass(clip, rig)
+    if centre is None or clip.frames < 5:
+        return []
+    joint, leg = rig.skeleton.names[rig.joint("pelvis")], max(leg_length(rig), 1e-6)
+    lowest, out = np.min([*subject.feet.values()] or [np.zeros(clip.frames)], axis=0), []
+    for a, b in contacts.spans(airborne(subject)):
+        a, b = a + 1, b - 1  # on the way off the ground, and back to it, toes still push
+        if b - a < max(_LONG * clip.rate, 3) or float(lowest[a : b + 1].max()) < _HIGH:
+            continue
+        falls, away = _fall(centre[a : b + 1, 1], clip.rate)
+        off = 100 * abs(falls / -GRAVITY - 1)
+        if off <= limit or away > _FLOWN * leg:
+            continue
+        how = "floats" if falls > -GRAVITY else "drops too fast"
+        text = f"the body {how} in the air: it falls at {-falls:.1f} m/s² instead of {GRAVITY} m/s²"
+        worst = a + int(np.argmax(centre[a : b + 1, 1]))
+        out.append(Finding("flight", joint, text, (a, b), worst, off, limit, "%"))
+    return out
+
+
+CHECK = Check(
+    "flight", "Flight", "The body in the air does not fall as everything falls.", _run, 95, limits=(OFF,), whole=True
+)
