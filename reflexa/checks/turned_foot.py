@@ -1,0 +1,51 @@
+"""Feet that stand on the ground and do not lie on it."""
+
+from __future__ import annotations
+
+import numpy as np
+
+from reflexa.checks.model import STOOD, Check, Finding, Limit, Subject
+from reflexa.checks.slide import PLANT
+from reflexa.motion import contacts, quat
+from reflexa.rig.soles import soles
+from reflexa.rig.stance import as_seen
+from reflexa.stage import surface_under
+
+TILT = Limit(
+    "turned-foot", 30.0, "°", "Feet of clean captures that stand on heel and ball are within 25° (measured here)."
+)
+# For how long at least, seconds; a foot that is tilted by more than this lies on its instep or its side, degrees.
+_LONG, _LIES = 0.2, 70.0
+
+
+def _run(subject: Subject) -> list[Finding]:
+    """One finding per stance in which a foot stands on heel and ball at once and is tilted off what it stands on."""
+    clip, limit = subject.clip, subject.limit(TILT)
+    # How a foot stands is known from its clip where no skin tells.
+    seen, out = soles(as_seen(clip, subject.rig)), []
+    for stance in subject.stands(STOOD, on_spot=False):
+        foot = stance.foot
+        flat = foot.heel_stands & foot.ball_stands
+        flat[: stance.frames[0]] = flat[stance.frames[1] + 1 :] = False
+        if flat.sum() < _LONG * clip.rate:
+            continue
+        up = quat.rotate(clip.model[0][:, foot.sole.ankle], seen[stance.side].up)
+        normal = surface_under(subject.stage, clip, foot.ball).normal
+        tilt = np.degrees(np.arccos(np.clip(np.sum(up * normal, axis=1), -1, 1)))
+        spans = [
+            p
+            for p in contacts.peaks(np.where(flat & (tilt < _LIES), tilt, 0.0), limit)
+            if p[1] - p[0] + 1 >= _LONG * clip.rate
+        ]
+        if spans:
+            first, last, worst = max(spans, key=lambda p: float(tilt[p[2]]))
+            text = f"{stance.joint} stands tilted by {tilt[worst]:.0f}° off what it stands on"
+            size = float(tilt[worst])
+            out.append(Finding("turned-foot", stance.joint, text, (first, last), worst, size, limit, "°", PLANT))
+    return out
+
+
+CHECK = Check(
+    "turned-foot", "Foot off the ground's tilt", "A foot stands on heel and ball, tilted off what it stands on.", _run, 32,
+    limits=(TILT,), about="ground",
+)  # fmt: skip
