@@ -7,11 +7,12 @@ from functools import lru_cache
 
 import numpy as np
 
-from reflexa.motion import quat
+from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array
+from reflexa.motion.kernels.parts import Blocks, Model
 from reflexa.motion.limbs import limb_end
 from reflexa.rig import Rig
-from reflexa.rig.bodies import Block, volumes
+from reflexa.rig.bodies import Block, as_blocks, volumes
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.palms import palms
 
@@ -55,20 +56,6 @@ def from_local(block: Block, own: Array, model: Posing) -> Array:
     return np.asarray(placed[:, block.joint] + quat.rotate(turned[:, block.joint], own @ block.axes + block.middle))
 
 
-def distances(block: Block, track: Array, model: Posing) -> tuple[Array, Array]:
-    """How far a track ``(frames, 3)`` is from the surface of a block, metres ``(frames,)``, negative inside it; and the way out
-    ``(frames, 3)``, unit."""
-    own = local_to(block, track, model)
-    far, share = _round(block, own)
-    aside, beyond = far - far / share, np.abs(own[:, 1]) - block.half[1]
-    out, over = np.maximum(aside, 1e-6), np.maximum(beyond, 0.0)
-    apart = np.where((aside > 0) | (beyond > 0), np.hypot(np.maximum(aside, 0.0), over), np.maximum(aside, beyond))
-    radial = own[:, [0, 2]] / np.maximum(far, 1e-9)[:, None]
-    way = np.stack([radial[:, 0] * out, np.sign(own[:, 1]) * over, radial[:, 1] * out], axis=1)
-    way /= np.linalg.norm(way, axis=1, keepdims=True)
-    return apart, quat.rotate(model[0][:, block.joint], way @ block.axes)
-
-
 def _round(block: Block, own: Array) -> tuple[Array, Array]:
     """How far points are from a block's axis ``(frames,)``, and as a share of the way to its side."""
     far = np.hypot(own[:, 0], own[:, 2])
@@ -77,15 +64,28 @@ def _round(block: Block, own: Array) -> tuple[Array, Array]:
 
 
 def nearest(rig: Rig, side: str, track: Array, model: Posing) -> tuple[Array, Array, Array]:
-    """How far a hand's track ``(frames, 3)`` is from the body, metres ``(frames,)``, the way out of it ``(frames, 3)``, unit; and
-    how much each of ``volumes_for`` counts in that ``(volumes, frames)``: they sum to one. All without jumps over time."""
-    found = [distances(b, track, model) for b in volumes_for(rig, side)]
-    apart, ways = np.array([a for a, _ in found]), np.array([w for _, w in found])
-    counts = np.exp(-(apart - apart.min(axis=0)) / (_TOGETHER * rig.height))
-    counts /= counts.sum(axis=0)
-    way = np.sum(counts[..., None] * ways, axis=0)
-    way /= np.maximum(np.linalg.norm(way, axis=1, keepdims=True), 1e-9)
-    return np.sum(counts * apart, axis=0), way, counts
+    """How far a hand's track ``(frames, 3)`` is from the body, metres ``(frames,)``, negative inside, the way out of it
+    ``(frames, 3)``, unit; and how much each of ``volumes_for`` counts in that ``(volumes, frames)``: they sum to one. All without
+    jumps over time."""
+    return _nearest(body_for(rig, side), _TOGETHER * rig.height, track, model)
+
+
+def distances(block: Block, track: Array, model: Posing) -> tuple[Array, Array]:
+    """How far a track ``(frames, 3)`` is from the surface of one block, and the way out, as ``nearest``."""
+    return _nearest(as_blocks([block]), 1.0, track, model)[:2]
+
+
+def _nearest(body: Blocks, together: float, track: Array, model: Posing) -> tuple[Array, Array, Array]:
+    n = len(track)
+    apart, way, counts = np.empty(n), np.empty((n, 3)), np.empty((n, len(body.joints)))
+    kernels.blocks.nearest(body, float(together), Model(*model), track, apart, way, counts)
+    return apart, way, counts.T
+
+
+@lru_cache(maxsize=64)
+def body_for(rig: Rig, side: str) -> Blocks:
+    """``volumes_for`` as kernels are given them."""
+    return as_blocks(volumes_for(rig, side))
 
 
 def carried_over(own: Array, source: Block, target: Block, scale: float) -> Array:

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from functools import lru_cache
 from typing import NamedTuple
 
@@ -15,6 +16,16 @@ from reflexa.rig.limbs import limb_of
 from reflexa.rig.mesh import skin_of
 from reflexa.rig.rig import SIDES, UP, Rig
 from reflexa.rig.stance import leg_length
+
+
+def as_blocks(found: Sequence[Block]) -> Blocks:
+    """Blocks as kernels are given them."""
+    sizes = ((), (3,), (3, 3), (3,))
+    joints, middles, axes, halves = (
+        np.array([b[k] for b in found], dtype=np.float64).reshape(-1, *size) for k, size in enumerate(sizes)
+    )
+    reach = np.linalg.norm(middles, axis=1) + 1.1 * np.linalg.norm(halves, axis=1)
+    return Blocks(joints.astype(np.intp), middles, axes, halves, reach)
 
 
 class Block(NamedTuple):
@@ -214,6 +225,6 @@ def depths(rig: Rig, points: Array, thickness: float, model: tuple[Array, Array]
     all_ = blocks(rig)
     deep, out = np.zeros((points.shape[1], len(points))), np.zeros((points.shape[1], len(points), 3))
     if all_:
-        made = Blocks(*(np.array([b[k] for b in all_]) for k in range(4)))
+        made = as_blocks(all_)
         kernels.blocks.depths(made, float(thickness), Model(turned, placed), np.swapaxes(points, 0, 1), deep, out)
     return deep.T, np.swapaxes(out, 0, 1)

@@ -3,15 +3,16 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
-from functools import lru_cache
+from functools import partial
+from typing import NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.contacts.bodies import HAND, hand_offset, volumes_for
-from reflexa.motion import contacts, kernels
+from reflexa.contacts.bodies import HAND, body_for, hand_offset
+from reflexa.motion import contacts, kernels, threads
 from reflexa.motion.arrays import Array
-from reflexa.motion.kernels.parts import Blocks, Model
+from reflexa.motion.kernels.parts import Model
 from reflexa.motion.limb import Limb, Timing
 from reflexa.motion.limbs import Posed, hinges, limb_end
 from reflexa.rig import Rig
@@ -24,11 +25,13 @@ _POINTS = np.array([[0.0, 0.0], [0.33, 0.0], [0.67, 0.0], [1.0, 0.0], [1.0, 1.0]
 _FLAT = 0.5
 # What a goal and the body may be off by, metres, and the pose, radians, for each to count alike; over which time a change of the
 # pose settles, seconds; how often it is solved anew.
-_PLACE, _DEPTH, _POSE, _SETTLES, _ROUNDS = 0.004, 0.001, np.radians(15.0), 0.1, 14
+_PLACE, _DEPTH, _POSE, _SETTLES, _ROUNDS = 0.004, 0.001, np.radians(15.0), 0.1, 12
 # Frames that far from any at which something is asked for change along, seconds.
 _BESIDE = 0.35
 # What is off by less than this, metres, is there.
 _NOTHING = 1e-6
+# Longer stretches of time are solved in pieces of about so many frames, on all cores.
+_PIECE = 250
 
 
 @dataclass(frozen=True, eq=False)
@@ -60,7 +63,7 @@ def arm_depths(rig: Rig, side: str, model: tuple[Array, Array]) -> Array:
     hand = hand_offset(model[0], rig, side)
     points = np.stack([middle + a * (end - middle) + b * hand for a, b in _POINTS], axis=1)
     out = np.zeros(points.shape[:2])
-    kernels.blocks.entries(_body(rig, side), _thick(rig, side), Model(*model), points, out)
+    kernels.blocks.entries(body_for(rig, side), _thick(rig, side), Model(*model), points, out)
     return out
 
 
@@ -83,7 +86,9 @@ def solve(posed: Posed, rig: Rig, goals: list[ArmGoal], meeting: Meeting | None,
     ]
     stiff = kernels.solving.Stiffness(_PLACE, _DEPTH, _POSE, (_SETTLES * timing.rate) ** 2, _ROUNDS)
     turned, placed = posed.turned.copy(), posed.placed.copy()
-    for first, last in contacts.spans(wide):
+
+    def one(span: _Piece) -> None:
+        first, last = span.first, span.last
         at = frames[first : last + 1]
         arms = [_arm(posed, rig, g, axis, at) for g, axis in zip(goals, axes, strict=True)]
         way = np.zeros((len(at), 3)) if meeting is None else meeting.way[at]
@@ -91,11 +96,39 @@ def solve(posed: Posed, rig: Rig, goals: list[ArmGoal], meeting: Meeting | None,
         both = kernels.solving.Arms(arms[0], arms[-1], len(arms) > 1, way, pull, first > 0, last < len(frames) - 1)
         model = Model(posed.turned[at], posed.placed[at])
         kernels.solving.arms(both, stiff, model, np.empty((len(at), 4 * len(arms))))
-        own = slice(max(pad - first, 0), max(min(pad + n - first, len(at)), 0))
+        own = slice(max(pad, span.own_first) - first, max(min(pad + n, span.own_end) - first, 0))
         turned[at[own]], placed[at[own]] = model.turned[own], model.placed[own]
+
+    def several(pieces: list[_Piece]) -> None:
+        for piece in pieces:
+            one(piece)
+
+    pieces, cores = _pieces(contacts.spans(wide), 2 * beside), threads.cores()
+    kernels.compiling.at_once([partial(several, pieces[i::cores]) for i in range(min(cores, len(pieces)))])
     posed.turned[:], posed.placed[:] = turned, placed
     for l in limbs:
         posed.loose |= {l.root, l.middle} | ({l.end} if l.end >= 0 else set())
+
+
+class _Piece(NamedTuple):
+    """Frames that are solved together, first and last, and those of them that count, first and end."""
+
+    first: int
+    last: int
+    own_first: int
+    own_end: int
+
+
+def _pieces(spans: list[tuple[int, int]], beside: int) -> list[_Piece]:
+    """Long stretches of time in pieces that reach over each other by so many frames, after which nothing of one is felt in the
+    next."""
+    out = []
+    for first, last in spans:
+        count = max(1, round((last - first + 1) / _PIECE))
+        edges = [first + (last + 1 - first) * k // count for k in range(count + 1)]
+        for a, b in zip(edges, edges[1:], strict=False):
+            out.append(_Piece(max(a - beside, first), min(b + beside, last + 1) - 1, a, b))
+    return out
 
 
 def _limb(rig: Rig, goal: ArmGoal) -> Limb:
@@ -120,20 +153,11 @@ def _asked(posed: Posed, rig: Rig, goals: list[ArmGoal], meeting: Meeting | None
 
 def _arm(posed: Posed, rig: Rig, g: ArmGoal, axis: Array, at: NDArray[np.intp]) -> kernels.solving.Arm:
     """An arm at some frames, as the kernel is given it."""
-    side, body = g.end.split(" ")[0], _body(rig, g.end.split(" ")[0])
+    side, body = g.end.split(" ")[0], body_for(rig, g.end.split(" ")[0])
     offset = hand_offset(posed.turned[at], rig, side)
     return kernels.solving.Arm(
         _limb(rig, g), axis[at], offset, _POINTS, _thick(rig, side), body, g.goal[at], g.pull[at], g.allowed[at]
     )
-
-
-@lru_cache(maxsize=64)
-def _body(rig: Rig, side: str) -> Blocks:
-    """The volumes that an arm may enter: all but its own."""
-    found, sizes = volumes_for(rig, side), ((), (3,), (3, 3), (3,))
-    parts = (np.array([b[k] for b in found]).reshape(-1, *size) for k, size in enumerate(sizes))
-    joints, *rest = parts
-    return Blocks(joints.astype(np.intp), *rest)
 
 
 def _thick(rig: Rig, side: str) -> Array:

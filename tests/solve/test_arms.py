@@ -105,7 +105,7 @@ def test_one_frame_is_what_a_general_solver_finds() -> None:
     clip = rest_clip(skeleton)
     arm, goal = limb(skeleton, 0, 1, 2), np.array([0.35, 0.12, 0.2])
     hinge, stiff = np.array([0.0, -1.0, 0.0]), Stiffness(0.1, 0.01, 0.5, 1.0, 200)
-    nothing = Blocks(np.zeros(0, dtype=np.intp), np.zeros((0, 3)), np.zeros((0, 3, 3)), np.zeros((0, 3)))
+    nothing = Blocks(np.zeros(0, dtype=np.intp), np.zeros((0, 3)), np.zeros((0, 3, 3)), np.zeros((0, 3)), np.zeros(0))
     asked = Arm(
         arm,
         hinge[None],

@@ -35,12 +35,14 @@ class Way(NamedTuple):
 
 class Blocks(NamedTuple):
     """Rounded blocks that go with joints: which ``(n,)``; in the joint's own axes their middles ``(n, 3)``, axes ``(n, 3, 3)``
-    (across, along, ahead, as rows) and half sizes ``(n, 3)``, metres."""
+    (across, along, ahead, as rows) and half sizes ``(n, 3)``; reach ``(n,)``: no point of a block is further from its joint; all
+    in metres."""
 
     joints: Ints
     middles: Array
     axes: Array
     halves: Array
+    reach: Array
 
 
 class Limb(NamedTuple):

@@ -43,6 +43,8 @@ _STRAIGHTEST, _FOLDED, _LIMIT = math.radians(3.0), math.radians(165.0), math.rad
 _BENDS, _BENT = math.radians(2.0), math.radians(40.0)
 # No step of the solver turns an arm by more than this, radians.
 _STEP = 0.2
+# Where no step is larger than this, radians, the answer is found.
+_SETTLED = 2e-3
 # By how much each unknown is held back from where the last step left it, as a share of what holds it anyway (Marquardt 1963).
 _DAMPED = 0.3
 
@@ -132,10 +134,15 @@ def arms(arms: Arms, stiff: Stiffness, model: Model, out: Array) -> None:
             for i in range(size):
                 system.weights[f, i, i] *= 1.0 + _DAMPED
         _solve(system.weights, system.pulls, tie)
+        largest = 0.0
         for f in range(n):
+            for i in range(size):
+                largest = max(largest, abs(system.pulls[f, i]))
             _turn(arms.first, model, (f, 0), system.pulls, out)
             if arms.both:
                 _turn(arms.second, model, (f, _SIZE), system.pulls, out)
+        if largest < _SETTLED:
+            break
 
 
 @helper
