@@ -14,6 +14,7 @@ from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Mesh, Rig
+from reflexa.rig.stand_in import body_of
 
 _SIDES = {"left": 0, "right": 1, "centre": 2, "none": 3}
 
@@ -62,7 +63,7 @@ def model(rig: Rig) -> dict[str, Any]:
         "tips": [
             (rig.skeleton.index[n], *tip.tolist(), _SIDES[sides[rig.skeleton.index[n]]]) for n, tip in rig.tips.items()
         ],
-        "meshes": [_mesh(m) for m in rig.meshes],
+        "meshes": [_mesh(m) for m in body_of(rig)],
     }
 
 

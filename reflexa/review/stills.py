@@ -24,6 +24,7 @@ from reflexa.motion.clip import Clip
 from reflexa.progress import Progress, quiet
 from reflexa.review.subjects import Reviewed
 from reflexa.rig import Rig
+from reflexa.rig.stand_in import body_of
 from reflexa.stage import Stage
 from reflexa.stage.solids import mesh_of, place_of
 from reflexa.take import View
@@ -75,7 +76,7 @@ def _room(clip: Clip, rig: Rig) -> tuple[Array, Array]:
     placed = clip.model[1]
     travel = placed[:, rig.travel_joint] * [1.0, 0.0, 1.0]
     stays = placed - travel[:, None] + travel[0]
-    above = [0.0, 0.1 * rig.height if rig.meshes else 0.02, 0.0]
+    above = [0.0, 0.1 * rig.height if body_of(rig) else 0.02, 0.0]
     return stays.min(axis=(0, 1)), stays.max(axis=(0, 1)) + above
 
 
@@ -110,9 +111,9 @@ def _picture(
     (clip, rig), p = seen, shot.palette
     camera = _camera(view, clip, rig, frame)
     colours = drawn.colours_by_side(rig, p.rgb("quiet"), p.rgb("warn"))
-    lines = () if rig.meshes else (drawn.bones(rig, clip, frame, colours, 0.95),)
+    lines = () if body_of(rig) else (drawn.bones(rig, clip, frame, colours, 0.95),)
     figure = Figure(
-        rig.meshes, matrices_at(clip, frame), p.before, 0.55 if before else 0.0, shapes=shapes_at(clip, frame)
+        body_of(rig), matrices_at(clip, frame), p.before, 0.55 if before else 0.0, shapes=shapes_at(clip, frame)
     )
     fine, strong = (np.array(c) for c in GRID[p.name])
     grid = ground_grid(np.array(camera.target), max(6.0, camera.distance * 2.2), fine, strong)

@@ -70,8 +70,10 @@ _HEAD = 0.065
 def volumes(rig: Rig) -> tuple[Block, ...]:
     """All the parts of a figure that something may enter: trunk, head, thighs, shins, upper arms and forearms. By the skin where
     there is one, else by the height of the figure and its bones."""
-    out = []
-    for joint, part, share in _parts(rig, *_TRUNK, "head", *_THIGHS, *_LIMBS):
+    out, found = [], _parts(rig, *_TRUNK, "head", *_THIGHS, *_LIMBS)
+    if "head" not in rig.body_map and rig.body_map.get("neck"):  # its last joint carries the head
+        found.append((rig.skeleton.index[rig.body_map["neck"][-1]], "head", 0.5))
+    for joint, part, share in found:
         along = UP if part in (*_TRUNK, *_THIGHS, "head") else _bone(rig, joint)
         block = _from_skin(rig, joint, part, share, along) if rig.meshes else _stand_in(rig, joint, part, share, along)
         if block is not None:

@@ -18,6 +18,7 @@ from reflexa.draw.scene import Lines, Marks, ground_grid, matrices_at, shapes_at
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.rig.stand_in import body_of
 
 
 def ground(centre: Array, extent: float) -> Lines:
@@ -72,7 +73,7 @@ def preview(rig: Rig, pose: Clip, width: int, height: int) -> QImage:
     camera = camera.zoomed(0.97)
     c = colours.by_side(rig)
     # Bones are for rigs without a skin: on a thumbnail both would be mud.
-    lines = () if rig.meshes else (drawn.bones(rig, pose, 0, c, 0.95),)
-    figure = Figure(rig.meshes, matrices_at(pose, 0), shapes=shapes_at(pose, 0))
+    lines = () if body_of(rig) else (drawn.bones(rig, pose, 0, c, 0.95),)
+    figure = Figure(body_of(rig), matrices_at(pose, 0), shapes=shapes_at(pose, 0))
     scene = Scene(t.sky, t.floor, t.shadow, None, (figure,), lines)
     return render(scene, camera, width, height)

@@ -11,6 +11,7 @@ import numpy as np
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.rig.stand_in import body_of
 
 # "after" is the one that is worked on; "before" is solid and tinted; "pale" is seen through.
 Role = Literal["after", "before", "pale"]
@@ -43,5 +44,5 @@ class PosedFigure:
         placed = self.clip.model[1]
         travel = placed[:, self.rig.travel_joint] * [1.0, 0.0, 1.0]
         stays = placed - travel[:, None] + travel[self.frame] + self.offset
-        above = [0.0, 0.08 * self.rig.height if self.rig.meshes else 0.0, 0.0]
+        above = [0.0, 0.08 * self.rig.height if body_of(self.rig) else 0.0, 0.0]
         return np.stack([stays.min(axis=(0, 1)), stays.max(axis=(0, 1)) + above])

@@ -17,6 +17,7 @@ from reflexa.draw import Figure, Scene
 from reflexa.draw import figure as drawn
 from reflexa.draw.scene import Colour, Lines, matrices_at, shapes_at
 from reflexa.motion.arrays import Array
+from reflexa.rig.stand_in import body_of
 
 GHOST = 4  # frames from ghost to ghost
 
@@ -59,7 +60,7 @@ def scene(seen: Snapshot, pointing: Pointing = NOWHERE, times: float = 1) -> Sce
 def _figure(f: PosedFigure, seen: Snapshot, near: frozenset[str]) -> Overlay:
     """A figure with its bones and joints, as far as they are to be seen."""
     t, look = theme.current(), seen.look
-    skin = f.rig.meshes if look.mesh and not f.bare else ()
+    skin = body_of(f.rig) if look.mesh and not f.bare else ()
     tinted, alpha = 0.0 if f.role == "after" else 0.55, 0.42 if f.role == "pale" else 1.0
     figure = Figure(
         skin, matrices_at(f.clip, f.frame), t.before, tinted, alpha, f.role != "pale", shapes_at(f.clip, f.frame)
@@ -81,7 +82,7 @@ def _figure(f: PosedFigure, seen: Snapshot, near: frozenset[str]) -> Overlay:
 def _marked(f: PosedFigure, seen: Snapshot, near: frozenset[str]) -> Array:
     """How large joints are marked: all of them where joints are what is worked on, or nothing else is seen of the figure."""
     chosen = seen.session.selection
-    bare = not (f.rig.meshes and seen.look.mesh)
+    bare = not (body_of(f.rig) and seen.look.mesh)
     every = seen.look.all_marks or chosen.painting or bool(chosen.pairing) or bare
     shown = shown_marks(f, seen.sight, near | {chosen.joint}, every)
     return shown if not bare or seen.look.all_marks else shown * (drawn.usefulness(f.rig) > 0)
