@@ -79,10 +79,14 @@ def on_rules(clips: Iterable[Clip], rig: Rig, within: float = _ON_RULE, turned: 
 
 def follow(before: Clip, after: Clip, rig: Rig) -> Clip:
     """A changed clip with those helper joints back on their rules that were on them before the change."""
-    kept = on_rules([before], rig)
-    if not kept:
+    return _back_on(on_rules([before], rig), before, after, rig)
+
+
+def _back_on(names: tuple[str, ...], before: Clip, after: Clip, rig: Rig) -> Clip:
+    """A changed clip with some helper joints on their rules, in those frames in which it was changed."""
+    if not names:
         return after
-    out = snapped(after, rig, kept)
+    out = snapped(after, rig, names)
     same = np.all(after.rotations == before.rotations, axis=(1, 2))
     same &= np.all(after.translations == before.translations, axis=(1, 2))
     if not same.any():
@@ -90,6 +94,21 @@ def follow(before: Clip, after: Clip, rig: Rig) -> Clip:
     rotations, translations = np.array(out.rotations), np.array(out.translations)
     rotations[same], translations[same] = before.rotations[same], before.translations[same]
     return out.with_motion(rotations, translations)
+
+
+def carried_along(before: Clip, after: Clip, rig: Rig, whole: Clip) -> Clip:
+    """A changed clip with those helper joints on their rules that were on them all through ``whole``, and that the change itself
+    left alone: whoever moves a helper joint means it."""
+    if np.array_equal(before.rotations, after.rotations) and np.array_equal(before.translations, after.translations):
+        return after
+    names = tuple(n for n in on_rules([whole], rig) if _same(before, after, rig.skeleton.index[n]))
+    return _back_on(names, before, after, rig)
+
+
+def _same(a: Clip, b: Clip, joint: int) -> bool:
+    """Does a joint stand to its parent in one clip as in another?"""
+    pairs = (a.rotations, b.rotations), (a.translations, b.translations)
+    return all(np.array_equal(x[:, joint], y[:, joint]) for x, y in pairs)
 
 
 def kept_on_rules(before: Iterable[Clip], after: Clip, rig: Rig) -> Clip:

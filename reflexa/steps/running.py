@@ -15,6 +15,7 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.mixing import mixed
 from reflexa.places import log_file
 from reflexa.rig import Rig
+from reflexa.steps.helper_joints import carried_along
 from reflexa.steps.model import NOTHING, Context, Given, Outcome, Step, StepKind
 from reflexa.steps.registry import kind_of
 
@@ -53,15 +54,26 @@ def outcome(step: Step, given: Given, context: Context = NOTHING) -> Outcome:
     if kind.weighs_itself:
         full = step.weight == 1 and not step.envelope
         weight = None if full else np.clip(_over_time(step, given.first, clip.frames), 0.0, 1.0)
-        return _run(kind, replace(given, weight=weight), step, context)
+        return _with_helpers(kind, given, _run(kind, replace(given, weight=weight), step, context))
     out = _run(kind, given, step, context)
     if weights is None:
-        return out
+        return _with_helpers(kind, given, out)
     if out.clip.frames != clip.frames:
         raise RecipeError("a step that changes the length of the clip cannot be weighted")
     reaches_face = step.mask is None or "head" not in rig.body_map or step.mask.weights(rig)[rig.joint("head")] > 0
     tracks = np.clip(_over_time(step, given.first, clip.frames), 0.0, 1.0) * reaches_face
-    return replace(out, clip=mixed(clip, out.clip, weights, tracks))
+    return _with_helpers(kind, given, replace(out, clip=mixed(clip, out.clip, weights, tracks)))
+
+
+def _with_helpers(kind: StepKind, given: Given, out: Outcome) -> Outcome:
+    """What came of a step, helper joints that were on their rules carried along."""
+    clip, rig = given.clip, given.rig
+    if kind.changes_rig or kind.changes_time or out.clip is clip or out.rig is not rig or not rig.helpers:
+        return out
+    if out.clip.frames != clip.frames:
+        return out
+    moved = carried_along(clip, out.clip, rig, given.whole or clip)
+    return out if moved is out.clip else replace(out, clip=moved)
 
 
 def _run(kind: StepKind, given: Given, step: Step, context: Context) -> Outcome:

@@ -150,4 +150,4 @@ def test_nobody_but_its_own_files_names_a_kind_a_format_or_a_finding() -> None:
         for line in path.read_text().splitlines():
             found += [(where, n) for n in names if f'"{n}"' in line or f"'{n}'" in line]
     # Words of everyday, which are a kind's name by chance: a joint's, a way to interpolate, what a clip has.
-    assert {name for _, name in found} <= {"goal", "hold", "cycle", "events", "track"}, found
+    assert {name for _, name in found} <= {"goal", "hold", "cycle", "events", "track", "contacts"}, found
