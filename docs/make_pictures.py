@@ -118,7 +118,6 @@ def whole_sets(window: MainWindow, take: Callable[..., None], settle: Settle) ->
     keeping.tree.topLevelItem(1).child(keeping.tree.topLevelItem(1).childCount() - 1).setText(2, "How far to lean")
     keeping.show()
     settle()
-    take("recipe", keeping)
     recipes.put(session, "keep recipe", keeping.recipe)
     keeping.close()
     rig = session.rigs["deckhand.glb"]
@@ -297,6 +296,14 @@ def main() -> None:
     window.viewport.frame_figure()
     settle(at_least=1.2)
     take("plants")
+
+    open_take("Haul to starboard, as the Ferrykeeper")
+    session.selection.select_card(SOURCE)
+    window.commands.run("add_contacts")
+    session.player.set_frame(40)
+    settle(ready, at_least=1.2)
+    take("contacts")
+    session.undo()
     window.down.setSizes([478, 182])
     window.viewport.set_look(follow=True)
 
