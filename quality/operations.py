@@ -10,7 +10,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from quality import calm, ground, laws, timed, whole
+from quality import body, calm, ground, laws, timed, whole
 from quality.figure import LIMBS, SIDES, Figure
 from quality.model import Case, Measure, worst
 from reflexa.errors import RecipeError
@@ -84,7 +84,7 @@ def retarget(to: str, target: Figure, name: str, figure: Figure) -> Found | None
             joints.append((of[j], j))
     limbs = tuple((x, x) for x in _limbs())
     case = Case(name, f"onto {to}", figure, after, tuple(joints), limbs, floor=True, factor=(m.stride, m.rise))
-    found = measures(case)
+    found = measures(case, body.hands_apart(case), body.inside(case))
     if figure.clip.frames < 1000:
         found += laws.commutes("reversed", figure, lambda f: run(step, f, rigs=rigs), lambda f: run(make("reverse"), f))
         if _even(figure) and _even(target):

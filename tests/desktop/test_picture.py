@@ -110,6 +110,16 @@ def test_ghosts_and_trail_are_drawn_where_the_figure_goes(demo, qtbot) -> None:
     with_trail = share_of(painted(view), theme.current().colour("accent"), 30)
     view.buttons["trail"].click()
     assert with_trail > share_of(painted(view), theme.current().colour("accent"), 30), "the trail is seen"
+    now = len(view.scene().lines)
+    view.buttons["weight"].click()
+    assert len(view.scene().lines) == now + 2, "the way of the centre of mass, and its spot on the ground"
+    from reflexa.rig.masses import centre_of_mass
+
+    centre = centre_of_mass(session.shown, session.rig)[12]
+    marks = [line.ends for line in view.scene().lines if len(line.ends) == 3]
+    drops = [ends[0, 1] - ends[0, 0] for ends in marks]
+    assert any(np.allclose(drop, [0.0, -centre[1], 0.0], atol=1e-9) for drop in drops), "straight down to the ground"
+    view.buttons["weight"].click()
 
 
 def test_what_is_compared_can_be_the_step_alone_or_another_take(demo, qtbot) -> None:

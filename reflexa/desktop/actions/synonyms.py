@@ -62,7 +62,7 @@ ALSO = {
     "parallel": "orthographic perspective camera",
     "mesh": "model body", "joints": "skeleton",
     "follow": "camera track", "in_place": "treadmill root",
-    "ghosts": "onion", "trail": "motion path arc",
+    "ghosts": "onion", "trail": "motion path arc", "weight": "mass balance gravity center",
     "differences": "heat map",
     "fill_window": "full screen maximise panel",
     "theme_Daylight": "light mode settings preferences colours",

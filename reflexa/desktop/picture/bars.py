@@ -20,6 +20,7 @@ SWITCHES = {
     "in_place": ("Hold in place", "show the clip without its travel"),
     "ghosts": ("Show ghosts", "the figure some frames before and after"),
     "trail": ("Show the joint's trail", "before and after the steps"),
+    "weight": ("Show the weight", "the way of the centre of mass, and the spot on the ground below it"),
     "differences": ("Show differences as colour", "how far each joint is from where it was before"),
 }
 

@@ -16,7 +16,8 @@ COMPARE = {
 @dataclass(frozen=True)
 class Look:
     """compare: one of ``COMPARE``. in_place: without its travel; follow: the travelling figure stays in the picture.
-    ghosts: the figure some frames before and after; trail: the way of the selected joint. differences:
+    ghosts: the figure some frames before and after; trail: the way of the selected joint; weight: that of the
+    centre of mass. differences:
     joints are coloured by how far they are from the figure before. all_marks: every joint is marked. before_held: a key is
     down that shows the source, or, with step_held, the figure before the selected step."""
 
@@ -27,6 +28,7 @@ class Look:
     in_place: bool = False
     ghosts: bool = False
     trail: bool = False
+    weight: bool = False
     differences: bool = False
     all_marks: bool = False
     before_held: bool = False

@@ -17,6 +17,9 @@ from reflexa.draw import Figure, Scene
 from reflexa.draw import figure as drawn
 from reflexa.draw.scene import Colour, Lines, matrices_at, shapes_at
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
+from reflexa.rig.masses import centre_of_mass
 from reflexa.rig.stand_in import body_of
 
 GHOST = 4  # frames from ghost to ghost
@@ -100,6 +103,8 @@ def _history(seen: Snapshot) -> list[Lines]:
         if 0 <= frame < clip.frames:
             bones = drawn.bones(after.rig, clip, frame, after.colours, 0.42 if abs(by) == GHOST else 0.22)
             out.append(replace(bones, ends=bones.ends + after.offset))
+    if seen.look.weight and session.rig is not None:
+        out += _weight(clip, session.rig, session.player.frame, after.offset)
     joint = session.selection.joint
     if seen.look.trail and joint in clip.skeleton.index:
         # While a step is selected, its own before and after is what is looked at.
@@ -110,6 +115,24 @@ def _history(seen: Snapshot) -> list[Lines]:
         places = clip.model[1][:, clip.skeleton.index[joint]] + after.offset
         out.append(_way(places, t.rgb("accent"), 2.6))
     return out
+
+
+# Half the size of the mark on the ground below the centre of mass, metres.
+_SPOT = 0.06
+
+
+def _weight(clip: Clip, rig: Rig, frame: int, offset: Array) -> list[Lines]:
+    """The way of the centre of mass through a clip, a line down from it, and a cross on the ground below."""
+    track = centre_of_mass(clip, rig)
+    if track is None:
+        return []
+    colour = theme.current().rgb("warn")
+    at = track[min(frame, clip.frames - 1)] + offset
+    spot = at * [1.0, 0.0, 1.0]
+    aside, ahead = np.array([_SPOT, 0.0, 0.0]), np.array([0.0, 0.0, _SPOT])
+    ends = np.stack([[at, spot], [spot - aside, spot + aside], [spot - ahead, spot + ahead]])
+    mark = Lines(ends, np.full((3, 2), 2.6), np.tile([*colour, 0.9], (3, 1)), on_top=True)
+    return [_way(track + offset, colour, 1.6), mark] if clip.frames > 1 else [mark]
 
 
 def _way(places: Array, colour: Colour, wide: float) -> Lines:

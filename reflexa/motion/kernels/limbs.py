@@ -172,9 +172,9 @@ def reach(limb: Limb, hinge: Array, goal: Array, how: Bent, model: Model, short:
         new_mid = add(root, u)
         new_end = add(new_mid, l)
         for j in limb.upper:
-            _turn(model, f, j, swing, root, root)
+            turn_joint(model, f, j, swing, root, root)
         for j in limb.lower:
-            _turn(model, f, j, both, mid, new_mid)
+            turn_joint(model, f, j, both, mid, new_mid)
         by = sub(new_end, end)
         for j in limb.beyond:
             placed[f, j, 0] += by[0]
@@ -217,7 +217,7 @@ def ways(limb: Limb, soft: float, hinge: Array, way: Way, model: Model, out: Arr
 
 
 @helper
-def _turn(model: Model, f: int, j: int, q: Q, about_: V, to: V) -> None:
+def turn_joint(model: Model, f: int, j: int, q: Q, about_: V, to: V) -> None:
     """Turn a joint about a point that comes to lie elsewhere."""
     turned, placed = model
     turned[f, j, 0], turned[f, j, 1], turned[f, j, 2], turned[f, j, 3] = mul(q, q_at(turned, f, j))
@@ -231,7 +231,7 @@ def turn_about(joints: Ints, at: Ints, pivot: Array, turn: Array, model: Model) 
     for i in range(len(at)):
         point, q = v_of(pivot, i), q_of(turn, i)
         for j in joints:
-            _turn(model, at[i], j, q, point, point)
+            turn_joint(model, at[i], j, q, point, point)
 
 
 @helper

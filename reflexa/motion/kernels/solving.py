@@ -10,10 +10,9 @@ import numpy as np
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.blocks import entered
 from reflexa.motion.kernels.compiling import helper, kernel
-from reflexa.motion.kernels.limbs import end_of
+from reflexa.motion.kernels.limbs import end_of, turn_joint
 from reflexa.motion.kernels.parts import Blocks, Limb, Model
 from reflexa.motion.kernels.turns import (
-    Q,
     V,
     about,
     add,
@@ -256,9 +255,9 @@ def _turn(arm: Arm, model: Model, at: tuple[int, int], steps: Array, out: Array)
     new_mid = add(root, rot(turn, u))
     by = sub(add(new_mid, rot(both, l)), end)
     for j in limb.upper:
-        _move(model, f, j, turn, (root, root))
+        turn_joint(model, f, j, turn, root, root)
     for j in limb.lower:
-        _move(model, f, j, both, (mid, new_mid))
+        turn_joint(model, f, j, both, mid, new_mid)
     for j in limb.beyond:
         placed[f, j, 0] += by[0]
         placed[f, j, 1] += by[1]
@@ -266,15 +265,6 @@ def _turn(arm: Arm, model: Model, at: tuple[int, int], steps: Array, out: Array)
     was = (out[f, first], out[f, first + 1], out[f, first + 2])
     out[f, first], out[f, first + 1], out[f, first + 2] = vector(mul(turn, of_vector(was)))
     out[f, first + 3] += bend
-
-
-@helper
-def _move(model: Model, f: int, j: int, q: Q, about_: tuple[V, V]) -> None:
-    """Turn a joint about a point that comes to lie elsewhere."""
-    turned, placed = model
-    turned[f, j, 0], turned[f, j, 1], turned[f, j, 2], turned[f, j, 3] = mul(q, q_at(turned, f, j))
-    p = add(about_[1], rot(q, sub(v_at(placed, f, j), about_[0])))
-    placed[f, j, 0], placed[f, j, 1], placed[f, j, 2] = p
 
 
 @helper
