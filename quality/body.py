@@ -64,7 +64,6 @@ def _skin(rig: Rig, side: str) -> tuple[tuple[int, Array], ...]:
     return tuple(out)
 
 
-
 def inside(case: Case) -> list[Measure]:
     """How deep the skin of arms is in trunk, head and legs: at most 1 cm deeper than the source's arms, scaled."""
     rig = case.after.rig
@@ -76,7 +75,9 @@ def inside(case: Case) -> list[Measure]:
         if limb_of(rig, f"{side} hand") is None or limb_of(case.before.rig, f"{side} hand") is None:
             continue
         was = arm_depths(case.before.rig, side, case.before.clip.model).max(axis=1) * case.factor[0]
-        points = [placed[:, j, None] + quat.rotate(turned[:, j, None], own[None]) for j, own in _skin(rig, side) if len(own)]
+        points = [
+            placed[:, j, None] + quat.rotate(turned[:, j, None], own[None]) for j, own in _skin(rig, side) if len(own)
+        ]
         if not points:
             continue
         at = np.concatenate(points, axis=1)

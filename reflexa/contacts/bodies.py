@@ -77,9 +77,9 @@ def distances(block: Block, track: Array, model: Posing) -> tuple[Array, Array]:
 
 def _nearest(body: Blocks, together: float, track: Array, model: Posing) -> tuple[Array, Array, Array]:
     n = len(track)
-    apart, way, counts = np.empty(n), np.empty((n, 3)), np.empty((n, len(body.joints)))
-    kernels.blocks.nearest(body, float(together), Model(*model), track, apart, way, counts)
-    return apart, way, counts.T
+    off, counts = np.empty((n, 4)), np.empty((n, len(body.joints)))
+    kernels.blocks.nearest(body, float(together), Model(*model), track, off, counts)
+    return off[:, 0], off[:, 1:], counts.T
 
 
 @lru_cache(maxsize=64)

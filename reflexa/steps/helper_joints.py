@@ -105,6 +105,15 @@ def carried_along(before: Clip, after: Clip, rig: Rig, whole: Clip) -> Clip:
     return _back_on(names, before, after, rig)
 
 
+def uncarried(before: Clip, after: Clip, rig: Rig) -> Clip:
+    """A changed clip with those helper joints left behind that are on their rules before and after the change: each stands to its
+    parent as before it."""
+    joints = [rig.skeleton.index[n] for n in on_rules([before, after], rig)]
+    rotations, translations = np.array(after.rotations), np.array(after.translations)
+    rotations[:, joints], translations[:, joints] = before.rotations[:, joints], before.translations[:, joints]
+    return after.with_motion(rotations, translations) if joints else after
+
+
 def _same(a: Clip, b: Clip, joint: int) -> bool:
     """Does a joint stand to its parent in one clip as in another?"""
     pairs = (a.rotations, b.rotations), (a.translations, b.translations)

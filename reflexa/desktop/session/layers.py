@@ -13,9 +13,11 @@ from reflexa.desktop.session.selection import RESULT, SOURCE
 from reflexa.desktop.session.session import Session
 from reflexa.desktop.work import Job
 from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
 from reflexa.steps import Step, make
 from reflexa.steps.correction import KIND, CorrectionSettings, all_keys, layer_of
 from reflexa.steps.correction.layers import Merged, extracted, merged, split_off
+from reflexa.steps.helper_joints import uncarried
 from reflexa.take import Take, edits
 from reflexa.words import counted
 
@@ -95,6 +97,7 @@ class StepSpan:
     last: str
     below: Clip
     above: Clip
+    rig: Rig
     keyed: tuple[int, ...]
 
 
@@ -107,14 +110,18 @@ def span_of(session: Session, count: int) -> StepSpan | None:
     steps = take.steps[first : last + 1]
     layers = [layer for s in steps if (layer := layer_of(s)) is not None]
     keyed = sorted({f for layer in layers for _, f in all_keys(layer)})
-    return StepSpan(take, steps[0].id, steps[-1].id, line_.clips[first], line_.clips[last + 1], tuple(keyed))
+    return StepSpan(
+        take, steps[0].id, steps[-1].id, line_.clips[first], line_.clips[last + 1], line_.rigs[first], tuple(keyed)
+    )
 
 
 def find(session: Session, span: StepSpan, every_frame: bool, done: Callable[[Merged], None]) -> None:
     """Find the layer that does what the steps do, as exactly as a merge may be off or with a key on every frame."""
 
     def call() -> Merged:
-        return merged(span.below, span.above, span.keyed, MOST_DEGREES, MOST_MM, every_frame)
+        # Helper joints are carried along by the new layer as they were by the old ones: they need no keys.
+        above = uncarried(span.below, span.above, span.rig)
+        return merged(span.below, above, span.keyed, MOST_DEGREES, MOST_MM, every_frame)
 
     _start(session, span.take, call, done)
 

@@ -100,11 +100,9 @@ def away(blocks: Blocks, b: int, model: Model, f: int, point: V) -> tuple[float,
     return apart, rot(q, direction(way, across))
 
 
-@kernel(shared=2, out=3)
-def nearest(
-    blocks: Blocks, together: float, model: Model, points: Array, apart: Array, way: Array, counts: Array
-) -> None:
-    """How far points ``(frames, 3)`` are from a body, metres ``(frames,)``, the way out of it ``(frames, 3)``, unit, and how much
+@kernel(shared=2, out=2)
+def nearest(blocks: Blocks, together: float, model: Model, points: Array, off: Array, counts: Array) -> None:
+    """How far points ``(frames, 3)`` are from a body, metres, and the way out of it, unit (``off`` ``(frames, 4)``), and how much
     each block counts in that ``(frames, blocks)``: those that are about as near, within ``together``, count together."""
     n = counts.shape[1]
     ways = np.empty((n, 3))
@@ -123,8 +121,8 @@ def nearest(
             counts[f, b] = share
         for b in range(n):
             counts[f, b] /= total
-        apart[f] = mean / total
-        way[f, 0], way[f, 1], way[f, 2] = direction(towards, (0.0, 1.0, 0.0))
+        off[f, 0] = mean / total
+        off[f, 1], off[f, 2], off[f, 3] = direction(towards, (0.0, 1.0, 0.0))
 
 
 @kernel(shared=2, out=1)
