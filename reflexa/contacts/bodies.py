@@ -29,6 +29,12 @@ def volumes_for(rig: Rig, side: str) -> tuple[Block, ...]:
     return tuple(b for b in volumes(rig) if b.part not in (f"{side} upper arm", f"{side} forearm"))
 
 
+@lru_cache(maxsize=64)
+def trunk(rig: Rig) -> tuple[Block, ...]:
+    """The volumes that a hand may lie on while arms move: all but those of both arms."""
+    return tuple(b for b in volumes(rig) if not b.part.endswith("arm"))
+
+
 def hand_middle(model: Posing, rig: Rig, side: str) -> Array | None:
     """Where the middle of a hand is ``(frames, 3)``; the end of its arm where it has no hand; None without an arm."""
     l = limb_of(rig, f"{side} hand")
@@ -63,11 +69,17 @@ def _round(block: Block, own: Array) -> tuple[Array, Array]:
     return far, np.maximum(share, 1e-3)
 
 
-def nearest(rig: Rig, side: str, track: Array, model: Posing) -> tuple[Array, Array, Array]:
-    """How far a hand's track ``(frames, 3)`` is from the body, metres ``(frames,)``, negative inside, the way out of it
-    ``(frames, 3)``, unit; and how much each of ``volumes_for`` counts in that ``(volumes, frames)``: they sum to one. All without
-    jumps over time."""
-    return _nearest(body_for(rig, side), _TOGETHER * rig.height, track, model)
+def nearest(rig: Rig, track: Array, model: Posing) -> tuple[Array, Array, Array]:
+    """How far a track ``(frames, 3)`` is from the body, arms apart, metres ``(frames,)``, negative inside, the way out of it
+    ``(frames, 3)``, unit; and how much each volume of its ``trunk`` counts in that ``(volumes, frames)``: they sum to one. All
+    without jumps over time."""
+    return _nearest(trunk_for(rig), _TOGETHER * rig.height, track, model)
+
+
+@lru_cache(maxsize=64)
+def trunk_for(rig: Rig) -> Blocks:
+    """``trunk`` as kernels are given it."""
+    return as_blocks(trunk(rig))
 
 
 def distances(block: Block, track: Array, model: Posing) -> tuple[Array, Array]:

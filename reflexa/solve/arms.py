@@ -9,7 +9,7 @@ from typing import NamedTuple
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.contacts.bodies import HAND, body_for, hand_offset
+from reflexa.contacts.bodies import HAND, body_for, hand_offset, trunk_for
 from reflexa.motion import contacts, kernels, threads
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.parts import Model
@@ -156,7 +156,16 @@ def _arm(posed: Posed, rig: Rig, g: ArmGoal, axis: Array, at: NDArray[np.intp]) 
     side, body = g.end.split(" ")[0], body_for(rig, g.end.split(" ")[0])
     offset = hand_offset(posed.turned[at], rig, side)
     return kernels.solving.Arm(
-        _limb(rig, g), axis[at], offset, _POINTS, _thick(rig, side), body, g.goal[at], g.pull[at], g.allowed[at]
+        _limb(rig, g),
+        axis[at],
+        offset,
+        _POINTS,
+        _thick(rig, side),
+        body,
+        trunk_for(rig),
+        g.goal[at],
+        g.pull[at],
+        g.allowed[at],
     )
 
 

@@ -113,6 +113,7 @@ def test_one_frame_is_what_a_general_solver_finds() -> None:
         np.zeros((0, 2)),
         np.zeros(0),
         nothing,
+        nothing,
         goal[None],
         np.ones(1),
         np.zeros((1, 0)),

@@ -54,8 +54,9 @@ class Arm(NamedTuple):
     hinge ``(frames, 3)``: what it bends about, in its upper bone's axes. offset ``(frames, 3)``: the way from its end to the
     middle of its hand, which keeps its turn. points ``(points, 2)``: those of it that may be in something, each how far down
     the lower bone it is and how far along the hand; thick ``(points,)``: half of how thick it is there. body: what it may be
-    in. goal ``(frames, 3)``, pull ``(frames,)``: where its end is to be and how much, 0 to 1; allowed ``(frames, points)``: how
-    deep each of its points may be in the body, metres.
+    in; trunk: what of that is no arm: arms that have to come past each other heed nothing else at first. goal
+    ``(frames, 3)``, pull ``(frames,)``: where its end is to be and how much, 0 to 1; allowed ``(frames, points)``: how deep each
+    of its points may be in the body, metres.
     """
 
     limb: Limb
@@ -64,6 +65,7 @@ class Arm(NamedTuple):
     points: Array
     thick: Array
     body: Blocks
+    trunk: Blocks
     goal: Array
     pull: Array
     allowed: Array
@@ -115,7 +117,8 @@ def arms(arms: Arms, stiff: Stiffness, model: Model, out: Array) -> None:
     for f in range(n):
         for i in range(size):
             out[f, i] = 0.0
-    for _ in range(stiff.rounds):
+    for round_ in range(stiff.rounds):
+        first = round_ < stiff.rounds // 2
         for f in range(n):
             for i in range(size):
                 own = tie * (_ELBOW if i % _SIZE == 3 else 1.0)
@@ -126,9 +129,11 @@ def arms(arms: Arms, stiff: Stiffness, model: Model, out: Array) -> None:
                 system.pulls[f, i] -= after * (out[f, i] - (out[f + 1, i] if f < n - 1 else 0.0))
                 for j in range(size):
                     system.weights[f, i, j] = keep + before + after if i == j else 0.0
-            _asked(arms.first, stiff, model, (f, 0, out[f, 3]), system)
+            body = arms.first.trunk if first else arms.first.body
+            _asked(arms.first, body, stiff, model, (f, 0, out[f, 3]), system)
             if arms.both:
-                _asked(arms.second, stiff, model, (f, _SIZE, out[f, _SIZE + 3]), system)
+                body = arms.second.trunk if first else arms.second.body
+                _asked(arms.second, body, stiff, model, (f, _SIZE, out[f, _SIZE + 3]), system)
                 _meeting(arms, stiff, model, f, system)
             for i in range(size):
                 system.weights[f, i, i] *= 1.0 + _DAMPED
@@ -140,7 +145,7 @@ def arms(arms: Arms, stiff: Stiffness, model: Model, out: Array) -> None:
             _turn(arms.first, model, (f, 0), system.pulls, out)
             if arms.both:
                 _turn(arms.second, model, (f, _SIZE), system.pulls, out)
-        if largest < _SETTLED:
+        if largest < _SETTLED and not first:
             break
 
 
@@ -154,7 +159,7 @@ def _levers(arm: Arm, model: Model, f: int) -> tuple[V, V, V, V]:
 
 
 @helper
-def _asked(arm: Arm, stiff: Stiffness, model: Model, at: tuple[int, int, float], system: System) -> None:
+def _asked(arm: Arm, body: Blocks, stiff: Stiffness, model: Model, at: tuple[int, int, float], system: System) -> None:
     """What one frame asks of an arm, added to the system. at: the frame, its first unknown, by how much its elbow has bent on."""
     f, first, bent = at
     root, u, l, n = _levers(arm, model, f)
@@ -167,7 +172,7 @@ def _asked(arm: Arm, stiff: Stiffness, model: Model, at: tuple[int, int, float],
     for k in range(len(arm.points)):
         lower = times(l, arm.points[k, 0])
         point = add(add(add(root, u), lower), times(v_of(arm.offset, f), arm.points[k, 1]))
-        deep, way = entered(arm.body, arm.thick[k], model, f, point)
+        deep, way = entered(body, arm.thick[k], model, f, point)
         over = deep - arm.allowed[f, k]
         if over > 0.0:
             _add(system, f, first, _slope(u, lower, n, way), (over, 1.0 / (stiff.depth * stiff.depth)))

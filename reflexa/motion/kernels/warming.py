@@ -37,7 +37,9 @@ def warm() -> None:
     kernels.blocks.depths(block, 0.1, Model(*model), model[1][:, :1], deep, way)
     kernels.blocks.entries(block, np.ones(1), Model(*model), model[1][:, :1], deep)
     rest = np.zeros((2, 3))
-    one = kernels.solving.Arm(leg, axis, rest, np.ones((1, 2)), np.ones(1), block, goal, np.ones(2), np.zeros((2, 1)))
+    one = kernels.solving.Arm(
+        leg, axis, rest, np.ones((1, 2)), np.ones(1), block, block, goal, np.ones(2), np.zeros((2, 1))
+    )
     stiff = kernels.solving.Stiffness(0.01, 0.01, 0.1, 1.0, 1)
     moved = Model(*(np.array(a) for a in model))
     kernels.solving.arms(

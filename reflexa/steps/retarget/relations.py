@@ -16,7 +16,7 @@ from reflexa.contacts.bodies import (
     hand_offset,
     local_to,
     nearest,
-    volumes_for,
+    trunk,
 )
 from reflexa.contacts.relations import gate, nearness, relations
 from reflexa.motion.arrays import Array
@@ -105,18 +105,18 @@ def _on_body(posed: Posed, clip: Clip, m: Match, side: str, bears: dict[str, Arr
     source, offset = hand_middle(clip.model, m.source, side), hand_offset(posed.turned, m.target, side)
     assert source is not None
     still = bears.get(f"{side} hand", np.zeros(len(end)))
-    if not volumes_for(m.source, side) or not volumes_for(m.target, side):
+    if not trunk(m.source) or not trunk(m.target):
         return end, still
-    apart, _, counts = nearest(m.source, side, source, clip.model)
+    apart, _, counts = nearest(m.source, source, clip.model)
     apart = apart - HAND * m.source.height
-    body = {b.part for b in volumes_for(m.source, side)}
+    body = {b.part for b in trunk(m.source)}
     pull = nearness(apart, clip, m.source) * gate(clip, f"{side} hand", *body) * (1 - still)
     goal = end + offset
     lies = _lying(m, clip, side, (source, apart, counts)) * pull
     if lies.any():
         moved, total = np.zeros_like(goal), np.zeros(len(goal))
-        for block, count in zip(volumes_for(m.source, side), counts, strict=True):
-            other = counterpart(block, volumes_for(m.target, side))
+        for block, count in zip(trunk(m.source), counts, strict=True):
+            other = counterpart(block, trunk(m.target))
             if other is not None:
                 own = carried_over(local_to(block, source, clip.model), block, other, m.stride)
                 moved += count[:, None] * (from_local(other, own, model) - goal)
@@ -126,7 +126,7 @@ def _on_body(posed: Posed, clip: Clip, m: Match, side: str, bears: dict[str, Arr
         goal = goal + (lies * np.tanh(size) / size)[:, None] * moved
     wanted = apart * m.stride + HAND * m.target.height
     for _ in range(_APPROACHES):
-        now, way, _ = nearest(m.target, side, goal, model)
+        now, way, _ = nearest(m.target, goal, model)
         off = wanted - now
         goal = goal + (np.where(off > 0, pull, lies) * off)[:, None] * way
     goal = _within_reach(posed, m, side, goal - offset, end)
@@ -141,7 +141,7 @@ def _lying(m: Match, clip: Clip, side: str, near: tuple[Array, Array, Array]) ->
     track, how far it is from the body, and how much each of that one's volumes counts."""
     track, apart, counts = near
     speed = np.zeros(len(track))
-    for block, count in zip(volumes_for(m.source, side), counts, strict=True):
+    for block, count in zip(trunk(m.source), counts, strict=True):
         speed += count * speeds(local_to(block, track, clip.model), clip.rate)
     height, l = m.source.height, limb_of(m.source, f"{side} hand")
     assert l is not None

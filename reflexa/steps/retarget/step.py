@@ -99,7 +99,7 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
     moved, _ = moved_joints(clip, m)
     posed = transfer(clip, m, settings.root, moved)
     relate, kept = settings.relations, np.ones(clip.frames)
-    if settings.clear and settings.hands == "free" and not relate and broader(m):
+    if settings.clear and settings.hands == "free" and broader(m):
         clear_arms(posed, m, Timing(clip.rate, clip.loop))
     contacts = plant_feet(posed, clip, m, relate or settings.hands == "free") if settings.feet else Contacts()
     if relate:
