@@ -4,12 +4,11 @@ from __future__ import annotations
 
 import numpy as np
 
-from reflexa.checks.model import Check, Finding, Limit, Subject
+from reflexa.checks.model import STOOD, Check, Finding, Limit, Subject
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
 from reflexa.rig.masses import centre_of_mass
 from reflexa.rig.soles import soles, under_tracks
-from reflexa.stage.footing import planted_spans
 
 BESIDE = Limit(
     "balance",
@@ -44,10 +43,12 @@ def _run(subject: Subject) -> list[Finding]:
     centre = centre_of_mass(clip, rig)
     if centre is None or clip.frames < 3 or not subject.feet:
         return []
-    stands = planted_spans(clip, rig)
     still = contacts.speeds(centre, clip.rate) < _STILL
     upright = clip.model[1][:, rig.joint("pelvis"), 1] > 0.6 * np.median(clip.model[1][:, rig.joint("pelvis"), 1])
-    bears = np.any(list(stands.values()), axis=0)
+    if not (still & upright).any():
+        return []
+    stands = {s.side: s.foot.stands for s in subject.stands(STOOD, on_spot=False)}
+    bears = np.any([*stands.values(), np.zeros(clip.frames, dtype=bool)], axis=0)
     joint, out = rig.skeleton.names[rig.joint("pelvis")], []
     corners = {side: under_tracks(clip, sole) for side, sole in soles(rig).items()}
     for a, b in contacts.spans(still & bears & upright):
@@ -57,7 +58,9 @@ def _run(subject: Subject) -> list[Finding]:
         frames = range(a, b + 1, max(1, round(0.1 * clip.rate)))
         away = []
         for f in frames:
-            under = [p[f, [0, 2]] for side, points in corners.items() if stands[side][f] for p in points]
+            under = [
+                p[f, [0, 2]] for side, points in corners.items() if side in stands and stands[side][f] for p in points
+            ]
             away.append(100 * _outside(centre[f, [0, 2]], np.array(under)))
         least = min(away)
         if least > limit:

@@ -31,11 +31,10 @@ def airborne(subject: Subject) -> NDArray[np.bool_]:
     """When nothing of a figure touches anything ``(frames,)``."""
     clip, rig = subject.clip, subject.rig
     placed, leg = clip.model[1], max(leg_length(rig), 1e-6)
-    out = np.ones(clip.frames, dtype=bool)
-    if not subject.feet:
-        return ~out
-    for low in subject.feet.values():
-        out &= low > _OFF_GROUND
+    lowest = _lowest(subject)
+    out = lowest > _OFF_GROUND
+    if lowest.max() < _HIGH:
+        return np.zeros(clip.frames, dtype=bool)
     for sole in soles(rig).values():
         # On something that is not on the stage; a foot at the top of a leap is still for a moment only.
         points = under_tracks(clip, sole)
@@ -52,6 +51,11 @@ def airborne(subject: Subject) -> NDArray[np.bool_]:
     return out & (placed[:, rig.joint("pelvis"), 1] > _UP * leg)
 
 
+def _lowest(subject: Subject) -> Array:
+    """How high the lowest of both soles is over what lies below it ``(frames,)``, metres; 0 without feet."""
+    return np.asarray(np.min([*subject.feet.values()] or [np.zeros(subject.clip.frames)], axis=0))
+
+
 def _fall(track: Array, rate: float) -> tuple[float, float]:
     """How a track of heights ``(n,)`` accelerates, m/s², and how far it is from a parabola at most, metres."""
     t = np.arange(len(track)) / rate
@@ -66,7 +70,7 @@ def _run(subject: Subject) -> list[Finding]:
     if centre is None or clip.frames < 5:
         return []
     joint, leg = rig.skeleton.names[rig.joint("pelvis")], max(leg_length(rig), 1e-6)
-    lowest, out = np.min([*subject.feet.values()] or [np.zeros(clip.frames)], axis=0), []
+    lowest, out = _lowest(subject), []
     for a, b in contacts.spans(airborne(subject)):
         a, b = a + 1, b - 1  # on the way off the ground, and back to it, toes still push
         if b - a < max(_LONG * clip.rate, 3) or float(lowest[a : b + 1].max()) < _HIGH:

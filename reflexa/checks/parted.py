@@ -11,11 +11,13 @@ from reflexa.contacts.relations import relations
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.limbs import limb_end
+from reflexa.motion.kept import kept
+from reflexa.motion.limbs import Bend, limb_end
 from reflexa.rig import Rig
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.match import match
 from reflexa.rig.rig import SIDES
+from reflexa.stage import Stage
 from reflexa.steps.registry import kind_of
 
 APART = Limit("parted", 4.0, "cm", "What is seen of two hands on one rope (common practice, no source).")
@@ -41,6 +43,13 @@ def _worst(over: Array, limit: float, wanted: NDArray[np.bool_], rate: float) ->
     return max(long, key=lambda p: float(over[p[2]]), default=None)
 
 
+@kept
+def _source(clip: Clip, rig: Rig, stage: Stage) -> tuple[NDArray[np.bool_], dict[str, Bend]]:
+    """When nothing of a source touches anything ``(frames,)``, and how its limbs bend: asked for after every step."""
+    subject = Subject(clip, rig, stage)
+    return airborne(subject), subject.bends
+
+
 def _run(subject: Subject) -> list[Finding]:
     """One finding for hands that are further from each other than the source's, scaled, or nearer; one per leg that is more bent
     in the air. Nothing where time was changed: frames no longer stand for each other."""
@@ -63,9 +72,9 @@ def _run(subject: Subject) -> list[Finding]:
             how = "further apart" if off[worst] > 0 else "nearer to each other"
             text = f"the hands are {abs(off[worst]):.1f} cm {how} than the source's"
             out.append(Finding("parted", joint, text, (first, last), worst, float(abs(off[worst])), limit, "cm"))
-    in_air = airborne(Subject(before, rig, subject.stage))
+    in_air, own = _source(before, rig, subject.stage)
     if in_air.any():
-        own, bends, limit = Subject(before, rig).bends, subject.bends, subject.limit(BENT)
+        bends, limit = subject.bends, subject.limit(BENT)
         for side in SIDES:
             if (end := f"{side} foot") not in own or end not in bends:
                 continue

@@ -91,8 +91,7 @@ def described(clip: Clip, rig: Rig, stage: Stage = EMPTY) -> tuple[Described, ..
             weight = near.get((c.limb, c.other), np.zeros(clip.frames))[own]
             out.append(Described(c.limb, c.other, c.first, c.last, float(weight.max()), float(weight.mean())))
             continue
-        joint = rig.joint(c.limb.replace("knee", "shin").replace("seat", "pelvis"))
-        places = clip.model[1][:, joint]
+        places = clip.model[1][:, joint_of(rig, c.limb)]
         speed = float(np.median(spans.speeds(places, clip.rate)[own])) / (_SLOW * leg)
         long = (c.last - c.first + 1) / (0.3 * clip.rate)
         sure = min(1.0, 0.5 + 0.5 * long) * max(1.0 - 0.5 * speed, 0.2)
@@ -120,12 +119,31 @@ def of_hands(clip: Clip, rig: Rig, stage: Stage, by: Thresholds = Thresholds()) 
         places, palm = clip.model[1][:, joint], palms(rig)[side]
         low = places[:, 1] - palm.lowest(clip.model[0][:, joint]) - surface_under(stage, clip, places).height
         out += _standing(name, low, places, (_LOW * leg, _SLOW * leg), (clip.rate, by))  # type: ignore[arg-type]
-        if stage.props:
-            near = np.min([distance(prop, clip, places) for prop in stage.props], axis=0)
-            slow = _HAND_SLOW * by.slow * max(leg, 0.5)
-            held = _standing(name, near, places, (_HAND_NEAR, slow), (clip.rate, by))  # type: ignore[arg-type]
-            out += [c for c in held if not any(o.limb == name and o.first <= c.last and c.first <= o.last for o in out)]
+    return out + [c for c in on_props(clip, rig, stage, by) if not any(_meet(o, c) for o in out)]
+
+
+def _meet(a: Contact, b: Contact) -> bool:
+    return a.limb == b.limb and a.first <= b.last and b.first <= a.last
+
+
+def on_props(clip: Clip, rig: Rig, stage: Stage, by: Thresholds = Thresholds()) -> list[Contact]:
+    """Hands that hold a prop: slow, and near to it."""
+    out: list[Contact] = []
+    slow = _HAND_SLOW * by.slow * max(leg_length(rig), 0.5)
+    for side in SIDES:
+        joint = rig.joint(f"{side} hand")
+        if joint < 0 or not stage.props:
+            continue
+        places = clip.model[1][:, joint]
+        near = np.min([distance(prop, clip, places) for prop in stage.props], axis=0)
+        out += _standing(f"{side} hand", near, places, (_HAND_NEAR, slow), (clip.rate, by))  # type: ignore[arg-type]
     return out
+
+
+def joint_of(rig: Rig, part: str) -> int:
+    """The joint that a part that touches hangs on ("left knee": the shin); -1 where the rig has none."""
+    side, _, what = part.rpartition(" ")
+    return rig.joint({"knee": f"{side} shin", "seat": "pelvis"}.get(what, part))
 
 
 def _standing(

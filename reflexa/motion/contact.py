@@ -108,6 +108,13 @@ def in_order(contacts: Iterable[Contact]) -> tuple[Contact, ...]:
     return tuple(sorted(contacts, key=lambda c: (c.first, c.limb, c.other, c.last)))
 
 
+def told(contacts: tuple[Contact, ...] | None, limb: str, frames: int) -> tuple[Bools, Bools, Bools] | None:
+    """When heel, ball and anything of a part are said to stand on the ground or a prop ``(frames,)`` each; None where nobody has
+    said which contacts there are."""
+    own = of_part(contacts, limb)
+    return None if own is None else when(own, frames)
+
+
 def of_part(contacts: tuple[Contact, ...] | None, limb: str, other: str = "") -> tuple[Contact, ...] | None:
     """Those of one part on one thing; None where nobody has said which contacts there are."""
     return None if contacts is None else tuple(c for c in contacts if c.limb == limb and c.other == other)
@@ -120,16 +127,25 @@ def moved(c: Contact, by: int) -> Contact:
     return msgspec.structs.replace(c, first=c.first + by, last=c.last + by, heel_up=up, **later)
 
 
+def joined(a: Contact, b: Contact) -> Contact:
+    """Two contacts of one part as one, the second going on from the first."""
+    last = max(a.last, b.last)
+    end = b if b.last >= a.last else a
+    ball_down = a.ball_from if a.ball_from <= a.last else b.ball_from
+    heel_up = end.heel_to if end.heel_to >= end.first else a.heel_to
+    return msgspec.structs.replace(
+        a, last=last, ball_down=None if ball_down == a.first else ball_down, heel_up=None if heel_up == last else heel_up,
+        ball_up=end.ball_up, place=a.place or b.place,
+    )  # fmt: skip
+
+
 def as_one(contacts: Iterable[Contact]) -> tuple[Contact, ...]:
     """Contacts of which those of one part that overlap, or follow on each other, are one."""
-    out: dict[tuple[str, str, bool], list[Contact]] = {}
+    out: dict[tuple[str, bool], list[Contact]] = {}
     for c in sorted(contacts, key=lambda c: c.first):
-        own = out.setdefault((c.limb, c.other, c.on), [])
+        own = out.setdefault((c.name, c.on), [])
         if own and c.first <= own[-1].last + 1:
-            a = own[-1]
-            own[-1] = msgspec.structs.replace(
-                a, last=max(a.last, c.last), heel_up=c.heel_up, ball_up=c.ball_up, place=a.place or c.place
-            )
+            own[-1] = joined(own[-1], c)
         else:
             own.append(c)
     return in_order(c for own in out.values() for c in own)

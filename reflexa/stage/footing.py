@@ -108,9 +108,9 @@ def footing(
     out = {}
     for side, sole in found.items():
         heel, ball, tip = stand[side]
-        told = contact.of_part(clip.contacts, f"{side} foot")
+        told = contact.told(clip.contacts, f"{side} foot", clip.frames)
         if told is not None:
-            heel, ball, tip = (loop.values(m) for m in contact.when(told, clip.frames))
+            heel, ball, tip = map(loop.values, told)
         out[side] = Footing(
             sole, tracks[side][0], tracks[side][1], heel[loop.own], ball[loop.own], _rolled_onto(tip, heel | ball)[loop.own],
             np.minimum(*heights[side][:2])[loop.own], np.minimum(*speeds[side][:2])[loop.own],

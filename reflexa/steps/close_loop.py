@@ -13,7 +13,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion import cycle, loops, quat, seams
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.contact import Contact
+from reflexa.motion.contact import Contact, joined
 from reflexa.motion.loops import Matches
 from reflexa.motion.resample import seen_at
 from reflexa.rig import Rig
@@ -22,7 +22,7 @@ from reflexa.stage import EMPTY
 from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 from reflexa.steps.plants.find import Plants, found
-from reflexa.steps.plants.rounds import as_one, later
+from reflexa.steps.plants.rounds import later
 from reflexa.steps.plants.settings import PlantsSettings
 from reflexa.steps.plants.step import held
 from reflexa.steps.root_motion.track import travel_of
@@ -172,7 +172,7 @@ def _held_at_seam(clip: Clip, rig: Rig, plants: Plants, settings: PlantsSettings
     for p in sorted(plants, key=lambda p: (p.limb, p.first <= end - p.last, p.first)):
         late = later(clip, rig, p, reach - end, -1) if p.first > end - p.last else later(clip, rig, p, reach)
         if own and own[-1].limb == p.limb and late.first <= own[-1].last:
-            own[-1] = as_one(own[-1], late)
+            own[-1] = joined(own[-1], late)
         else:
             own.append(late)
     done = held(Given(replace(window, loop=False), rig), tuple(own), settings, EMPTY)

@@ -13,7 +13,6 @@ from reflexa.motion import cycle, quat, springs
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.steps.helper_joints import follow
 from reflexa.steps.model import Beginning, Context, Given, Outcome, Settings, StepKind
 
 
@@ -105,7 +104,7 @@ def follow_through(clip: Clip, rig: Rig, settings: FollowThroughSettings) -> Cli
         rotations = _delayed(clip, rig, chain, settings)
     else:
         rotations = _sprung(clip, rig, chain, settings)
-    return follow(clip, clip.with_motion(rotations, clip.translations), rig)
+    return clip.with_motion(rotations, clip.translations)
 
 
 # Delay ---------------------------------------------------------------------------------------------------------

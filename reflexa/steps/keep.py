@@ -17,7 +17,6 @@ from reflexa.motion.limb import Timing
 from reflexa.motion.limbs import at_frames, given_way, posed_clip, reach, reach_chain, sunk_clip, turn_about
 from reflexa.rig import Rig
 from reflexa.rig.limbs import hinges, limb_of
-from reflexa.steps.helper_joints import follow
 from reflexa.steps.model import SOURCE, Context, Given, Outcome, Point, Settings, StepKind
 from reflexa.steps.reaches import Reach, later, weight_of
 
@@ -98,7 +97,7 @@ def keep(given: Given, settings: KeepSettings, context: Context) -> Clip:
             change = quat.multiply(quat.slerp(posed.turned[:, joint], q, w), quat.conjugate(posed.turned[:, joint]))
             turn_about(posed, np.array(clip.skeleton.below(joint)), posed.placed[:, joint].copy(), change)
         posed.loose.add(joint)
-    return follow(clip, posed_clip(clip, posed, at, translations), rig)
+    return posed_clip(clip, posed, at, translations)
 
 
 def _joint(rig: Rig, name: str) -> int:

@@ -6,6 +6,7 @@ import numpy as np
 from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QPushButton
 
+from reflexa.contacts.find import joint_of
 from reflexa.desktop.kinds.model import Moment, StepView
 from reflexa.desktop.kinds.plant_lanes import PlantLanes
 from reflexa.desktop.kinds.plants_now import edit, plants_of
@@ -63,7 +64,7 @@ class ContactsPanel(TablePanel):
             self._shown = report
             rows: list[Row] = []
             for c in report.contacts:
-                joint = rig.joint(c.limb.replace("knee", "shin").replace("seat", "pelvis"))
+                joint = joint_of(rig, c.limb)
                 touches = c.other or "ground"
                 tip = f"{c.limb.capitalize()} on {touches}, frames {c.first} to {c.last}"
                 texts = c.name if c.on else f"{c.name}, off", f"{c.first}–{c.last}"
@@ -103,6 +104,7 @@ VIEW = StepView(
     also="touch relation hands feet knees hold together detect",
     panel=ContactsPanel,
     panel_first=True,
+    hidden=frozenset({"find", "contacts"}),
     overlay=_overlay,
     lanes=PlantLanes,
     lanes_title="Contacts",

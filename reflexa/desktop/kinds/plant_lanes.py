@@ -214,7 +214,7 @@ class PlantLanes(Lanes):
         if new != plants_of(self.session):
             # Which of them is in hand: the one that was not there before.
             self.chosen = next((q for q in new if q not in plants), p)
-            edit(self.session, "change a plant", new, merge="plant")
+            edit(self.session, "change a contact", new, merge="plant")
 
     def mouseReleaseEvent(self, _: QMouseEvent) -> None:
         self._grab = None
@@ -226,7 +226,7 @@ class PlantLanes(Lanes):
             frame = min(max(round(self.time.frame(e.position().x())), 0), self.session.frames - 1)
             edit(
                 self.session,
-                "put in a plant",
+                "put in a contact",
                 edits.added(plants_of(self.session), limb, frame, self.session.frames),
             )
 
@@ -247,22 +247,22 @@ class PlantLanes(Lanes):
             return
         index = plants.index(self.chosen)
         if what == "delete":
-            edit(self.session, "remove a plant", (*plants[:index], *plants[index + 1 :]))
+            edit(self.session, "remove a contact", (*plants[:index], *plants[index + 1 :]))
         elif what == "split":
             new = edits.split(plants, index, self.session.player.frame)
             if new == plants:
-                self.session.said.emit("Put the playhead inside the plant first: it is split there.")
-            edit(self.session, "split a plant", new)
+                self.session.said.emit("Put the playhead inside the contact first: it is split there.")
+            edit(self.session, "split a contact", new)
         elif what == "join":
             new = edits.joined(plants, index)
             if new == plants:
-                self.session.said.emit("There is no later plant of this limb to join with.")
-            edit(self.session, "join plants", new)
+                self.session.said.emit("There is no later contact of this part to join with.")
+            edit(self.session, "join contacts", new)
         elif what == "switch":
             p = replace(self.chosen, on=not self.chosen.on)
             edit(
                 self.session,
-                "leave a plant out" if not p.on else "hold a plant",
+                "leave a contact out" if not p.on else "use a contact",
                 (*plants[:index], p, *plants[index + 1 :]),
             )
         elif what == "pick":
@@ -284,10 +284,10 @@ class PlantLanes(Lanes):
                 return
             frame = min(max(round(self.time.frame(at.x())), 0), self.session.frames - 1)
             menu.addAction(
-                f"Plant the {limb} here",
+                f"Put in a contact here: {limb}",
                 lambda: edit(
                     self.session,
-                    "put in a plant",
+                    "put in a contact",
                     edits.added(plants_of(self.session), limb, frame, self.session.frames),
                 ),
             )

@@ -18,7 +18,6 @@ from reflexa.stage import Stage
 from reflexa.stage.model import turn_of
 from reflexa.steps.goal.settings import GoalSettings
 from reflexa.steps.goal.target import TargetTrack, end_joint, meets_with, target_of
-from reflexa.steps.helper_joints import follow
 from reflexa.steps.model import Given
 
 
@@ -61,7 +60,7 @@ def goal(given: Given, settings: GoalSettings, stage: Stage) -> Clip:
         change = quat.multiply(turn, quat.conjugate(posed.turned[:, joint]))
         turn_about(posed, below, posed.placed[:, joint].copy(), change)
         posed.loose.add(joint)
-    return follow(clip, posed_clip(clip, posed, at), rig)
+    return posed_clip(clip, posed, at)
 
 
 def _wanted_turn(clip: Clip, rig: Rig, joint: int, target: TargetTrack, s: GoalSettings) -> Array:

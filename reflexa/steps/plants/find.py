@@ -5,22 +5,19 @@ from __future__ import annotations
 from typing import Literal
 
 import msgspec
-import numpy as np
 
-from reflexa.contacts.find import distance
-from reflexa.motion import contacts
+from reflexa.contacts.find import on_props
+from reflexa.motion import contact
 from reflexa.motion.clip import Clip
-from reflexa.motion.contact import Contact, of_part, of_points
+from reflexa.motion.contact import Contact, of_points
 from reflexa.rig import Rig
-from reflexa.rig.stance import as_seen, leg_length
+from reflexa.rig.stance import as_seen
 from reflexa.stage import Stage
 from reflexa.stage.footing import Thresholds, footing
 from reflexa.steps.model import Context
 from reflexa.steps.plants.settings import LIMBS, PlantsSettings
 
 Plants = tuple[Contact, ...]
-# A hand stands at this share of a foot's slowness, and this near a prop, metres.
-_HAND_SLOW, _HAND_NEAR = 0.25, 0.12
 
 
 def plants_of(clip: Clip, rig: Rig, settings: PlantsSettings, context: Context) -> Plants:
@@ -57,26 +54,9 @@ def found(clip: Clip, rig: Rig, settings: PlantsSettings, stage: Stage, here: bo
     for side, f in footing(clip, rig, stage, by, floor, on_spot=not here).items():
         out += of_points(f"{side} foot", f.heel_stands, f.ball_stands, f.stands)  # type: ignore[arg-type]
     if settings.hands:
-        out += _hands(clip, rig, by, stage)
+        told = [c for c in clip.contacts or () if c.limb in LIMBS[2:] and not c.other]
+        out += on_props(clip, rig, stage, by) if clip.contacts is None else told
     return tuple(sorted(out, key=lambda p: (p.first, p.limb)))
-
-
-def _hands(clip: Clip, rig: Rig, by: Thresholds, stage: Stage) -> list[Contact]:
-    out: list[Contact] = []
-    if clip.contacts is not None:
-        return [c for limb in LIMBS[2:] for c in of_part(clip.contacts, limb) or ()]
-    slow = _HAND_SLOW * by.slow * max(leg_length(rig), 0.5)
-    for limb in LIMBS[2:]:
-        joint = rig.joint(limb)
-        if joint < 0 or not stage.props:
-            continue
-        places = clip.model[1][:, joint]
-        away = np.min([distance(prop, clip, places) for prop in stage.props], axis=0)
-        stands = contacts.standing(
-            away, contacts.speeds(places, clip.rate), _HAND_NEAR, slow, by.slack, by.frames(clip.rate)
-        )
-        out += [Contact(limb, a, b) for a, b in contacts.spans(stands)]  # type: ignore[arg-type]
-    return out
 
 
 # Edits: each gives the next plants ------------------------------------------------------------------------------
@@ -109,12 +89,7 @@ def moved(plants: Plants, index: int, by: int, frames: int) -> Plants:
     low = max((o.last + 1 for o in same if o.last < p.first), default=0)
     high = min((o.first - 1 for o in same if o.first > p.last), default=frames - 1)
     by = max(low - p.first, min(by, high - p.last))
-    new = msgspec.structs.replace(
-        p, first=p.first + by, last=p.last + by, ball_down=None if p.ball_down is None else p.ball_down + by,
-        heel_up=None if p.heel_up is None else max(p.heel_up + by, -1),
-        ball_up=None if p.ball_up is None else p.ball_up + by,
-    )  # fmt: skip
-    return _put(_others(plants, index), new)
+    return _put(_others(plants, index), contact.moved(p, by))
 
 
 def with_roll(plants: Plants, index: int, ball_down: int | None = None, heel_up: int | None = None) -> Plants:
@@ -145,8 +120,7 @@ def joined(plants: Plants, index: int) -> Plants:
     after = next((i for i, o in enumerate(plants) if o.name == p.name and o.first > p.last), -1)
     if after < 0:
         return plants
-    q = plants[after]
-    both = msgspec.structs.replace(p, last=q.last, heel_up=q.heel_up, ball_up=q.ball_up)
+    both = contact.joined(p, plants[after])
     return _put(tuple(o for i, o in enumerate(plants) if i not in (index, after)), both)
 
 

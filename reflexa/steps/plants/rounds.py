@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from reflexa.motion import cycle, quat
 from reflexa.motion.arrays import owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.contact import Contact
+from reflexa.motion.contact import Contact, joined, moved
 from reflexa.rig import Rig
 from reflexa.steps.plants.find import Plants
 
@@ -28,7 +28,7 @@ def unrolled(clip: Clip, rig: Rig, plants: Plants) -> tuple[Clip, Plants, NDArra
             for p in sorted((p for p in plants if p.limb == limb), key=lambda p: p.first):
                 new = later(clip, rig, p, (k + 1) * period, k)
                 if out and out[-1].limb == limb and new.first <= out[-1].last:
-                    out[-1] = as_one(out[-1], new)
+                    out[-1] = joined(out[-1], new)
                 else:
                     out.append(new)
     frames = np.concatenate([np.arange(period), np.arange(period), np.arange(period + 1)])
@@ -39,20 +39,7 @@ def unrolled(clip: Clip, rig: Rig, plants: Plants) -> tuple[Clip, Plants, NDArra
 def later(clip: Clip, rig: Rig, p: Contact, by: int, rounds: int = 0) -> Contact:
     """A plant some frames later; rounds: whose place is that of so many cycles later."""
     place = p.place if p.place is None else cycle.carried(clip, rig.travel_joint, np.array(p.place), rounds)
-    phases = {k: None if v is None else v + by for k, v in (("ball_down", p.ball_down), ("heel_up", p.heel_up))}
-    return msgspec.structs.replace(
-        p, first=p.first + by, last=p.last + by, **phases, ball_up=None if p.ball_up is None else p.ball_up + by,
-        place=None if place is None else tuple(place.tolist()),
-    )  # fmt: skip
-
-
-def as_one(a: Contact, b: Contact) -> Contact:
-    """A plant before a seam and the one after it, which share the frame on it."""
-    ball_down = a.ball_from if a.ball_from <= a.last else b.ball_from
-    heel_up = b.heel_to if b.heel_to >= b.first else a.heel_to
-    return msgspec.structs.replace(
-        a, last=b.last, ball_down=ball_down, heel_up=heel_up, ball_up=b.ball_up, place=a.place or b.place
-    )
+    return msgspec.structs.replace(moved(p, by), place=None if place is None else tuple(place.tolist()))
 
 
 def rolled_up(clip: Clip, before: Clip, after: Clip) -> Clip:

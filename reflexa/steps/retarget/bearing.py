@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from reflexa.motion import contacts, cycle, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.contact import of_part, when
+from reflexa.motion.contact import told
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.cycle import Unrolled
 from reflexa.motion.eases import eased, near
@@ -121,9 +121,9 @@ def bearing_hands(posed: Posed, clip: Clip, m: Match) -> dict[str, tuple[Limb, A
         if l is None or track is None or leg <= 0:
             continue
         weight = 1 - smoothstep((track[:, 1] - _BEARS * leg) / ((_FREE - _BEARS) * leg))
-        told = of_part(clip.contacts, name)
-        if told is not None:
-            weight = weight * near(when(told, clip.frames)[2], 0.0, _LED * clip.rate)
+        said = told(clip.contacts, name, clip.frames)
+        if said is not None:
+            weight = weight * near(said[2], 0.0, _LED * clip.rate)
         if not weight.any():
             continue
         end = end_of(posed, l)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from reflexa.motion import quat, travel
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.contact import of_part, when
+from reflexa.motion.contact import told
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.cycle import Unrolled
 from reflexa.motion.eases import near
@@ -71,9 +71,9 @@ def _source_feet(clip: Clip, m: Match, out: Contacts) -> _Feet:
     turned = {side: [loop.values(x) for x in could_bear(seen[side], clip.model[0])] for side in soles.feet(m)}
     stands = soles.when_standing(tracks, turned, m, clip.rate)
     for side in stands:
-        told = of_part(clip.contacts, f"{side} foot")
-        if told is not None:
-            stands[side] = [loop.values(x) for x in when(told, clip.frames)][: len(stands[side])]
+        said = told(clip.contacts, f"{side} foot", clip.frames)
+        if said is not None:
+            stands[side] = list(map(loop.values, said))[: len(stands[side])]
     floor = 0.0
     if not m.same_feet:
         # The floor is where the clip's feet mostly stand, by their skin, or where bones are taken to stand.
