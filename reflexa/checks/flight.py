@@ -66,12 +66,13 @@ def _fall(track: Array, rate: float) -> tuple[float, float]:
 def _run(subject: Subject) -> list[Finding]:
     """One finding per flight that does not fall at 9.81 m/s²."""
     clip, rig, limit = subject.clip, subject.rig, subject.limit(OFF)
-    centre = centre_of_mass(clip, rig)
+    in_air = airborne(subject)
+    centre = centre_of_mass(clip, rig) if in_air.any() else None
     if centre is None or clip.frames < 5:
         return []
     joint, leg = rig.skeleton.names[rig.joint("pelvis")], max(leg_length(rig), 1e-6)
     lowest, out = _lowest(subject), []
-    for a, b in contacts.spans(airborne(subject)):
+    for a, b in contacts.spans(in_air):
         a, b = a + 1, b - 1  # on the way off the ground, and back to it, toes still push
         if b - a < max(_LONG * clip.rate, 3) or float(lowest[a : b + 1].max()) < _HIGH:
             continue

@@ -7,6 +7,7 @@ import numpy as np
 from reflexa.checks.model import STOOD, Check, Finding, Limit, Subject
 from reflexa.checks.slide import PLANT
 from reflexa.motion import contacts, quat
+from reflexa.motion.arrays import Array
 from reflexa.rig.soles import soles
 from reflexa.rig.stance import as_seen
 from reflexa.stage import surface_under
@@ -20,28 +21,28 @@ _LONG, _LIES = 0.2, 70.0
 
 def _run(subject: Subject) -> list[Finding]:
     """One finding per stance in which a foot stands on heel and ball at once and is tilted off what it stands on."""
-    clip, limit = subject.clip, subject.limit(TILT)
+    clip, rig, limit = subject.clip, subject.rig, subject.limit(TILT)
     # How a foot stands is known from its clip where no skin tells.
-    seen, out = soles(as_seen(clip, subject.rig)), []
+    seen, out = soles(rig if rig.meshes else as_seen(clip, rig)), []
+    tilts: dict[str, Array] = {}
     for stance in subject.stands(STOOD, on_spot=False):
-        foot = stance.foot
-        flat = foot.heel_stands & foot.ball_stands
-        flat[: stance.frames[0]] = flat[stance.frames[1] + 1 :] = False
+        foot, own = stance.foot, slice(stance.frames[0], stance.frames[1] + 1)
+        flat = foot.heel_stands[own] & foot.ball_stands[own]
         if flat.sum() < _LONG * clip.rate:
             continue
-        up = quat.rotate(clip.model[0][:, foot.sole.ankle], seen[stance.side].up)
-        normal = surface_under(subject.stage, clip, foot.ball).normal
-        tilt = np.degrees(np.arccos(np.clip(np.sum(up * normal, axis=1), -1, 1)))
-        spans = [
-            p
-            for p in contacts.peaks(np.where(flat & (tilt < _LIES), tilt, 0.0), limit)
-            if p[1] - p[0] + 1 >= _LONG * clip.rate
-        ]
+        if stance.side not in tilts:
+            up = quat.rotate(clip.model[0][:, foot.sole.ankle], seen[stance.side].up)
+            normal = surface_under(subject.stage, clip, foot.ball).normal
+            tilts[stance.side] = np.degrees(np.arccos(np.clip(np.sum(up * normal, axis=1), -1, 1)))
+        tilt = tilts[stance.side][own]
+        spans = contacts.peaks(np.where(flat & (tilt < _LIES), tilt, 0.0), limit)
+        spans = [p for p in spans if p[1] - p[0] + 1 >= _LONG * clip.rate]
         if spans:
             first, last, worst = max(spans, key=lambda p: float(tilt[p[2]]))
-            text = f"{stance.joint} stands tilted by {tilt[worst]:.0f}° off what it stands on"
-            size = float(tilt[worst])
-            out.append(Finding("turned-foot", stance.joint, text, (first, last), worst, size, limit, "°", PLANT))
+            size, at = float(tilt[worst]), stance.frames[0]
+            text = f"{stance.joint} stands tilted by {size:.0f}° off what it stands on"
+            frames = at + first, at + last
+            out.append(Finding("turned-foot", stance.joint, text, frames, at + worst, size, limit, "°", PLANT))
     return out
 
 

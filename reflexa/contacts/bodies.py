@@ -73,7 +73,10 @@ def nearest(rig: Rig, track: Array, model: Posing) -> tuple[Array, Array, Array]
     """How far a track ``(frames, 3)`` is from the body, arms apart, metres ``(frames,)``, negative inside, the way out of it
     ``(frames, 3)``, unit; and how much each volume of its ``trunk`` counts in that ``(volumes, frames)``: they sum to one. All
     without jumps over time."""
-    return _nearest(trunk_for(rig), _TOGETHER * rig.height, track, model)
+    body, n = trunk_for(rig), len(track)
+    off, counts = np.empty((n, 4)), np.empty((n, len(body.joints)))
+    kernels.blocks.nearest(body, float(_TOGETHER * rig.height), Model(*model), track, off, counts)
+    return off[:, 0], off[:, 1:], counts.T
 
 
 @lru_cache(maxsize=64)
@@ -82,16 +85,11 @@ def trunk_for(rig: Rig) -> Blocks:
     return as_blocks(trunk(rig))
 
 
-def distances(block: Block, track: Array, model: Posing) -> tuple[Array, Array]:
-    """How far a track ``(frames, 3)`` is from the surface of one block, and the way out, as ``nearest``."""
-    return _nearest(as_blocks([block]), 1.0, track, model)[:2]
-
-
-def _nearest(body: Blocks, together: float, track: Array, model: Posing) -> tuple[Array, Array, Array]:
-    n = len(track)
-    off, counts = np.empty((n, 4)), np.empty((n, len(body.joints)))
-    kernels.blocks.nearest(body, float(together), Model(*model), track, off, counts)
-    return off[:, 0], off[:, 1:], counts.T
+def distances(body: Blocks, track: Array, model: Posing) -> Array:
+    """How far a track ``(frames, 3)`` is from the surface of each volume of a body, metres ``(volumes, frames)``."""
+    out = np.empty((len(track), len(body.joints)))
+    kernels.blocks.aparts(body, Model(*model), track, out)
+    return out.T
 
 
 @lru_cache(maxsize=64)

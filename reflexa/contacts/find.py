@@ -7,7 +7,7 @@ from typing import Literal
 
 import numpy as np
 
-from reflexa.contacts.relations import relations
+from reflexa.contacts.relations import relations, speed_over
 from reflexa.motion import contacts as spans
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
@@ -53,7 +53,7 @@ def found(clip: Clip, rig: Rig, stage: Stage = EMPTY, by: Thresholds = Threshold
         out += _standing(part, height, points, (_LOW * leg, _SLOW * leg), (clip.rate, by))
     for r in relations(clip, rig):
         # What only swings past is kept clear of, and is no contact.
-        slow = (r.speed < _PASSES * rig.height) | r.other.endswith("hand")
+        slow = r.other.endswith("hand") or speed_over(clip, rig, r) < _PASSES * rig.height
         for a, b in spans.spans((r.weight >= _RELATED) & slow):
             if b - a + 1 >= by.frames(clip.rate):
                 out.append(Contact(r.part, a, b, other=r.other))  # type: ignore[arg-type]

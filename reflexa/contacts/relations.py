@@ -10,7 +10,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from reflexa.contacts.bodies import HAND, distances, hand_middle, local_to, volumes_for
+from reflexa.contacts.bodies import HAND, body_for, distances, hand_middle, local_to, volumes_for
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import of_part, when
@@ -36,14 +36,12 @@ _LEAST = 0.02
 @dataclass(frozen=True, eq=False)
 class Relation:
     """A part ("left hand") that comes near to another ("right hand", "pelvis"): how far their surfaces are apart, metres
-    ``(frames,)`` (negative: inside), how much the one is kept to the other ``(frames,)``, 0 to 1, and how fast it moves over it,
-    m/s ``(frames,)``."""
+    ``(frames,)`` (negative: inside), and how much the one is kept to the other ``(frames,)``, 0 to 1."""
 
     part: str
     other: str
     apart: Array
     weight: Array
-    speed: Array
 
 
 @kept
@@ -53,19 +51,28 @@ def relations(clip: Clip, rig: Rig) -> tuple[Relation, ...]:
     out = []
     if len(hands) == 2:
         left, right = SIDES
-        way = hands[right] - hands[left]
-        apart = np.linalg.norm(way, axis=-1) - 2 * HAND * rig.height
-        weight = nearness(apart, clip, rig, _HANDS)
-        out.append(Relation(f"{left} hand", f"{right} hand", owned(apart), weight, owned(speeds(way, clip.rate))))
+        apart = np.linalg.norm(hands[right] - hands[left], axis=-1) - 2 * HAND * rig.height
+        out.append(Relation(f"{left} hand", f"{right} hand", owned(apart), nearness(apart, clip, rig, _HANDS)))
     for side, track in hands.items():
-        parts: dict[str, list[tuple[Array, Array]]] = {}
-        for block in volumes_for(rig, side):
-            apart = distances(block, track, clip.model)[0] - HAND * rig.height
-            parts.setdefault(block.part, []).append((apart, speeds(local_to(block, track, clip.model), clip.rate)))
-        for part, found in parts.items():
-            apart, speed = (np.min([x[k] for x in found], axis=0) for k in (0, 1))
-            out.append(Relation(f"{side} hand", part, owned(apart), nearness(apart, clip, rig), owned(speed)))
+        parts: dict[str, Array] = {}
+        found = distances(body_for(rig, side), track, clip.model) - HAND * rig.height
+        for block, apart in zip(volumes_for(rig, side), found, strict=True):
+            parts[block.part] = np.minimum(parts[block.part], apart) if block.part in parts else apart
+        out += [Relation(f"{side} hand", part, owned(a), nearness(a, clip, rig)) for part, a in parts.items()]
     return tuple(r for r in (_as_said(r, clip) for r in out) if r.weight.any())
+
+
+def speed_over(clip: Clip, rig: Rig, r: Relation) -> Array:
+    """How fast a part moves over the other, m/s ``(frames,)``."""
+    side = r.part.split(" ")[0]
+    track = hand_middle(clip.model, rig, side)
+    assert track is not None, r.part
+    if r.other.endswith("hand"):
+        other = hand_middle(clip.model, rig, r.other.split(" ")[0])
+        assert other is not None, r.other
+        return speeds(track - other, clip.rate)
+    blocks = (b for b in volumes_for(rig, side) if b.part == r.other)
+    return np.asarray(np.min([speeds(local_to(b, track, clip.model), clip.rate) for b in blocks], axis=0))
 
 
 def _as_said(r: Relation, clip: Clip) -> Relation:

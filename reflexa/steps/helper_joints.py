@@ -8,13 +8,17 @@ from typing import Annotated
 
 import numpy as np
 from msgspec import Meta
+from numpy.typing import NDArray
 
 from reflexa.motion import kinematics, quat
 from reflexa.motion.arrays import owned
 from reflexa.motion.clip import Clip
+from reflexa.motion.kept import kept
 from reflexa.rig import Rig
 from reflexa.rig.helpers import by_rule, distances
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
+
+Bools = NDArray[np.bool_]
 
 
 class HelperSettings(Settings, frozen=True):
@@ -40,9 +44,9 @@ class OffRule:
 _ROUNDING = 1e-9
 
 
-def snapped(clip: Clip, rig: Rig, only: tuple[str, ...] = ()) -> Clip:
+def snapped(clip: Clip, rig: Rig, only: tuple[str, ...] = (), where: Bools | None = None) -> Clip:
     """The clip with helper joints on their rules (those in ``only``; all where it is empty); all other joints keep their
-    place. Names without a rule are passed over."""
+    place. Names without a rule are passed over. where ``(frames,)``: in these frames alone."""
     names = [n for n in rig.helpers if not only or n in only]
     if not names:
         return clip
@@ -57,7 +61,7 @@ def snapped(clip: Clip, rig: Rig, only: tuple[str, ...] = ()) -> Clip:
         q = quat.shortest(q, rotations[:, j])
         # What is on its rule but for rounding stays as it is, bit for bit.
         off = np.abs(q - rotations[:, j]).max(axis=-1) + np.abs(p - translations[:, j]).max(axis=-1)
-        at = np.flatnonzero(off > _ROUNDING)
+        at = np.flatnonzero(off > _ROUNDING if where is None else (off > _ROUNDING) & where)
         rotations[at, j], translations[at, j] = q[at], p[at]
     carries = any(skeleton.children[skeleton.index[n]] for n in names)
     known = None if carries else (owned(turned), owned(placed))
@@ -77,31 +81,29 @@ def on_rules(clips: Iterable[Clip], rig: Rig, within: float = _ON_RULE, turned: 
     return names
 
 
+@kept
+def _on_rules(clip: Clip, rig: Rig) -> tuple[str, ...]:
+    return on_rules([clip], rig)
+
+
 def follow(before: Clip, after: Clip, rig: Rig) -> Clip:
     """A changed clip with those helper joints back on their rules that were on them before the change."""
-    return _back_on(on_rules([before], rig), before, after, rig)
+    return _back_on(_on_rules(before, rig), before, after, rig)
 
 
 def _back_on(names: tuple[str, ...], before: Clip, after: Clip, rig: Rig) -> Clip:
     """A changed clip with some helper joints on their rules, in those frames in which it was changed."""
     if not names:
         return after
-    out = snapped(after, rig, names)
-    same = np.all(after.rotations == before.rotations, axis=(1, 2))
-    same &= np.all(after.translations == before.translations, axis=(1, 2))
-    if not same.any():
-        return out
-    rotations, translations = np.array(out.rotations), np.array(out.translations)
-    rotations[same], translations[same] = before.rotations[same], before.translations[same]
-    return out.with_motion(rotations, translations)
+    changed = np.any(after.rotations != before.rotations, axis=(1, 2))
+    changed |= np.any(after.translations != before.translations, axis=(1, 2))
+    return snapped(after, rig, names, changed)
 
 
 def carried_along(before: Clip, after: Clip, rig: Rig, whole: Clip) -> Clip:
     """A changed clip with those helper joints on their rules that were on them all through ``whole``, and that the change itself
     left alone: whoever moves a helper joint means it."""
-    if np.array_equal(before.rotations, after.rotations) and np.array_equal(before.translations, after.translations):
-        return after
-    names = tuple(n for n in on_rules([whole], rig) if _same(before, after, rig.skeleton.index[n]))
+    names = tuple(n for n in _on_rules(whole, rig) if _same(before, after, rig.skeleton.index[n]))
     return _back_on(names, before, after, rig)
 
 

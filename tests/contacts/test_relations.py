@@ -11,9 +11,10 @@ from quality import clips
 from reflexa.contacts import bodies
 from reflexa.contacts.relations import relations
 from reflexa.formats import read
-from reflexa.motion import quat
+from reflexa.motion import kernels, quat
 from reflexa.motion.clip import rest_clip
-from reflexa.rig.bodies import Block, volumes
+from reflexa.motion.kernels.parts import Model
+from reflexa.rig.bodies import Block, as_blocks, volumes
 from reflexa.rig.rig import SIDES
 from tests.helpers import rigs
 from tests.helpers.files import DATA
@@ -32,8 +33,11 @@ def test_a_round_block_is_as_far_as_a_cylinder() -> None:
     round_ = Block(0, np.zeros(3), np.eye(3), np.array([0.2, 0.5, 0.2]))
     still = np.tile([0, 0, 0, 1.0], (4, 1, 1)), np.zeros((4, 1, 3))
     points = np.array([[0.5, 0.1, 0.0], [0.0, 0.9, 0.05], [0.2 + 0.3, 0.5 + 0.4, 0.0], [0.0, 0.0, -0.15]])
-    apart, way = bodies.distances(round_, points, still)
+    body, off, counts = as_blocks([round_]), np.empty((4, 4)), np.empty((4, 1))
+    kernels.blocks.nearest(body, 1.0, Model(*still), points, off, counts)
+    apart, way = off[:, 0], off[:, 1:]
     assert np.allclose(apart, [0.3, 0.4, 0.5, -0.05])
+    assert np.allclose(bodies.distances(body, points, still), [apart])
     assert np.allclose(way, [[1, 0, 0], [0, 1, 0], [0.6, 0.8, 0], [0, 0, -1]], atol=1e-4)
 
 
@@ -50,10 +54,10 @@ def test_a_place_carried_to_another_body_lies_as_far_from_it_and_back_where_it_w
     there = bodies.carried_over(own, BLOCK, OTHER, 1.0)
     assert np.allclose(bodies.carried_over(there, OTHER, BLOCK, 1.0), own)
     at = Block(0, np.zeros(3), BLOCK.axes, BLOCK.half)
-    outside = bodies.distances(at, own, still)[0] > 0.01
-    assert np.allclose(
-        bodies.distances(OTHER, there, still)[0][outside], bodies.distances(at, own, still)[0][outside], atol=1e-9
-    )
+    [near] = bodies.distances(as_blocks([at]), own, still)
+    [far] = bodies.distances(as_blocks([OTHER]), there, still)
+    outside = near > 0.01
+    assert np.allclose(far[outside], near[outside], atol=1e-9)
 
 
 @pytest.mark.parametrize("seed", range(4))

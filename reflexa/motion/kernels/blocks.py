@@ -100,6 +100,14 @@ def away(blocks: Blocks, b: int, model: Model, f: int, point: V) -> tuple[float,
     return apart, rot(q, direction(way, across))
 
 
+@kernel(shared=1, out=1)
+def aparts(blocks: Blocks, model: Model, points: Array, out: Array) -> None:
+    """How far points ``(frames, 3)`` are from each block ``(frames, blocks)``, metres, negative inside."""
+    for f in range(len(points)):
+        for b in range(out.shape[1]):
+            out[f, b], _ = away(blocks, b, model, f, v_of(points, f))
+
+
 @kernel(shared=2, out=2)
 def nearest(blocks: Blocks, together: float, model: Model, points: Array, off: Array, counts: Array) -> None:
     """How far points ``(frames, 3)`` are from a body, metres, and the way out of it, unit (``off`` ``(frames, 4)``), and how much

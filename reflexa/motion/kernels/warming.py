@@ -33,6 +33,7 @@ def warm() -> None:
     kernels.chains.settled(rotations, np.empty((2, 3, 4)))
     deep, way = np.empty((2, 1)), np.empty((2, 1, 3))
     block = Blocks(np.zeros(1, dtype=np.intp), np.ones((1, 3)), np.ones((1, 3, 3)), np.ones((1, 3)), np.ones(1))
+    kernels.blocks.aparts(block, Model(*model), model[1][:, 0], np.empty((2, 1)))
     kernels.blocks.nearest(block, 1.0, Model(*model), model[1][:, 0], np.empty((2, 4)), np.empty((2, 1)))
     kernels.blocks.depths(block, 0.1, Model(*model), model[1][:, :1], deep, way)
     kernels.blocks.entries(block, np.ones(1), Model(*model), model[1][:, :1], deep)

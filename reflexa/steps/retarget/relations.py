@@ -111,6 +111,8 @@ def _on_body(posed: Posed, clip: Clip, m: Match, side: str, bears: dict[str, Arr
     apart = apart - HAND * m.source.height
     body = {b.part for b in trunk(m.source)}
     pull = nearness(apart, clip, m.source) * gate(clip, f"{side} hand", *body) * (1 - still)
+    if not pull.any():
+        return end, still
     goal = end + offset
     lies = _lying(m, clip, side, (source, apart, counts)) * pull
     if lies.any():
