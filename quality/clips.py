@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from functools import cache
 from importlib.resources import files
 from pathlib import Path
 
@@ -19,15 +20,16 @@ def matrix(folders: Iterable[Path]) -> dict[str, Figure]:
     return dict([*demo(), *made_ones(), *found(folders)])
 
 
-def demo() -> Iterator[tuple[str, Figure]]:
+@cache
+def demo() -> tuple[tuple[str, Figure], ...]:
+    """The demo's clips by name, read once."""
     folder = Path(str(files("reflexa.demo").joinpath("project/sources")))
-    for path in sorted(folder.glob("*.glb")):
-        yield from _of(path)
+    return tuple(pair for path in sorted(folder.glob("*.glb")) for pair in _of(path))
 
 
 def demo_rigs() -> dict[str, Figure]:
     """The demo's figures by name, each with its first clip."""
-    return {name.split(":")[0]: figure for name, figure in reversed(list(demo()))}
+    return {name.split(":")[0]: figure for name, figure in reversed(demo())}
 
 
 def found(folders: Iterable[Path]) -> Iterator[tuple[str, Figure]]:

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from reflexa.desktop import app as application
+from reflexa.desktop.look import theme
 from reflexa.desktop.picture import gl, pictures
 from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.session import Session, reading
@@ -25,21 +26,26 @@ from reflexa.desktop.window import MainWindow
 from reflexa.draw import Camera, Scene
 from reflexa.formats import Imported, ReadOptions
 from reflexa.formats.bvh import FORMAT as BVH
+from reflexa.motion.clip import Clip
 from reflexa.project import sources
+from reflexa.rig import Rig
 from reflexa.take import Cache
 from tests.helpers.windows import idle, ready
 
 
 @pytest.fixture(scope="session")
-def qapp() -> QApplication:
-    return application.make_app()
+def qapp() -> Iterator[QApplication]:
+    yield application.make_app()
+    gl.forget()
 
 
 @pytest.fixture(scope="session", autouse=True)
 def _read_and_computed_once() -> Iterator[None]:
-    """All windows of a session share what they read and compute: both go by the bytes, and are values that nobody changes."""
+    """All windows of a session share what they read, compute, and draw in small: all go by the bytes, and are values that
+    nobody changes."""
     known: dict[tuple[str, str, ReadOptions], Imported] = {}
-    read, computed = sources.read, Cache()
+    drawn: dict[tuple[Rig, bytes, str], QImage] = {}
+    read, computed, draw = sources.read, Cache(), pictures.preview
 
     def shared(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         if path.suffix not in (".glb", *BVH.suffixes) or not path.is_file():  # files to which no other belongs
@@ -49,8 +55,15 @@ def _read_and_computed_once() -> Iterator[None]:
             known[key] = read(path, options)
         return replace(known[key], path=path)
 
+    def once(rig: Rig, pose: Clip, width: int, height: int) -> QImage:
+        key = rig, pose.digest, theme.current().name
+        if key not in drawn:
+            drawn[key] = draw(rig, pose, width, height)
+        return drawn[key]
+
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(sources, "read", shared)
+        patch.setattr(pictures, "preview", once)
         patch.setattr(session_module, "Cache", lambda: computed)
         patch.setattr(reading, "BREATH", 0.0)
         yield
@@ -112,7 +125,6 @@ def empty(qapp, qtbot, tmp_path: Path) -> Iterator[MainWindow]:
     window.close()
     window.deleteLater()
     window.session.deleteLater()  # what its slots hold is let go: hundreds of windows in one process stay small
-    gl.forget()
 
 
 @pytest.fixture

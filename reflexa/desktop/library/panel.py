@@ -180,9 +180,15 @@ class LibraryPanel(QWidget):
                     rows.show_take(item, take)
         self._repaint()
 
-    def _repaint(self) -> None:
-        self.takes.viewport().update()
-        self.clips.viewport().update()
+    def _repaint(self, thing: Thing | None = None) -> None:
+        """Of one thing, or of all."""
+        for listed in (self.takes, self.clips):
+            if thing is None:
+                listed.viewport().update()
+                continue
+            for item in (listed.item(i) for i in range(listed.count())):
+                if item.data(THING) == thing:
+                    listed.viewport().update(listed.visualItemRect(item))
 
     def _enable(self) -> None:
         count = len(self.chosen())

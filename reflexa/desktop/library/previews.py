@@ -42,9 +42,9 @@ class Thing:
 
 
 class Previews(QObject):
-    """``drawn``: there is another picture."""
+    """``drawn``: a thing has another picture (None: all have)."""
 
-    drawn = Signal()
+    drawn = Signal(object)
 
     def __init__(self, session: Session, parent: QObject) -> None:
         super().__init__(parent)
@@ -72,15 +72,16 @@ class Previews(QObject):
         """Draw everything anew."""
         self._pictures.clear()
         self._results.clear()
-        self.drawn.emit()
+        self.drawn.emit(None)
 
     def play(self, thing: Thing | None) -> None:
         """Let one of the pictures move; None: none."""
         if thing != self.playing:
-            self.playing, self._frame = thing, 0.0
+            before, self.playing, self._frame = self.playing, thing, 0.0
+            if before is not None:
+                self.drawn.emit(before)
             if thing is None:
                 self._player.stop()
-                self.drawn.emit()
             else:
                 self._player.start()
 
@@ -102,11 +103,12 @@ class Previews(QObject):
 
     def _draw_next(self) -> None:
         if self._wanted:
-            found = self._clip(self._wanted.pop(0))
+            thing = self._wanted.pop(0)
+            found = self._clip(thing)
             if found is not None:
                 rig, clip = found
                 self._draw(rig, clip, clip.frames // 3)
-                self.drawn.emit()
+                self.drawn.emit(thing)
         if self._wanted:
             self._idle.start()
 
@@ -122,7 +124,7 @@ class Previews(QObject):
         if found is not None:
             clip = found[1]
             self._frame = (self._frame + clip.rate * self._player.interval() / 1000) % max(clip.frames - 1, 1)
-            self.drawn.emit()
+            self.drawn.emit(self.playing)
 
     def _clip(self, thing: Thing) -> tuple[Rig, Clip] | None:
         """The clip of a take or source, and its rig. Of a take that is not computed yet, its source for the while."""
@@ -164,7 +166,7 @@ class Previews(QObject):
 
         def done(found: tuple[Take, Rig, Clip] | None) -> None:
             self._results[take.name] = found
-            self.drawn.emit()
+            self.drawn.emit(Thing(take=take.name, folder=take.folder))
 
         job = Job(call, done)
         job.lands = lambda: self.session.sources is sources
