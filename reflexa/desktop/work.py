@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import contextlib
 import threading
+from collections import deque
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from typing import Any, Generic, TypeVar
 
-from PySide6.QtCore import QObject, QRunnable, QThreadPool, Signal
+from PySide6.QtCore import QObject, Qt, Signal
 
 from reflexa.errors import ReflexaError
+from reflexa.motion import threads
 from reflexa.take import Cancelled
 
 R = TypeVar("R")
@@ -59,28 +63,22 @@ class Job(Generic[R]):
         self._tell(text, part)
 
 
-class _Runnable(QRunnable):
-    def __init__(self, run: Callable[[], None]) -> None:
-        super().__init__()
-        self._run = run
-
-    def run(self) -> None:
-        self._run()
-
-
 class Work(QObject):
     """Runs jobs. In a lane, a new job takes the place of the one before it: the newest request wins."""
 
     failed = Signal(str)
     changed = Signal()
-    _handed_over = Signal(object)
+    _handed_over = Signal()
 
     def __init__(self, parent: QObject | None = None) -> None:
         super().__init__(parent)
-        self._pool = QThreadPool(self)
-        self._lanes: dict[str, tuple[QThreadPool, Job[Any] | None]] = {}
+        self._threads = ThreadPoolExecutor(threads.cores(), "work")
+        self._lanes: dict[str, tuple[ThreadPoolExecutor, Job[Any]]] = {}
         self._jobs: list[Job[Any]] = []
-        self._handed_over.connect(lambda call: call())
+        # What threads hand over for the interface thread to call. The signal says only that there is something: no Python
+        # object travels through Qt's queue, which may let go of it on any thread.
+        self._calls: deque[Callable[[], None]] = deque()
+        self._handed_over.connect(self._take_over, Qt.ConnectionType.QueuedConnection)
 
     @property
     def busy(self) -> bool:
@@ -95,14 +93,16 @@ class Work(QObject):
     def start(self, job: Job[R], lane: str = "") -> Job[R]:
         """Begin a job off the interface thread."""
         self._jobs.append(job)
-        pool = self._pool
+        runs = self._threads
+        if lane in self._lanes:
+            runs, before = self._lanes[lane]
+            before.cancel()
+        elif lane:
+            runs = ThreadPoolExecutor(1, f"work {lane}")
         if lane:
-            pool, before = self._lanes.get(lane, (self._own_pool(), None))
-            if before is not None:
-                before.cancel()
-            self._lanes[lane] = (pool, job)
+            self._lanes[lane] = runs, job
         job._tell = lambda text, part: self._hand_over(lambda: self._told(job, text, part))
-        pool.start(_Runnable(lambda: self._run(job)))
+        runs.submit(self._run, job)
         self.changed.emit()
         return job
 
@@ -111,13 +111,13 @@ class Work(QObject):
         for job in self._jobs:
             job.cancel()
 
-    def _own_pool(self) -> QThreadPool:
-        pool = QThreadPool(self)
-        pool.setMaxThreadCount(1)
-        return pool
-
     def _hand_over(self, call: Callable[[], None]) -> None:
-        self._handed_over.emit(call)
+        self._calls.append(call)
+        with contextlib.suppress(RuntimeError):  # the window is gone: nobody waits for it
+            self._handed_over.emit()
+
+    def _take_over(self) -> None:
+        self._calls.popleft()()  # one a signal, so that others have their turn between
 
     def _run(self, job: Job[R]) -> None:
         try:
