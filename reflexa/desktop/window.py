@@ -237,7 +237,7 @@ class MainWindow(QMainWindow):
             settings.setValue(key, splitter.saveState())
         view.remember(self.desk)
         self.session.player.pause()
-        self.session.work.cancel_all()
+        self.session.work.end()
         self.shelves.work.close()
         self.desk.keeper.let_go(leaving=True)
         event.accept()

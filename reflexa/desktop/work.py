@@ -75,6 +75,7 @@ class Work(QObject):
         self._threads = ThreadPoolExecutor(threads.cores(), "work")
         self._lanes: dict[str, tuple[ThreadPoolExecutor, Job[Any]]] = {}
         self._jobs: list[Job[Any]] = []
+        self._ended = False
         # What threads hand over for the interface thread to call. The signal says only that there is something: no Python
         # object travels through Qt's queue, which may let go of it on any thread.
         self._calls: deque[Callable[[], None]] = deque()
@@ -91,7 +92,9 @@ class Work(QObject):
         return [j.title for j in self._jobs if j.title and not j.cancelled]
 
     def start(self, job: Job[R], lane: str = "") -> Job[R]:
-        """Begin a job off the interface thread."""
+        """Begin a job off the interface thread; nothing comes of one that is begun after the end."""
+        if self._ended:
+            return job
         self._jobs.append(job)
         runs = self._threads
         if lane in self._lanes:
@@ -110,6 +113,13 @@ class Work(QObject):
         """Give up everything that is under way."""
         for job in self._jobs:
             job.cancel()
+
+    def end(self) -> None:
+        """Give up everything and let the threads go: the window closes."""
+        self._ended = True
+        self.cancel_all()
+        for runs in (self._threads, *(r for r, _ in self._lanes.values())):
+            runs.shutdown(wait=False)
 
     def _hand_over(self, call: Callable[[], None]) -> None:
         self._calls.append(call)

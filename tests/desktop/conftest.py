@@ -71,14 +71,14 @@ def _read_and_computed_once() -> Iterator[None]:
 
 @pytest.fixture(autouse=True)
 def _drawn_small(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
-    """Pictures are drawn at a quarter of their size: software drawing is most of what a window costs. Tests that
-    look at what is drawn ask for ``sharp``."""
+    """Pictures are drawn at a quarter of their size, and meshes coarsely: software drawing is most of what a window costs. Tests
+    that look at what is drawn ask for ``sharp``."""
     if "sharp" in request.fixturenames:
         return
     render = pictures.render
 
     def small(scene: Scene, camera: Camera, width: int, height: int, detail: float = 0.0) -> QImage:
-        image = render(scene, camera, max(width // 4, 1), max(height // 4, 1), detail)
+        image = render(scene, camera, max(width // 4, 1), max(height // 4, 1), max(detail, 3.0))
         return image.scaled(width, height)
 
     monkeypatch.setattr(pictures, "render", small)
