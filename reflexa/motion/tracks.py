@@ -21,20 +21,21 @@ def _spans(times: Array, at: Array) -> tuple[Array, Array, Array, Array]:
 
 
 def sample(times: Array, values: Array, interpolation: str, at: Array, rotation: bool = False) -> Array:
-    """Values ``(len(at), n)`` of a track with keys at rising ``times`` ``(keys,)``.
+    """Values ``(len(at), …, n)`` of tracks with keys at the same rising ``times`` ``(keys,)``.
 
-    values ``(keys, n)`` for STEP and LINEAR, ``(keys, 3, n)`` (in-tangent, value, out-tangent) for CUBICSPLINE.
+    values ``(keys, …, n)`` for STEP and LINEAR, ``(keys, 3, …, n)`` (in-tangent, value, out-tangent) for CUBICSPLINE.
     Rotations go by slerp and come back unit. Outside the keys the first and last value hold.
     """
     i, j, s, length = _spans(times, at)
-    s1 = s[:, None]
+    each = (slice(None), *(None,) * (values.ndim - (2 if interpolation == "CUBICSPLINE" else 1)))
+    s1 = s[each]
     if interpolation == "STEP":
         out = np.where(s1 >= 1, values[j], values[i])
     elif interpolation == "CUBICSPLINE":
-        h = length[:, None]
+        h = length[each]
         out = hermite(values[i, 1], values[j, 1], values[i, 2] * h, values[j, 0] * h, s1)
     elif rotation:
-        return quat.slerp(quat.normalise(values[i]), quat.normalise(values[j]), s)
+        return quat.slerp(quat.normalise(values[i]), quat.normalise(values[j]), s1[..., 0])
     else:
         out = values[i] + s1 * (values[j] - values[i])
     return quat.normalise(out) if rotation else out

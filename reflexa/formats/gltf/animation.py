@@ -76,6 +76,7 @@ def read_animation(file: GltfFile, number: int, animation: Json, moved: Moved, w
     kinds: set[str] = set()
     lost: list[str] = []
     samplers = animation.get("samplers", [])
+    known: dict[Any, Array] = {}
     for c, channel in enumerate(animation.get("channels", [])):
         where = f"{place}.channels[{c}]"
         target = channel.get("target", {})
@@ -88,9 +89,9 @@ def read_animation(file: GltfFile, number: int, animation: Json, moved: Moved, w
             raise ReadError(f"names samplers[{which}] of {len(samplers)}", file.path, where)
         its = f"{place}.samplers[{which}]"
         if names:
-            weights.append((names, *_sampler(file, samplers[which], its, "SCALAR", len(names))))
+            weights.append((names, *_sampler(file, samplers[which], its, "SCALAR", known, len(names))))
             continue
-        times, values, kind = _sampler(file, samplers[which], its, _WIDTHS[path])
+        times, values, kind = _sampler(file, samplers[which], its, _WIDTHS[path], known)
         if target.get("node") not in index:
             if np.ptp(values, axis=0).max() > _MOVES:
                 lost.append(_called(file, target.get("node")))
@@ -100,9 +101,8 @@ def read_animation(file: GltfFile, number: int, animation: Json, moved: Moved, w
     if not found:
         return None
     extras = _extras(animation)
-    rate, start, count = _grid(
-        file, [f[2] for f in found] + [w[1] for w in weights], extras.get("rate"), place, warnings, name
-    )
+    all_times = list({id(a): a for a in (*(f[2] for f in found), *(w[1] for w in weights))}.values())
+    rate, start, count = _grid(file, all_times, extras.get("rate"), place, warnings, name)
     at = start + np.arange(count) / rate
     n = len(skeleton)
     q = np.tile(skeleton.rest_rotations, (count, 1, 1))
@@ -116,9 +116,12 @@ def read_animation(file: GltfFile, number: int, animation: Json, moved: Moved, w
         exact = np.where(np.abs(near - at) < 1e-5 + 2e-7 * np.abs(at), near, at)
         return tracks.sample(times, values, kind, exact, rotation)
 
+    alike: dict[tuple[str, str, int], list[tuple[int, Array, Array]]] = {}
     for joint, path, times, values, kind in found:
-        out = sampled(times, values, kind, path == "rotation")
-        {"rotation": q, "translation": t, "scale": s}[path][:, joint] = out
+        alike.setdefault((path, kind, id(times)), []).append((joint, times, values))
+    for (path, kind, _), these in alike.items():  # joints with the same key times at once
+        out = sampled(these[0][1], np.stack([v for _, _, v in these], axis=-2), kind, path == "rotation")
+        {"rotation": q, "translation": t, "scale": s}[path][:, [joint for joint, _, _ in these]] = out
     curves: dict[str, Track] = {}
     for names, times, values, kind in weights:
         for shape, curve in zip(names, sampled(times, values, kind).T, strict=True):
@@ -196,19 +199,29 @@ def _extras(animation: Json) -> Json:
     return ours if isinstance(ours, dict) else {}
 
 
-def _sampler(file: GltfFile, sampler: Any, where: str, kind: str, shapes: int = 0) -> tuple[Array, Array, str]:
-    """Times, values and interpolation; of so many shapes' weights, a row a key."""
+def _times(file: GltfFile, at: Any, where: str, known: dict[Any, Array]) -> Array:
+    """When keys are: most samplers of an animation share them, so they are read once, and are one array then."""
+    if not isinstance(at, int) or at not in known:
+        times = accessors.read(file, at, where, "SCALAR")[:, 0].astype(np.float64)
+        if len(times) == 0:
+            raise ReadError("has no keys", file.path, where)
+        if np.any(np.diff(times) < 0):
+            raise ReadError("has key times that go backwards", file.path, where)
+        known[at] = times
+    return known[at]
+
+
+def _sampler(
+    file: GltfFile, sampler: Any, where: str, kind: str, known: dict[Any, Array], shapes: int = 0
+) -> tuple[Array, Array, str]:
+    """Times, values and interpolation; of so many shapes' weights, a row a key. known: times by their accessors."""
     if not isinstance(sampler, dict):
         raise ReadError("is not an object", file.path, where)
-    times = accessors.read(file, sampler.get("input"), where, "SCALAR")[:, 0].astype(np.float64)
+    times = _times(file, sampler.get("input"), where, known)
     values = accessors.read(file, sampler.get("output"), where, kind).astype(np.float64)
     how = str(sampler.get("interpolation", "LINEAR"))
     if how not in ("LINEAR", "STEP", "CUBICSPLINE"):
         raise ReadError(f"has the unknown interpolation {how!r}", file.path, where)
-    if len(times) == 0:
-        raise ReadError("has no keys", file.path, where)
-    if np.any(np.diff(times) < 0):
-        raise ReadError("has key times that go backwards", file.path, where)
     if shapes:
         values = key_values(values, times, shapes, where, file)
     per_key = 3 if how == "CUBICSPLINE" else 1
