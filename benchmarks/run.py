@@ -175,15 +175,12 @@ def whole_take() -> None:
 def drawing() -> None:
     from importlib.resources import files
 
-    import moderngl
-
-    from reflexa.draw import Camera, Figure, Renderer, Scene
+    from reflexa.draw import Camera, Figure, OwnContext, Scene
     from reflexa.draw.scene import ground_grid, matrices_at
 
     print("\nTwo skinned figures at 1280x800 (goal: 24 a second on two cores with software drawing, so under 41.7 ms)")
     document = read(Path(str(files("reflexa.demo").joinpath("project/sources/deckhand.glb"))))
     clip = document.clips[0]
-    renderer = Renderer(moderngl.create_context(standalone=True, require=330, backend="egl"))
     grid = ground_grid(np.zeros(3), 8, np.array([0.3, 0.3, 0.3, 0.3]), np.array([0.3, 0.3, 0.3, 0.6]))
     camera = Camera()
 
@@ -191,10 +188,12 @@ def drawing() -> None:
         figures = tuple(Figure(document.rig.meshes, matrices_at(clip, f)) for f in (3, 9))
         renderer.render(Scene(ground=grid, figures=figures), camera, 1280, 800)
 
-    empty = best(lambda: renderer.render(Scene(), camera, 1280, 800))
+    with OwnContext().current() as renderer:
+        empty = best(lambda: renderer.render(Scene(), camera, 1280, 800))
+        full = best(draw, 20)
     vertices = sum(len(m.positions) for m in document.rig.meshes)
     line("an empty picture", empty, empty, "empty")
-    line(f"two figures of {vertices:,} vertices, ground, shadows", best(draw, 20), empty, "empty")
+    line(f"two figures of {vertices:,} vertices, ground, shadows", full, empty, "empty")
 
 
 def main() -> None:

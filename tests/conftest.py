@@ -5,6 +5,7 @@ from __future__ import annotations
 import os
 import shutil
 import tempfile
+from collections.abc import Iterator
 from pathlib import Path
 
 # What the application keeps for itself is kept for the tests alone, and cleared away at the end. The compiled loops, which cost
@@ -20,6 +21,7 @@ import pytest
 
 from reflexa.batch import digests
 from reflexa.demo import clips, deckhand
+from reflexa.draw import OwnContext, Renderer
 from reflexa.library import index, readers, shelves, worker
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig, analyse
@@ -86,3 +88,12 @@ def deckhand_rig() -> Rig:
 @pytest.fixture(scope="session")
 def deckhand_clips(deckhand_rig: Rig) -> dict[str, Clip]:
     return {c.name: c for c in clips.all_clips(deckhand_rig.skeleton)}
+
+
+@pytest.fixture
+def renderer() -> Iterator[Renderer]:
+    """One with a context of its own, which is current."""
+    own = OwnContext()
+    with own.current() as made:
+        yield made
+    own.release()

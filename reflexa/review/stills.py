@@ -5,20 +5,18 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from io import BytesIO
-from typing import Any
 
-import moderngl
 import numpy as np
 from PIL import Image, ImageDraw, ImageFont
 
-from reflexa.draw import Camera, Figure, Renderer, Scene
+from reflexa.draw import Camera, Figure, OwnContext, Scene
 from reflexa.draw import figure as drawn
 from reflexa.draw import palette as palettes
 from reflexa.draw.camera import STANDARD
 from reflexa.draw.palette import GRID, Palette
 from reflexa.draw.scene import ground_grid, matrices_at, shapes_at
 from reflexa.errors import ReadError
-from reflexa.motion import quat, threads
+from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.progress import Progress, quiet
@@ -48,10 +46,9 @@ class Shot:
 
 
 @lru_cache(maxsize=1)
-def _renderer() -> Renderer:
-    """One context of the graphics library's own for all pictures of a process: no display is needed."""
-    egl: Any = {"backend": "egl"}
-    return Renderer(moderngl.create_context(standalone=True, require=330, **egl))
+def _context() -> OwnContext:
+    """One for all pictures of a process."""
+    return OwnContext()
 
 
 def view_called(subject: Reviewed, name: str | View) -> View:
@@ -122,10 +119,10 @@ def _picture(
         p.sky, p.floor, p.shadow, replace(grid, widths=2 * grid.widths), (figure, *props),
         tuple(replace(n, widths=2 * n.widths) for n in lines),
     )  # fmt: skip
-    # Always on one thread: a context of the graphics library belongs to the thread that made it.
     size = 2 * shot.width, 2 * shot.height
-    pixels = threads.pool("pictures", 1).submit(lambda: _renderer().render(scene, camera, *size)).result()
-    large = Image.frombuffer("RGBA", (2 * shot.width, 2 * shot.height), bytes(pixels), "raw", "RGBA", 0, 1)
+    with _context().current() as renderer:
+        pixels = renderer.render(scene, camera, *size)
+    large = Image.frombuffer("RGBA", size, bytes(pixels), "raw", "RGBA", 0, 1)
     return large.convert("RGB").reduce(2)
 
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 import errno
 import os
 from dataclasses import replace
+from functools import cache
 from pathlib import Path
 
 import numpy as np
@@ -21,6 +22,7 @@ from tests.helpers.files import DECKHAND
 ALL = [f.name for f in FORMATS.values() if f.encode is not None]
 
 
+@cache
 def given() -> tuple:
     document = read(DECKHAND)
     clip = next(c for c in document.clips if c.name == "rope haul")

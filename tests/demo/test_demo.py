@@ -6,7 +6,6 @@ from dataclasses import replace
 from importlib.resources import files
 from pathlib import Path
 
-import moderngl
 import numpy as np
 import pytest
 
@@ -113,11 +112,9 @@ def test_the_shipped_project_is_whole_and_what_the_builder_builds(tmp_path: Path
         assert (tmp_path / path.relative_to(PROJECT)).read_text() == path.read_text()
 
 
-def test_a_figure_is_drawn_where_it_stands() -> None:
+def test_a_figure_is_drawn_where_it_stands(renderer: Renderer) -> None:
     document = read(PROJECT / "sources" / "deckhand.glb")
     clip = document.clips[0]
-    ctx = moderngl.create_context(standalone=True, require=330, backend="egl")
-    renderer = Renderer(ctx)
     camera = Camera().framed(*(f(clip.model[1][0], axis=0) for f in (np.min, np.max)))
     empty = np.frombuffer(renderer.render(Scene(), camera, 200, 260), np.uint8).reshape(260, 200, 4)
     figure = Figure(document.rig.meshes, matrices_at(clip, 0), shadow=False)
@@ -136,7 +133,6 @@ def test_a_figure_is_drawn_where_it_stands() -> None:
     )
     apart = np.abs(exact - coarse).max(axis=2)
     assert 0 < (apart > 60).mean() < 0.02 and np.median(apart[rows, columns]) < 6
-    renderer.release()
 
 
 def test_the_camera_projects_and_casts_rays_consistently() -> None:

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-import moderngl
 import numpy as np
 import pytest
 from scipy.spatial import ConvexHull
@@ -68,9 +67,7 @@ def test_one_sees_into_what_is_open_or_inside_out() -> None:
     assert not replace(whole, triangles=whole.triangles[whole.positions[whole.triangles[:, 0], 1] > 0.35]).closed
 
 
-def test_no_more_meshes_are_held_than_the_bound_and_what_was_let_go_is_drawn_again() -> None:
-    backend: dict = {"backend": "egl"}
-    renderer = Renderer(moderngl.create_context(standalone=True, require=330, **backend))
+def test_no_more_meshes_are_held_than_the_bound_and_what_was_let_go_is_drawn_again(renderer: Renderer) -> None:
     held = HeldMeshes(renderer.ctx, renderer._skin, renderer._shadow, most=3)
     meshes = [ball(40) for _ in range(5)]
     first = [held.drawn(m, {}, False) for m in meshes]
@@ -79,4 +76,3 @@ def test_no_more_meshes_are_held_than_the_bound_and_what_was_let_go_is_drawn_aga
     assert len(held) == 3 and held.drawn(meshes[4], {}, True) is not first[4]
     held.release()
     assert not len(held)
-    renderer.ctx.release()

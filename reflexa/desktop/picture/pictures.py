@@ -56,12 +56,14 @@ class _Picture(QImage):
 
 def render(scene: Scene, camera: Camera, width: int, height: int, detail: float = 0.0) -> QImage:
     """A picture that owns its pixels for as long as it lives. detail: pixels within which meshes need not be exact."""
-    return _Picture(drawing().renderer.render(scene, camera, width, height, detail), width, height)
+    with drawing() as renderer:
+        return _Picture(renderer.render(scene, camera, width, height, detail), width, height)
 
 
 def needs_supersampling() -> bool:
     """Is the drawing done in software, which has no smoothing of its own?"""
-    return drawing().renderer.software
+    with drawing() as renderer:
+        return renderer.software
 
 
 def preview(rig: Rig, pose: Clip, width: int, height: int) -> QImage:
