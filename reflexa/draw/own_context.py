@@ -21,10 +21,11 @@ class OwnContext:
 
     def __init__(self) -> None:
         backend: Any = {"backend": "egl"}
-        self._context: Any = moderngl.create_context(standalone=True, require=330, **backend)
+        self._context = moderngl.create_context(standalone=True, require=330, **backend)
         self._lock = threading.Lock()
         self._renderer = Renderer(self._context)
-        self._context.__exit__(None, None, None)  # it is current where it was made, and would stay so
+        # It is current where it was made, and would stay so.
+        self._context.__exit__(None, None, None)  # type: ignore[no-untyped-call]
 
     @contextmanager
     def current(self) -> Iterator[Renderer]:
