@@ -68,7 +68,7 @@ def held_for_a_while(name: str, figure: Figure) -> Found | None:
     n = figure.clip.frames
     if n < 12:
         return None
-    after = _run("hold", figure, at=n // 2, frames=max(4, round(figure.clip.rate / 3)))
+    after = _run("hold", figure, frame=n // 2, frames=max(4, round(figure.clip.rate / 3)))
     return calm.pops(_same(name, "hold", figure, after))
 
 
@@ -120,7 +120,7 @@ def kept(name: str, figure: Figure) -> Found | None:
         msgspec.structs.replace(make("correction"), settings=settings), Given(figure.clip, figure.rig), Context()
     )
     points = (Point(SOURCE, "source", figure.clip, figure.rig), Point("c", "bent", moved.clip, figure.rig))
-    step = make("keep", joints=["left foot", "right foot", "left hand", "right hand"], since=SOURCE)
+    step = make("keep-in-world", joints=["left foot", "right foot", "left hand", "right hand"], since=SOURCE)
     after = Figure(outcome(step, Given(moved.clip, figure.rig), Context(earlier=points)).clip, figure.rig)
     case = _same(name, "keep", Figure(moved.clip, figure.rig), after)
     off = [

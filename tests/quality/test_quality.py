@@ -58,3 +58,10 @@ def test_its_kinematics_are_its_own_and_the_same() -> None:
     axes, places = plain.world(clip)
     assert np.abs(places - clip.model[1]).max() < 1e-9
     assert np.abs(axes - quat.to_matrix(clip.model[0])).max() < 1e-9
+
+
+def test_every_operation_is_said_as_the_product_knows_it(capsys) -> None:
+    """A setting or a kind that is called otherwise would be refused, and measured no more."""
+    for name, operation in _ALL.items():
+        list(operations.measured(operation, name, _DEMO["deckhand: walk"]))
+    assert capsys.readouterr().out == ""
