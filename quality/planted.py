@@ -154,7 +154,7 @@ def _lifted(f: Figure, by: float) -> Planted | None:
     if not planted_spans(f.clip, f.rig) or not any(s.any() for s in planted_spans(f.clip, f.rig).values()):
         return None
     if by > 0:  # over the floor, where the clip stands in it
-        by += max(0.0, -level_of(f.clip, f.rig))
+        by += max(0.0, float(-np.median(level_of(f.clip, f.rig))))
     t = np.array(f.clip.translations)
     t[:, f.rig.skeleton.roots[0], 1] += by
     return Planted(f.clip.with_motion(f.clip.rotations, t), (0, f.clip.frames - 1), f"{100 * by:.0f} cm")

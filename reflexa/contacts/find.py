@@ -12,7 +12,8 @@ from reflexa.motion import contacts as spans
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.contact import Contact, Part, in_order, of_points
+from reflexa.motion.contact import Contact, Part, in_order, moved, of_points
+from reflexa.motion.cuts import pieces
 from reflexa.rig import Rig
 from reflexa.rig.bodies import volumes
 from reflexa.rig.limbs import limb_of
@@ -42,6 +43,8 @@ def found(clip: Clip, rig: Rig, stage: Stage = EMPTY, by: Thresholds = Threshold
     """All contacts that are found in a clip, in order of time, whatever it says itself."""
     clip = replace(clip, contacts=None) if clip.contacts is not None else clip
     rig = as_seen(clip, rig)
+    if not stage.props and len(apart := pieces(clip)) > 1:
+        return tuple(moved(c, a) for a, b in apart for c in found(clip.cut(a, b - 1), rig, stage, by))
     out: list[Contact] = []
     floor: Literal["stage", "feet"] = "stage" if stage.props else "feet"
     for side, f in footing(clip, rig, stage, by, floor, on_spot=False).items():

@@ -16,6 +16,7 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.contact import of_part, when
 from reflexa.motion.contacts import speeds
 from reflexa.motion.curves import smoothstep
+from reflexa.motion.cuts import cuts
 from reflexa.motion.eases import near
 from reflexa.motion.kept import kept
 from reflexa.motion.smoothing import gaussian, highest
@@ -101,5 +102,6 @@ def nearness(apart: Array, clip: Clip, rig: Rig, within: tuple[float, float] = _
     near = 1 - smoothstep((apart / rig.height - within[0]) / (within[1] - within[0]))
     if near.any():
         width = _LED * clip.rate
-        near = gaussian(highest(near, round(2 * width) | 1, clip.loop), width / 2, clip.loop)
+        near = highest(near, round(2 * width) | 1, clip.loop, cuts(clip))
+        near = gaussian(near, width / 2, clip.loop, cuts(clip))
     return owned(np.where(near < _LEAST, 0.0, (near - _LEAST) / (1 - _LEAST)))

@@ -62,6 +62,23 @@ def spans(mask: NDArray[np.bool_]) -> Spans:
     return list(zip(starts.tolist(), ends.tolist(), strict=True))
 
 
+def joined(pieces: list[NDArray[np.bool_]]) -> NDArray[np.bool_]:
+    """When something stands over pieces in a row, each looked at by itself. What stands up to a cut and from there on stands
+    twice: the longer piece gives a frame for the two to be told apart.
+
+    >>> joined([np.array([True]), np.array([True, True, False])])
+    array([ True, False,  True, False])
+    """
+    pieces = [np.array(p) for p in pieces]
+    for before, after in zip(pieces, pieces[1:], strict=False):
+        if before[-1] and after[0]:
+            if len(before) > len(after):
+                before[-1] = False
+            else:
+                after[0] = False
+    return np.concatenate(pieces)
+
+
 def peaks(values: Array, limit: float) -> list[tuple[int, int, int]]:
     """First and last frame of every run in which values ``(frames,)`` are over a limit, and the frame where they are largest."""
     return [(a, b, a + int(np.argmax(values[a : b + 1]))) for a, b in spans(values > limit)]

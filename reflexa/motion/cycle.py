@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from typing import TypeVar
 
@@ -108,6 +109,12 @@ class Unrolled:
         if not self.pad:
             return over
         return np.concatenate([over[-1 - self.pad : -1], over, over[1 : 1 + self.pad]])
+
+    def frames_of(self, own: Sequence[int]) -> list[int]:
+        """Where frames of the clip lie in what was made longer, in every cycle."""
+        period = self.frames - 1
+        all_ = (self.pad + f + k * period for k in ((-1, 0, 1) if self.pad else (0,)) for f in own)
+        return sorted(f for f in all_ if 0 < f < self.frames + 2 * self.pad)
 
     @property
     def own(self) -> slice:

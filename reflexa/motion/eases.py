@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 import numpy as np
 from numpy.typing import NDArray
 
@@ -18,9 +20,11 @@ def eased(values: Array, ease_in: int, ease_out: int) -> Array:
     return out
 
 
-def near(stands: NDArray[np.bool_], held: float, led: float) -> Array:
+def near(stands: NDArray[np.bool_], held: float, led: float, cuts: Sequence[int] = ()) -> Array:
     """By how much something counts ``(frames,)``: all while it stands and ``held`` frames beyond, led there and back over so many
-    more."""
+    more. cuts: frames at which another piece begins, over whose edge nothing is led."""
+    if len(cuts):
+        return np.concatenate([near(piece, held, led) for piece in np.split(stands, cuts)])
     if not stands.any():
         return np.zeros(len(stands))
     from scipy.ndimage import distance_transform_edt

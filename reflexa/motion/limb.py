@@ -5,10 +5,10 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.motion.arrays import Array
-from reflexa.motion.kernels.parts import Limb, Model, Timing, Way
+from reflexa.motion.kernels.parts import Limb, Model, Way
 from reflexa.motion.skeleton import Skeleton
 
-__all__ = ["Limb", "Model", "Timing", "Way", "limb"]
+__all__ = ["Limb", "Model", "Way", "limb"]
 
 
 def limb(skeleton: Skeleton, root: int, middle: int, end: int, tip: Array | None = None) -> Limb:

@@ -11,9 +11,10 @@ from numpy.typing import NDArray
 from reflexa.motion import kernels, kinematics, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.limb import Limb, Model, Timing, Way
+from reflexa.motion.kernels.parts import Clock
+from reflexa.motion.limb import Limb, Model, Way
 from reflexa.motion.skeleton import Skeleton
-from reflexa.motion.smoothing import gaussian, highest
+from reflexa.motion.smoothing import Timing, gaussian, highest
 
 # Over the last of its length, as a share, a limb straightens softly: from a bend of 14°, so that no millimetre more or
 # less swings a knee by much more than a degree.
@@ -81,7 +82,7 @@ def hinges(model: tuple[Array, Array], l: Limb, made: Array, timing: Timing = _U
     """
     out = np.empty((len(model[0]), 3))
     made = np.asarray(made, dtype=np.float64)
-    kernels.hinges.hinges(l, made, Timing(float(timing.rate), bool(timing.loop)), *model, out)
+    kernels.hinges.hinges(l, made, Clock(float(timing.rate), bool(timing.loop)), *model, out)
     return out
 
 
@@ -267,7 +268,11 @@ def _followed(model: tuple[Array, Array], wanted: list[tuple[Limb, Array, Array]
         below += weight * swings**2 * upright**2
     longest = max((float(np.linalg.norm(limb_end(model, l)[0] - model[1][0, l.root])) for l, *_ in wanted), default=0.0)
     down = np.clip(above / below, -_MOST_LIFT * longest, MOST_SINK * longest)
-    return gaussian(down, 0.05 * timing.rate, timing.loop) if np.abs(down).max(initial=0.0) > 1e-9 else np.zeros(n)
+    return (
+        gaussian(down, 0.05 * timing.rate, timing.loop, timing.cuts)
+        if np.abs(down).max(initial=0.0) > 1e-9
+        else np.zeros(n)
+    )
 
 
 def too_far(model: tuple[Array, Array], l: Limb, goal: Array, down: Array, straight: float) -> Array:
@@ -289,8 +294,8 @@ def too_far(model: tuple[Array, Array], l: Limb, goal: Array, down: Array, strai
 def widened(need: Array, timing: Timing) -> Array:
     """A need ``(frames,)`` spread over a quarter of a second: nowhere less than is needed, nowhere a jump."""
     width = max(3, round(timing.rate * 0.25)) | 1
-    out = highest(need, width, timing.loop)
-    return gaussian(out, width / 5, timing.loop)
+    out = highest(need, width, timing.loop, timing.cuts)
+    return gaussian(out, width / 5, timing.loop, timing.cuts)
 
 
 def sunk_clip(clip: Clip, posed: Posed, joint: int, at: NDArray[np.intp], by: Array) -> Array:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from dataclasses import dataclass
 from functools import lru_cache
 from typing import TYPE_CHECKING, Literal
 
@@ -16,23 +17,40 @@ if TYPE_CHECKING:
 _Mode = Literal["wrap", "nearest"]
 
 
-def gaussian(track: Array, sigma: float, loop: bool) -> Array:
-    """A track ``(frames, …)`` without what is faster than about ``sigma`` frames; what lies beyond its ends is as there."""
+@dataclass(frozen=True)
+class Timing:
+    """What it takes to look at a change over time: the rate in frames a second, whether the clip is a loop, and the frames at
+    which another piece of it begins, over whose edge nothing goes on."""
+
+    rate: float = 30.0
+    loop: bool = False
+    cuts: tuple[int, ...] = ()
+
+
+def gaussian(track: Array, sigma: float, loop: bool, cuts: tuple[int, ...] = ()) -> Array:
+    """A track ``(frames, …)`` without what is faster than about ``sigma`` frames; what lies beyond its ends is as there. cuts:
+    frames at which a piece begins that is smoothed by itself."""
     if sigma <= 0:
         return np.array(track)
     from scipy.ndimage import gaussian_filter1d
 
-    return _round(track, loop, lambda a, mode: gaussian_filter1d(a, sigma, axis=0, mode=mode))
+    return _round(track, loop, cuts, lambda a, mode: gaussian_filter1d(a, sigma, axis=0, mode=mode))
 
 
-def highest(track: Array, width: int, loop: bool) -> Array:
-    """Of a track ``(frames,)``, the largest value within a window of ``width`` frames about each."""
+def highest(track: Array, width: int, loop: bool, cuts: tuple[int, ...] = ()) -> Array:
+    """Of a track ``(frames,)``, the largest value within a window of ``width`` frames about each, and within its piece."""
     from scipy.ndimage import maximum_filter1d
 
-    return _round(track, loop, lambda a, mode: maximum_filter1d(a, width, axis=0, mode=mode))
+    return _round(track, loop, cuts, lambda a, mode: maximum_filter1d(a, width, axis=0, mode=mode))
 
 
-def _round(track: Array, loop: bool, work: Callable[[Array, _Mode], Array]) -> Array:
+def _round(track: Array, loop: bool, cuts: tuple[int, ...], work: Callable[[Array, _Mode], Array]) -> Array:
+    if cuts and loop:  # the last piece goes on with the first one
+        begun = np.roll(track[:-1], -cuts[0], axis=0)
+        out = np.roll(_round(begun, False, tuple(c - cuts[0] for c in cuts[1:]), work), cuts[0], axis=0)
+        return np.concatenate([out, out[:1]])
+    if cuts:
+        return np.concatenate([work(piece, "nearest") for piece in np.split(track, cuts)])
     if not loop or len(track) < 3:
         return work(track, "nearest")
     out = work(track[:-1], "wrap")

@@ -10,8 +10,9 @@ from reflexa.motion import limbs, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import smoothstep
+from reflexa.motion.cuts import timing_of
 from reflexa.motion.kept import kept
-from reflexa.motion.limb import Limb, Timing, limb
+from reflexa.motion.limb import Limb, limb
 from reflexa.rig.rig import LIMBS, Rig
 
 
@@ -69,4 +70,4 @@ def hinges(clip: Clip, rig: Rig, end: str) -> Array:
     """The axis that a limb bends about over a clip ``(frames, 3)``, as ``motion.limbs.hinges`` has it. Kept per clip."""
     l = limb_of(rig, end)
     assert l is not None
-    return owned(limbs.hinges(clip.model, l, made_to_bend(rig, end), Timing(clip.rate, clip.loop)))
+    return owned(limbs.hinges(clip.model, l, made_to_bend(rig, end), timing_of(clip)))

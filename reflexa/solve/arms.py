@@ -13,8 +13,9 @@ from reflexa.contacts.bodies import HAND, body_for, hand_offset, trunk_for
 from reflexa.motion import contacts, kernels, threads
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.parts import Model
-from reflexa.motion.limb import Limb, Timing
+from reflexa.motion.limb import Limb
 from reflexa.motion.limbs import Posed, hinges, limb_end
+from reflexa.motion.smoothing import Timing
 from reflexa.rig import Rig
 from reflexa.rig.bodies import arm_thickness
 from reflexa.rig.limbs import limb_of, made_to_bend
@@ -103,7 +104,7 @@ def solve(posed: Posed, rig: Rig, goals: list[ArmGoal], meeting: Meeting | None,
         for piece in pieces:
             one(piece)
 
-    pieces, cores = _pieces(contacts.spans(wide), 2 * beside), threads.cores()
+    pieces, cores = _pieces(_within(contacts.spans(wide), [pad + c for c in timing.cuts]), 2 * beside), threads.cores()
     kernels.compiling.at_once([partial(several, pieces[i::cores]) for i in range(min(cores, len(pieces)))])
     posed.turned[:], posed.placed[:] = turned, placed
     for l in limbs:
@@ -117,6 +118,15 @@ class _Piece(NamedTuple):
     last: int
     own_first: int
     own_end: int
+
+
+def _within(spans: list[tuple[int, int]], cuts: list[int]) -> list[tuple[int, int]]:
+    """Stretches of time, parted at cuts."""
+    out = []
+    for first, last in spans:
+        edges = [first, *(c for c in cuts if first < c <= last), last + 1]
+        out += [(a, b - 1) for a, b in zip(edges, edges[1:], strict=False)]
+    return out
 
 
 def _pieces(spans: list[tuple[int, int]], beside: int) -> list[_Piece]:

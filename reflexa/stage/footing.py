@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, fields
 from typing import Literal
 
 import numpy as np
@@ -11,6 +11,7 @@ from numpy.typing import NDArray
 from reflexa.motion import contact, contacts, cycle, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.motion.cuts import pieces
 from reflexa.rig import Rig
 from reflexa.rig.soles import Sole, soles, under_tracks
 from reflexa.rig.stance import leg_length
@@ -66,8 +67,11 @@ def footing(
 
     floor: heights are over the stage, or over the lower foot within a quarter of a second (so that steps and jetties
     count that nobody has put there). on_spot: a clip in which no foot is ever still while it is low counts as made
-    on the spot.
+    on the spot. Pieces between cuts are looked at each by itself: nobody stands through a jump.
     """
+    if not stage.props and len(apart := pieces(clip)) > 1:  # props may move, and know frames of the clip alone
+        each = [footing(clip.cut(a, b - 1), rig, stage, by, floor, on_spot) for a, b in apart]
+        return {side: _joined([feet[side] for feet in each]) for side in each[0]}
     found = soles(rig)
     if not found:
         return {}
@@ -118,6 +122,12 @@ def footing(
     return out
 
 
+def _joined(pieces: list[Footing]) -> Footing:
+    each = ([getattr(p, f.name) for p in pieces] for f in fields(Footing)[1:])
+    arrays = (contacts.joined(e) if e[0].dtype == np.bool_ else np.concatenate(e) for e in each)
+    return Footing(pieces[0].sole, *arrays)  # type: ignore[arg-type]
+
+
 # A sole that is tilted by more than the first does not stand; on its ball or its tip a foot is raised up to the second. One that
 # is pitched by more than the third has its heel or its ball off the ground.
 _TILTED, _RAISED, _ROLLED = np.cos(np.radians(35.0)), np.cos(np.radians(80.0)), np.sin(np.radians(12.0))
@@ -164,20 +174,33 @@ def floor_under(points: list[Array], rate: float) -> Array:
 def stands(height: Array, speed: Array, leg: float, rate: float, by: Thresholds = Thresholds()) -> Bools:
     """When a point of a sole stands ``(frames,)``, by its height over what lies below and its speed ``(frames,)``. leg: the
     leg's length, metres."""
-    return contacts.standing(height, speed, by.low * leg, by.slow * leg, by.slack, by.frames(rate))
+    least = min(by.frames(rate), len(height))  # in a shorter piece: all there is
+    return contacts.standing(height, speed, by.low * leg, by.slow * leg, by.slack, least)
 
 
-def level_of(clip: Clip, rig: Rig, stage: Stage = EMPTY) -> float:
-    """How high a clip hovers as a whole, metres (negative: how deep it is sunk), as its feet mostly stand; 0 where they never do:
-    who crawls or lies is not put on its feet."""
+def level_of(clip: Clip, rig: Rig, stage: Stage = EMPTY) -> Array:
+    """How high a clip hovers as a whole ``(frames,)``, metres (negative: how deep it is sunk), as its feet mostly stand; 0 where
+    they never do: who crawls or lies is not put on its feet. The same for all frames of a piece between cuts."""
     feet = footing(clip, rig, stage, on_spot=False).values()
     over = [f.sole.lowest(*clip.model) - surface_under(stage, clip, f.ball).height for f in feet]
-    if not over:
-        return 0.0
-    leg = max(leg_length(rig), 1e-6)
-    standing = np.concatenate([h[f.stands] for h, f in zip(over, feet, strict=True)])
+    leg, out = max(leg_length(rig), 1e-6), np.zeros(clip.frames)
+    whole = _level_at(over, [f.stands for f in feet], leg)
+    if whole is None:
+        return out
+    for first, end in pieces(clip):
+        piece = slice(first, end)
+        own = [h[piece] for h in over]
+        level = _level_at(own, [f.stands[piece] for f in feet], leg)
+        # Where nobody stands, as in a rest pose at the head, it hovers like the rest, but is not put into the ground.
+        out[piece] = min(whole, max(float(np.min(own)), 0.0)) if level is None else level
+    return out
+
+
+def _level_at(over: list[Array], stands: list[Bools], leg: float) -> float | None:
+    """How high feet are that stand, by their soles' heights; None where none does."""
+    standing = np.concatenate([h[s] for h, s in zip(over, stands, strict=True)]) if over else np.empty(0)
     if not len(standing):
-        return 0.0
+        return None
     level = float(np.median(standing))
     # Higher up it stands on something that nobody has put there.
     return level if abs(level) <= _MOST_OFF * leg else _level(over, leg)

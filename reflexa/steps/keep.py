@@ -13,7 +13,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.limb import Timing
+from reflexa.motion.cuts import timing_of
 from reflexa.motion.limbs import at_frames, given_way, posed_clip, reach, reach_chain, sunk_clip, turn_about
 from reflexa.rig import Rig
 from reflexa.rig.limbs import hinges, limb_of
@@ -116,7 +116,7 @@ def _give_way(clip: Clip, rig: Rig, settings: KeepSettings, then: Clip, ends: li
         if l is not None and part.endswith("foot"):
             now = clip.model[1][:, joint]
             wanted.append((l, now + acts[:, None] * (then.model[1][:, joint] - now), acts))
-    return given_way(clip.model, wanted, Timing(clip.rate, clip.loop)) if wanted else np.zeros(clip.frames)
+    return given_way(clip.model, wanted, timing_of(clip)) if wanted else np.zeros(clip.frames)
 
 
 @dataclass(frozen=True)

@@ -11,8 +11,9 @@ from reflexa.demo import ik
 from reflexa.motion import contacts, kinematics, quat
 from reflexa.motion.clip import rest_clip
 from reflexa.motion.limb import Limb, limb
-from reflexa.motion.limbs import Posed, Timing, given_way, reach, reach_chain
+from reflexa.motion.limbs import Posed, given_way, reach, reach_chain
 from reflexa.motion.skeleton import chain
+from reflexa.motion.smoothing import Timing
 from tests.helpers import rigs
 
 SEEDS = st.integers(0, 10_000)

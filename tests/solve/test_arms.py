@@ -11,9 +11,10 @@ from reflexa.motion import kernels, quat
 from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.kernels.parts import Blocks, Model
 from reflexa.motion.kernels.solving import Arm, Arms, Stiffness
-from reflexa.motion.limb import Timing, limb
+from reflexa.motion.limb import limb
 from reflexa.motion.limbs import Posed, limb_end
 from reflexa.motion.skeleton import chain
+from reflexa.motion.smoothing import Timing
 from reflexa.rig import Rig
 from reflexa.rig.limbs import limb_of
 from reflexa.solve.arms import ArmGoal, Meeting, arm_depths, solve

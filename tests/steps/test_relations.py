@@ -15,8 +15,8 @@ from quality.figure import Figure
 from quality.operations import run
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
-from reflexa.motion.limb import Timing
 from reflexa.motion.limbs import Posed, limb_end
+from reflexa.motion.smoothing import Timing
 from reflexa.rig import Rig
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.match import match

@@ -10,7 +10,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import helper, kernel
 from reflexa.motion.kernels.courses import settle
 from reflexa.motion.kernels.limbs import end_of
-from reflexa.motion.kernels.parts import Limb, Timing
+from reflexa.motion.kernels.parts import Clock, Limb
 from reflexa.motion.kernels.turns import (
     add,
     cross,
@@ -62,7 +62,7 @@ def _between_sure(seen: Array, sure: Array, spare: float, out: Array) -> None:
 
 
 @kernel(shared=3, out=1, in_order=True)
-def hinges(limb: Limb, made: Array, timing: Timing, turned: Array, placed: Array, out: Array) -> None:
+def hinges(limb: Limb, made: Array, timing: Clock, turned: Array, placed: Array, out: Array) -> None:
     """The axis that a limb bends about in its upper bone's own axes, ``(frames, 3)`` unit, square to that bone.
 
     made ``(3,)``: the axis that the limb is made to bend about, positively. Where it is clearly bent the axis is that of the

@@ -19,8 +19,8 @@ class Model(NamedTuple):
     placed: Array
 
 
-class Timing(NamedTuple):
-    """What it takes to look at a change over time: the rate in frames a second, and whether the clip is a loop."""
+class Clock(NamedTuple):
+    """The rate in frames a second, and whether the clip is a loop."""
 
     rate: float = 30.0
     loop: bool = False

@@ -12,7 +12,7 @@ from numpy.typing import NDArray
 from reflexa.motion import kinematics, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.limb import Timing
+from reflexa.motion.cuts import timing_of
 from reflexa.motion.limbs import Posed, look, reach, reach_chain, swing, turn_about, widened
 from reflexa.motion.mixing import mixed
 from reflexa.motion.skeleton import Skeleton
@@ -192,7 +192,7 @@ def _spread(given: Given, frames: NDArray[np.intp], share: Array) -> Array:
         return share
     whole = np.zeros(given.clip.frames)
     whole[frames] = share
-    return widened(whole, Timing(given.clip.rate, given.clip.loop))[frames]
+    return widened(whole, timing_of(given.clip))[frames]
 
 
 def _hinges(given: Given, part: str, frames: NDArray[np.intp]) -> Array:

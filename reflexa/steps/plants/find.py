@@ -10,6 +10,7 @@ from reflexa.contacts.find import on_props
 from reflexa.motion import contact
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import Contact, of_points
+from reflexa.motion.cuts import pieces
 from reflexa.rig import Rig
 from reflexa.rig.stance import as_seen
 from reflexa.stage import Stage
@@ -48,6 +49,9 @@ def found(clip: Clip, rig: Rig, settings: PlantsSettings, stage: Stage, here: bo
     here: the clip is the one to be held. A foot that goes back under a figure that stays in place is none then: held, it
     would be torn off. In a source that has since been given its travel it is one.
     """
+    if not stage.props and len(apart := pieces(clip)) > 1:
+        each = ((a, found(clip.cut(a, b - 1), rig, settings, stage, here)) for a, b in apart)
+        return tuple(contact.moved(p, a) for a, own in each for p in own)
     by = Thresholds(settings.low / 100, settings.slow / 100, settings.slack, settings.shortest)
     floor: Literal["stage", "feet"] = "stage" if settings.surface == "surface below" else "feet"
     out: list[Contact] = []

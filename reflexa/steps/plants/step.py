@@ -15,7 +15,8 @@ from reflexa.errors import RecipeError
 from reflexa.motion import quat, travel
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.limb import Timing
+from reflexa.motion.contact import at_times
+from reflexa.motion.cuts import pieces, timing_of
 from reflexa.motion.limbs import at_frames, given_way, posed_clip, reach, sunk_clip, turn_about
 from reflexa.rig import Rig
 from reflexa.rig.limbs import hinges
@@ -45,16 +46,39 @@ def held(given: Given, plants: Plants, settings: PlantsSettings, stage: Stage) -
             advice="Say in the Figure view which joints these are.",
         )
     levelled = _levelled(given, settings, stage)
-    before, there, frames = unrolled(levelled, rig, tuple(p for p in plants if p.on))
-    ground = Ground(before, frames, levelled, stage, _turned(before, rig))
-    changes = []
-    for name in dict.fromkeys(p.limb for p in there):
-        change = change_of(ground, rig, name, there, settings)
-        if change is not None:
-            share = given.share(change.limb.end)[frames]
-            changes.append(change if share.min() == 1 else partly(change, before, share, rig))
-    out = rolled_up(levelled, before, solved(before, rig, changes, settings))
+    on = tuple(p for p in plants if p.on)
+    if len(pieces(clip)) > 1:
+        out = _in_pieces(given, levelled, on, settings, stage)
+    else:
+        before, there, frames = unrolled(levelled, rig, on)
+        ground = Ground(before, frames, levelled, stage, _turned(before, rig))
+        out = rolled_up(levelled, before, _in_place(given, ground, there, settings))
     return out if out is clip else follow(clip, out, rig)
+
+
+def _in_pieces(given: Given, clip: Clip, plants: Plants, settings: PlantsSettings, stage: Stage) -> Clip:
+    """A clip with its plants held, each piece between cuts by itself."""
+    turned, done = _turned(clip, given.rig), []
+    for a, b in pieces(given.clip):
+        own, piece = np.arange(a, b), clip.cut(a, b - 1)
+        ground = Ground(piece, own, clip, stage, turned[own])
+        there = at_times(plants, clip.frames, own.astype(np.float64))
+        done.append((piece, _in_place(given, ground, there, settings)))
+    if all(before is after for before, after in done):
+        return clip
+    rotations, translations = (np.concatenate([getattr(p, w) for _, p in done]) for w in ("rotations", "translations"))
+    return clip.with_motion(owned(rotations), owned(translations))
+
+
+def _in_place(given: Given, ground: Ground, plants: Plants, settings: PlantsSettings) -> Clip:
+    """The motion over a ground with its plants held."""
+    rig, changes = given.rig, []
+    for name in dict.fromkeys(p.limb for p in plants):
+        change = change_of(ground, rig, name, plants, settings)
+        if change is not None:
+            share = given.share(change.limb.end)[ground.frames]
+            changes.append(change if share.min() == 1 else partly(change, ground.clip, share, rig))
+    return solved(ground.clip, rig, changes, settings)
 
 
 def _turned(clip: Clip, rig: Rig) -> Array:
@@ -76,12 +100,14 @@ _LITTLE = 0.002
 def _levelled(given: Given, settings: PlantsSettings, stage: Stage) -> Clip:
     """A clip that hovers or sinks as a whole, put down; the root joint stays on the ground."""
     clip, rig = given.clip, given.rig
-    by = level_of(clip, rig, stage) if settings.level and settings.surface == "surface below" else 0.0
+    by = level_of(clip, rig, stage) if settings.level and settings.surface == "surface below" else np.zeros(1)
+    by = np.where(np.abs(by) < _LITTLE, 0.0, by)
     pelvis = rig.joint("pelvis")
-    if abs(by) < _LITTLE or pelvis < 0:
+    if not by.any() or pelvis < 0:
         return clip
     translations = np.array(clip.translations)
-    down = given.share(pelvis)[:, None] * np.array([0.0, -by, 0.0])
+    down = np.zeros((clip.frames, 3))
+    down[:, 1] = -by * given.share(pelvis)
     parent = int(clip.skeleton.parents[pelvis])
     turned, placed = clip.model
     translations[:, pelvis] += quat.rotate(quat.conjugate(turned[:, parent]), down) if parent >= 0 else down
@@ -126,5 +152,5 @@ def solved(clip: Clip, rig: Rig, changes: list[LimbChange], s: PlantsSettings) -
 def _give_way(clip: Clip, rig: Rig, changes: list[LimbChange], s: PlantsSettings) -> Array | None:
     """How far the pelvis sinks ``(frames,)`` in metres so that planted legs reach their places; None where it need not."""
     wanted = [(c.limb, c.goal, np.asarray(c.held, dtype=np.float64)) for c in changes if c.name.endswith("foot")]
-    down = given_way(clip.model, wanted, Timing(clip.rate, clip.loop), s.reach / 100) * (s.share / 100)
+    down = given_way(clip.model, wanted, timing_of(clip), s.reach / 100) * (s.share / 100)
     return down if np.abs(down).max(initial=0.0) > 1e-9 else None

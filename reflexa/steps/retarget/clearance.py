@@ -6,9 +6,8 @@ import numpy as np
 
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
-from reflexa.motion.limb import Timing
 from reflexa.motion.limbs import Posed, turn_about, widened
-from reflexa.motion.smoothing import gaussian
+from reflexa.motion.smoothing import Timing, gaussian
 from reflexa.rig import bodies
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.match import Match
@@ -62,5 +61,5 @@ def _swing(shoulder: Array, points: Array, deep: Array, out: Array, timing: Timi
     frames = np.arange(len(shoulder))
     need, way = angle[most, frames], axis[most, frames] / np.maximum(size[most, frames], 1e-9)[:, None]
     wide = widened(need, timing)
-    towards = gaussian(way * need[:, None], _TURNS * timing.rate, timing.loop)
+    towards = gaussian(way * need[:, None], _TURNS * timing.rate, timing.loop, timing.cuts)
     return np.asarray(towards / np.maximum(np.linalg.norm(towards, axis=-1), 1e-9)[:, None] * wide[:, None])

@@ -12,11 +12,12 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import told
 from reflexa.motion.curves import smoothstep
+from reflexa.motion.cuts import cuts, timing_of
 from reflexa.motion.cycle import Unrolled
 from reflexa.motion.eases import near
-from reflexa.motion.limb import Limb, Timing
+from reflexa.motion.limb import Limb
 from reflexa.motion.limbs import Posed, end_of, given_way, hinges, reach, sink, turn_about, widened
-from reflexa.motion.smoothing import gaussian
+from reflexa.motion.smoothing import Timing, gaussian
 from reflexa.rig.limbs import limb_of, made_to_bend
 from reflexa.rig.match import Match
 from reflexa.rig.rig import SIDES, UP
@@ -44,6 +45,10 @@ class Contacts:
     bears: dict[str, Array] = field(default_factory=dict)
 
 
+# Where feet are to be, how high each ankle is over its sole ``(frames,)``, and the floor.
+_Aims = tuple[Contacts, dict[str, Array], float]
+
+
 @dataclass(frozen=True, eq=False)
 class _Feet:
     """What feet of the source do, in the target's facing and size: the loop that they go round, per side the tracks of heel, ball
@@ -69,7 +74,7 @@ def _source_feet(clip: Clip, m: Match, out: Contacts) -> _Feet:
         lowest[side] = a.lowest(*clip.model) * m.rise
     seen = soles_of(as_seen(clip, m.source))
     turned = {side: [loop.values(x) for x in could_bear(seen[side], clip.model[0])] for side in soles.feet(m)}
-    stands = soles.when_standing(tracks, turned, m, clip.rate)
+    stands = soles.when_standing(tracks, turned, m, clip.rate, loop.frames_of(cuts(clip)))
     for side in stands:
         said = told(clip.contacts, f"{side} foot", clip.frames)
         if said is not None:
@@ -97,11 +102,17 @@ _HELD, _LED, _LAID = 0.05, 0.2, 0.15
 _FLAT = (2.0, 12.0)
 
 
+def _led(stands: NDArray[np.bool_], loop: Unrolled, clip: Clip, seconds: tuple[float, float]) -> Array:
+    """By how much a foot that stands counts ``(frames,)``: held and led for so many seconds, within its piece of the clip."""
+    held, led = (s * clip.rate for s in seconds)
+    return near(stands, held, led, loop.frames_of(cuts(clip)))[loop.own]
+
+
 def _lay_flat(posed: Posed, clip: Clip, m: Match, feet: _Feet) -> None:
     """Feet that stand all but flat are laid flat, as far as they stand; they keep their headings."""
     for side, (_, b) in soles.feet(m).items():
         stands = np.any(feet.stands[side], axis=0)
-        weight = near(stands, 0.0, _LAID * clip.rate)[feet.loop.own] * feet.flat[side]
+        weight = _led(stands, feet.loop, clip, (0.0, _LAID)) * feet.flat[side]
         if not weight.any():
             continue
         up = quat.rotate(posed.turned[:, b.ankle], b.up)
@@ -139,10 +150,10 @@ def foot_goals(posed: Posed, clip: Clip, m: Match) -> tuple[Contacts, dict[str, 
         goal[:, 1] = out.lows[side] + above[side]
         out.goals[f"{side} foot"] = goal
         out.standing[side] = stands[0][loop.own], stands[1][loop.own]
-        weights[f"{side} foot"] = near(np.any(stands, axis=0), _HELD * clip.rate, _LED * clip.rate)[loop.own]
+        weights[f"{side} foot"] = _led(np.any(stands, axis=0), loop, clip, (_HELD, _LED))
     if m.same_feet:
         return out, weights
-    _level(posed, m, out, weights)
+    _level(posed, m, (out, above, feet.floor), weights, cuts(clip))
     for side, (_, b) in soles.feet(m).items():
         ankle, goal, low = posed.placed[:, b.ankle], out.goals[f"{side} foot"], out.lows[side]
         goal = ankle + weights[f"{side} foot"][:, None] * (goal - ankle)
@@ -151,20 +162,31 @@ def foot_goals(posed: Posed, clip: Clip, m: Match) -> tuple[Contacts, dict[str, 
     return out, weights
 
 
-def _level(posed: Posed, m: Match, contacts: Contacts, weights: dict[str, Array]) -> None:
-    """Lower or lift the whole figure, and move it ahead or back, by as much as its standing feet mostly are off their goals."""
+def _level(posed: Posed, m: Match, feet: _Aims, weights: dict[str, Array], at: tuple[int, ...]) -> None:
+    """Lower or lift the whole figure, and move it ahead or back, by as much as its standing feet mostly are off their goals; each
+    piece between cuts by itself. One in which nobody stands, as a rest pose at the head, goes with the whole, but not into the
+    ground."""
     pelvis = m.target.joint("pelvis")
     own = quat.conjugate(posed.skeleton.rest_model[0][pelvis])
     heading = travel.headings(posed.turned[:, pelvis], quat.rotate(own, m.target.facing), quat.rotate(own, UP))
     yaw = travel.yaw(heading)
-    off = [
-        quat.rotate(quat.conjugate(yaw), contacts.goals[f"{side} foot"] - posed.placed[:, b.ankle])[held]
-        for side, (_, b) in soles.feet(m).items()
-        if (held := weights[f"{side} foot"] >= 1).any()
-    ]
-    if off:
-        by = quat.rotate(yaw, np.median(np.concatenate(off), axis=0) * [0.0, 1.0, 1.0])
-        posed.placed[:, posed.skeleton.below(pelvis)] += by[:, None]
+    contacts, above, floor = feet
+    off, held, over = [], [], np.full(len(heading), np.inf)
+    for side, (_, b) in soles.feet(m).items():
+        ankle = posed.placed[:, b.ankle]
+        off.append(quat.rotate(quat.conjugate(yaw), contacts.goals[f"{side} foot"] - ankle))
+        held.append(weights[f"{side} foot"] >= 1)
+        over = np.minimum(over, ankle[:, 1] - above[side] - floor)
+    if not np.any(held):
+        return
+    whole = np.median(np.concatenate([o[h] for o, h in zip(off, held, strict=True)]), axis=0)
+    by = np.zeros((len(heading), 3))
+    edges = [0, *at, len(heading)]
+    for piece in map(slice, edges, edges[1:]):
+        own = np.concatenate([o[piece][h[piece]] for o, h in zip(off, held, strict=True)])
+        least = -max(float(over[piece].min()), 0.0)
+        by[piece] = np.median(own, axis=0) if len(own) else [0.0, max(float(whole[1]), least), whole[2]]
+    posed.placed[:, posed.skeleton.below(pelvis)] += quat.rotate(yaw, by * [0.0, 1.0, 1.0])[:, None]
 
 
 # In the air a sole may be so far under the floor, metres, or as far as the source's was, but no further than the second.
@@ -182,7 +204,7 @@ def plant_feet(posed: Posed, clip: Clip, m: Match, hands: bool) -> Contacts:
             contacts.bears[name] = weight
     if not limbs:
         return contacts
-    timing = Timing(clip.rate, clip.loop)
+    timing = timing_of(clip)
     axes = {n: hinges((posed.turned, posed.placed), l, made_to_bend(m.target, n), timing) for n, l in limbs.items()}
     wanted = [(l, contacts.goals[n], weights[n]) for n, l in limbs.items()]
     contacts.sunk = given_way((posed.turned, posed.placed), wanted, timing)
@@ -218,7 +240,7 @@ def calmed(posed: Posed, l: Limb, goal: Array, timing: Timing) -> Array:
     bend = np.degrees(np.arccos(np.clip(cosine, -1, 1)))
     differs = wanted - now
     by = (1 - smoothstep((bend - _STIFF) / (_LOOSE - _STIFF))) * (
-        gaussian(differs, _QUICK * timing.rate, timing.loop) - differs
+        gaussian(differs, _QUICK * timing.rate, timing.loop, timing.cuts) - differs
     )
     most = _GIVES * (upper + lower)
     by = most * np.tanh(by / np.maximum(most, 1e-12))
@@ -242,7 +264,7 @@ def place_hands(posed: Posed, clip: Clip, m: Match, mode: str, contacts: Contact
         l = arms[name]
         end = end_of(posed, l)
         goal = np.where(weight[:, None] == 1, wanted, end + weight[:, None] * (wanted - end))
-        axis = hinges((posed.turned, posed.placed), l, made_to_bend(m.target, name), Timing(clip.rate, clip.loop))
+        axis = hinges((posed.turned, posed.placed), l, made_to_bend(m.target, name), timing_of(clip))
         contacts.goals[name] = goal
         contacts.short[name] = reach(posed, l, goal, axis)
 

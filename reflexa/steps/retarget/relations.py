@@ -23,7 +23,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.contacts import speeds
 from reflexa.motion.curves import smoothstep
-from reflexa.motion.limb import Timing
+from reflexa.motion.cuts import cuts, timing_of
 from reflexa.motion.limbs import Posed, bend, limb_end
 from reflexa.motion.smoothing import gaussian
 from reflexa.rig.limbs import limb_of
@@ -59,7 +59,7 @@ class Hands(NamedTuple):
 def keep_relations(posed: Posed, clip: Clip, m: Match, hands: Hands, clear: bool) -> Array:
     """Bring hands to where the source's relations want them, and arms out of the body where they are deeper in it than the
     source's, scaled (``clear``). Gives how much the hands are kept as asked ``(frames,)``: less where they bear."""
-    found, timing = relations(clip, m.source), Timing(clip.rate, clip.loop)
+    found, timing = relations(clip, m.source), timing_of(clip)
     sides = [
         s for s in SIDES if limb_of(m.target, f"{s} hand") is not None and limb_of(m.source, f"{s} hand") is not None
     ]
@@ -132,7 +132,7 @@ def _on_body(posed: Posed, clip: Clip, m: Match, side: str, bears: dict[str, Arr
         off = wanted - now
         goal = goal + (np.where(off > 0, pull, lies) * off)[:, None] * way
     goal = _within_reach(posed, m, side, goal - offset, end)
-    move = gaussian(goal - end, _CALM * clip.rate, clip.loop)
+    move = gaussian(goal - end, _CALM * clip.rate, clip.loop, cuts(clip))
     # One that is near and far enough is free to go where the body pushes it.
     pushed = pull * smoothstep(np.linalg.norm(move, axis=1) / (_PUSHED * m.target.height))
     return end + move, 1 - (1 - np.maximum(lies, pushed)) * (1 - still)
@@ -150,7 +150,7 @@ def _lying(m: Match, clip: Clip, side: str, near: tuple[Array, Array, Array]) ->
     placed = smoothstep((bend(clip.model, l).angle - _HANGS) / (_PLACED - _HANGS))
     on = 1 - smoothstep((apart / height - _LIES) / (_LEAVES - _LIES))
     still = 1 - smoothstep((speed / height - _STILL) / (_MOVES - _STILL))
-    return gaussian(on * still * placed, _LED * clip.rate, clip.loop)
+    return gaussian(on * still * placed, _LED * clip.rate, clip.loop, cuts(clip))
 
 
 def _within_reach(posed: Posed, m: Match, side: str, goal: Array, end: Array) -> Array:

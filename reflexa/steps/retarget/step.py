@@ -13,7 +13,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion import quat, seams
 from reflexa.motion.arrays import owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.limb import Timing
+from reflexa.motion.cuts import timing_of
 from reflexa.motion.limbs import Posed
 from reflexa.rig import Rig
 from reflexa.rig.match import Match, match
@@ -100,7 +100,7 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
     posed = transfer(clip, m, settings.root, moved)
     relate, kept = settings.relations, np.ones(clip.frames)
     if settings.clear and settings.hands == "free" and broader(m):
-        clear_arms(posed, m, Timing(clip.rate, clip.loop))
+        clear_arms(posed, m, timing_of(clip))
     contacts = plant_feet(posed, clip, m, relate or settings.hands == "free") if settings.feet else Contacts()
     if relate:
         kept = keep_relations(posed, clip, m, Hands(settings.hands, contacts.bears), settings.clear)
