@@ -117,8 +117,9 @@ def arms(arms: Arms, stiff: Stiffness, model: Model, out: Array) -> None:
     for f in range(n):
         for i in range(size):
             out[f, i] = 0.0
+    first = True
     for round_ in range(stiff.rounds):
-        first = round_ < stiff.rounds // 2
+        first = first and round_ < stiff.rounds // 2
         for f in range(n):
             for i in range(size):
                 own = tie * (_ELBOW if i % _SIZE == 3 else 1.0)
@@ -145,8 +146,10 @@ def arms(arms: Arms, stiff: Stiffness, model: Model, out: Array) -> None:
             _turn(arms.first, model, (f, 0), system.pulls, out)
             if arms.both:
                 _turn(arms.second, model, (f, _SIZE), system.pulls, out)
-        if largest < _SETTLED and not first:
-            break
+        if largest < _SETTLED:
+            if not first:
+                break
+            first = False
 
 
 @helper
