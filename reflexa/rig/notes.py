@@ -24,7 +24,7 @@ from reflexa.rig.helpers import Helper, How
 from reflexa.rig.pairs import Pair, Plane
 from reflexa.rig.rig import SIDES, UP, Rig, Stand, analyse
 from reflexa.rig.soles import underfoot
-from reflexa.rig.stance import stand_of
+from reflexa.rig.stance import stand_of, told_stand
 
 Quaternion = tuple[float, float, float, float]
 
@@ -101,9 +101,29 @@ def notes_of(rig: Rig, with_joints: bool = False) -> Notes:
         dict(rig.body_map), tuple((p.left, p.right) for p in rig.pairs), rig.centre,
         {n: Rule(h.follows, h.how) for n, h in rig.helpers.items()}, reference,
         {k: dict(v) for k, v in rig.fits.items()}, round(rig.ground, 9) if with_joints else rig.sole,
-        {side: _standing(rig, side) for side in SIDES if with_joints and rig.joint(f"{side} foot") >= 0}, joints,
+        {side: _standing(rig, side) for side in SIDES if rig.joint(f"{side} foot") >= 0 and (with_joints or _told(rig, side))},
+        joints,
         dict(rig.groups),
     )  # fmt: skip
+
+
+def _told(rig: Rig, side: str) -> bool:
+    return side in rig.stands and rig.stands[side].by == "told"
+
+
+def stand(notes: Notes, rig: Rig, height: float, tilt: float) -> Notes:
+    """Both feet stand with their ankles so high over the floor, metres, and their toes lower than built by a tilt in degrees."""
+    said = {side: told_stand(rig, side, height, tilt) for side in SIDES if rig.joint(f"{side} foot") >= 0}
+    stands = {
+        side: Standing(round(s.height, 9), _vector(s.up), None if s.toes_up is None else _vector(s.toes_up))
+        for side, s in said.items()
+    }
+    return replace(notes, stands=stands)
+
+
+def stand_as_found(notes: Notes) -> Notes:
+    """Feet stand as skin, rest pose or clips tell."""
+    return replace(notes, stands={})
 
 
 def _standing(rig: Rig, side: str) -> Standing:

@@ -33,12 +33,14 @@ LIMBS = {"hand": ("upper arm", "forearm"), "foot": ("thigh", "shin")}
 class Stand(NamedTuple):
     """How a foot stands: height of its ankle over the floor, metres, and up in the axes of ankle and toes, unit (None
     without toes). under: what of it may touch the floor, points in the axes of ankle and toes, where that is known without its
-    skin."""
+    skin. by: what tells so ("told", "clips", "skin", "rest pose", "proportions"), and how sure that is, 0 to 1."""
 
     height: float
     up: Vector
     toes_up: Vector | None
     under: tuple[tuple[Vector, ...], tuple[Vector, ...]] = ((), ())
+    by: str = "told"
+    sure: float = 1.0
 
 
 @dataclass(frozen=True, eq=False)

@@ -34,8 +34,9 @@ _UPRIGHT = 0.75
 _ON_FLOOR = (0.005, 0.14)
 # What differs by less than this from rest, radians and metres, is as at rest.
 _TILT, _HEIGHT = np.radians(2.0), 0.002
-# What clips tell is believed where it is the same within this, radians, for so long in all, seconds.
-_AGREE, _ENOUGH = np.radians(20.0), 0.5
+# What clips tell is believed where it is the same within this, radians, for so long in all, seconds, and by half as much as could
+# be after half of the third.
+_AGREE, _ENOUGH, _LONG_ENOUGH = np.radians(20.0), 0.5, 3.0
 # Feet that stand tilted by more than this from how they are built are no longer taken to stand like that, radians.
 _SEEN = np.radians(30.0)
 # From ankle to ball a foot that stands goes down by no less than the first and no more than the second, degrees; by the third
@@ -98,9 +99,42 @@ def as_it_stands(rig: Rig, clips: Iterable[Clip]) -> Rig:
     up, toes_up = (_pooled([r.ups[i] for r in read.values()]) for i in (0, 1))
     if up is None:
         return rig
+    sure = _sure(read, up)
     height = float(np.median(np.concatenate([r.heights for r in read.values()])))
     on_floor = _ON_FLOOR[0] * leg < height < _ON_FLOOR[1] * leg
-    return replace(rig, stands={side: _stand(rig, side, up, toes_up, height if on_floor else None) for side in feet})
+    stands = {side: _stand(rig, side, up, toes_up, height if on_floor else None) for side in feet}
+    return replace(rig, stands={side: s._replace(by="clips", sure=sure) for side, s in stands.items()})
+
+
+def _sure(read: dict[str, _Readings], up: Array) -> float:
+    """How sure it is that feet stand with this direction up, 0 to 1: the better, the more alike they are, and the longer."""
+    off = max(float(np.median(_apart(r.ups[0], up))) for r in read.values())
+    return float(round((1 - off / _AGREE) * min(1.0, min(r.seconds for r in read.values()) / _LONG_ENOUGH), 3))
+
+
+def told_stand(rig: Rig, side: str, height: float, tilt: float) -> Stand:
+    """How a person says that a foot stands: its ankle so high over the floor, metres, its toes lower than as it is built by a
+    tilt in degrees. The rig must have that foot."""
+    ankle, toes = rig.joint(f"{side} foot"), rig.joint(f"{side} toes")
+    turned = rig.neutral.rest_model[0]
+    # About the axis that the toes go down about, a foot that is built so stands with another direction up.
+    up = quat.rotate(_tilted(rig, -tilt), UP)
+    own, toes_own = (vector(quat.rotate(quat.conjugate(turned[j]), up)) if j >= 0 else None for j in (ankle, toes))
+    assert own is not None
+    return Stand(height, own, toes_own)
+
+
+def _tilted(rig: Rig, degrees: float) -> Array:
+    """The turn that lets what looks ahead go down by so much."""
+    aside = np.cross(UP, rig.facing)
+    return quat.from_rotvec(np.radians(degrees) * aside / np.linalg.norm(aside))
+
+
+def tilt_of(rig: Rig, side: str) -> float:
+    """By how many degrees the toes of a foot that stands are lower than in the neutral pose."""
+    ankle = rig.neutral.rest_model[0][rig.joint(f"{side} foot")]
+    up = quat.rotate(ankle, np.array(stand_of(rig, side).up))
+    return float(np.degrees(np.arctan2(-(up @ rig.facing), up @ UP)))
 
 
 @kept
@@ -187,18 +221,20 @@ def _by_build(rig: Rig, side: str) -> Stand:
     up, toes_up = _ups(rig, side)
     height = float(rig.neutral.rest_model[1][rig.joint(f"{side} foot"), 1]) - rig.ground
     leg = leg_length(rig)
+    by, sure = ("skin", 1.0) if rig.meshes else ("rest pose", 0.8)
     if not rig.meshes and rig.sole is None and (height < _NO_SOLE * leg or not _could_stand(rig, side)):
-        height = ANKLE * leg
-    return Stand(height, vector(up), None if toes_up is None else vector(toes_up))
+        height, by, sure = ANKLE * leg, "proportions", 0.4
+    return Stand(height, vector(up), None if toes_up is None else vector(toes_up), by=by, sure=sure)
 
 
 @dataclass(frozen=True, eq=False)
 class _Readings:
     """A foot where it stands in clips: heights of its ankle ``(n,)``, and up by ankle and toes (None without) in the neutral
-    pose's model space, reflected to the left ``(n, 3)``."""
+    pose's model space, reflected to the left ``(n, 3)``; for how many seconds in all."""
 
     heights: Array
     ups: tuple[Array, Array | None]
+    seconds: float
 
 
 def _readings(rig: Rig, side: str, clips: Iterable[Clip]) -> _Readings | None:
@@ -228,7 +264,9 @@ def _readings(rig: Rig, side: str, clips: Iterable[Clip]) -> _Readings | None:
                         found.append(_reflected(rig, side, up))
     if seconds < _ENOUGH:
         return None
-    return _Readings(np.concatenate(heights), (np.concatenate(ups), np.concatenate(toes_ups) if toes >= 0 else None))
+    return _Readings(
+        np.concatenate(heights), (np.concatenate(ups), np.concatenate(toes_ups) if toes >= 0 else None), seconds
+    )
 
 
 def _pooled(sides: list[Array | None]) -> Array | None:

@@ -22,6 +22,7 @@ from reflexa.project import store
 from reflexa.project.sources import add_source
 from reflexa.project.take_text import take_plain
 from reflexa.rig.notes import notes_of
+from reflexa.rig.stance import stand_of, tilt_of
 from reflexa.steps import Mask
 from reflexa.steps.correction.settings import CorrectionSettings, Key, Track
 from tests.helpers.hands import click, combo, drag
@@ -215,3 +216,27 @@ def test_joints_are_put_together_under_a_name_of_ones_own(demo, qtbot, monkeypat
     masks.set_mask(session, Mask(joints={"hand_left": 1.0}))
     ready(qtbot, demo)
     assert not section.keep.isEnabled() and "already" in section.keep.toolTip()
+
+
+def test_how_feet_stand_is_shown_with_how_sure_and_said_for_both(demo, qtbot) -> None:
+    open_take(demo, qtbot, "Walk on the spot")
+    session, editor = demo.session, demo.figure.editor
+    rigs.pick(session, "foot_left")
+    assert editor.stance.isVisibleTo(editor) and editor.height_up.text() == "6.8 cm" and editor.tilt.text() == "0.0°"
+    assert editor.stands_by.text() == "Stands as its skin shows, 100% sure." and not editor.as_found.isVisibleTo(editor)
+    editor.tilt.selectAll()
+    QTest.keyClicks(editor.tilt, "5")
+    QTest.keyClick(editor.tilt, Qt.Key.Key_Return)
+    ready(qtbot, demo)
+    assert {s: round(tilt_of(session.rig, s), 3) for s in ("left", "right")} == {"left": 5.0, "right": 5.0}
+    assert session.history.undo_label == "how feet stand"
+    rigs.pick(session, "foot_right")
+    assert editor.stands_by.text() == "Stands as said here." and editor.tilt.text() == "5.0°"
+    click(editor.as_found)
+    ready(qtbot, demo)
+    assert stand_of(session.rig, "left").by == "skin"
+    session.undo()
+    ready(qtbot, demo)
+    assert stand_of(session.rig, "left").by == "told"
+    rigs.pick(session, session.rig.skeleton.names[session.rig.joint("pelvis")])
+    assert not editor.stance.isVisibleTo(editor)

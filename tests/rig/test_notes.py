@@ -12,6 +12,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from reflexa.errors import ReadError
+from reflexa.formats import read
 from reflexa.formats.rigfile import RigDocument, read_rig
 from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
@@ -20,9 +21,12 @@ from reflexa.rig import PARTS
 from reflexa.rig import notes as edits
 from reflexa.rig.notes import Notes, Rule, from_plain, notes_of, with_notes
 from reflexa.rig.problems import problems
+from reflexa.rig.soles import soles
+from reflexa.rig.stance import stand_of, tilt_of
 from reflexa.steps import make
 from reflexa.take import Cache, Source, Surroundings, Take, evaluate
 from tests.helpers import rigs
+from tests.helpers.files import DATA
 
 RIG = rigs.rig(3, extras=True)
 JOINTS = st.sampled_from(RIG.skeleton.names)
@@ -161,3 +165,21 @@ def test_a_take_over_two_rigs_is_cached_and_follows_what_is_said_of_either() -> 
     assert evaluate(off, clip, a, Surroundings({"b": b}, cache=cache)).rig is a
     alone = [r.mean() for r in first.ribbons]
     assert alone[1] == 1.0 and alone[2] > 0
+
+
+def test_how_feet_stand_is_told_kept_and_forgotten() -> None:
+    rig = read(DATA / "boxing_cut.bvh").rig
+    found = stand_of(rig, "left")
+    assert (found.by, found.sure) == ("rest pose", 0.8) and abs(tilt_of(rig, "left")) < 1e-6
+    told, unused = with_notes(rig, edits.stand(notes_of(rig), rig, 0.11, 12.0))
+    assert not unused
+    for side in ("left", "right"):
+        assert stand_of(told, side).by == "told" and stand_of(told, side).height == 0.11
+        assert tilt_of(told, side) == pytest.approx(12.0, abs=1e-4)
+        # Toes that are 12° lower than in rest are level where the foot stands.
+        ahead = soles(told)[side].ahead
+        assert abs(ahead @ np.array(stand_of(told, side).up)) < 1e-6
+    again, _ = with_notes(rig, edits.mark_centre(notes_of(told), rig.skeleton.names[0]))
+    assert stand_of(again, "left").by == "told", "another correction leaves it"
+    back, _ = with_notes(rig, edits.stand_as_found(notes_of(again)))
+    assert stand_of(back, "left") == found

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import (
     QComboBox,
+    QDoubleSpinBox,
     QFormLayout,
     QHBoxLayout,
     QLabel,
@@ -19,7 +20,15 @@ from reflexa.rig import PARTS, Rig
 from reflexa.rig import notes as edits
 from reflexa.rig.helpers import How
 from reflexa.rig.pairs import Pair
+from reflexa.rig.stance import stand_of, tilt_of
 
+_STANDS_BY = {
+    "told": "said here",
+    "clips": "its clips show",
+    "skin": "its skin shows",
+    "rest pose": "in the rest pose",
+    "proportions": "feet of people do, since the rest pose shows none that could",
+}
 _HOW: tuple[How, ...] = ("rest offset", "exactly")
 
 
@@ -71,6 +80,31 @@ class JointEditor(QWidget):
         form.addRow("Follows", self.follows)
         form.addRow("", self.how)
         column.addWidget(self.rule)
+        self.stance = QWidget()
+        form = QFormLayout(self.stance)
+        form.setContentsMargins(0, 0, 0, 0)
+        form.setSpacing(4)
+        self.height_up = dressed(
+            QDoubleSpinBox(minimum=0.0, maximum=100.0, decimals=1, singleStep=0.5, suffix=" cm"),
+            accessibleName="Ankle over the floor",
+            toolTip="How high the ankle of a standing foot is over the floor; of both feet",
+        )
+        self.tilt = dressed(
+            QDoubleSpinBox(minimum=-90.0, maximum=90.0, decimals=1, singleStep=1.0, suffix="°"),
+            accessibleName="Toes lower than in rest",
+            toolTip="By how much the toes of a standing foot are lower than in the rest pose; of both feet",
+        )
+        for number in (self.height_up, self.tilt):
+            number.setKeyboardTracking(False)
+            number.valueChanged.connect(self._stand)
+        form.addRow("Ankle at", self.height_up)
+        form.addRow("Toes down", self.tilt)
+        self.stands_by = named(QLabel(wordWrap=True), "quiet")
+        form.addRow(self.stands_by)
+        self.as_found = dressed(QPushButton("As found"), toolTip="Forget what was said of how feet stand")
+        self.as_found.clicked.connect(lambda: rigs.stand_as_found(session))
+        form.addRow(self.as_found)
+        column.addWidget(self.stance)
         for box in self.findChildren(QComboBox):
             box.setSizeAdjustPolicy(QComboBox.SizeAdjustPolicy.AdjustToMinimumContentsLengthWithIcon)
             box.setMinimumContentsLength(6)
@@ -97,6 +131,24 @@ class JointEditor(QWidget):
         self.centre.setEnabled(joint not in rig.centre)
         self.alone.setEnabled(found is not None or joint in rig.centre)
         self._show_rule(rig, joint, part)
+        self._show_stance(rig, part)
+
+    def _show_stance(self, rig: Rig, part: str) -> None:
+        """Of a foot: how it stands, what tells so, and how sure that is."""
+        side, _, what = part.partition(" ")
+        self.stance.setVisible(what == "foot")
+        if what != "foot":
+            return
+        s = stand_of(rig, side)
+        for box, value in ((self.height_up, 100 * s.height), (self.tilt, tilt_of(rig, side))):
+            box.blockSignals(True)
+            box.setValue(value)
+            box.blockSignals(False)
+        self.stands_by.setText(f"Stands as {_STANDS_BY[s.by]}" + ("." if s.by == "told" else f", {s.sure:.0%} sure."))
+        self.as_found.setVisible(s.by == "told")
+
+    def _stand(self) -> None:
+        rigs.stand(self.session, self.height_up.value() / 100, self.tilt.value())
 
     def _show_partner(self, rig: Rig, joint: str, found: Pair | None) -> None:
         if found is not None:

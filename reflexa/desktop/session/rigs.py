@@ -68,6 +68,20 @@ def mark_centre(session: Session) -> None:
     _edit_joint(session, f"{joint} on the centre line", lambda n: rig_edits.mark_centre(n, joint))
 
 
+def stand(session: Session, height: float, tilt: float) -> None:
+    """Say how both feet of the rig shown stand: the ankle's height over the floor, metres, and the tilt, degrees."""
+    rig = session.rig
+    if rig is not None:
+        edit(session, "how feet stand", rig, rig_edits.stand(notes_of(rig), rig, height, tilt), merge="how feet stand")
+
+
+def stand_as_found(session: Session) -> None:
+    """Feet of the rig shown stand as skin, rest pose or clips tell."""
+    rig = session.rig
+    if rig is not None:
+        edit(session, "feet stand as found", rig, rig_edits.stand_as_found(notes_of(rig)))
+
+
 def keep_group(session: Session, name: str, joints: tuple[str, ...]) -> None:
     """Put joints of the rig that the selected step stands on together under a name; none: the group is no more."""
     rig = session.step_rig
