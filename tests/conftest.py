@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import os
 import shutil
+import signal
 import tempfile
 from collections.abc import Iterator
 from pathlib import Path
@@ -15,6 +16,8 @@ os.environ["XDG_STATE_HOME"] = os.environ["REFLEXA_TESTS"] + "/state"
 os.environ["XDG_CONFIG_HOME"] = os.environ["REFLEXA_TESTS"] + "/settings"
 os.environ["XDG_DATA_HOME"] = os.environ["REFLEXA_TESTS"] + "/data"
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# Whoever runs the tests in the background may have them ignore Ctrl-C, and what they start would as well.
+signal.signal(signal.SIGINT, signal.default_int_handler)
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import pytest

@@ -206,6 +206,8 @@ class MainWindow(QMainWindow):
             self.viewport.hold_before(True, bool(event.modifiers() & Qt.KeyboardModifier.ShiftModifier))
         elif event.key() == Qt.Key.Key_Space and not event.isAutoRepeat():
             self.commands.run("play")  # whatever has the focus, and does nothing with it
+        elif event.key() == Qt.Key.Key_Escape and session.selection.waiting is not None:
+            session.selection.wait_for(None)
         elif event.key() == Qt.Key.Key_Escape and session.selection.pairing:
             rigs.start_pairing(session, "")
         elif event.key() == Qt.Key.Key_Escape and session.evaluator.stop():

@@ -32,7 +32,7 @@ def process(*words: object, **given: object) -> subprocess.Popen[bytes]:
 )
 def test_who_is_stopped_says_so_by_its_status(number: int, status: int, tmp_path: Path) -> None:
     clips = []
-    for i in range(300):  # more than it comes to, however seldom this process has its turn
+    for i in range(150):  # more than it comes to, however seldom this process has its turn
         clips.append(tmp_path / f"walk {i}.bvh")
         clips[-1].hardlink_to(clips[0]) if i else clips[0].write_bytes(WALK.read_bytes())
     out = tmp_path / "out"

@@ -7,8 +7,9 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from reflexa.desktop.kinds.plants_now import plants_of
+from reflexa.desktop.session import rigs
 from tests.helpers.hands import button, click, double_click, drag, said
-from tests.helpers.windows import new_take, ready, saved
+from tests.helpers.windows import joint_pixel, new_take, ready, saved
 
 
 def test_contacts_are_detected_shown_on_lanes_and_dragged(demo, qtbot) -> None:
@@ -46,3 +47,33 @@ def test_contacts_are_detected_shown_on_lanes_and_dragged(demo, qtbot) -> None:
         session.undo()
     ready(qtbot, window)
     assert saved(window) == before
+
+
+def test_two_parts_are_picked_in_the_picture_and_touch_there(demo, qtbot) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "walk")
+    window.commands.run("add_contacts")
+    ready(qtbot, window)
+    session.player.set_frame(16)
+    before, two = plants_of(session), button(window.settings, "Pick two parts that touch…")
+    click(two)
+    assert two.isChecked() and session.selection.waiting is not None
+    QTest.keyClick(window, Qt.Key.Key_Escape)
+    assert not two.isChecked() and session.selection.waiting is None, "called off"
+    click(two)
+    for joint in ("index_1_left", "head"):  # a finger is its hand's
+        QTest.mouseClick(window.viewport, Qt.MouseButton.LeftButton, pos=joint_pixel(window, joint))
+    assert session.selection.waiting is None and session.selection.joint == "head"
+    (new,) = [c for c in plants_of(session) if c not in before]
+    assert (new.limb, new.other) == ("left hand", "head") and new.first <= 16 <= new.last
+    ready(qtbot, window)
+    assert "left hand on head" in window.time_area.lanes.rows()
+    assert session.history.undo_label == "left hand on head"
+    session.undo()
+    ready(qtbot, window)
+    assert plants_of(session) == before and session.step.settings.find
+    for joints in (("thigh_left", "thigh_right"), ("hand_left", "hand_left")):
+        click(button(window.settings, "Pick two parts that touch…"))
+        for joint in joints:
+            rigs.pick(session, joint)
+        assert plants_of(session) == before, "nothing but a hand can be said to touch"

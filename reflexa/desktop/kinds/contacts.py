@@ -7,6 +7,7 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QPushButton
 
 from reflexa.contacts.find import joint_of
+from reflexa.desktop.kinds import touching
 from reflexa.desktop.kinds.model import Moment, StepView
 from reflexa.desktop.kinds.plant_lanes import PlantLanes
 from reflexa.desktop.kinds.plants_now import edit, plants_of
@@ -36,9 +37,14 @@ class ContactsPanel(TablePanel):
         self.again = QPushButton("Detect again")
         self.again.setToolTip("Forget what was changed by hand")
         self.again.clicked.connect(self._find)
-        row.addWidget(self.write)
-        row.addWidget(self.again)
+        self.two = QPushButton("Pick two parts that touch…")
+        self.two.setToolTip("Pick a hand and what it touches in the picture: they touch about the frame shown")
+        self.two.setCheckable(True)
+        self.two.clicked.connect(lambda on: touching.begin(session, on))
+        for button in (self.write, self.again):
+            row.addWidget(button)
         self.column.insertLayout(0, row)
+        self.column.insertWidget(1, self.two)
         self._shown: object = None
 
     def _find(self) -> None:
@@ -54,6 +60,7 @@ class ContactsPanel(TablePanel):
         settings, report, rig = self._settings(), self.session.report, self.session.step_rig
         if settings is None:
             return
+        self.two.setChecked(self.session.selection.waiting is not None)
         self.write.setEnabled(settings.find)
         self.again.setEnabled(not settings.find)
         if self.session.step_problem:

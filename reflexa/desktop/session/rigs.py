@@ -35,9 +35,12 @@ def start_pairing(session: Session, joint: str) -> None:
 
 
 def pick(session: Session, joint: str) -> None:
-    """A joint was picked: it is selected, or paired with the one that waits for its partner."""
-    first = session.selection.pairing
-    if first and joint and joint != first:
+    """A joint was picked: it is selected, paired with the one that waits for its partner, or goes to whoever asked for one."""
+    first, waiting = session.selection.pairing, session.selection.waiting
+    if waiting is not None and joint:
+        session.selection.select_joint(joint)
+        waiting(joint)
+    elif first and joint and joint != first:
         session.selection.set_pairing("")
         pair(session, first, joint)
         session.selection.select_joint(first)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Set
+from collections.abc import Callable, Set
 from dataclasses import dataclass, replace
 
 from PySide6.QtCore import QObject, Signal
@@ -40,6 +40,7 @@ class Selection(QObject):
         self.place = Place()
         self.solo = ""
         self.pairing = ""
+        self.waiting: Callable[[str], None] | None = None
         self.painting = False
         self.rest_shown = False
 
@@ -126,6 +127,12 @@ class Selection(QObject):
         """The next joint that is picked becomes the partner of this one; an empty text calls it off."""
         if joint != self.pairing:
             self.pairing = joint
+            self.changed.emit()
+
+    def wait_for(self, take: Callable[[str], None] | None) -> None:
+        """The next joint that is picked goes to whoever asked for one; None calls it off."""
+        if take is not self.waiting:
+            self.waiting = take
             self.changed.emit()
 
     def show_rest(self, on: bool) -> None:
