@@ -16,8 +16,6 @@ os.environ["XDG_STATE_HOME"] = os.environ["REFLEXA_TESTS"] + "/state"
 os.environ["XDG_CONFIG_HOME"] = os.environ["REFLEXA_TESTS"] + "/settings"
 os.environ["XDG_DATA_HOME"] = os.environ["REFLEXA_TESTS"] + "/data"
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
-# Whoever runs the tests in the background may have them ignore Ctrl-C, and what they start would as well.
-signal.signal(signal.SIGINT, signal.default_int_handler)
 os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
 
 import pytest
@@ -28,6 +26,9 @@ from reflexa.draw import OwnContext, Renderer
 from reflexa.library import index, readers, shelves, worker
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig, analyse
+
+# Whoever runs the tests in the background may have them ignore Ctrl-C, and what they start would as well.
+signal.signal(signal.SIGINT, signal.default_int_handler)
 
 
 def pytest_addoption(parser: pytest.Parser) -> None:

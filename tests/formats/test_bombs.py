@@ -8,18 +8,19 @@ import pytest
 
 from reflexa.errors import ReadError
 from reflexa.formats import encode, read
+from reflexa.formats.gltf import read as gltf
 from reflexa.formats.gltf.container import load, to_glb
 from tests.helpers.files import DATA
 
 
-@pytest.mark.long
-def test_animations_that_share_their_keys_are_bounded(tmp_path: Path) -> None:
+def test_animations_that_share_their_keys_are_bounded(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     walk = read(DATA / "humanoid3d_walk.bvh")
     (tmp_path / "walk.glb").write_bytes(encode(walk.clips, walk.rig, "glb"))
     file = load(tmp_path / "walk.glb")
     one = file.json["animations"][0]
     file.json["animations"] = [{**one, "name": f"wave {i}"} for i in range(6000)]
     (tmp_path / "a.glb").write_bytes(to_glb(file.json, file.buffers[0]))
+    monkeypatch.setattr(gltf, "read_animation", None)  # counted, not decoded
     with pytest.raises(ReadError, match="6000 animations that come to more than"):
         read(tmp_path / "a.glb")
 

@@ -145,6 +145,16 @@ def read_animation(file: GltfFile, number: int, animation: Json, moved: Moved, w
     )  # fmt: skip
 
 
+def keys_of(file: GltfFile, animation: Json) -> int:
+    """How many keys the sampler with the most of them has, as the file tells it; 0 where it tells none."""
+    table, most = file.items("accessors"), 0
+    for s in animation.get("samplers", []):
+        at = s.get("input") if isinstance(s, dict) else None
+        count = table[at].get("count") if isinstance(at, int) and 0 <= at < len(table) else 0
+        most = max(most, count if isinstance(count, int) and not isinstance(count, bool) else 0)
+    return most
+
+
 def as_clips(file: GltfFile, animations: list[Json]) -> list[Json]:
     """The animations of a file, those that are one clip as one: several that each move one node, each another, over the same
     time are what a tool made of one clip that splits it by node."""

@@ -13,7 +13,7 @@ from reflexa.formats import frame as frames
 from reflexa.formats import imported
 from reflexa.formats.frame import ImportFrame
 from reflexa.formats.gltf import accessors
-from reflexa.formats.gltf.animation import Moved, as_clips, read_animation
+from reflexa.formats.gltf.animation import Moved, as_clips, keys_of, read_animation
 from reflexa.formats.gltf.container import GltfFile, Json, is_there, load
 from reflexa.formats.gltf.morphs import morphs_of
 from reflexa.formats.gltf.skin import read_meshes
@@ -41,6 +41,17 @@ class GltfLayout:
 
 # Clips may take so many bytes in any case, and so many times what the file has.
 _MOST_BYTES, _MOST_TIMES = 128 << 20, 500
+
+
+# What a joint takes at a frame, bytes: rotation and translation.
+_A_JOINT = 7 * 8
+
+
+def _too_many(file: GltfFile, count: int, size: int, at: int) -> ReadError:
+    return ReadError(
+        f"holds {count} animations that come to more than {size >> 20} MiB, and has {len(file.buffers[0]) >> 10} KiB of data",
+        file.path, f"animations[{at}]", "Do many share their keys? Put them into files of their own.",
+    )  # fmt: skip
 
 
 def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
@@ -80,8 +91,14 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         file.put("animations", together)
     layout, given = GltfLayout(file, tuple(joints), {}, {}, {}), Names()
     moved = Moved(raw, index, morphs_of(file))
-    # Animations may share their keys: a small file would take all memory that there is.
+    # Animations may share their keys: a small file would take all memory that there is. Counted before any is decoded by their
+    # keys, and again by their frames, which may be more.
     taken, most = 0, max(_MOST_BYTES, _MOST_TIMES * sum(map(len, file.buffers)))
+    counted = 0
+    for i, animation in enumerate(file.items("animations")):
+        counted += keys_of(file, animation) * len(joints) * _A_JOINT
+        if counted > most:
+            raise _too_many(file, apart, counted, i)
     for i, animation in enumerate(file.items("animations")):
         sampled = read_animation(file, i, animation, moved, warnings)
         if sampled is None:
@@ -95,10 +112,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         clips.append(clip)
         taken += clip.rotations.nbytes + clip.translations.nbytes
         if taken > most:
-            raise ReadError(
-                f"holds {apart} animations that come to more than {taken >> 20} MiB, and has {len(file.buffers[0]) >> 10} KiB "
-                "of data", path, f"animations[{i}]", "Do many share their keys? Put them into files of their own.",
-            )  # fmt: skip
+            raise _too_many(file, apart, taken, i)
         notes += [*sign_notes(name, skeleton.names, sampled.rotations), *lost_notes(name, sampled.lost)]
         layout.animations[name] = i
         layout.digests[name] = clip.digest
