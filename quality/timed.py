@@ -92,7 +92,8 @@ def repeated(name: str, figure: Figure) -> Found | None:
     after = _run("cycle", figure, times=3)
     n = figure.clip.frames
     first = _at(after, np.arange(n, dtype=np.float64))
-    found = laws.apart("first round", figure, first, (1e-3, 1e-3))
+    gap, turn, _ = whole.seam_of(figure)  # what the loop itself lacks is led over to the next round
+    found = laws.apart("first round", figure, first, (1e-3 + gap, 1e-3 + turn))
     return found + [
         m for each in (calm.pops, calm.jerks, whole.seams) for m in each(_same(name, "cycle", figure, after))
     ]

@@ -10,7 +10,6 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.linalg import solve_banded
-from scipy.signal import lfilter
 from scipy.spatial.transform import Rotation
 
 from reflexa.formats.bvh import numbers
@@ -107,6 +106,8 @@ def test_a_spring_is_the_filter_that_scipy_runs(damping: float) -> None:
     leads = np.cumsum(np.random.default_rng(2).normal(size=(60, 3)), axis=0)
     a01, trace, determinant = springs.decay(2.0, damping, 1 / 30)
     kick = -np.diff(leads, n=2, axis=0) * 30
+    from scipy.signal import lfilter  # takes a second to import
+
     expected = lfilter([a01], [1.0, -trace, determinant], kick, axis=0)
     assert springs.lag(leads, 30.0, 2.0, damping)[2:] == pytest.approx(expected, abs=1e-9)
 

@@ -49,7 +49,9 @@ DOING = {
 
 @pytest.mark.parametrize("doing", DOING)
 @pytest.mark.parametrize("at_the_end", [False, True])
-@pytest.mark.parametrize("name", ["deckhand: walk", "humanoid3d_walk", "boxing_cut"])
+@pytest.mark.parametrize(
+    "name", ["deckhand: walk", "humanoid3d_walk", pytest.param("boxing_cut", marks=pytest.mark.long)]
+)
 def test_a_rest_pose_beside_a_clip_changes_nothing_of_it(name: str, at_the_end: bool, doing: str) -> None:
     figure = alone(DEMO[name] if name in DEMO else CAPTURED[name])
     longer = with_rest_pose(figure, at_the_end)

@@ -6,7 +6,6 @@ import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
-from scipy.signal import lsim
 
 from reflexa.errors import RecipeError
 from reflexa.motion import quat, springs
@@ -57,6 +56,8 @@ def test_a_free_spring_is_the_oscillator_of_the_textbooks(frequency, damping, ra
     if damping < 0.999:
         wd = w * np.sqrt(1 - damping**2)
         assert np.allclose(out[1:], np.exp(-damping * w * t) * np.sin(wd * t) / wd, atol=1e-9)
+    from scipy.signal import lsim  # takes a second to import
+
     kicked = lsim(([[0, 1], [-w * w, -2 * damping * w]], [[0], [0]], [[1, 0]], [[0]]), np.zeros_like(t), t, X0=[0, 1])[
         1
     ]
