@@ -44,6 +44,8 @@ def _convert(data: Any, to: type[Any], place: str) -> Any:
     except msgspec.ValidationError as e:
         reason, where = misfit(e)
         raise RecipeError(reason, place=place + where) from None
+    except UnicodeEncodeError:  # bytes of a command line that are no text
+        raise RecipeError("holds characters that are no text", place=ascii(place)[1:-1]) from None
 
 
 def to_plain(step: Step, identity: bool = True) -> dict[str, Any]:

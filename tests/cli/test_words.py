@@ -102,3 +102,10 @@ def test_the_one_option_for_more_words_tells_the_log_too(capsys) -> None:
     run("info", DATA / "humanoid3d_walk.bvh")
     write_down_error(ZeroDivisionError("the tide is out"), "the tide")
     assert capsys.readouterr().err == ""
+
+
+def test_bytes_that_are_no_text_are_refused_in_words(tmp_path: Path) -> None:
+    for said in ("mirror:plane=wo\udcffrld", "mir\udcffror", "mirror:pla\udcffne=world", "correction:name=\udcff"):
+        status, _, err = run("apply", WALK, "--step", said, "--out", tmp_path / "out")
+        assert status == 2 and err.startswith("error: ") and "Traceback" not in err, (said, err)
+    assert not (tmp_path / "out").exists()
