@@ -5,6 +5,7 @@ from __future__ import annotations
 import ast
 import re
 import tomllib
+from functools import cache
 from pathlib import Path
 
 import pytest
@@ -22,6 +23,11 @@ def name_of(path: Path) -> str:
     return ".".join(parts[:-1] if parts[-1] == "__init__" else parts)
 
 
+@cache
+def parsed(path: Path) -> ast.Module:
+    return ast.parse(path.read_text())
+
+
 def test_no_file_is_longer_than_can_be_read() -> None:
     long = {str(p.relative_to(ROOT)): n for p in FILES if (n := len(p.read_text().splitlines())) > MOST_LINES}
     assert long == {}
@@ -32,7 +38,7 @@ def test_no_two_files_import_each_other_not_even_for_their_types() -> None:
     arrows: dict[str, set[str]] = {}
     for name, path in modules.items():
         arrows[name] = set()
-        for node in ast.walk(ast.parse(path.read_text())):
+        for node in ast.walk(parsed(path)):
             if isinstance(node, ast.ImportFrom) and node.module and node.level == 0:
                 inside = {f"{node.module}.{a.name}" for a in node.names}
                 found = {m for m in inside if m in modules}
@@ -61,7 +67,7 @@ def test_no_function_takes_more_than_can_be_kept_in_mind(room: str) -> None:
     for path in CODE:
         if path.relative_to(ROOT / "reflexa").parts[0] != room:
             continue
-        for node in ast.walk(ast.parse(path.read_text())):
+        for node in ast.walk(parsed(path)):
             if isinstance(node, ast.FunctionDef | ast.AsyncFunctionDef):
                 args = [a.arg for a in (*node.args.posonlyargs, *node.args.args, *node.args.kwonlyargs)]
                 count = len([a for a in args if a not in ("self", "cls")])

@@ -16,6 +16,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from reflexa.desktop import app as application
+from reflexa.desktop.library.previews import Previews
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture import gl, pictures
 from reflexa.desktop.picture.viewport import Viewport
@@ -83,6 +84,8 @@ def _drawn_small(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch
 
     monkeypatch.setattr(pictures, "render", small)
     monkeypatch.setattr(Viewport, "_draw_fine", lambda _: None)
+    # Small pictures of takes that are not open show their sources: computing 25 takes is most of what opening the demo costs.
+    monkeypatch.setattr(Previews, "_compute", lambda _self, _take: None)
 
 
 @pytest.fixture
