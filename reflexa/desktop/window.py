@@ -21,7 +21,7 @@ from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.viewport import Viewport
-from reflexa.desktop.session import Session, rigs
+from reflexa.desktop.session import Session
 from reflexa.desktop.session.keeper import Keeper
 from reflexa.desktop.settings.panel import SettingsPanel
 from reflexa.desktop.shelves.panel import ShelfPanel
@@ -208,8 +208,6 @@ class MainWindow(QMainWindow):
             self.commands.run("play")  # whatever has the focus, and does nothing with it
         elif event.key() == Qt.Key.Key_Escape and session.selection.waiting is not None:
             session.selection.wait_for(None)
-        elif event.key() == Qt.Key.Key_Escape and session.selection.pairing:
-            rigs.start_pairing(session, "")
         elif event.key() == Qt.Key.Key_Escape and session.evaluator.stop():
             self.desk.say("Stopped. The picture shows what was computed last.")
         else:

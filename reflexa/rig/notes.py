@@ -233,7 +233,7 @@ def _stands(rig: Rig, notes: Notes, body_map: Mapping[str, tuple[str, ...]]) -> 
         part = f"{side} foot"
         same = side in SIDES and part in body_map and rig.body_map.get(part) == body_map[part]
         if same and s != _standing(rig, side):
-            out[side] = Stand(s.height, s.up, s.toes_up, (s.under, s.under_toes))
+            out[side] = Stand(s.height, s.up, s.toes_up, (s.under, s.under_toes), by="told")
     return out
 
 

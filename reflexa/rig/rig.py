@@ -39,7 +39,7 @@ class Stand(NamedTuple):
     up: Vector
     toes_up: Vector | None
     under: tuple[tuple[Vector, ...], tuple[Vector, ...]] = ((), ())
-    by: str = "told"
+    by: str = "clips"
     sure: float = 1.0
 
 

@@ -34,9 +34,8 @@ _UPRIGHT = 0.75
 _ON_FLOOR = (0.005, 0.14)
 # What differs by less than this from rest, radians and metres, is as at rest.
 _TILT, _HEIGHT = np.radians(2.0), 0.002
-# What clips tell is believed where it is the same within this, radians, for so long in all, seconds, and by half as much as could
-# be after half of the third.
-_AGREE, _ENOUGH, _LONG_ENOUGH = np.radians(20.0), 0.5, 3.0
+# What clips tell is believed where it is the same within this, radians, for so long in all, seconds; and surely after so long.
+_AGREE, _ENOUGH, _SURELY = np.radians(20.0), 0.5, 3.0
 # Feet that stand tilted by more than this from how they are built are no longer taken to stand like that, radians.
 _SEEN = np.radians(30.0)
 # From ankle to ball a foot that stands goes down by no less than the first and no more than the second, degrees; by the third
@@ -103,13 +102,13 @@ def as_it_stands(rig: Rig, clips: Iterable[Clip]) -> Rig:
     height = float(np.median(np.concatenate([r.heights for r in read.values()])))
     on_floor = _ON_FLOOR[0] * leg < height < _ON_FLOOR[1] * leg
     stands = {side: _stand(rig, side, up, toes_up, height if on_floor else None) for side in feet}
-    return replace(rig, stands={side: s._replace(by="clips", sure=sure) for side, s in stands.items()})
+    return replace(rig, stands={side: s._replace(sure=sure) for side, s in stands.items()})
 
 
 def _sure(read: dict[str, _Readings], up: Array) -> float:
     """How sure it is that feet stand with this direction up, 0 to 1: the better, the more alike they are, and the longer."""
     off = max(float(np.median(_apart(r.ups[0], up))) for r in read.values())
-    return float(round((1 - off / _AGREE) * min(1.0, min(r.seconds for r in read.values()) / _LONG_ENOUGH), 3))
+    return float(round((1 - off / _AGREE) * min(1.0, min(r.seconds for r in read.values()) / _SURELY), 3))
 
 
 def told_stand(rig: Rig, side: str, height: float, tilt: float) -> Stand:
@@ -121,7 +120,7 @@ def told_stand(rig: Rig, side: str, height: float, tilt: float) -> Stand:
     up = quat.rotate(_tilted(rig, -tilt), UP)
     own, toes_own = (vector(quat.rotate(quat.conjugate(turned[j]), up)) if j >= 0 else None for j in (ankle, toes))
     assert own is not None
-    return Stand(height, own, toes_own)
+    return Stand(height, own, toes_own, by="told")
 
 
 def _tilted(rig: Rig, degrees: float) -> Array:

@@ -8,6 +8,7 @@ from PySide6.QtTest import QTest
 
 from reflexa.desktop.kinds.plants_now import plants_of
 from reflexa.desktop.session import rigs
+from reflexa.desktop.session.selection import RESULT
 from tests.helpers.hands import button, click, double_click, drag, said
 from tests.helpers.windows import joint_pixel, new_take, ready, saved
 
@@ -72,8 +73,11 @@ def test_two_parts_are_picked_in_the_picture_and_touch_there(demo, qtbot) -> Non
     session.undo()
     ready(qtbot, window)
     assert plants_of(session) == before and session.step.settings.find
-    for joints in (("thigh_left", "thigh_right"), ("hand_left", "hand_left")):
+    for joints in (("thigh_left", "thigh_right"), ("hand_left", "hand_left"), ("hand_left", "forearm_left")):
         click(button(window.settings, "Pick two parts that touch…"))
         for joint in joints:
             rigs.pick(session, joint)
-        assert plants_of(session) == before, "nothing but a hand can be said to touch"
+        assert plants_of(session) == before, "a hand touches, and not its own arm"
+    click(button(window.settings, "Pick two parts that touch…"))
+    session.selection.select_card(RESULT)
+    assert session.selection.waiting is None, "another card is worked on"

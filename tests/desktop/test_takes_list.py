@@ -3,11 +3,12 @@
 from __future__ import annotations
 
 from PySide6.QtCore import QPoint, QPointF, Qt
-from PySide6.QtGui import QDropEvent
+from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog
 
 from reflexa.desktop.library.delegate import THING
+from reflexa.desktop.library.previews import Thing
 from reflexa.desktop.session import takes
 from reflexa.desktop.window import MainWindow
 from reflexa.project import store
@@ -117,3 +118,19 @@ def test_sections_fold(demo: MainWindow) -> None:
     assert library.takes_heading.y() < 120
     library.takes_heading.click()
     assert library.takes.isVisible()
+
+
+def test_the_small_picture_of_a_take_is_of_its_result(sharp, demo, qtbot) -> None:
+    previews, name = demo.library.previews, "Walk, as the Ferrykeeper"
+    take = demo.session.project.take(name)
+    thing, source = Thing(take=name, folder=take.folder), Thing(source=take.source)
+
+    def pictures() -> tuple[QImage | None, QImage | None]:
+        return previews.image(thing), previews.image(source)
+
+    qtbot.waitUntil(lambda: all(pictures()) and pictures()[0] != pictures()[1])
+    repainted: list[object] = []
+    previews.drawn.connect(repainted.append)
+    previews.play(thing)
+    previews.play(None)
+    assert repainted == [thing], "what moved is painted anew, and nothing else"

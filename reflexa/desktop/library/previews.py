@@ -154,6 +154,7 @@ class Previews(QObject):
             return
         clips, sources = self.session.clips, self.session.sources
         self._under_way.add(take.name)
+        there = set(sources.documents)
 
         def call(job: Job[tuple[Take, Rig, Clip] | None]) -> tuple[Take, Rig, Clip] | None:
             job.tell()
@@ -165,7 +166,8 @@ class Previews(QObject):
             return take, rig, clip
 
         def done(found: tuple[Take, Rig, Clip] | None) -> None:
-            self._results[take.name] = found
+            if found is not None or there == set(sources.documents):  # else it may have wanted what has come since
+                self._results[take.name] = found
             self.drawn.emit(Thing(take=take.name, folder=take.folder))
 
         job = Job(call, done)

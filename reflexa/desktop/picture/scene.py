@@ -86,7 +86,7 @@ def _marked(f: PosedFigure, seen: Snapshot, near: frozenset[str]) -> Array:
     """How large joints are marked: all of them where joints are what is worked on, or nothing else is seen of the figure."""
     chosen = seen.session.selection
     bare = not (body_of(f.rig) and seen.look.mesh)
-    every = seen.look.all_marks or chosen.painting or bool(chosen.pairing) or chosen.waiting is not None or bare
+    every = seen.look.all_marks or chosen.painting or chosen.waiting is not None or bare
     shown = shown_marks(f, seen.sight, near | {chosen.joint}, every)
     return shown if not bare or seen.look.all_marks else shown * (drawn.usefulness(f.rig) > 0)
 

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 from pathlib import Path
 
+from reflexa.desktop.session.selection import Waiting
 from reflexa.desktop.session.session import Session
 from reflexa.formats.rigfile import RigDocument
 from reflexa.rig import Rig
@@ -31,19 +33,21 @@ def start_pairing(session: Session, joint: str) -> None:
     """The next joint that is picked becomes the partner of this one; an empty text calls it off."""
     if joint:
         session.said.emit(f"Pick the partner of {joint} in the picture or in the list. Esc calls it off.")
-    session.selection.set_pairing(joint)
+    session.selection.wait_for(Waiting(partial(_pair_with, session, joint), joint) if joint else None)
+
+
+def _pair_with(session: Session, first: str, joint: str) -> None:
+    if joint != first:
+        session.selection.wait_for(None)
+        pair(session, first, joint)
+        session.selection.select_joint(first)
 
 
 def pick(session: Session, joint: str) -> None:
-    """A joint was picked: it is selected, paired with the one that waits for its partner, or goes to whoever asked for one."""
-    first, waiting = session.selection.pairing, session.selection.waiting
+    """A joint was picked: it is selected, or goes to whoever asked for one."""
+    waiting = session.selection.waiting
     if waiting is not None and joint:
-        session.selection.select_joint(joint)
-        waiting(joint)
-    elif first and joint and joint != first:
-        session.selection.set_pairing("")
-        pair(session, first, joint)
-        session.selection.select_joint(first)
+        waiting.take(joint)
     else:
         session.selection.select_joint(joint)
 

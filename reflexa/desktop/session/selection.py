@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Set
 from dataclasses import dataclass, replace
+from typing import NamedTuple
 
 from PySide6.QtCore import QObject, Signal
 
@@ -27,6 +28,13 @@ class Place:
     keys: Keys = frozenset()
 
 
+class Waiting(NamedTuple):
+    """Who is given the next joint that is picked. pairing: the joint whose partner it becomes; empty: it becomes none."""
+
+    take: Callable[[str], None]
+    pairing: str = ""
+
+
 class Selection(QObject):
     """``changed``: something else is selected. ``looked``: something else is shown of the same. ``comparing``: figures are to be
     compared in this way."""
@@ -39,10 +47,14 @@ class Selection(QObject):
         super().__init__(parent)
         self.place = Place()
         self.solo = ""
-        self.pairing = ""
-        self.waiting: Callable[[str], None] | None = None
+        self.waiting: Waiting | None = None
         self.painting = False
         self.rest_shown = False
+
+    @property
+    def pairing(self) -> str:
+        """The joint whose partner is picked next."""
+        return self.waiting.pairing if self.waiting is not None else ""
 
     @property
     def take(self) -> str:
@@ -76,8 +88,8 @@ class Selection(QObject):
         """Look somewhere else; says so where it is somewhere else."""
         if place != self.place:
             tapped = place.tap != self.place.tap
-            if place.card != self.place.card:
-                self.painting = False
+            if (place.take, place.card) != (self.take, self.card):
+                self.painting, self.waiting = False, None
             self.place = place
             self.changed.emit()
             if tapped:
@@ -123,16 +135,10 @@ class Selection(QObject):
             self.painting = on
             self.changed.emit()
 
-    def set_pairing(self, joint: str) -> None:
-        """The next joint that is picked becomes the partner of this one; an empty text calls it off."""
-        if joint != self.pairing:
-            self.pairing = joint
-            self.changed.emit()
-
-    def wait_for(self, take: Callable[[str], None] | None) -> None:
+    def wait_for(self, waiting: Waiting | None) -> None:
         """The next joint that is picked goes to whoever asked for one; None calls it off."""
-        if take is not self.waiting:
-            self.waiting = take
+        if waiting != self.waiting:
+            self.waiting = waiting
             self.changed.emit()
 
     def show_rest(self, on: bool) -> None:

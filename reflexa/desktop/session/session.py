@@ -303,8 +303,7 @@ class Session(QObject):
         self.work.cancel_all()
         self.sources = sources
         self.history.open(project)
-        self.selection.rest_shown, self.selection.pairing, self.selection.solo = False, "", ""
-        self.selection.waiting = None
+        self.selection.rest_shown, self.selection.waiting, self.selection.solo = False, None, ""
         self.player.frame = 0
         self._forget()
         self.selection.go(Place(project.takes[0].name if project.takes else ""))

@@ -39,12 +39,8 @@ class GltfLayout:
     starts: dict[str, float]
 
 
-# Clips may take so many bytes in any case, and so many times what the file has.
-_MOST_BYTES, _MOST_TIMES = 128 << 20, 500
-
-
-# What a joint takes at a frame, bytes: rotation and translation.
-_A_JOINT = 7 * 8
+# Clips may take so many bytes in any case, and so many times what the file has; a joint takes so many at a frame.
+_MOST_BYTES, _MOST_TIMES, _A_JOINT = 128 << 20, 500, 7 * 8
 
 
 def _too_many(file: GltfFile, count: int, size: int, at: int) -> ReadError:
@@ -93,8 +89,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     moved = Moved(raw, index, morphs_of(file))
     # Animations may share their keys: a small file would take all memory that there is. Counted before any is decoded by their
     # keys, and again by their frames, which may be more.
-    taken, most = 0, max(_MOST_BYTES, _MOST_TIMES * sum(map(len, file.buffers)))
-    counted = 0
+    counted, taken, most = 0, 0, max(_MOST_BYTES, _MOST_TIMES * sum(map(len, file.buffers)))
     for i, animation in enumerate(file.items("animations")):
         counted += keys_of(file, animation) * len(joints) * _A_JOINT
         if counted > most:

@@ -12,7 +12,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import told
 from reflexa.motion.curves import smoothstep
-from reflexa.motion.cuts import cuts, timing_of
+from reflexa.motion.cuts import cuts, pieces, timing_of
 from reflexa.motion.cycle import Unrolled
 from reflexa.motion.eases import near
 from reflexa.motion.limb import Limb
@@ -153,7 +153,7 @@ def foot_goals(posed: Posed, clip: Clip, m: Match) -> tuple[Contacts, dict[str, 
         weights[f"{side} foot"] = _led(np.any(stands, axis=0), loop, clip, (_HELD, _LED))
     if m.same_feet:
         return out, weights
-    _level(posed, m, (out, above, feet.floor), weights, cuts(clip))
+    _level(posed, m, (out, above, feet.floor), weights, pieces(clip))
     for side, (_, b) in soles.feet(m).items():
         ankle, goal, low = posed.placed[:, b.ankle], out.goals[f"{side} foot"], out.lows[side]
         goal = ankle + weights[f"{side} foot"][:, None] * (goal - ankle)
@@ -162,10 +162,10 @@ def foot_goals(posed: Posed, clip: Clip, m: Match) -> tuple[Contacts, dict[str, 
     return out, weights
 
 
-def _level(posed: Posed, m: Match, feet: _Aims, weights: dict[str, Array], at: tuple[int, ...]) -> None:
+def _level(posed: Posed, m: Match, feet: _Aims, weights: dict[str, Array], apart: list[tuple[int, int]]) -> None:
     """Lower or lift the whole figure, and move it ahead or back, by as much as its standing feet mostly are off their goals; each
-    piece between cuts by itself. One in which nobody stands, as a rest pose at the head, goes with the whole, but not into the
-    ground."""
+    piece (first frame and end) by itself. One in which nobody stands, as a rest pose at the head, goes with the whole, but not
+    into the ground."""
     pelvis = m.target.joint("pelvis")
     own = quat.conjugate(posed.skeleton.rest_model[0][pelvis])
     heading = travel.headings(posed.turned[:, pelvis], quat.rotate(own, m.target.facing), quat.rotate(own, UP))
@@ -181,8 +181,7 @@ def _level(posed: Posed, m: Match, feet: _Aims, weights: dict[str, Array], at: t
         return
     whole = np.median(np.concatenate([o[h] for o, h in zip(off, held, strict=True)]), axis=0)
     by = np.zeros((len(heading), 3))
-    edges = [0, *at, len(heading)]
-    for piece in map(slice, edges, edges[1:]):
+    for piece in (slice(a, b) for a, b in apart):
         own = np.concatenate([o[piece][h[piece]] for o, h in zip(off, held, strict=True)])
         least = -max(float(over[piece].min()), 0.0)
         by[piece] = np.median(own, axis=0) if len(own) else [0.0, max(float(whole[1]), least), whole[2]]
