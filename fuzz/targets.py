@@ -56,7 +56,7 @@ def _motion(path: Path) -> object:
         if not (np.isfinite(turned).all() and np.isfinite(placed).all()):
             raise AssertionError("what was read holds what is no number")
         if clip.frames <= 400 and _uses(path):
-            look(Subject(clip, found.rig, notes=found.notes))
+            look(Subject(clip, found.rig, notes=found.notes_on(clip.name)))
     describe.lines(found)
     return found
 

@@ -145,7 +145,7 @@ def export_take(
     model = source if source.rig.key == key else next((d for d in documents if d.rig.key == key), None)
     steps = tuple(s for s in line.take.steps if s.on)
     format, apart = FORMATS[export.format], bool(line.take.ranges) and export.ranges == "apart"
-    judged = line, judge(line, into.limits, source.notes)
+    judged = line, judge(line, into.limits, source.notes_on(line.clips[0].name))
     proofs: list[Proof] = []
     for own, together in files_of(name, clips, format, apart).items():
         target = Target(into.folder / own, export.format, WriteOptions(export.frame), into.overwrite, inputs)

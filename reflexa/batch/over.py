@@ -77,8 +77,9 @@ def run_over(over: Over, source: Source, given: tuple[Clip, Rig], name: str, pro
         steps = (with_fields(s, on=False) if s.id in line.refused else s for s in take.steps)
         line = evaluate(replace(take, steps=tuple(steps)), clip, rig, over.within, asks)
     asks()
-    before = look(Subject(clip, rig, limits=over.limits, notes=document.notes))
-    steps_, notes = line.take.steps, document.notes
+    notes = document.notes_on(clip.name)
+    before = look(Subject(clip, rig, limits=over.limits, notes=notes))
+    steps_ = line.take.steps
     after = look(Subject(line.result, line.rig, steps=steps_, limits=over.limits, source=(clip, rig), notes=notes))
     asks()
     proof = None

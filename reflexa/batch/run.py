@@ -113,7 +113,7 @@ def run_one(job: FileJob) -> Done:
             name = result_name(how.pattern, job.path.stem, clip.name, how.recipe.name, len(document.clips) > 1)
             evaluation = evaluate(take, clip, rig, within)
             result, on = evaluation.result, evaluation.rig
-            judged = evaluation, judge(evaluation, notes=document.notes)
+            judged = evaluation, judge(evaluation, notes=document.notes_on(clip.name))
             if on is rig:
                 result, on = fitted(result, on, given)
             model = document if on is rig else model_of(on, given)
@@ -166,7 +166,7 @@ def planned(job: FileJob) -> Results:
             clips = [job.path.stem]
         else:
             document = read(job.path, how.read)
-            clips, kind = [c.name for c in document.clips], FORMATS[document.format]
+            clips, kind = list(document.clips.names), FORMATS[document.format]
         # Onto another rig a result is written as that rig's file is.
         models = [FORMATS[m.format] for m in load(how.rigs).models.values()]
     except ReflexaError:

@@ -20,11 +20,12 @@ from reflexa.formats import frame as frames
 from reflexa.formats import imported
 from reflexa.formats.files import read_bytes
 from reflexa.formats.frame import ImportFrame
-from reflexa.formats.imported import MOST_JOINTS, Imported, ReadOptions
+from reflexa.formats.imported import MOST_JOINTS, Imported, ReadOptions, Remarks
 from reflexa.formats.model import Format
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.motion.clips import Clips
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable
 from reflexa.rig import analyse
@@ -378,7 +379,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         q, t = frames.take_in(frame, skeleton, rotations, translations)
         clips = (Clip(readable(path.stem), skeleton, quat.continuous(q), t, RATE),)
         warnings.append(f"The file does not say its rate: {RATE:g} frames a second are taken.")
-    return Imported(path, "amc", "", rig, clips, frame, (*warnings, *said), None)
+    return Imported(path, "amc", "", rig, Clips.of(clips), frame, Remarks((*warnings, *said)), None)
 
 
 def _beside(path: Path, _: bytes) -> list[str]:

@@ -13,6 +13,7 @@ from reflexa.formats.frame import ImportFrame, axis_name, convert_skeleton, turn
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, rest_clip
+from reflexa.motion.clips import Clips, Head
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable
 from reflexa.rig import Rig, analyse
@@ -53,21 +54,42 @@ def lost_notes(clip: str, names: Iterable[str]) -> list[Note]:
     return [Note("lost", clip, n, 0, 1.0, "joints", f"the motion of {n} is left out: it is no joint") for n in names]
 
 
+@dataclass(frozen=True)
+class Remarks:
+    """What a reader has to say of a clip or a file: in words, and what it put right or left out."""
+
+    warnings: tuple[str, ...] = ()
+    notes: tuple[Note, ...] = ()
+
+
 @dataclass(frozen=True, eq=False)
 class Imported:
     """One file as read. layout is the format's own memory of how the file was laid out; hashed: gives the digest of its bytes,
-    which is computed beside. notes: what of its clips was put right or left out."""
+    which is computed beside. of_file: remarks on the file, and on clips that were decoded with it; of_clip: gives those on a
+    clip that is decoded later, by its number."""
 
     path: Path
     format: str
     generator: str
     rig: Rig
-    clips: tuple[Clip, ...]
+    clips: Clips
     frame: ImportFrame
-    warnings: tuple[str, ...]
+    of_file: Remarks
     layout: object
     hashed: Callable[[], str] | None = None
-    notes: tuple[Note, ...] = ()
+    of_clip: Callable[[int], Remarks] | None = None
+
+    @property
+    def warnings(self) -> tuple[str, ...]:
+        """All that the reader has to say; decodes every clip. Raises ReadError where one of them cannot be."""
+        later = [] if self.of_clip is None else [self.of_clip(i) for i in range(len(self.clips))]
+        return (*self.of_file.warnings, *(w for remarks in later for w in remarks.warnings))
+
+    def notes_on(self, clip: str) -> tuple[Note, ...]:
+        """What was put right or left out in the file and, if it has it, that clip."""
+        known = self.of_clip is not None and clip in self.clips.names
+        later = self.of_clip(self.clips.names.index(clip)).notes if known and self.of_clip is not None else ()
+        return (*(n for n in self.of_file.notes if n.clip in ("", clip)), *later)
 
     @property
     def sha256(self) -> str:
@@ -76,12 +98,16 @@ class Imported:
 
     def clip(self, name: str) -> Clip | None:
         """The clip of that name; the rest pose of a file that has none."""
-        return next((c for c in self.or_rest if c.name == name or not self.clips), None)
+        return self.clips.named(name) if self.clips else self.or_rest[0]
+
+    def head(self, name: str) -> Head | None:
+        """What is known of that clip without decoding it."""
+        return next((h for h in self.or_rest.heads if h.name == name or not self.clips), None)
 
     @cached_property
-    def or_rest(self) -> tuple[Clip, ...]:
+    def or_rest(self) -> Clips:
         """Its clips; one frame of rest pose where it is a rig and nothing else."""
-        return self.clips or (rest_clip(self.rig.skeleton, readable(self.path.stem)),)
+        return self.clips or Clips.of([rest_clip(self.rig.skeleton, readable(self.path.stem))])
 
 
 @dataclass(frozen=True)

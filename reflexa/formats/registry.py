@@ -14,6 +14,7 @@ import numpy as np
 from reflexa import plugins
 from reflexa.errors import ReadError, ReflexaError, WriteError
 from reflexa.formats.files import digest_beside, file_state, read_failed, usable
+from reflexa.formats.guard import typed_errors
 from reflexa.formats.imported import Imported, ReadOptions, unit_said
 from reflexa.formats.model import Format, WriteOptions
 from reflexa.motion.clip import Clip
@@ -87,7 +88,7 @@ def _ambiguous(path: Path) -> bool:
 def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     """Read any known file. Raises ReadError."""
     chosen = format_of(path)
-    try:
+    with typed_errors(path):
         for _ in range(_READINGS):
             usable(path)  # a pipe would be waited for
             before = file_state(path)
@@ -99,17 +100,8 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         else:
             raise ReadError("changes while it is read", path, advice="Wait until it is written, and read it then.")
         rig = as_it_stands(found.rig, found.clips)
-        warnings = (*found.warnings, *_size_warnings(rig, found))
-        return replace(found, format=chosen.name, hashed=hashed, rig=rig, warnings=warnings)
-    except RecursionError:
-        raise ReadError("is nested too deeply", path) from None
-    except MemoryError:
-        raise ReadError("needs more memory than there is", path) from None
-    except OSError as e:  # of a file that belongs to it, whose name may be anything
-        raise read_failed(e, path) from None
-    except (AttributeError, TypeError, KeyError) as e:
-        # A value of a kind that the format does not allow, in a place that no check of ours names.
-        raise ReadError(f"has a value of the wrong kind ({e})", path) from e
+        remarks = replace(found.of_file, warnings=(*found.of_file.warnings, *_size_warnings(rig, found)))
+        return replace(found, format=chosen.name, hashed=hashed, rig=rig, of_file=remarks)
 
 
 def _read(format: Format, path: Path, options: ReadOptions) -> Imported:

@@ -105,7 +105,7 @@ def untidy(document: Imported) -> tuple[str, ...]:
 
 
 def _clip(clip: Clip, rig: Rig, document: Imported, drawn: Strokes) -> ClipFacts:
-    found = look(Subject(clip, rig, notes=document.notes)) if document.clips else []
+    found = look(Subject(clip, rig, notes=document.notes_on(clip.name))) if document.clips else []
     shown = light(clip, rig, drawn)
     told = report(clip, rig)
     # What the feet say holds on the spot too, and where the root slides.

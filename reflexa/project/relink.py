@@ -44,7 +44,7 @@ def differences(
                 out.append(f"Its skeleton {said} {_some(names)}.")
     if not out and old.skeleton and old.skeleton != new.skeleton:
         out.append(f"Its skeleton is another one: {counted(len(document.rig.skeleton.names), 'joint')}.")
-    there = {c.name for c in document.or_rest}
+    there = set(document.or_rest.names)
     gone = [clip for clip, now in _clips(project, old.file, document).items() if now not in there]
     if gone:
         out.append(f"It has no clip {_some(gone)}, which takes are made of.")
@@ -56,7 +56,7 @@ def _clips(project: Project, file: str, document: Imported) -> dict[str, str]:
     one alone is used, for some kinds of files call their clip as the file is called."""
     named = [c for t in project.takes for c in clips_of(t, file)]
     named += [c.removeprefix(f"{file}/") for t in project.takes for s in t.steps for c in clips_in(s, file)]
-    used, there = sorted(set(named)), [c.name for c in document.or_rest]
+    used, there = sorted(set(named)), document.or_rest.names
     return {used[0]: there[0]} if len(used) == len(there) == 1 else {c: c for c in used}
 
 

@@ -65,17 +65,17 @@ def subjects(said: str, options: ReadOptions = ReadOptions()) -> list[Reviewed]:
             raise ReadError("is a project without takes", path)
         return [of_take(opened, t) for t in takes]
     document = read(path, options)
-    clips = [c for c in document.or_rest if not name or c.name == name]
+    clips = [document.or_rest[i] for i, n in enumerate(document.or_rest.names) if not name or n == name]
     if not clips:
-        known = ", ".join(c.name for c in document.clips)
+        known = ", ".join(document.clips.names)
         raise ReadError(f"has no clip {name!r}", path, advice=f"There are {known}.")
-    return [of_clip(c, document.rig, path.name, document.notes) for c in clips]
+    return [of_clip(c, document.rig, path.name, document.notes_on(c.name)) for c in clips]
 
 
 def of_take(opened: Opened, take: Take) -> Reviewed:
     """A take of an open project."""
     document = opened.documents.get(take.source.file)
-    notes = document.notes if document is not None else ()
+    notes = document.notes_on(take.source.clip) if document is not None else ()
     return Reviewed(take.name, opened.evaluated(take), opened.project.limits, notes)
 
 

@@ -10,6 +10,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from functools import lru_cache
+from itertools import islice
 
 import numpy as np
 
@@ -87,13 +88,17 @@ def standing(rig: Rig) -> Skeleton:
     return Skeleton(s.names, s.parents, quat.normalise(rotations), translations, s.rest_scales)
 
 
+# So many clips tell how a figure stands: a file of hundreds is not decoded for it.
+_TELLING = 12
+
+
 def as_it_stands(rig: Rig, clips: Iterable[Clip]) -> Rig:
     """The rig with what its clips surely tell of how its feet stand, where neither skin nor rest pose shows it."""
     leg = leg_length(rig)
     feet = [side for side in SIDES if rig.joint(f"{side} foot") >= 0]
     if rig.meshes or rig.sole is not None or leg <= 0 or all(_could_stand(rig, side) for side in feet):
         return rig
-    clips = [c for c in clips if c.frames > 2]
+    clips = list(islice((c for c in clips if c.frames > 2), _TELLING))
     read = {side: r for side in feet if (r := _readings(rig, side, clips)) is not None}
     up, toes_up = (_pooled([r.ups[i] for r in read.values()]) for i in (0, 1))
     if up is None:

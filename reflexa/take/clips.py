@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 
-from reflexa.errors import RecipeError
+from reflexa.errors import ReadError, RecipeError
 from reflexa.motion.clip import Clip
+from reflexa.motion.clips import Clips
 from reflexa.rig import Rig
 from reflexa.take.evaluate import Cache, Surroundings, evaluate
 from reflexa.take.model import Take
@@ -23,13 +24,13 @@ class ClipsByName(Mapping[str, tuple[Clip, Rig]]):
 
     def __init__(
         self,
-        sources: Mapping[str, tuple[tuple[Clip, ...], Rig]],
+        sources: Mapping[str, tuple[Clips, Rig]],
         takes: tuple[Take, ...] = (),
         cache: Cache | None = None,
         under_way: tuple[str, ...] = (),
     ) -> None:
         self._sources, self._takes, self._cache, self._under_way = sources, takes, cache, under_way
-        self._clips = {f"{f}/{c.name}": (c, rig) for f, (clips, rig) in sources.items() for c in clips}
+        self._clips = {f"{f}/{name}": (f, name) for f, (clips, _) in sources.items() for name in clips.names}
         self._by_name = {f"{TAKE}{t.name}": t for t in takes}
 
     @property
@@ -39,7 +40,7 @@ class ClipsByName(Mapping[str, tuple[Clip, Rig]]):
 
     def __getitem__(self, name: str) -> tuple[Clip, Rig]:
         if name in self._clips:
-            return self._clips[name]
+            return self.source(*self._clips[name])
         take = self._by_name[name]
         if take.name in self._under_way:
             line = " → ".join((*self._under_way, take.name))
@@ -51,10 +52,14 @@ class ClipsByName(Mapping[str, tuple[Clip, Rig]]):
 
     def source(self, file: str, clip: str) -> tuple[Clip, Rig]:
         """A clip of a source file. Raises RecipeError where it is missing."""
-        found = self._clips.get(f"{file}/{clip}")
-        if found is None:
+        clips, rig = self._sources.get(file, (None, None))
+        try:
+            found = clips.named(clip) if clips is not None else None
+        except ReadError as e:  # it is decoded only now
+            raise RecipeError(f"the source {clip!r} of {file} cannot be read: {e.reason}", e.path, e.place) from None
+        if found is None or rig is None:
             raise RecipeError(f"the source {clip!r} of {file} is missing")
-        return found
+        return found, rig
 
     def __iter__(self) -> Iterator[str]:
         yield from self._clips

@@ -85,7 +85,7 @@ def test_no_order_of_commands_raises_and_what_is_exported_is_what_was_evaluated(
     store.save(store.load(first), second)
     for path in first.rglob("*.json"):
         assert (second / path.relative_to(first)).read_bytes() == path.read_bytes(), "what is saved is what is there"
-    if session.take is not None and session.problem == "" and session.source_clip is not None:
+    if session.take is not None and session.problem == "" and session.source_head is not None:
         ready(qtbot, demo)
         export_and_compare(demo, tmp_path / "out", done)
     assert not raised, (done[-8:], raised[0])
@@ -99,5 +99,10 @@ def export_and_compare(window, folder: Path, done: list[str]) -> None:
     back = read(proof.path).clips[0]
     assert back.frames == line.result.frames
     assert np.abs(back.model[1] - line.result.model[1]).max() < 1e-4, done
-    fresh = evaluate(session.take, session.source_clip, session.source_rig, replace(session.within, cache=None))
+    fresh = evaluate(
+        session.take,
+        session.document.clip(session.take.source.clip),
+        session.source_rig,
+        replace(session.within, cache=None),
+    )
     assert np.array_equal(fresh.result.rotations, line.result.rotations), "it is what the steps come to, computed anew"

@@ -352,7 +352,7 @@ def test_a_beak_opens_as_its_track_says(demo, qtbot) -> None:
     session.open_take("Strut and call, twice as fast")
     ready(qtbot, demo)
     (track,) = session.result.tracks
-    assert np.array_equal(track.values, session.source_clip.tracks[0].values[::2])
+    assert np.array_equal(track.values, session.evaluation.clips[0].tracks[0].values[::2])
     open_, closed = int(np.argmax(track.values)), int(np.argmin(track.values))
     demo.viewport.buttons["joints"].click()
     pictures = []
@@ -382,7 +382,7 @@ def test_a_track_is_keyed_by_hand(demo, qtbot) -> None:
     ready(qtbot, demo)
     ((frame, value),) = session.step.settings.keys
     assert frame == 40 and abs(value - 0.6) < 0.05
-    assert session.result.tracks[0].values[40] == session.source_clip.tracks[0].values[40] + value
+    assert session.result.tracks[0].values[40] == session.evaluation.clips[0].tracks[0].values[40] + value
     drag(lane, lane.pixel((frame, value)).toPoint(), QPoint(round(time.x(44)), round(lane.level(0.3))))
     ready(qtbot, demo)
     assert session.step.settings.keys[0][0] == 44 and abs(session.step.settings.keys[0][1] - 0.3) < 0.06

@@ -39,7 +39,7 @@ def test_masks_from_the_panel(demo, qtbot) -> None:
     ready(qtbot, window)
     index = session.rig.skeleton.index
     assert np.array_equal(
-        session.result.rotations[:, index["thigh_left"]], session.source_clip.rotations[:, index["thigh_left"]]
+        session.result.rotations[:, index["thigh_left"]], session.evaluation.clips[0].rotations[:, index["thigh_left"]]
     )
 
 

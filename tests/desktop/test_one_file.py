@@ -73,11 +73,11 @@ def test_a_kind_is_in_every_place_of_the_window(bench, qtbot) -> None:
     often.setValue(1)
     ready(qtbot, bench)
     root = session.rig.travel_joint
-    moved = session.result.model[1][:, root, 0] - session.source_clip.model[1][:, root, 0]
+    moved = session.result.model[1][:, root, 0] - session.evaluation.clips[0].model[1][:, root, 0]
     assert moved.max() == pytest.approx(0.12, abs=1e-3) and session.history.undo_label == "set times"
     card(bench, 0).slider.setValue(50)
     ready(qtbot, bench)
-    moved = session.result.model[1][:, root, 0] - session.source_clip.model[1][:, root, 0]
+    moved = session.result.model[1][:, root, 0] - session.evaluation.clips[0].model[1][:, root, 0]
     assert moved.max() == pytest.approx(0.06, abs=1e-3), "weight, envelope and mask come for nothing"
     files.save(bench.desk)
     assert store.load(session.folder).take(session.take.name).steps[0].settings.far == 12.0

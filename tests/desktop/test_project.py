@@ -35,7 +35,7 @@ def test_a_real_file_from_drop_to_new_clip(empty, qtbot, tmp_path: Path) -> None
     ready(qtbot, window)
     assert [s.kind for s in session.take.steps] == ["mirror"]
     assert "5 by names" in " ".join(label.text() for label in window.settings.findChildren(QLabel))
-    expected = apply(make("mirror"), session.source_clip, session.rig)
+    expected = apply(make("mirror"), session.evaluation.clips[0], session.rig)
     assert np.array_equal(session.result.rotations, expected.rotations)
 
     session.player.set_frame(20)

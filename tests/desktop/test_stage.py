@@ -127,7 +127,7 @@ def test_hands_go_to_the_crank_and_hold_it_for_a_while(demo, qtbot) -> None:
     assert (reach.start, reach.at, reach.until, reach.end) == (12, 20, 40, 48)
     away, _ = distance(session.result, session.rig, session.step.settings, session.stage)
     assert away[20:41].max() < 1e-4 and np.array_equal(
-        session.result.rotations[:12], session.source_clip.rotations[:12]
+        session.result.rotations[:12], session.evaluation.clips[0].rotations[:12]
     )
     window.commands.run("add_goal")
     choose(window.settings, "What", "Left hand")

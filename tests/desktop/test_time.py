@@ -51,7 +51,7 @@ def test_envelope_points_come_go_and_move(demo, qtbot) -> None:
     drag(lanes, at(10, 1.0), at(12, 0.0))
     assert session.step.envelope == ((12.0, 0.0), (40.0, 1.0))
     ready(qtbot, window)
-    assert np.array_equal(session.result.rotations[:13], session.source_clip.rotations[:13])
+    assert np.array_equal(session.result.rotations[:13], session.evaluation.clips[0].rotations[:13])
     QTest.mouseDClick(lanes, LEFT, Qt.KeyboardModifier.NoModifier, at(40, 1.0))
     assert len(session.step.envelope) == 1
 

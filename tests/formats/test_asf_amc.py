@@ -157,7 +157,7 @@ def test_a_skeleton_alone_is_a_rig_and_motion_finds_it_beside_or_is_given_it(tmp
     amc = pair(tmp_path, HEAD + ARM, ":DEGREES\n" + frame(1, root="0 0 0 0 0 0"), "07_01")
     (tmp_path / "other.asf").write_text(HEAD + ARM)
     alone = read(tmp_path / "07_01.asf", METRES)
-    assert alone.clips == () and alone.rig.skeleton.names == ("root", "lhumerus", "lradius")
+    assert not alone.clips and alone.rig.skeleton.names == ("root", "lhumerus", "lradius")
     assert read(amc, METRES).clips[0].name == "07_01"
     (tmp_path / "07_01.asf").rename(tmp_path / "07.asf")
     assert read(amc, METRES).rig.key == alone.rig.key, "of the name before the underscore"

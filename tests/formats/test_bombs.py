@@ -20,7 +20,7 @@ def test_animations_that_share_their_keys_are_bounded(tmp_path: Path, monkeypatc
     one = file.json["animations"][0]
     file.json["animations"] = [{**one, "name": f"wave {i}"} for i in range(6000)]
     (tmp_path / "a.glb").write_bytes(to_glb(file.json, file.buffers[0]))
-    monkeypatch.setattr(import_module("reflexa.formats.gltf.read"), "read_animation", None)  # counted, not decoded
+    monkeypatch.setattr(import_module("reflexa.formats.gltf.read"), "plan", None)  # counted, not decoded
     with pytest.raises(ReadError, match="6000 animations that come to more than"):
         read(tmp_path / "a.glb")
 

@@ -52,5 +52,5 @@ def test_a_value_of_the_wrong_kind_is_named_with_its_place(change, place: str, t
     path = tmp_path / "a.gltf"
     path.write_text(json.dumps(json_))
     with pytest.raises(ReadError) as e:
-        read(path)
+        list(read(path).clips)
     assert e.value.place == place

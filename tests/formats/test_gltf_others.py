@@ -2,19 +2,24 @@
 
 from __future__ import annotations
 
+import json
+from importlib import import_module
 from pathlib import Path
 
 import numpy as np
 import pytest
 
+from reflexa.errors import ReadError, RecipeError
 from reflexa.formats import encode, read
 from reflexa.formats.gltf import accessors
-from reflexa.formats.gltf.animation import unit_rotations
 from reflexa.formats.gltf.container import load, to_glb
 from reflexa.formats.gltf.packing import image_type, named_accessors
+from reflexa.formats.gltf.write_animation import unit_rotations
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.steps import apply, make
+from reflexa.take.clips import ClipsByName
+from tests.formats.test_gltf import made
 from tests.helpers import rigs
 from tests.helpers.files import DECKHAND
 
@@ -151,3 +156,31 @@ def test_rotations_have_no_component_beyond_one() -> None:
     assert np.abs(unit_rotations(q)).max() <= 1 and np.allclose(
         np.linalg.norm(unit_rotations(q), axis=-1), 1, atol=1e-15
     )
+
+
+def test_a_clip_is_decoded_when_somebody_looks_at_it(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+    json_, data = made()
+    json_["animations"] = [{**json_["animations"][0], "name": f"clip {i}"} for i in range(40)]
+    broken = json.loads(json.dumps(json_["animations"][7]))
+    broken["samplers"][0]["output"] = 999
+    json_["animations"][7] = broken
+    path = tmp_path / "many.glb"
+    path.write_bytes(to_glb(json_, data))
+    asked: list[str] = []
+    reader = import_module("reflexa.formats.gltf.read")
+    really = reader.decode
+    monkeypatch.setattr(
+        reader, "decode", lambda file, planned, *more: asked.append(planned.name) or really(file, planned, *more)
+    )
+    found = read(path)
+    assert found.clips.names[:2] == ("clip 0", "clip 1") and len(found.clips.heads) == 40 and not asked
+    one = found.clips.named("clip 3")
+    assert asked == ["clip 3"] and one is found.clip("clip 3") and asked == ["clip 3"], "decoded once"
+    assert (one.frames, one.rate) == (found.clips.heads[3].frames, found.clips.heads[3].rate)
+    for _ in range(2):  # one that is damaged costs itself, at each look
+        with pytest.raises(ReadError, match=r"many\.glb"):
+            found.clips[7]
+    known = ClipsByName({"many.glb": (found.clips, found.rig)})
+    assert "many.glb/clip 7" in known and known["many.glb/clip 39"][0].name == "clip 39"
+    with pytest.raises(RecipeError, match=r"clip 7.*cannot be read"):
+        known["many.glb/clip 7"]

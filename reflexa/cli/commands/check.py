@@ -64,7 +64,7 @@ def COMMAND(
             continue
         for clip in document.clips:
             own = clip if loop is None else replace(clip, loop=loop)
-            subject = Subject(own, rig, stage, limits=limits, notes=document.notes)
+            subject = Subject(own, rig, stage, limits=limits, notes=document.notes_on(clip.name))
             found = [replace(f, step=SOURCE) for f in look(subject)]
             status = max(status, 1 if found else 0)
             looked.append(Looked(str(path), clip.name, tuple(found)))

@@ -65,9 +65,9 @@ def COMMAND(
 def _chosen(document: Imported, name: str | None, many: bool) -> list[Clip]:
     if not document.clips:
         raise ReadError("holds a rig and no clip", document.path)
-    names = ", ".join(c.name for c in document.clips)
+    names = ", ".join(document.clips.names)
     if name is not None:
-        found = [c for c in document.clips if c.name == name]
+        found = [c for c in [document.clips.named(name)] if c is not None]
         if not found:
             raise click.UsageError(f"{document.path.name} has no clip {name!r}; it has {names}.")
         return found

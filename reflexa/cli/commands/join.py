@@ -116,9 +116,9 @@ def clip_of(document: Imported, name: str) -> Clip:
     """The clip of that name, or the only one. Raises ReadError with the names that there are."""
     if not document.clips:
         raise ReadError("holds a rig and no clip", document.path)
-    found = [c for c in document.clips if c.name == name] if name else list(document.clips)
+    found = [c for c in [document.clips.named(name)] if c is not None] if name else list(document.clips)
     if len(found) != 1:
-        names = ", ".join(c.name for c in document.clips)
+        names = ", ".join(document.clips.names)
         what = f"has no clip {name!r}" if name else "has several clips"
         raise ReadError(what, document.path, advice=f"Say which, as {document.path.name}#CLIP: {names}.")
     return found[0]

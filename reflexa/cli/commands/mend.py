@@ -76,7 +76,7 @@ def COMMAND(
             for clip in document.clips:
                 own = clip if loop is None else replace(clip, loop=loop)
                 take = Take(clip.name, Source(path.name, clip.name), stage=stage)
-                done = mend(take, (own, rig), limits=limits, notes=document.notes)
+                done = mend(take, (own, rig), limits=limits, notes=document.notes_on(clip.name))
                 entry: dict[str, Any] = {
                     "path": str(path), "clip": clip.name, "tried": [asdict(t) for t in done.tried],
                     "left": [f.plain() for f in done.left], "written": "",

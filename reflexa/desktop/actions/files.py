@@ -122,7 +122,9 @@ def _imported(d: Desk, found: Imports) -> None:
 
     def finish() -> None:
         if report.make_take.isChecked():
-            sources = [Source(name, c.name) for name, file in found.documents.items() for c in file.or_rest]
+            sources = [
+                Source(file_name, clip) for file_name, file in found.documents.items() for clip in file.or_rest.names
+            ]
             takes.make(d.session, sources, merge=MERGE)
         d.session.history.end_merge()
 

@@ -16,9 +16,10 @@ from reflexa.desktop.session import RESULT, findings, views
 from reflexa.desktop.settings.result_page import ResultPage
 from reflexa.desktop.widgets.where import ask_where
 from reflexa.desktop.work import Job
+from reflexa.formats.imported import Imported, Note
 from reflexa.review.page import save_page
 from reflexa.review.subjects import Reviewed
-from reflexa.take import Take, evaluate
+from reflexa.take import Evaluation, Take, evaluate
 from reflexa.take.sequence import source_of
 from reflexa.words import counted
 
@@ -58,7 +59,7 @@ def _mend(d: Desk) -> None:
     if take is None or line is None:
         return
     source, within, limits = (line.clips[0], line.rigs[0]), session.within, session.project.limits
-    notes = session.document.notes if session.document is not None else ()
+    notes = _notes(session.document, line)
     done: Mended | None = d.wait("Mending", lambda job: mend(take, source, within, limits, notes, job.tell))
     if done is None or session.take != take:
         return
@@ -75,8 +76,12 @@ def _reviewed(d: Desk) -> Reviewed | None:
     line = session.evaluation
     if line is None:
         return None
-    notes = session.document.notes if session.document is not None else ()
-    return Reviewed(line.take.name, line, session.project.limits, notes)
+    return Reviewed(line.take.name, line, session.project.limits, _notes(session.document, line))
+
+
+def _notes(file: Imported | None, line: Evaluation) -> tuple[Note, ...]:
+    """What the reader of a take's source noticed."""
+    return file.notes_on(line.clips[0].name) if file is not None else ()
 
 
 def _save_picture(d: Desk) -> None:
@@ -117,7 +122,7 @@ def _page(d: Desk, all_takes: bool) -> None:
         within = clips.within(take.name).surroundings
         document = documents.get(take.source.file)
         line = evaluate(take, *source_of(take.source, clips.source), within, lenient=True)
-        return Reviewed(take.name, line, limits, document.notes if document is not None else ())
+        return Reviewed(take.name, line, limits, _notes(document, line))
 
     def make(job: Job[Path]) -> Path:
         subjects = [own]

@@ -53,7 +53,7 @@ def list_clips(where: QListWidget, session: Session, words: list[str]) -> None:
             said = session.sources.missing.get(entry.file, "")
             item = _add(where, entry.file, Thing(missing=entry.file), ("missing or damaged",))
             item.setToolTip(f"{said}\nDouble-click to find the file again.")
-        for clip in document.or_rest if document is not None else ():
+        for clip in document.or_rest.heads if document is not None else ():
             if fits(words, clip.name, entry.file):
                 size = f"{counted(clip.frames, 'frame')}, {clip.duration:.2f} s"
                 thing = Thing(source=Source(entry.file, clip.name))

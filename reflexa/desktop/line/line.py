@@ -222,7 +222,7 @@ class RevisionLine(QScrollArea):
         session = self.session
         if session.take is None or RESULT not in self.cards:
             return
-        clip, result, evaluation = session.source_clip, session.result, session.evaluation
+        clip, result, evaluation = session.source_head, session.result, session.evaluation
         self._source_facts.setText(
             f"{counted(clip.frames, 'frame')}, {clip.rate:g} fps" if clip is not None else self._no_clip(session.take)
         )

@@ -13,7 +13,7 @@ from reflexa.checks import Finding, Group, Judged, grouped, judge
 from reflexa.checks.judging.blame import NOTHING_FOUND
 from reflexa.desktop.work import Job, Work
 from reflexa.errors import RecipeError
-from reflexa.formats.imported import Note
+from reflexa.formats.imported import Imported
 from reflexa.motion.clip import Clip
 from reflexa.motion.joining import Seam
 from reflexa.rig import Rig
@@ -30,7 +30,7 @@ _TOLD_AFTER = 200
 @dataclass(frozen=True, eq=False)
 class Request:
     """A take, what it is computed from (known: clips of files and their rigs; rig: the take's own), and the step that is shown
-    alone beside it (its id, or an empty text). limits: thresholds of findings; notes: what the reader of its source noticed."""
+    alone beside it (its id, or an empty text). limits: thresholds of findings; file: what its source was read from."""
 
     take: Take
     known: Known
@@ -38,7 +38,7 @@ class Request:
     within: Surroundings
     solo: str = ""
     limits: Mapping[str, float] = field(default_factory=dict)
-    notes: tuple[Note, ...] = ()
+    file: Imported | None = None
 
 
 @dataclass(frozen=True, eq=False)
@@ -179,7 +179,8 @@ class Evaluator(QObject):
             return
 
         def call(job: Job[Judgement]) -> Judgement:
-            judged = judge(line, r.limits, r.notes, lambda: job.cancelled)
+            notes = r.file.notes_on(line.clips[0].name) if r.file is not None else ()
+            judged = judge(line, r.limits, notes, lambda: job.cancelled)
             return Judgement(line, judged, grouped(judged.found, line.rig, line.result.rate, line.take.accepted))
 
         def done(made: Judgement) -> None:

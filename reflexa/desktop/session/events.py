@@ -23,7 +23,7 @@ def seen(session: Session) -> tuple[Event, ...]:
 
 def known_names(session: Session) -> list[str]:
     """Names of events in the project, those of the open take first."""
-    clips = [d.or_rest for d in session.sources.documents.values()]
+    clips = [d.or_rest.heads for d in session.sources.documents.values()]
     names = [e.name for e in seen(session)] + [e.name for c in clips for clip in c for e in clip.events]
     return list(dict.fromkeys(names))
 

@@ -19,6 +19,7 @@ from reflexa.desktop.work import Work
 from reflexa.errors import RecipeError
 from reflexa.formats import Imported
 from reflexa.motion.clip import Clip
+from reflexa.motion.clips import Head
 from reflexa.project.store import Project
 from reflexa.rig import Rig
 from reflexa.stage import EMPTY, Stage
@@ -81,13 +82,14 @@ class Session(QObject):
         return self.sources.documents.get(self.take.source.file) if self.take else None
 
     @property
-    def source_clip(self) -> Clip | None:
+    def source_head(self) -> Head | None:
+        """What is known of the open take's source without decoding it."""
         take, document, line = self.take, self.document, self.evaluation
         if take is None or document is None:
             return None
         if take.source.segments:  # several in a row: as they were put together last
-            return line.clips[0] if line is not None and alike(line.take.source, take.source) else None
-        return document.clip(take.source.clip)
+            return Head.of(line.clips[0]) if line is not None and alike(line.take.source, take.source) else None
+        return document.head(take.source.clip)
 
     @property
     def source_rig(self) -> Rig | None:
@@ -100,8 +102,8 @@ class Session(QObject):
 
     @property
     def kind(self) -> StepKind | None:
-        """What kind of step the selected one is."""
-        return kind_of(self.step.kind) if self.step is not None else None
+        """The kind of the selected step."""
+        return kind_of(self.step.kind) if self.step else None
 
     @property
     def layer(self) -> CorrectionSettings | None:
@@ -228,7 +230,7 @@ class Session(QObject):
     @property
     def frames(self) -> int:
         """How many frames the clip has that is looked at: a step may have made them more or fewer."""
-        return clip.frames if (clip := self.shown or self.source_clip) else 1
+        return clip.frames if (clip := self.shown or self.source_head) else 1
 
     @property
     def by_result(self) -> bool:
@@ -331,12 +333,11 @@ class Session(QObject):
 
     def evaluate(self) -> None:
         """Compute the open take; the newest request wins."""
-        take, rig, self._solo = self.take, self.source_rig, self.selection.solo
-        if take is None or rig is None or (not take.source.segments and self.source_clip is None) or self.being_read:
+        take, rig, clips, self._solo = self.take, self.source_rig, self.clips, self.selection.solo
+        if take is None or rig is None or (not take.source.segments and self.source_head is None) or self.being_read:
             self.evaluator.request(None)
         else:
-            clips = self.clips
-            told = self.selection.solo, self.project.limits, self.document.notes if self.document is not None else ()
+            told = self._solo, self.project.limits, self.document
             self.evaluator.request(Request(take, clips.source, rig, clips.surroundings, *told))
 
     @property

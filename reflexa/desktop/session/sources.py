@@ -67,8 +67,8 @@ class Sources:
                 return f"Reading {file}…", ""
             if document is None:
                 return f"{file} is missing or cannot be read", self.missing.get(file, "")
-            if document.clip(clip) is None:
-                there = ", ".join(c.name for c in document.or_rest[:6])
+            if document.head(clip) is None:
+                there = ", ".join(document.or_rest.names[:6])
                 return f"{file} has no clip {clip!r}", f"It has {there}."
         return "", ""
 

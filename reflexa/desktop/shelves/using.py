@@ -38,7 +38,7 @@ def sources_in(found: Imports, picks: list[tuple[Path, str]]) -> list[Source]:
 
 
 def _called(document: Imported, clip: str) -> str:
-    there = [c.name for c in document.or_rest]
+    there = document.or_rest.names
     return there[0] if len(there) == 1 else clip
 
 

@@ -19,10 +19,11 @@ from reflexa.formats.bvh import numbers
 from reflexa.formats.bvh.header import BvhJoint, parse_header
 from reflexa.formats.files import read_bytes
 from reflexa.formats.frame import ImportFrame
-from reflexa.formats.imported import Imported, ReadOptions
+from reflexa.formats.imported import Imported, ReadOptions, Remarks
 from reflexa.motion import channels, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
+from reflexa.motion.clips import Clips
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable, told_apart
 from reflexa.rig import Rig, analyse
@@ -80,7 +81,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     q, t = frames.take_in(frame, skeleton, rotations, translations)
     clip = Clip(readable(path.stem), skeleton, owned(quat.continuous(q)), owned(t), rate)
     return Imported(
-        path, "bvh", "", rig, (clip,), frame, tuple(warnings),
+        path, "bvh", "", rig, Clips.of([clip]), frame, Remarks(tuple(warnings)),
         BvhLayout(tuple(joints), replaces, frame_time, rate),
     )  # fmt: skip
 

@@ -7,18 +7,15 @@ from dataclasses import dataclass
 from typing import Any
 
 import numpy as np
-from numpy.typing import NDArray
 
 from reflexa.errors import ReadError
 from reflexa.formats.gltf import accessors
-from reflexa.formats.gltf.accessors import Bin
 from reflexa.formats.gltf.container import GltfFile, Json
-from reflexa.formats.gltf.morphs import NO_MORPHS, Morphs, key_values, weight_channels
+from reflexa.formats.gltf.morphs import Morphs, key_values
 from reflexa.formats.imported import settle_rate
-from reflexa.motion import quat, tracks
+from reflexa.motion import tracks
 from reflexa.motion.arrays import Array
-from reflexa.motion.clip import Clip, Event, Track
-from reflexa.motion.keying import straight_keys
+from reflexa.motion.clip import Event, Track
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable
 from reflexa.words import counted
@@ -32,19 +29,33 @@ _WIDTHS = {"rotation": "VEC4", "translation": "VEC3", "scale": "VEC3"}
 
 
 @dataclass(frozen=True, eq=False)
+class Planned:
+    """An animation whose keys' times are known, and whose values are not decoded yet. start in seconds; joints: (joint, path,
+    sampler); shapes: (names, sampler); others: (node, path, sampler) of what is no joint; times: by their accessors."""
+
+    name: str
+    rate: float
+    start: float
+    frames: int
+    loop: bool
+    play_rate: float
+    events: tuple[Event, ...]
+    place: str
+    samplers: list[Any]
+    joints: tuple[tuple[int, str, int], ...]
+    shapes: tuple[tuple[tuple[str, ...], int], ...]
+    others: tuple[tuple[str, str, int], ...]
+    times: dict[Any, Array]
+
+
+@dataclass(frozen=True, eq=False)
 class Sampled:
     """One animation at whole frames, in the file's own frame. lost: nodes that it moves and that are no joints."""
 
-    name: str
     rotations: Array
     translations: Array
     scales: Array | None
-    rate: float
-    start: float
-    loop: bool
     stepped: bool
-    play_rate: float
-    events: tuple[Event, ...]
     tracks: tuple[Track, ...] = ()
     lost: tuple[str, ...] = ()
 
@@ -64,51 +75,59 @@ def _called(file: GltfFile, node: Any) -> str:
     return str((nodes[node].get("name") if known else "") or f"node {node}")
 
 
-def read_animation(file: GltfFile, number: int, animation: Json, moved: Moved, warnings: list[str]) -> Sampled | None:
-    """Sample an animation for the joints of a skeleton; None where it moves none of them. Raises ReadError."""
-    skeleton, index = moved.skeleton, moved.index
+def plan(file: GltfFile, number: int, moved: Moved, times: dict[Any, Array], warnings: list[str]) -> Planned | None:
+    """What an animation of a file moves and when its keys are; None where it moves none of the joints. times: those of the
+    accessors that were read before. Raises ReadError."""
+    animation = file.items("animations")[number]
     place = f"animations[{number}]"
     stem = readable(file.path.stem)
     unnamed = f"{stem} {number + 1}" if number else stem
     name = str(animation.get("name") or unnamed)
-    found: list[tuple[int, str, Array, Array, str]] = []
-    weights: list[tuple[tuple[str, ...], Array, Array, str]] = []
-    kinds: set[str] = set()
-    lost: list[str] = []
+    joints: list[tuple[int, str, int]] = []
+    shapes: list[tuple[tuple[str, ...], int]] = []
+    others: list[tuple[str, str, int]] = []
     samplers = animation.get("samplers", [])
-    known: dict[Any, Array] = {}
     for c, channel in enumerate(animation.get("channels", [])):
-        where = f"{place}.channels[{c}]"
         target = channel.get("target", {})
-        path = target.get("path")
-        names = moved.morphs.names.get(target.get("node"), ()) if path == "weights" else ()
+        node, path = target.get("node"), target.get("path")
+        names = moved.morphs.names.get(node, ()) if path == "weights" else ()
         if not names and path not in _WIDTHS:
             continue
         which = channel.get("sampler")
         if not isinstance(which, int) or not 0 <= which < len(samplers):
-            raise ReadError(f"names samplers[{which}] of {len(samplers)}", file.path, where)
-        its = f"{place}.samplers[{which}]"
+            raise ReadError(f"names samplers[{which}] of {len(samplers)}", file.path, f"{place}.channels[{c}]")
         if names:
-            weights.append((names, *_sampler(file, samplers[which], its, "SCALAR", known, len(names))))
-            continue
-        times, values, kind = _sampler(file, samplers[which], its, _WIDTHS[path], known)
-        if target.get("node") not in index:
-            if np.ptp(values, axis=0).max() > _MOVES:
-                lost.append(_called(file, target.get("node")))
-            continue
-        kinds.add(kind)
-        found.append((index[target["node"]], path, times, values, kind))
-    if not found:
+            shapes.append((names, which))
+        elif node in moved.index:
+            joints.append((moved.index[node], path, which))
+        else:
+            others.append((_called(file, node), path, which))
+    if not joints:
         return None
+    used = dict.fromkeys([*(j[2] for j in joints), *(s[1] for s in shapes)])
+    keyed = {id(t): t for w in used for t in [_times(file, samplers[w], f"{place}.samplers[{w}]", times)]}
     extras = _extras(animation)
-    all_times = list({id(a): a for a in (*(f[2] for f in found), *(w[1] for w in weights))}.values())
-    rate, start, count = _grid(file, all_times, extras.get("rate"), place, warnings, name)
-    at = start + np.arange(count) / rate
-    n = len(skeleton)
-    q = np.tile(skeleton.rest_rotations, (count, 1, 1))
-    t = np.tile(skeleton.rest_translations, (count, 1, 1))
-    rest_s = skeleton.rest_scales if skeleton.rest_scales is not None else np.ones((n, 3))
-    s = np.tile(rest_s, (count, 1, 1))
+    rate, start, frames = _grid(file, list(keyed.values()), extras.get("rate"), place, warnings, name)
+    events = tuple(
+        Event(float(e["frame"]), str(e["name"]))
+        for e in extras.get("events", [])
+        if isinstance(e, dict) and isinstance(e.get("frame"), int | float) and "name" in e
+    )
+    play = extras.get("play_rate", 1.0)
+    return Planned(
+        name, rate, start, frames, extras.get("loop") is True, float(play) if isinstance(play, int | float) and play > 0 else 1.0,
+        events, place, samplers, tuple(joints), tuple(shapes), tuple(others), times,
+    )  # fmt: skip
+
+
+def decode(file: GltfFile, planned: Planned, skeleton: Skeleton, warnings: list[str]) -> Sampled:
+    """Sample a planned animation for the joints of a skeleton. Raises ReadError."""
+    at = planned.start + np.arange(planned.frames) / planned.rate
+
+    def read(which: int, kind: str, shapes: int = 0) -> tuple[Array, Array, str]:
+        return _sampler(
+            file, planned.samplers[which], f"{planned.place}.samplers[{which}]", kind, planned.times, shapes
+        )
 
     def sampled(times: Array, values: Array, kind: str, rotation: bool = False) -> Array:
         # float32 times lie a rounding away from the frame: a STEP key must not be missed by it.
@@ -116,33 +135,35 @@ def read_animation(file: GltfFile, number: int, animation: Json, moved: Moved, w
         exact = np.where(np.abs(near - at) < 1e-5 + 2e-7 * np.abs(at), near, at)
         return tracks.sample(times, values, kind, exact, rotation)
 
+    rest_s = skeleton.rest_scales if skeleton.rest_scales is not None else np.ones((len(skeleton), 3))
+    q, t, s = (
+        np.tile(rest, (planned.frames, 1, 1)) for rest in (skeleton.rest_rotations, skeleton.rest_translations, rest_s)
+    )
     alike: dict[tuple[str, str, int], list[tuple[int, Array, Array]]] = {}
-    for joint, path, times, values, kind in found:
+    for joint, path, which in planned.joints:
+        times, values, kind = read(which, _WIDTHS[path])
         alike.setdefault((path, kind, id(times)), []).append((joint, times, values))
     for (path, kind, _), these in alike.items():  # joints with the same key times at once
         out = sampled(these[0][1], np.stack([v for _, _, v in these], axis=-2), kind, path == "rotation")
         {"rotation": q, "translation": t, "scale": s}[path][:, [joint for joint, _, _ in these]] = out
     curves: dict[str, Track] = {}
-    for names, times, values, kind in weights:
+    for names, which in planned.shapes:
+        times, values, kind = read(which, "SCALAR", len(names))
         for shape, curve in zip(names, sampled(times, values, kind).T, strict=True):
             had = curves.setdefault(shape, Track(shape, curve))
             if np.abs(had.values - curve).max() > 1e-6:
-                warnings.append(f"{name!r} moves the shape {shape!r} of two meshes apart: that of the first is taken.")
+                warnings.append(
+                    f"{planned.name!r} moves the shape {shape!r} of two meshes apart: that of the first is taken."
+                )
+    others = ((node, read(which, _WIDTHS[path])[1]) for node, path, which in planned.others)
+    lost = dict.fromkeys(node for node, values in others if np.ptp(values, axis=0).max() > _MOVES)
+    kinds = {kind for _, kind, _ in alike}
     if len(kinds) > 1:
-        warnings.append(f"{name!r} mixes interpolations ({', '.join(sorted(kinds))}): sampled at every frame.")
+        warnings.append(f"{planned.name!r} mixes interpolations ({', '.join(sorted(kinds))}): sampled at every frame.")
     elif kinds == {"CUBICSPLINE"}:
-        warnings.append(f"{name!r} uses cubic splines: sampled at every frame, linear in between.")
-    events = tuple(
-        Event(float(e["frame"]), str(e["name"]))
-        for e in extras.get("events", [])
-        if isinstance(e, dict) and isinstance(e.get("frame"), int | float) and "name" in e
-    )
-    play = extras.get("play_rate", 1.0)
-    return Sampled(
-        name, q, t, s if np.abs(s - 1).max() > 1e-6 else None, rate, start, extras.get("loop") is True,
-        kinds == {"STEP"}, float(play) if isinstance(play, int | float) and play > 0 else 1.0, events, tuple(curves.values()),
-        tuple(dict.fromkeys(lost)),
-    )  # fmt: skip
+        warnings.append(f"{planned.name!r} uses cubic splines: sampled at every frame, linear in between.")
+    scales = s if np.abs(s - 1).max() > 1e-6 else None
+    return Sampled(q, t, scales, kinds == {"STEP"}, tuple(curves.values()), tuple(lost))
 
 
 def keys_of(file: GltfFile, animation: Json) -> int:
@@ -160,8 +181,10 @@ def as_clips(file: GltfFile, animations: list[Json]) -> list[Json]:
     time are what a tool made of one clip that splits it by node."""
     moved = [{c.get("target", {}).get("node") for c in a.get("channels", [])} for a in animations]
     apart = all(len(m) == 1 and None not in m for m in moved) and len(set().union(*moved)) == len(moved)
+    if len(animations) < 2 or not apart:
+        return animations
     spans = {_span(file, a) for a in animations}
-    if len(animations) < 2 or not apart or None in spans or len(spans) != 1:
+    if None in spans or len(spans) != 1:
         return animations
     names = [str(a.get("name") or "") for a in animations]
     samplers: list[Json] = []
@@ -209,8 +232,11 @@ def _extras(animation: Json) -> Json:
     return ours if isinstance(ours, dict) else {}
 
 
-def _times(file: GltfFile, at: Any, where: str, known: dict[Any, Array]) -> Array:
-    """When keys are: most samplers of an animation share them, so they are read once, and are one array then."""
+def _times(file: GltfFile, sampler: Any, where: str, known: dict[Any, Array]) -> Array:
+    """When the keys of a sampler are: most samplers share them, so they are read once, and are one array then."""
+    if not isinstance(sampler, dict):
+        raise ReadError("is not an object", file.path, where)
+    at = sampler.get("input")
     if not isinstance(at, int) or at not in known:
         times = accessors.read(file, at, where, "SCALAR")[:, 0].astype(np.float64)
         if len(times) == 0:
@@ -225,9 +251,7 @@ def _sampler(
     file: GltfFile, sampler: Any, where: str, kind: str, known: dict[Any, Array], shapes: int = 0
 ) -> tuple[Array, Array, str]:
     """Times, values and interpolation; of so many shapes' weights, a row a key. known: times by their accessors."""
-    if not isinstance(sampler, dict):
-        raise ReadError("is not an object", file.path, where)
-    times = _times(file, sampler.get("input"), where, known)
+    times = _times(file, sampler, where, known)
     values = accessors.read(file, sampler.get("output"), where, kind).astype(np.float64)
     how = str(sampler.get("interpolation", "LINEAR"))
     if how not in ("LINEAR", "STEP", "CUBICSPLINE"):
@@ -279,60 +303,3 @@ def _grid(
 def _fits(times: Array, rate: float) -> bool:
     frames = times * rate
     return bool(np.abs(frames - np.round(frames)).max() < 0.02)
-
-
-def unit_rotations(q: Array) -> Array:
-    """Rotations ``(…, 4)`` as glTF 2.0 wants them: of unit length, and no component beyond one, not by a rounding either."""
-    return np.clip(quat.normalise(q), -1.0, 1.0)
-
-
-@dataclass(frozen=True, eq=False)
-class Nodes:
-    """The nodes that joints are, by their numbers, and their own rotations, translations and scales (None: all one).
-    always: (node, path) that have a channel in any case. morphs: shapes of the file's meshes, whose weights are tracks."""
-
-    nodes: tuple[int, ...]
-    rest: tuple[Array, Array, Array | None]
-    always: frozenset[tuple[int, str]] = frozenset()
-    morphs: Morphs = NO_MORPHS
-
-
-def write_animation(clip: Clip, posed: tuple[Array, Array], onto: Nodes, store: Bin, start: float = 0.0) -> Json:
-    """An animation with one channel for everything that leaves its rest value, or that is written always.
-
-    posed: local rotations ``(frames, joints, 4)`` and translations ``(frames, joints, 3)`` in the file's frame.
-    """
-    (q, t), nodes, rest = posed, onto.nodes, onto.rest
-    every = np.arange(clip.frames)
-
-    def timed(frames: NDArray[np.intp]) -> int:
-        return store.add(start + frames / clip.rate, "SCALAR", bounds=True)
-
-    times = timed(every)
-    samplers: list[Json] = []
-    channels: list[Json] = []
-    how = "STEP" if clip.stepped else "LINEAR"
-    s = clip.scales
-    for joint, node in enumerate(nodes):
-        rest_s = np.ones(3) if rest[2] is None else rest[2][joint]
-        moved = {
-            "rotation": quat.angle(quat.multiply(quat.conjugate(rest[0][joint]), q[:, joint])).max() > 1e-7,
-            "translation": np.abs(t[:, joint] - rest[1][joint]).max() > 1e-7,
-            "scale": s is not None and np.abs(s[:, joint] - rest_s).max() > 1e-7,
-        }
-        for path, kind, values in (
-            ("translation", "VEC3", t[:, joint]),
-            ("rotation", "VEC4", unit_rotations(quat.continuous(q[:, joint]))),
-            ("scale", "VEC3", np.broadcast_to(rest_s, t[:, joint].shape) if s is None else s[:, joint]),
-        ):
-            if moved[path] or (node, path) in onto.always:
-                keys = straight_keys(np.asarray(values), path == "rotation") if clip.thinned else every
-                at = times if len(keys) == clip.frames else timed(keys)
-                samplers.append({"input": at, "output": store.add(values[keys], kind), "interpolation": how})
-                channels.append({"sampler": len(samplers) - 1, "target": {"node": node, "path": path}})
-    if not channels:  # a clip that never leaves rest still is a clip: one channel that says so
-        samplers.append({"input": times, "output": store.add(unit_rotations(q[:, 0]), "VEC4"), "interpolation": how})
-        channels.append({"sampler": 0, "target": {"node": nodes[0], "path": "rotation"}})
-    weights = weight_channels(clip, onto.morphs, store, times, how)
-    channels += [{**c, "sampler": c["sampler"] + len(samplers)} for c in weights["channels"]]
-    return {"name": clip.name, "channels": channels, "samplers": samplers + weights["samplers"]}

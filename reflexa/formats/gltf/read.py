@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from dataclasses import dataclass
 from pathlib import Path
 from typing import Any
@@ -13,14 +14,16 @@ from reflexa.formats import frame as frames
 from reflexa.formats import imported
 from reflexa.formats.frame import ImportFrame
 from reflexa.formats.gltf import accessors
-from reflexa.formats.gltf.animation import Moved, as_clips, keys_of, read_animation
+from reflexa.formats.gltf.animation import Moved, Planned, as_clips, decode, keys_of, plan
 from reflexa.formats.gltf.container import GltfFile, Json, is_there, load
 from reflexa.formats.gltf.morphs import morphs_of
 from reflexa.formats.gltf.skin import read_meshes
-from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, Note, ReadOptions, lost_notes, sign_notes
+from reflexa.formats.guard import typed_errors
+from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, ReadOptions, Remarks, lost_notes, sign_notes
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.motion.clips import Clips, Head
 from reflexa.motion.matrices import decomposed
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import Names, told_apart
@@ -35,7 +38,6 @@ class GltfLayout:
     file: GltfFile
     nodes: tuple[int, ...]
     animations: dict[str, int]
-    digests: dict[str, str]
     starts: dict[str, float]
 
 
@@ -79,42 +81,67 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         warnings.append(f"Images are missing beside the file: {listed(missing)}. Their addresses are kept.")
     rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
 
-    clips: list[Clip] = []
-    notes: list[Note] = []
     together, apart = as_clips(file, file.items("animations")), len(file.items("animations"))
     if len(together) < apart:
         warnings.append(f"{apart} animations of one node each, over the same time, are one clip.")
         file.put("animations", together)
-    layout, given = GltfLayout(file, tuple(joints), {}, {}, {}), Names()
-    moved = Moved(raw, index, morphs_of(file))
-    # Animations may share their keys: a small file would take all memory that there is. Counted before any is decoded by their
-    # keys, and again by their frames, which may be more.
-    counted, taken, most = 0, 0, max(_MOST_BYTES, _MOST_TIMES * sum(map(len, file.buffers)))
-    for i, animation in enumerate(file.items("animations")):
-        counted += keys_of(file, animation) * len(joints) * _A_JOINT
-        if counted > most:
-            raise _too_many(file, apart, counted, i)
-    for i, animation in enumerate(file.items("animations")):
-        sampled = read_animation(file, i, animation, moved, warnings)
-        if sampled is None:
-            continue
-        q, t = frames.take_in(frame, skeleton, sampled.rotations, sampled.translations)
-        name = given.give(sampled.name)
-        clip = Clip(
-            name, skeleton, quat.continuous(q), t, sampled.rate, sampled.scales, sampled.loop, sampled.stepped,
-            sampled.play_rate, sampled.events, sampled.tracks,
-        )  # fmt: skip
-        clips.append(clip)
-        taken += clip.rotations.nbytes + clip.translations.nbytes
-        if taken > most:
-            raise _too_many(file, apart, taken, i)
-        notes += [*sign_notes(name, skeleton.names, sampled.rotations), *lost_notes(name, sampled.lost)]
-        layout.animations[name] = i
-        layout.digests[name] = clip.digest
-        layout.starts[name] = sampled.start
+    planned = _planned(file, Moved(raw, index, morphs_of(file)), apart, warnings)
+    starts = {name: p.start for name, (_, p) in planned.items()}
+    layout = GltfLayout(file, tuple(joints), {name: number for name, (number, _) in planned.items()}, starts)
+    clips, of_clip = _decoded_when_wanted(file, {name: p for name, (_, p) in planned.items()}, frame, raw, skeleton)
     generator = file.json["asset"].get("generator", "")
     fmt = "glb" if path.suffix.lower() == ".glb" else "gltf"
-    return Imported(path, fmt, str(generator), rig, tuple(clips), frame, tuple(warnings), layout, notes=tuple(notes))
+    return Imported(path, fmt, str(generator), rig, clips, frame, Remarks(tuple(warnings)), layout, of_clip=of_clip)
+
+
+def _planned(file: GltfFile, moved: Moved, apart: int, warnings: list[str]) -> dict[str, tuple[int, Planned]]:
+    """The animations that move joints, with their numbers, by the names that their clips get. Raises ReadError."""
+    # Animations may share their keys: a small file would take all memory that there is. Counted by their keys before any is
+    # looked at, and again by their frames, which may be more.
+    most, a_frame = max(_MOST_BYTES, _MOST_TIMES * sum(map(len, file.buffers))), len(moved.skeleton) * _A_JOINT
+    counted = 0
+    for i, animation in enumerate(file.items("animations")):
+        counted += keys_of(file, animation) * a_frame
+        if counted > most:
+            raise _too_many(file, apart, counted, i)
+    out: dict[str, tuple[int, Planned]] = {}
+    given, times, taken = Names(), dict[Any, Array](), 0
+    for i in range(len(file.items("animations"))):
+        planned = plan(file, i, moved, times, warnings)
+        if planned is not None:
+            out[given.give(planned.name)] = (i, planned)
+            taken += planned.frames * a_frame
+        if taken > most:
+            raise _too_many(file, apart, taken, i)
+    return out
+
+
+def _decoded_when_wanted(
+    file: GltfFile, planned: dict[str, Planned], frame: ImportFrame, raw: Skeleton, skeleton: Skeleton
+) -> tuple[Clips, Callable[[int], Remarks]]:
+    """The clips, and what there is to say of each."""
+    names = tuple(planned)
+    remarks: dict[int, Remarks] = {}
+
+    def decoded(number: int) -> Clip:
+        name, p, warnings = names[number], planned[names[number]], list[str]()
+        with typed_errors(file.path):
+            found = decode(file, p, raw, warnings)
+            q, t = frames.take_in(frame, skeleton, found.rotations, found.translations)
+            notes = (*sign_notes(name, skeleton.names, found.rotations), *lost_notes(name, found.lost))
+            remarks[number] = Remarks(tuple(warnings), notes)
+            return Clip(
+                name, skeleton, quat.continuous(q), t, p.rate, found.scales, p.loop, found.stepped, p.play_rate, p.events,
+                found.tracks,
+            )  # fmt: skip
+
+    clips = Clips((Head(name, p.frames, p.rate, p.events) for name, p in planned.items()), decoded)
+
+    def of_clip(number: int) -> Remarks:
+        clips[number]  # decodes it
+        return remarks[number]
+
+    return clips, of_clip
 
 
 def parents_of(file: GltfFile, nodes: list[Json]) -> list[int]:

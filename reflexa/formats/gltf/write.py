@@ -13,11 +13,11 @@ import numpy as np
 from reflexa.errors import WriteError
 from reflexa.formats import frame as frames
 from reflexa.formats.gltf.accessors import Bin
-from reflexa.formats.gltf.animation import Nodes, unit_rotations, write_animation
 from reflexa.formats.gltf.container import GltfFile, Json, to_glb, to_gltf
 from reflexa.formats.gltf.morphs import NO_MORPHS, Morphs, morphs_of
 from reflexa.formats.gltf.packing import repacked
 from reflexa.formats.gltf.read import GltfLayout
+from reflexa.formats.gltf.write_animation import Nodes, unit_rotations, write_animation
 from reflexa.formats.imported import Imported
 from reflexa.motion.clip import Clip
 from reflexa.rig import Mesh, Rig
@@ -63,11 +63,7 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
             advice="Export with --frame clean.",
         )
     old = file.items("animations")
-    kept = {
-        c.name: i
-        for c in clips
-        if (i := layout.animations.get(c.name)) is not None and layout.digests[c.name] == c.digest
-    }
+    kept = {c.name: i for c in clips if (i := layout.animations.get(c.name)) is not None and _as_read(source, c)}
     carried = {c.name: _other_channels(old, layout, c) for c in clips if c.name not in kept}
     if kept or any(c["channels"] for c in carried.values()):
         stay = {name: old[i] for name, i in kept.items()}
@@ -92,6 +88,12 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
         written["extras"] = {**extras, "reflexa": _extras(clip, notes)}
         json["animations"].append(written)
     return json, store.data
+
+
+def _as_read(source: Imported, clip: Clip) -> bool:
+    """Is the clip what its own file has under its name?"""
+    had = source.clips.named(clip.name)
+    return had is not None and had.digest == clip.digest
 
 
 _Animations = dict[str, Json]

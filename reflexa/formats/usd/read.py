@@ -18,13 +18,14 @@ from reflexa.formats import frame as frames
 from reflexa.formats import imported
 from reflexa.formats.files import usable
 from reflexa.formats.frame import ImportFrame
-from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, Note, ReadOptions, lost_notes, sign_notes
+from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, Note, ReadOptions, Remarks, lost_notes, sign_notes
 from reflexa.formats.usd import apart
 from reflexa.formats.usd.blend_shapes import read_tracks
 from reflexa.formats.usd.skin import read_meshes
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, Event, Track
+from reflexa.motion.clips import Clips
 from reflexa.motion.matrices import decomposed
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import Names
@@ -160,7 +161,8 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
     layout = UsdLayout(stage.GetRootLayer().ExportToString(), where, driven, animations, rates, starts)
     generator = str(stage.GetRootLayer().documentation or "")
     fmt = "usda" if path.suffix.lower() == ".usda" else "usdc"
-    return Imported(path, fmt, generator, rig, tuple(clips), frame, tuple(warnings), layout, notes=tuple(notes))
+    remarks = Remarks(tuple(warnings), tuple(notes))
+    return Imported(path, fmt, generator, rig, Clips.of(clips), frame, remarks, layout)
 
 
 def layers_of(path: Path) -> list[Path]:
