@@ -275,6 +275,20 @@ def _followed(model: tuple[Array, Array], wanted: list[tuple[Limb, Array, Array]
     )
 
 
+def within_reach(posed: Posed, l: Limb, goal: Array, timing: Timing) -> Array:
+    """A limb's goals ``(frames, 3)`` drawn near where it does not reach, and smoothly before and after: it comes to its full
+    length and leaves it in time, where else its elbow or knee would snap straight."""
+    root, middle, end = posed.placed[:, l.root], posed.placed[:, l.middle], end_of(posed, l)
+    longest = np.linalg.norm(middle - root, axis=-1) + np.linalg.norm(end - middle, axis=-1)
+    way = goal - root
+    away = np.linalg.norm(way, axis=-1)
+    over = np.maximum(away - (1 - SOFT) * longest, 0.0)
+    if not over.any():
+        return goal
+    near = widened(over, timing)
+    return np.asarray(goal - way * (near / np.maximum(away, 1e-9))[:, None])
+
+
 def too_far(model: tuple[Array, Array], l: Limb, goal: Array, down: Array, straight: float) -> Array:
     """How much lower still a limb's root must be for its end to reach ``goal`` ``(frames, 3)``, metres ``(frames,)``.
 

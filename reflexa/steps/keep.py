@@ -8,13 +8,24 @@ from typing import Annotated
 import msgspec
 import numpy as np
 from msgspec import Meta
+from numpy.typing import NDArray
 
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.cuts import timing_of
-from reflexa.motion.limbs import at_frames, given_way, posed_clip, reach, reach_chain, sunk_clip, turn_about
+from reflexa.motion.limbs import (
+    at_frames,
+    given_way,
+    posed_clip,
+    reach,
+    reach_chain,
+    sunk_clip,
+    turn_about,
+    within_reach,
+)
+from reflexa.motion.smoothing import Timing
 from reflexa.rig import Rig
 from reflexa.rig.limbs import hinges, limb_of
 from reflexa.steps.model import SOURCE, Context, Given, Outcome, Point, Settings, StepKind
@@ -80,7 +91,7 @@ def keep(given: Given, settings: KeepSettings, context: Context) -> Clip:
         return clip
     posed = at_frames(clip.skeleton, clip.model, clip.rotations, at)
     translations = sunk_clip(clip, posed, rig.joint("pelvis"), at, sunk[at]) if sunk.any() else None
-    before_it = clip.model[1][at]
+    before_it, timing = clip.model[1][at], _timing_at(clip, at)
     for joint, acts in ends:
         w = acts[at]
         q, p = then.clip.model[0][at, joint], then.clip.model[1][at, joint]
@@ -90,6 +101,8 @@ def keep(given: Given, settings: KeepSettings, context: Context) -> Clip:
             part, line = rig.part_of(name), rig.chain_to(name)
             l = limb_of(rig, part)
             if l is not None:
+                if not (settings.give and part.endswith("foot")):  # there the pelvis has come near
+                    goal = within_reach(posed, l, goal, timing)
                 reach(posed, l, goal, hinges(clip, rig, part)[at])
             elif line:
                 reach_chain(posed, line, goal)
@@ -98,6 +111,15 @@ def keep(given: Given, settings: KeepSettings, context: Context) -> Clip:
             turn_about(posed, np.array(clip.skeleton.below(joint)), posed.placed[:, joint].copy(), change)
         posed.loose.add(joint)
     return posed_clip(clip, posed, at, translations)
+
+
+def _timing_at(clip: Clip, at: NDArray[np.intp]) -> Timing:
+    """The timing of some frames of a clip: where some are missing between two, another piece begins."""
+    timing = timing_of(clip)
+    if len(at) == clip.frames:
+        return timing
+    begins = {*np.searchsorted(at, timing.cuts).tolist(), *(np.flatnonzero(np.diff(at) > 1) + 1).tolist()}
+    return Timing(timing.rate, False, tuple(sorted(begins - {0, len(at)})))
 
 
 def _joint(rig: Rig, name: str) -> int:
