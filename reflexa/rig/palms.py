@@ -8,9 +8,11 @@ from functools import lru_cache
 from types import MappingProxyType
 
 import numpy as np
+from numpy.typing import NDArray
 
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
+from reflexa.motion.curves import smoothstep
 from reflexa.rig.mesh import skin_of
 from reflexa.rig.rig import SIDES, UP, Rig
 from reflexa.rig.soles import corners, pooled
@@ -19,6 +21,8 @@ from reflexa.rig.soles import corners, pooled
 _THICK = 0.0085
 # Across its flat a hand is thinner than this share of what it is otherwise, or it is no flat hand.
 _FLAT = 0.7
+# A hand is turned to a side of it in full while that looks down by more than the first cosine, and not at all beyond the second.
+_ASIDE, _OPPOSITE = -0.5, -0.95
 # Hands that differ by no more than this share of the height are meant to be alike.
 _ALIKE = 0.015
 
@@ -33,17 +37,29 @@ class Palm:
     thick: float
     normal: Array | None
 
+    @property
+    def long(self) -> float:
+        """From the wrist to the furthest of the hand, metres."""
+        return float(np.linalg.norm(self.points, axis=1).max(initial=0.0)) + self.thick
+
     def lowest(self, turned: Array) -> Array:
         """How far below the wrist the lowest of the hand is, the wrist turned by ``(frames, 4)``; metres ``(frames,)``."""
         up = quat.rotate(quat.conjugate(turned), UP)
         return np.asarray(-(up @ self.points.T).min(axis=1) + self.thick)
 
-    def flattening(self, turned: Array) -> Array:
-        """The least turn ``(frames, 4)`` after which the palm, or the back of the hand, lies flat."""
+    def flattening(self, turned: Array, face_down: NDArray[np.bool_]) -> Array:
+        """The least turn ``(frames, 4)`` after which the hand lies flat, on the one of its sides ``(frames,)`` or the other; less
+        of it where that side looks up, from where there is no least turn."""
         if self.normal is None:
             return np.broadcast_to(quat.IDENTITY, turned.shape)
         now = quat.rotate(turned, self.normal)
-        return quat.between(now, np.where(now[:, 1:2] < 0, -UP, UP))
+        to = np.where(face_down[:, None], -UP, UP)
+        cosine = np.sum(now * to, axis=1)
+        return quat.scaled(quat.between(now, to), smoothstep((cosine - _OPPOSITE) / (_ASIDE - _OPPOSITE)))
+
+    def face_down(self, turned: Array, counts: Array) -> bool:
+        """Is the one side of the hand the nearer to the ground over some frames? counts ``(frames,)``: how much each does."""
+        return self.normal is not None and float(np.sum(counts * quat.rotate(turned, self.normal)[:, 1])) < 0
 
 
 @lru_cache(maxsize=32)

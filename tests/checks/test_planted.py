@@ -118,7 +118,7 @@ def test_signs_that_flip_and_motion_of_no_joint_are_told(deckhand_clips, deckhan
     path = tmp_path / "a.glb"
     data = encode([clip], deckhand_rig, "glb")
     path.write_bytes(data)
-    assert not read(path).notes
+    assert not read(path).notes_on("walk")
     from reflexa.formats.imported import sign_notes
 
     (note,) = sign_notes("walk", clip.skeleton.names, q)

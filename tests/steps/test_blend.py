@@ -17,6 +17,7 @@ from reflexa.errors import RecipeError
 from reflexa.formats import read
 from reflexa.motion import cycle, quat, travel
 from reflexa.motion.clip import Clip
+from reflexa.motion.clips import Clips
 from reflexa.motion.resample import at_frames, to_rate
 from reflexa.motion.skeleton import chain
 from reflexa.rig import Rig, analyse
@@ -215,7 +216,7 @@ def test_what_cannot_be_lined_up_or_blended_is_said(deckhand_rig, deckhand_clips
 
 
 def test_a_take_draws_on_another_and_circles_are_told() -> None:
-    source = {"f": ((replace(BASE, name="base"), replace(OTHER, name="other")), RIG)}
+    source = {"f": (Clips.of([replace(BASE, name="base"), replace(OTHER, name="other")]), RIG)}
     one = Take("one", Source("f", "other"), (make("mirror"),))
     two = Take("two", Source("f", "base"), (make("blend", clip="take:one"),))
     clips = ClipsByName(source, (one, two))

@@ -12,10 +12,12 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import told
 from reflexa.motion.curves import smoothstep
+from reflexa.motion.cuts import timing_of
 from reflexa.motion.cycle import Unrolled
 from reflexa.motion.eases import eased, near
 from reflexa.motion.limb import Limb
 from reflexa.motion.limbs import Posed, end_of, limb_end, turn_about
+from reflexa.motion.smoothing import Timing, gaussian
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.match import Match
 from reflexa.rig.palms import Palm, palms
@@ -134,33 +136,49 @@ def bearing_hands(posed: Posed, clip: Clip, m: Match) -> dict[str, tuple[Limb, A
         palm = palms(m.target).get(side)
         if palm is not None and not m.same_feet:
             bears = near(stands, 0.0, _LED * clip.rate)[loop.own]
-            goal[:, 1] = _laid(posed, palm, track[:, 1], bears, _SETTLES * leg)
+            goal[:, 1] = _laid(posed, palm, track[:, 1], bears, _SETTLES * leg, timing_of(clip))
         out[name] = l, end + weight[:, None] * (goal - end), weight
     return out
 
 
+def _sides(palm: Palm, turned: Array, under: NDArray[np.bool_], bears: Array) -> NDArray[np.bool_]:
+    """On which of its sides a hand is laid ``(frames,)``, one for as long as it would be under the ground: decided anew in each
+    frame, a hand whose fingers point down would turn over."""
+    out = np.zeros(len(turned), dtype=bool)
+    for first, last in contacts.spans(under):
+        own = slice(first, last + 1)
+        out[own] = palm.face_down(turned[own], bears[own] + _IN_ANY_CASE)
+    return out
+
+
+# Lying flat is taken to gain at least this share of a hand's length.
+_GAINS = 0.25
+# A hand turns to the ground over so long, seconds.
+_TURNS = 0.06
+# What a frame counts in which a hand does not bear, beside one in which it does.
+_IN_ANY_CASE = 0.02
 # A hand that bears comes down onto the ground by no more than this share of the leg, over so long, seconds.
 _SETTLES, _LED = 0.06, 0.15
 
 
-def _laid(posed: Posed, palm: Palm, height: Array, bears: Array, most: float) -> Array:
+def _laid(posed: Posed, palm: Palm, height: Array, bears: Array, most: float, timing: Timing) -> Array:
     """Turn a hand towards lying flat, as far as it takes for nothing of it to be under the ground with its wrist at a height; how
     high the wrist is to be ``(frames,)``: no lower than the flat hand needs, and lower where a hand that bears hovers.
 
     bears: how much it bears ``(frames,)``; most: by how much it is let down, metres.
     """
     own = posed.turned[:, palm.joint].copy()
-    flat = palm.flattening(own)
-    low, high = np.zeros(len(own)), np.ones(len(own))
-    high[palm.lowest(own) <= height] = 0.0
-    for _ in range(12):
-        middle = (low + high) / 2
-        under = palm.lowest(quat.multiply(quat.scaled(flat, middle), own)) > height
-        low, high = np.where(under, middle, low), np.where(under, high, middle)
-    turn = quat.scaled(flat, high)
-    at = np.flatnonzero(high)
+    lowest = palm.lowest(own)
+    flat = palm.flattening(own, _sides(palm, own, lowest > height, bears))
+    # As a share of what lying flat would gain: that changes smoothly, whatever way the hand turns.
+    gains = np.maximum(lowest - palm.lowest(quat.multiply(flat, own)), _GAINS * palm.long)
+    turn = quat.scaled(flat, np.clip((lowest - height) / gains, 0.0, 1.0))
+    led = gaussian(quat.to_rotvec(turn), _TURNS * timing.rate, timing.loop, timing.cuts)
+    at = np.flatnonzero(np.any(led != 0, axis=1))
+    turn = quat.from_rotvec(led)
     below = np.array(posed.skeleton.below(palm.joint), dtype=np.intp)
     turn_about(posed, below, posed.placed[at, palm.joint].copy(), turn[at], at)
     posed.loose.add(palm.joint)
     needs = palm.lowest(posed.turned[:, palm.joint])
-    return np.asarray(np.maximum(height, needs) - bears * np.clip(height - needs, 0.0, most))
+    raised = gaussian(np.maximum(needs - height, 0.0), _TURNS * timing.rate, timing.loop, timing.cuts)
+    return np.asarray(height + raised - bears * np.clip(height - needs, 0.0, most))

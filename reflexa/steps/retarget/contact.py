@@ -216,8 +216,7 @@ def plant_feet(posed: Posed, clip: Clip, m: Match, hands: bool) -> Contacts:
             if name in contacts.least:
                 lift = np.maximum(contacts.least[name] - goal[:, 1], 0.0)
                 goal[:, 1] += np.maximum(lift, free * widened(lift, timing)) if lift.any() else 0.0
-        if name.endswith("foot"):
-            goal = calmed(posed, l, goal, timing)
+        goal = calmed(posed, l, goal, timing)
         contacts.short[name] = reach(posed, l, goal, axes[name])
     return contacts
 
