@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import msgspec
 import numpy as np
 
-from reflexa.checks.model import STOOD, Check, Finding, Limit, Subject
+from reflexa.checks.model import STOOD, Check, Finding, Limit, Repair, Subject
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.rig.masses import centre_of_mass
 from reflexa.rig.soles import soles, under_tracks
+from reflexa.steps.correction import CorrectionSettings
+from reflexa.steps.correction.settings import Key, Track
 
 BESIDE = Limit(
     "balance",
@@ -20,21 +24,39 @@ BESIDE = Limit(
 _STILL, _LONG = 0.08, 0.4
 
 
-def _outside(point: Array, corners: Array) -> float:
-    """How far a point on the ground ``(2,)`` is outside the convex hull of some ``(n, 2)``, metres; 0 inside."""
+def _back(point: Array, corners: Array) -> Array:
+    """The way ``(2,)`` from a point on the ground to the nearest of the convex hull of some ``(n, 2)``, metres; 0 inside."""
     from scipy.spatial import ConvexHull, QhullError
 
     try:
         hull = ConvexHull(corners)
     except QhullError:  # all on one line
-        return float(np.linalg.norm(corners - point, axis=1).min())
+        return np.asarray(corners[int(np.linalg.norm(corners - point, axis=1).argmin())] - point)
     if (hull.equations[:, :2] @ point + hull.equations[:, 2]).max() <= 0:
-        return 0.0
+        return np.zeros(2)
     a = corners[hull.vertices]
-    b = np.roll(a, -1, axis=0)
-    way = b - a
+    way = np.roll(a, -1, axis=0) - a
     share = np.clip(np.sum((point - a) * way, axis=1) / np.maximum(np.sum(way * way, axis=1), 1e-12), 0, 1)
-    return float(np.linalg.norm(a + share[:, None] * way - point, axis=1).min())
+    back = a + share[:, None] * way - point
+    return np.asarray(back[int(np.linalg.norm(back, axis=1).argmin())])
+
+
+# The body leans this far beyond the edge of what bears, metres; its centre goes along with the pelvis by this share, since legs
+# go half-way (legs are 0.32 of the body by Winter's table). It leans and comes back over so long, seconds.
+_INSIDE, _ALONG, _LEANS = 0.01, 0.84, 0.3
+
+
+def _lean(clip: Clip, pelvis: str, frames: tuple[int, int], back: Array) -> Repair:
+    """The pelvis is moved over the feet, which stay."""
+    far = float(np.linalg.norm(back))
+    x, z = (back / far * (far + _INSIDE) / _ALONG).round(4).tolist()
+    lead = max(2, round(_LEANS * clip.rate))
+    first, last = frames
+    keys = [Key(f, move=(x, 0.0, z)) for f in sorted({first, last})]
+    before, after = (Key(max(first - lead, 0)),), (Key(min(last + lead, clip.frames - 1)),)
+    keys = [*(before if first > 0 else ()), *keys, *(after if last < clip.frames - 1 else ())]
+    track = Track(pelvis, tuple(keys), "world", "body", ("feet",))
+    return Repair("Lean over the feet", "correction", msgspec.to_builtins(CorrectionSettings(tracks=(track,))))
 
 
 def _run(subject: Subject) -> list[Finding]:
@@ -61,12 +83,14 @@ def _run(subject: Subject) -> list[Finding]:
             under = [
                 p[f, [0, 2]] for side, points in corners.items() if side in stands and stands[side][f] for p in points
             ]
-            away.append(100 * _outside(centre[f, [0, 2]], np.array(under)))
-        least = min(away)
-        if least > limit:
-            worst = frames[int(np.argmax(away))]
-            text = f"the body stands still with its weight {max(away):.0f} cm beside its feet: it would fall over"
-            out.append(Finding("balance", joint, text, (a, b), worst, max(away), limit, "cm"))
+            away.append(_back(centre[f, [0, 2]], np.array(under)))
+        far = 100 * np.linalg.norm(away, axis=1)
+        if far.min() > limit:
+            at = int(np.argmax(far))
+            worst = frames[at]
+            text = f"the body stands still with its weight {far[at]:.0f} cm beside its feet: it would fall over"
+            repair = _lean(clip, joint, (a, b), away[at])
+            out.append(Finding("balance", joint, text, (a, b), worst, float(far[at]), limit, "cm", repair))
     return out
 
 

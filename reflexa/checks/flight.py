@@ -2,17 +2,21 @@
 
 from __future__ import annotations
 
+import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.checks.model import Check, Finding, Limit, Subject
+from reflexa.checks.model import Check, Finding, Limit, Repair, Subject
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
+from reflexa.motion.clip import Clip
 from reflexa.rig.masses import centre_of_mass
 from reflexa.rig.palms import palms
 from reflexa.rig.rig import SIDES
 from reflexa.rig.soles import soles, under_tracks
 from reflexa.rig.stance import leg_length
+from reflexa.steps.correction import CorrectionSettings
+from reflexa.steps.correction.settings import Key, Track
 
 GRAVITY = 9.81  # m/s²
 OFF = Limit("flight", 15.0, "%", "Captured jumps measured here fall at 9.4 to 10.8 m/s².")
@@ -63,6 +67,32 @@ def _fall(track: Array, rate: float) -> tuple[float, float]:
     return float(2 * found[0]), float(np.abs(np.polyval(found, t) - track).max())
 
 
+# By more than this (as a factor) time is not changed: the body is led along another arc instead, drawn by so many keys.
+_MOST_SLOWER, _KEYS = 1.7, 7
+
+
+def _repair(clip: Clip, pelvis: str, frames: tuple[int, int], falls: float) -> Repair:
+    """A flight that takes as long as its height does, or where that is far off, one that is as high as its time asks for."""
+    (first, last), factor = frames, float(np.sqrt(max(falls, 0.0) / GRAVITY))
+    if 1 / _MOST_SLOWER <= factor <= _MOST_SLOWER:
+        longer = round((last - first) * factor) - (last - first)
+        factor = 1 + longer / (last - first)
+        # Straight lines before, in and after the flight, their corners within a frame.
+        old = [0, first - 1, first, first + 1, last - 1, last, last + 1, clip.frames - 1]
+        curve = {
+            float(o): round(float(o if o <= first else first + (min(o, last) - first) * factor + max(o - last, 0)), 4)
+            for o in old
+            if 0 <= o < clip.frames
+        }
+        return Repair("Re-time the flight", "retime", {"how": "curve", "curve": [list(p) for p in curve.items()]})
+    at = np.unique(np.linspace(first, last, _KEYS).round().astype(int))
+    up = (GRAVITY - falls) / 2 * (at - first) * (last - at) / clip.rate**2
+    keys = tuple(Key(int(f), move=(0.0, round(float(h), 4), 0.0)) for f, h in zip(at, up, strict=True))
+    track = Track(pelvis, keys, "world", "body")
+    title = "Raise the arc" if falls < GRAVITY else "Lower the arc"
+    return Repair(title, "correction", msgspec.to_builtins(CorrectionSettings(tracks=(track,))))
+
+
 def _run(subject: Subject) -> list[Finding]:
     """One finding per flight that does not fall at 9.81 m/s²."""
     clip, rig, limit = subject.clip, subject.rig, subject.limit(OFF)
@@ -83,7 +113,8 @@ def _run(subject: Subject) -> list[Finding]:
         how = "floats" if falls > -GRAVITY else "drops too fast"
         text = f"the body {how} in the air: it falls at {-falls:.1f} m/s² instead of {GRAVITY} m/s²"
         worst = a + int(np.argmax(centre[a : b + 1, 1]))
-        out.append(Finding("flight", joint, text, (a, b), worst, off, limit, "%"))
+        repair = _repair(clip, joint, (a - 1, b + 1), -falls)
+        out.append(Finding("flight", joint, text, (a, b), worst, off, limit, "%", repair))
     return out
 
 

@@ -16,6 +16,7 @@ from reflexa.formats import read
 from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.resample import at_frames
 from reflexa.rig.masses import centre_of_mass, segments
+from reflexa.steps import apply
 from tests.helpers.files import DATA
 
 DECKHAND = clips.demo_rigs()["deckhand"].rig
@@ -64,6 +65,21 @@ def test_floating_and_plunging_leaps_are_found_at_random_places_and_sizes(seed: 
     assert found.size == pytest.approx(100 * abs(factor - 1), abs=8) and 7 <= found.frames[0] <= 12
 
 
+@pytest.mark.parametrize("factor", [0.45, 0.7, 1.4, 2.0])
+def test_a_flight_is_repaired_by_its_time_or_its_arc(factor: float) -> None:
+    clip = leaping(0.7, GRAVITY * factor, 60.0)
+    (found,) = FLIGHT.run(Subject(clip, DECKHAND))
+    assert found.repair is not None
+    after = apply(found.repair.step(), clip, DECKHAND)
+    assert not FLIGHT.run(Subject(after, DECKHAND)), "it falls as everything does"
+    high = [float(np.ptp(c.model[1][:, DECKHAND.joint("pelvis"), 1])) for c in (clip, after)]
+    if found.repair.kind == "retime":
+        assert after.frames != clip.frames and high[1] == pytest.approx(high[0], rel=0.03), "as high, in another time"
+    else:
+        assert after.frames == clip.frames and high[1] == pytest.approx(high[0] / factor, rel=0.1), "in the same time"
+    assert np.abs(after.model[1][-1] - clip.model[1][-1]).max() < 1e-6
+
+
 @pytest.mark.parametrize("seed", range(20))
 def test_a_body_that_stands_beside_its_feet_is_found(seed: int) -> None:
     r = np.random.default_rng(seed)
@@ -90,6 +106,10 @@ def test_a_body_that_stands_beside_its_feet_is_found(seed: int) -> None:
     translations[:, list(DECKHAND.skeleton.roots)] += [0.0, up, 0.0]
     found = BALANCE.run(Subject(leaning.with_motion(leaning.rotations, translations), DECKHAND))
     assert [f.kind for f in found] == ["balance"] and found[0].size > 6
+    assert found[0].repair is not None
+    led = apply(found[0].repair.step(), leaning.with_motion(leaning.rotations, translations), DECKHAND)
+    left = BALANCE.run(Subject(led, DECKHAND))
+    assert not left or left[0].size < 0.5 * found[0].size, "it leans as far as the legs let it"
 
 
 @pytest.mark.parametrize("name", ["01_01_cut", "boxing_cut", "humanoid3d_run", "humanoid3d_walk"])

@@ -21,7 +21,7 @@ from reflexa.take.edits import insert_step, named_step
 from reflexa.take.evaluate import NOWHERE
 
 # Big things first (common practice, no source): what the clip is made of, then how it travels, then how it stands, then moments.
-_ORDER = ("trim", "close-loop", "root-motion", "helper-joints", "correction", "plants")
+_ORDER = ("trim", "retime", "close-loop", "root-motion", "helper-joints", "correction", "plants")
 # A repair may make another kind of finding weigh more by this share, and this much, before it counts as worse.
 _WORSE, _WORSE_LEAST = 0.05, 0.1
 # So many repairs are tried at most: many single moments are better looked at by a person.
