@@ -18,7 +18,7 @@ Frames = Annotated[int, Meta(ge=0, le=100_000)]
 class Segment:
     """A part of a sequence: a clip of a file, from first to last frame (None: its last), so many times as fast, reversed,
     mirrored; it fades in over the end of the one before over ``crossfade`` frames. in_place: it stands where it is in its file;
-    else place and heading carry on."""
+    else place and heading carry on. out_of_step: where both walk or run, it is not brought into step with the one before."""
 
     file: str
     clip: str
@@ -29,6 +29,7 @@ class Segment:
     mirrored: bool = False
     crossfade: int = 0
     in_place: bool = False
+    out_of_step: bool = False
 
 
 @dataclass(frozen=True)

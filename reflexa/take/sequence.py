@@ -10,12 +10,12 @@ import numpy as np
 from reflexa.errors import RecipeError
 from reflexa.motion import contacts, loops, seams
 from reflexa.motion.clip import Clip
-from reflexa.motion.contact import Contact
+from reflexa.motion.contact import Contact, of_points
 from reflexa.motion.joining import Part, Seam, jerks, joined
 from reflexa.motion.resample import even_times, seen_at, to_rate
 from reflexa.rig import Rig
 from reflexa.stage import EMPTY
-from reflexa.stage.footing import footing
+from reflexa.stage.footing import Footing, footing
 from reflexa.steps.close_loop import looked_at
 from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.mirror import reflected
@@ -23,6 +23,7 @@ from reflexa.steps.model import Given
 from reflexa.steps.plants.settings import PlantsSettings
 from reflexa.steps.plants.step import held
 from reflexa.take.model import Segment, Source
+from reflexa.take.stepping import stepping
 
 _SLOWEST, _FASTEST, _MOST = 0.01, 100.0, 200_000
 # A foot that stands through a crossfade is held where it else would slide by more than this, metres.
@@ -67,6 +68,7 @@ def source_of(source: Source, known: Known) -> tuple[Clip, Rig]:
 
 def placed(segments: Iterable[Segment], known: Known, name: str) -> tuple[Clip, Rig, tuple[Seam, ...]]:
     """The same with the seams between the segments."""
+    segments = list(segments)
     parts: list[Part] = []
     rig: Rig | None = None
     first: Clip | None = None
@@ -82,6 +84,7 @@ def placed(segments: Iterable[Segment], known: Known, name: str) -> tuple[Clip, 
     if rig is None or first is None:
         raise RecipeError("there is no segment", advice="Give at least one clip.")
     known_rig = rig
+    parts = stepping(parts, rig, frozenset(i for i, s in enumerate(segments) if s.out_of_step))
     feet = {f"{s} foot": known_rig.joint(f"{s} foot") for s in ("left", "right") if known_rig.joint(f"{s} foot") >= 0}
     stances = {id(p.clip): footing(p.clip, known_rig) for p in parts} if feet else {}
 
@@ -149,15 +152,22 @@ def _held(clip: Clip, rig: Rig, parts: list[Part], at: tuple[Seam, ...]) -> Clip
     for seam in at:
         if seam.last - seam.first < 1:
             continue
-        for side, f in feet.items():
-            for a, b in contacts.spans(f.stands):
-                if a <= seam.first and b >= seam.last:
-                    track = np.where(f.ball_stands[a : b + 1, None], f.ball[a : b + 1], f.heel[a : b + 1])
-                    inside = track[max(seam.first - a, 0) : seam.last - a + 1]
-                    if np.ptp(inside[:, [0, 2]], axis=0).max() > _SLIDES:
-                        plants.append(Contact(f"{side} foot", a, b))  # type: ignore[arg-type]
+        inside = slice(seam.first, seam.last + 1)
+        plants += [
+            c
+            for side, f in feet.items()
+            if f.stands[inside].all() and _slides(f, inside) > _SLIDES
+            for c in of_points(f"{side} foot", f.heel_stands, f.ball_stands, f.stands)  # type: ignore[arg-type]
+            if c.first <= seam.first and c.last >= seam.last
+        ]
     settings = PlantsSettings(surface="own height", level=False)
     return held(Given(clip, rig), tuple(plants), settings, EMPTY) if plants else clip
+
+
+def _slides(foot: Footing, inside: slice) -> float:
+    """How far heel or ball get over the ground while it stands, metres."""
+    tracks = [(foot.heel[inside], foot.heel_stands[inside]), (foot.ball[inside], foot.ball_stands[inside])]
+    return max((float(np.ptp(t[s][:, [0, 2]], axis=0).max()) for t, s in tracks if s.any()), default=0.0)
 
 
 def best_seam(a: Clip, b: Clip, rig: Rig, within: int) -> tuple[int, int, float]:

@@ -217,3 +217,54 @@ def test_a_track_that_a_file_cannot_hold_is_said(tmp_path: Path) -> None:
     heron = SOURCES / "heron.glb"
     status, said, _ = run("convert", heron, tmp_path / "heron.bvh", "--clip", "strut and call")
     assert status == 0 and "beak_open" in said and "only the manifest" in said
+
+
+# In step -------------------------------------------------------------------------------------------------------
+
+
+def strides(clip: Clip, rig: Rig) -> np.ndarray:
+    """Frames at which one foot passes the other, by the feet's own tracks along the way of the figure."""
+    left, right = (clip.model[1][:, rig.joint(f"{s} foot")] for s in ("left", "right"))
+    apart = (left - right)[:, 2]
+    return np.flatnonzero((apart[:-1] < 0) != (apart[1:] < 0))
+
+
+@pytest.mark.parametrize("last", range(85, 116, 5))
+def test_a_walk_goes_on_with_the_same_foot(known, deckhand_clips, last: int) -> None:
+    """Registration as published (Kovar & Gleicher 2003): whatever the phases, the seam is one of a walk with itself."""
+    out = {}
+    for apart in (False, True):
+        segments = [
+            Segment("f", "walk to the landing", last=last),
+            Segment("f", "walk", crossfade=10, out_of_step=apart),
+        ]
+        out[apart] = placed(segments, known, "x")
+    (clip, rig, (seam,)), (other, _, (apart_seam,)) = out[False], out[True]
+    assert clip.frames == other.frames, "as long as it was"
+    # Half a stride off, and one of the two is a single stride: the pace does not change as much as that would take.
+    assert seam.pose < max(1.5, 0.4 * apart_seam.pose)
+    gaps = np.diff(strides(clip, rig))
+    walk = np.diff(strides(deckhand_clips["walk to the landing"], rig))
+    assert gaps.min() > 0.6 * walk.min() and gaps.max() < 1.6 * walk.max(), "no step too many, and none left out"
+    turned, kicked = pops(clip)
+    most = [pops(deckhand_clips[n]) for n in ("walk", "walk to the landing")]
+    assert turned <= 1.6 * max(t for t, _ in most) + 8 and kicked <= 1.3 * max(k for _, k in most)
+
+
+def test_who_does_not_walk_is_not_brought_into_step(known, deckhand_clips) -> None:
+    segments = [Segment("f", "walk"), Segment("f", "lantern idle", crossfade=10)]
+    one = placed(segments, known, "x")[0]
+    two = placed([replace(s, out_of_step=True) for s in segments], known, "x")[0]
+    assert np.array_equal(one.rotations, two.rotations) and np.array_equal(one.translations, two.translations)
+
+
+@pytest.mark.parametrize("first", [0, 7, 14, 21])
+def test_a_capture_that_walks_goes_on_in_step_and_so_does_its_mirror(first: int) -> None:
+    read_ = read(DATA / "humanoid3d_walk.bvh")
+    rig, captured = read_.rig, {"a": read_.clips[0]}
+    segments = [Segment("f", "a"), Segment("f", "a", first=first, crossfade=8)]
+    _, _, (seam,) = placed(segments, lambda *_: (captured["a"], rig), "x")
+    apart = placed([replace(s, out_of_step=True) for s in segments], lambda *_: (captured["a"], rig), "x")[2][0]
+    assert seam.pose < 0.85 * apart.pose, "of one stride each, the pace changes as far as that goes"
+    mirrored = placed([replace(s, mirrored=True) for s in segments], lambda *_: (captured["a"], rig), "x")[2][0]
+    assert mirrored.pose == pytest.approx(seam.pose, abs=0.5)

@@ -21,7 +21,7 @@ from reflexa.rig import Rig
 from reflexa.take import Segment
 from reflexa.take.sequence import placed
 
-_FLAGS = {"reversed": "reversed", "mirrored": "mirrored", "in-place": "in_place"}
+_FLAGS = {"reversed": "reversed", "mirrored": "mirrored", "in-place": "in_place", "out-of-step": "out_of_step"}
 _VALUES = ("first", "last", "speed", "crossfade")
 _SAID = re.compile(rf",\s*((?:{'|'.join(_VALUES)})\s*=[^,]*|{'|'.join(_FLAGS)})\s*$")
 # Something like it that means nothing, which no name is likely to end with.
@@ -30,7 +30,7 @@ _UNKNOWN = re.compile(r",\s*([\w-]+\s*=[^,]*)$")
 
 def segment_from_text(text: str) -> Segment:
     """A segment as the command line names it: ``FILE[#CLIP][,first=N][,last=N][,speed=X][,reversed][,mirrored][,crossfade=N]
-    [,in-place]``. Raises RecipeError."""
+    [,in-place][,out-of-step]``. Raises RecipeError."""
     file, said = text, list[str]()
     # What is said of it stands at the end; a comma before that belongs to the name of the file or clip.
     while (found := _SAID.search(file)) is not None:
@@ -84,7 +84,8 @@ EXAMPLES = ('reflexa join "clips/walk.bvh" "clips/step-up.glb#step up,first=4,cr
 @stops
 def COMMAND(segments: tuple[str, ...], out: Path, name: str, source: Reading, target: Writing, talk: Talk) -> None:
     """Clips one after the other, as one. A segment is FILE[#CLIP][,first=N][,last=N][,speed=X][,reversed][,mirrored]
-    [,crossfade=N][,in-place]: it fades in over the end of the one before over crossfade frames; place and heading carry on."""
+    [,crossfade=N][,in-place][,out-of-step]: it fades in over the end of the one before over crossfade frames; place and heading
+    carry on, and where both walk or run, so does the step."""
     kind = by_suffix(out)
     if kind is None or kind.encode is None:
         raise click.UsageError(f"{out.name}: the suffix must be one of {', '.join(f.suffix for f in writable())}.")

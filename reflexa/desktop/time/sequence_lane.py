@@ -135,6 +135,7 @@ class SequenceLane(Lanes):
             ("Reversed", s.reversed, replace(s, reversed=not s.reversed)),
             ("Mirrored", s.mirrored, replace(s, mirrored=not s.mirrored)),
             ("Stays in its own place", s.in_place, replace(s, in_place=not s.in_place)),
+            ("In step with the one before", not s.out_of_step, replace(s, out_of_step=not s.out_of_step)),
         ):
             entry = menu.addAction(text, partial(sequence.change, session, at, other))
             entry.setCheckable(True)
