@@ -183,23 +183,44 @@ def _with_partner(rig: Rig, joint: int, turned: Array, placed: Array) -> Array:
     return np.concatenate([own, rig.plane.reflect(other)])
 
 
+# How far along the forearm skin counts at a place, as a share of its length.
+_ABOUT = 0.17
+
+
 @lru_cache(maxsize=64)
 def arm_thickness(rig: Rig, side: str) -> float:
     """Half the thickness of a forearm, metres, by its skin; 3 % of the leg without."""
     return max(_arm_thickness(rig, s) for s in {side, *(s for s in SIDES if rig.joint(f"{s} forearm") >= 0)})
 
 
-def _arm_thickness(rig: Rig, side: str) -> float:
-    joint = rig.joint(f"{side} forearm")
-    l = limb_of(rig, f"{side} hand")
+@lru_cache(maxsize=64)
+def arm_thicknesses(rig: Rig, side: str, along: tuple[float, ...]) -> tuple[float, ...]:
+    """The same at places along the forearm, 0 at the elbow and 1 at its end: as far as the skin about each reaches."""
+    found = [_radii(rig, s) for s in {side, *SIDES}]
+    at = np.concatenate([a for a, _ in found])
+    far = np.concatenate([r for _, r in found])
+    usual = arm_thickness(rig, side)
+    near = [far[np.abs(at - a) <= _ABOUT] for a in along]
+    return tuple(max(float(n.max()), usual) if len(n) >= 4 else usual for n in near)
+
+
+def _radii(rig: Rig, side: str) -> tuple[Array, Array]:
+    """Where along the forearm each point of its skin is ``(n,)``, as a share, and how far from its bone ``(n,)``, metres."""
+    joint, l = rig.joint(f"{side} forearm"), limb_of(rig, f"{side} hand")
     turned, placed = rig.neutral.rest_model
-    points = skin_of(rig.meshes, [joint], (turned, placed)) if joint >= 0 else np.empty((0, 3))
-    if l is None or len(points) < 8:
-        return 0.03 * leg_length(rig)
-    end = limb_end((turned, placed), l)
-    way = (end - placed[joint]) / max(float(np.linalg.norm(end - placed[joint])), 1e-9)
+    points = skin_of(rig.meshes, [joint], (turned, placed)) if joint >= 0 and l is not None else np.empty((0, 3))
+    if l is None or not len(points):
+        return np.empty(0), np.empty(0)
+    way = limb_end((turned, placed), l) - placed[joint]
+    long = max(float(np.linalg.norm(way)), 1e-9)
     off = points - placed[joint]
-    return float(np.median(np.linalg.norm(off - (off @ way)[:, None] * way, axis=-1)))
+    share = off @ way / long**2
+    return share, np.linalg.norm(off - share[:, None] * way, axis=1)
+
+
+def _arm_thickness(rig: Rig, side: str) -> float:
+    far = _radii(rig, side)[1]
+    return float(np.median(far)) if len(far) >= 8 else 0.03 * leg_length(rig)
 
 
 @lru_cache(maxsize=32)

@@ -17,7 +17,7 @@ from reflexa.motion.limb import Limb
 from reflexa.motion.limbs import Posed, hinges, limb_end
 from reflexa.motion.smoothing import Timing
 from reflexa.rig import Rig
-from reflexa.rig.bodies import arm_thickness
+from reflexa.rig.bodies import arm_thicknesses
 from reflexa.rig.limbs import limb_of, made_to_bend
 
 # The points of an arm that are kept out of the body: how far down the forearm, and how far along the hand.
@@ -181,5 +181,5 @@ def _arm(posed: Posed, rig: Rig, g: ArmGoal, axis: Array, at: NDArray[np.intp]) 
 
 def _thick(rig: Rig, side: str) -> Array:
     """Half of how thick an arm is at its points ``(points,)``, metres."""
-    arm, hand = arm_thickness(rig, side), _FLAT * HAND * rig.height
-    return np.where(_POINTS[:, 1] > 0, hand, arm)
+    arm = arm_thicknesses(rig, side, tuple(_POINTS[:, 0].tolist()))
+    return np.where(_POINTS[:, 1] > 0, _FLAT * HAND * rig.height, arm)
