@@ -93,6 +93,8 @@ def _source_feet(clip: Clip, m: Match, out: Contacts) -> _Feet:
         side: 1 - smoothstep((np.degrees(np.arccos(np.clip(y, -1, 1))) - _FLAT[0]) / (_FLAT[1] - _FLAT[0]))
         for side, y in up.items()
     }
+    timing = timing_of(clip)  # a foot that slaps down is flat within a frame; one that is twice as long is not laid so fast
+    flat = {side: gaussian(f, _SLAPS * timing.rate, timing.loop, timing.cuts) for side, f in flat.items()}
     return _Feet(loop, tracks, stands, lowest, floor, flat)
 
 
@@ -100,6 +102,8 @@ def _source_feet(clip: Clip, m: Match, out: Contacts) -> _Feet:
 _HELD, _LED, _LAID = 0.05, 0.2, 0.15
 # A sole that is tilted by the first (degrees) is laid flat altogether, by the second not at all.
 _FLAT = (2.0, 12.0)
+# How flat a sole is counts over so long, seconds.
+_SLAPS = 0.06
 
 
 def _led(stands: NDArray[np.bool_], loop: Unrolled, clip: Clip, seconds: tuple[float, float]) -> Array:
