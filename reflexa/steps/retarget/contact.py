@@ -93,7 +93,9 @@ def _source_feet(clip: Clip, m: Match, out: Contacts) -> _Feet:
         side: 1 - smoothstep((np.degrees(np.arccos(np.clip(y, -1, 1))) - _FLAT[0]) / (_FLAT[1] - _FLAT[0]))
         for side, y in up.items()
     }
-    timing = timing_of(clip)  # a foot that slaps down is flat within a frame; one that is twice as long is not laid so fast
+    timing = timing_of(
+        clip
+    )  # a foot that slaps down is flat within a frame; one that is twice as long is not laid so fast
     flat = {side: gaussian(f, _SLAPS * timing.rate, timing.loop, timing.cuts) for side, f in flat.items()}
     return _Feet(loop, tracks, stands, lowest, floor, flat)
 
@@ -220,7 +222,7 @@ def plant_feet(posed: Posed, clip: Clip, m: Match, hands: bool) -> Contacts:
             if name in contacts.least:
                 lift = np.maximum(contacts.least[name] - goal[:, 1], 0.0)
                 goal[:, 1] += np.maximum(lift, free * widened(lift, timing)) if lift.any() else 0.0
-        goal = calmed(posed, l, goal, timing)
+        goal = calmed(posed, l, goal, timing, weights[name])
         contacts.short[name] = reach(posed, l, goal, axes[name])
     return contacts
 
@@ -230,9 +232,10 @@ def plant_feet(posed: Posed, clip: Clip, m: Match, hands: bool) -> Contacts:
 _QUICK, _GIVES, _STIFF, _LOOSE = 0.08, 0.005, 10.0, 25.0
 
 
-def calmed(posed: Posed, l: Limb, goal: Array, timing: Timing) -> Array:
+def calmed(posed: Posed, l: Limb, goal: Array, timing: Timing, counts: Array) -> Array:
     """A goal ``(frames, 3)`` moved along a leg that is all but straight, whose knee would swing for every millimetre: as far as
-    the leg's length differs from what the knee does of itself, it differs slowly. The sole gives the rest."""
+    the leg's length differs from what the knee does of itself, it differs slowly. The sole gives the rest. counts ``(frames,)``:
+    how much the goal counts, 0 to 1; where it does not, nothing is moved."""
     root, middle, end = posed.placed[:, l.root], posed.placed[:, l.middle], end_of(posed, l)
     upper, lower = np.linalg.norm(middle - root, axis=-1), np.linalg.norm(end - middle, axis=-1)
     way = goal - root
@@ -245,7 +248,7 @@ def calmed(posed: Posed, l: Limb, goal: Array, timing: Timing) -> Array:
         gaussian(differs, _QUICK * timing.rate, timing.loop, timing.cuts) - differs
     )
     most = _GIVES * (upper + lower)
-    by = most * np.tanh(by / np.maximum(most, 1e-12))
+    by = counts * most * np.tanh(by / np.maximum(most, 1e-12))
     return np.asarray(goal + way * (by / np.maximum(wanted, 1e-9))[:, None])
 
 
