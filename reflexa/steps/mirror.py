@@ -19,6 +19,7 @@ from reflexa.rig import Rig
 from reflexa.rig.rig import UP
 from reflexa.rig.sides import swap_in_text
 from reflexa.steps.cycle import must_close
+from reflexa.steps.hands_kept import hands_kept
 from reflexa.steps.helper_joints import on_rules, snapped
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 
@@ -52,6 +53,14 @@ class MirrorSettings(Settings, frozen=True):
             description="For loops: the mirrored clip starts with the foot that the source starts with; travel goes on.",
         ),
     ] = False
+    relations: Annotated[
+        bool,
+        Meta(
+            title="Relations",
+            description="Hands that meet still meet, and arms go no deeper into the body, also where the figure is not alike on "
+            "both sides.",
+        ),
+    ] = True
     helpers: Annotated[
         bool,
         Meta(
@@ -90,6 +99,9 @@ def mirror(clip: Clip, rig: Rig, settings: MirrorSettings) -> Clip:
     """Mirror a clip as the settings say; joints without a partner are reflected in themselves. Raises RecipeError where a clip
     is to be shifted by half a cycle that does not close."""
     out = reflected(clip, rig, settings.plane)
+    if settings.sides == "swap" and settings.relations:
+        heading, normal = _plane(clip, rig, settings.plane)[0], rig.plane.normal
+        out = hands_kept(clip, out, rig, lambda way: _across(way, heading, normal))
     if settings.sides != "swap":
         side = "right" if settings.sides == "left onto right" else "left"
         taking = np.array([s == side for s in rig.side_of])
@@ -105,6 +117,17 @@ def mirror(clip: Clip, rig: Rig, settings: MirrorSettings) -> Clip:
     return snapped(out, rig, good) if good else out
 
 
+def _plane(clip: Clip, rig: Rig, plane: Plane) -> tuple[Array, Array]:
+    """Heading ``(4,)`` relative to rest and a place ``(3,)`` of the plane that a clip is reflected across."""
+    return start_heading(clip, rig) if plane == "own start" else (np.array(quat.IDENTITY), np.zeros(3))
+
+
+def _across(way: Array, heading: Array, normal: Array) -> Array:
+    """Ways ``(…, 3)`` reflected across the rig's own plane, turned by a heading."""
+    local = quat.rotate(quat.conjugate(heading), way)
+    return quat.rotate(heading, local - 2 * (local @ normal)[..., None] * normal)
+
+
 def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
     """Reflect a clip across the rig's own plane.
 
@@ -116,10 +139,7 @@ def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
     normal = rig.plane.normal
     rest_q = skeleton.rest_model[0]
     turned, placed = clip.model
-    if plane == "own start":
-        heading, origin = start_heading(clip, rig)
-    else:
-        heading, origin = np.array(quat.IDENTITY), np.zeros(3)
+    heading, origin = _plane(clip, rig, plane)
     away = quat.conjugate(heading)
 
     # Y · S (Y⁻¹ Q(π) Q0(π)⁻¹) S · Q0, S being its own inverse, is Y S(Y⁻¹) · S(Q(π)) · [S(Q0(π)⁻¹) Q0]: linear in Q(π).
@@ -131,8 +151,7 @@ def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
         return quat.mapped(turned[:, partner[joints]], through[joints])
 
     def reflect_vector(v: Array) -> Array:
-        local = quat.rotate(away, v)
-        return quat.rotate(heading, local - 2 * (local @ normal)[..., None] * normal)
+        return _across(v, heading, normal)
 
     parents = skeleton.parents
     has = np.flatnonzero(parents >= 0)

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
+
 import msgspec
 import numpy as np
 import pytest
@@ -10,7 +12,8 @@ from reflexa.checks import CHECKS, Subject
 from reflexa.errors import RecipeError
 from reflexa.formats import read
 from reflexa.motion import cycle, quat
-from reflexa.motion.clip import rest_clip
+from reflexa.motion.clip import Clip, rest_clip
+from reflexa.rig import analyse
 from reflexa.rig.helpers import distances
 from reflexa.rig.notes import Rule, notes_of, with_notes
 from reflexa.steps import apply, make
@@ -183,3 +186,25 @@ def test_half_a_cycle_is_refused_where_there_is_no_cycle() -> None:
     clip = rigs.clip(rig, 3, 30)
     with pytest.raises(RecipeError, match=r"does not close: its end is \d+ cm and \d+° from its start"):
         mirror(clip, rig, MirrorSettings(half_cycle=True))
+
+
+def test_hands_that_meet_still_meet_where_one_arm_is_longer(deckhand_clips, deckhand_rig) -> None:
+    haul, s = deckhand_clips["rope haul"], deckhand_rig.skeleton
+    longer = np.array(s.rest_translations)
+    hand = s.index["hand_right"]
+    longer[hand] *= 1.15
+    skeleton = replace(s, rest_translations=longer)
+    rig = analyse(skeleton, facing=deckhand_rig.facing)
+    translations = np.array(haul.translations)
+    translations[:, hand] = longer[hand]
+    clip = replace(haul, skeleton=skeleton, translations=translations, contacts=None)
+
+    def apart(c: Clip) -> np.ndarray:
+        return np.linalg.norm(c.model[1][:, hand] - c.model[1][:, s.index["hand_left"]], axis=1)
+
+    together = apart(clip) < np.quantile(apart(clip), 0.3)
+    kept, plain = (mirror(clip, rig, MirrorSettings(relations=on)) for on in (True, False))
+    off = [float(np.abs(apart(c) - apart(clip))[together].max()) for c in (kept, plain)]
+    assert off[0] < 0.01 < off[1], "within a centimetre"
+    assert np.array_equal(mirror(haul, deckhand_rig, MirrorSettings()).rotations,
+                          mirror(haul, deckhand_rig, MirrorSettings(relations=False)).rotations)  # fmt: skip
