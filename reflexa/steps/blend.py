@@ -14,10 +14,12 @@ from reflexa.errors import RecipeError
 from reflexa.motion import contacts, cycle, kinematics, quat, travel
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.mixing import mixed_tracks
+from reflexa.motion.mixing import mixed, mixed_tracks
 from reflexa.motion.resample import at_frames
 from reflexa.rig import Rig
+from reflexa.rig.rig import SIDES
 from reflexa.stage.footing import planted_spans
+from reflexa.steps.hands_kept import Mixed, hands_between
 from reflexa.steps.model import Context, Given, Mask, Outcome, Settings, StepKind
 from reflexa.steps.root_motion import travel_of
 
@@ -68,6 +70,10 @@ class BlendSettings(Settings, frozen=True):
     ] = 0  # fmt: skip
     repeat: Annotated[
         bool, Meta(title="Repeat", description="Where the other clip is over it begins again; else it holds its end.")
+    ] = True
+    relations: Annotated[
+        bool,
+        Meta(title="Relations", description="Hands that meet in one of the clips meet in between too, by its weight."),
     ] = True
     space: Annotated[
         Literal["local", "model"],
@@ -279,8 +285,11 @@ class BlendReport:
 
 def _run(given: Given, settings: BlendSettings, context: Context) -> Outcome:
     clip, rig = given.clip, given.rig
-    out = blend(clip, rig, settings, context.clips, given.mask)
+    full = blend(clip, rig, settings, context.clips, given.mask)
     other, other_rig = clip_named(settings.clip, context.clips)
+    out = full if given.wholly else _partly(given, full)
+    if settings.relations and settings.mode == "replace" and not given.wholly:
+        out = hands_between(out, rig, _shares(given, full))
 
     def report(_: Clip) -> BlendReport:
         ratio = other.duration / max(clip.duration, 1e-9)
@@ -289,6 +298,23 @@ def _run(given: Given, settings: BlendSettings, context: Context) -> Outcome:
         return BlendReport(other.frames, other.duration, ratio, at, stands, others)
 
     return given.changed(out, report)
+
+
+def _partly(given: Given, full: Clip) -> Clip:
+    """The way to the blend at full weight, as far as the step acts."""
+    clip, rig, mask = given.clip, given.rig, given.mask
+    over_time = np.ones(clip.frames) if given.weight is None else given.weight
+    over_joints = np.ones(len(rig.skeleton)) if mask is None else mask.weights(rig)
+    face = rig.joint("head") < 0 or over_joints[rig.joint("head")] > 0
+    weights = np.clip(over_time[:, None] * over_joints, 0.0, 1.0)
+    return mixed(clip, full, weights, over_time * face)
+
+
+def _shares(given: Given, full: Clip) -> list[Mixed]:
+    """The clips that a blend lies between, and how much both arms are those of each: one of this and one of that is neither's."""
+    clip, rig = given.clip, given.rig
+    arms = [given.share(j) for s in SIDES for p in ("upper arm", "forearm") if (j := rig.joint(f"{s} {p}")) >= 0]
+    return [Mixed(clip, rig, 1 - np.max(arms, axis=0)), Mixed(full, rig, np.min(arms, axis=0))] if arms else []
 
 
 def _read(settings: BlendSettings, context: Context) -> list[str]:
@@ -303,5 +329,6 @@ KIND = StepKind(
     BlendSettings,
     _run,
     place=70,
+    weighs_itself=True,
     reads=_read,
 )

@@ -295,3 +295,27 @@ def test_loops_of_one_cycle_line_up_by_their_plants(deckhand_clips, deckhand_rig
     period = walk.frames - 1
     off = (at - (np.arange(walk.frames) - 16)) % period
     assert np.minimum(off, period - off).max() < 1.01
+
+
+def test_hands_that_meet_in_both_clips_meet_in_between(deckhand_clips, deckhand_rig) -> None:
+    haul = deckhand_clips["rope haul"]
+    other = apply(make("mirror"), haul, deckhand_rig)
+    context = Context(clips={"o": (other, deckhand_rig)})
+
+    def apart(c: Clip) -> np.ndarray:
+        left, right = (c.model[1][:, deckhand_rig.joint(f"{s} hand")] for s in ("left", "right"))
+        return np.linalg.norm(left - right, axis=1)
+
+    together = apart(haul) < np.quantile(apart(haul), 0.3)
+    for weight in (0.3, 0.5, 0.7):
+        step = msgspec.structs.replace(make("blend", clip="o"), weight=weight)
+        off = np.abs(apart(apply(step, haul, deckhand_rig, context=context)) - apart(haul))[together]
+        assert off.max() < 0.02, "2 cm, as relations are kept"
+        plain = msgspec.structs.replace(make("blend", clip="o", relations=False), weight=weight)
+        assert (
+            np.abs(apart(apply(plain, haul, deckhand_rig, context=context)) - apart(haul))[together].max() > off.max()
+        )
+    whole, plain = (
+        apply(make("blend", clip="o", relations=on), haul, deckhand_rig, context=context) for on in (True, False)
+    )
+    assert np.array_equal(whole.rotations, plain.rotations), "nothing lies between them"
