@@ -32,11 +32,12 @@ _EASE = 0.2
 
 @dataclass(frozen=True, eq=False)
 class Gait:
-    """Frames at which one foot passes the other, in rising order ``(n,)``; ``lefts``: whether it is the left one ``(n,)``. Of a
-    single one nobody knows how long a stride is."""
+    """Frames at which one foot passes the other, in rising order ``(n,)``; lefts: whether it is the left one ``(n,)``; forward:
+    the foot that is in the air goes ahead. Of a single passing nobody knows how long a stride is."""
 
     passings: Array
     lefts: NDArray[np.bool_]
+    forward: bool
 
     @property
     def whole(self) -> bool:
@@ -48,7 +49,8 @@ class Gait:
         if self.whole:
             return self
         half = float(np.median(np.diff(other.passings)))
-        return Gait(np.append(self.passings, self.passings[0] + half), np.append(self.lefts, ~self.lefts[:1]))
+        passings = np.append(self.passings, self.passings[0] + half)
+        return Gait(passings, np.append(self.lefts, ~self.lefts[:1]), self.forward)
 
     def stride(self, frame: float) -> float:
         """Frames from a passing to the next of the same foot, about a frame."""
@@ -70,16 +72,17 @@ def gait(left: Array, right: Array, ahead: Array, rate: float, leg: float, about
         return None
     apart = gaussian(np.sum((left - right) * ahead, axis=1), _NOISE * rate, False)
     at = np.flatnonzero((apart[:-1] < 0) != (apart[1:] < 0))
+    forward = float(np.sum((left - right)[1:, 1] * np.diff(apart))) > 0
     passings = at + apart[at] / (apart[at] - apart[at + 1])
     if len(at) == 1 and min(apart.max(), -apart.min()) > _APART * leg:
-        return Gait(np.asarray(passings), apart[at] < 0)
+        return Gait(np.asarray(passings), apart[at] < 0, forward)
     gaps = np.diff(passings) / rate
     wide = np.array([np.abs(apart[i : j + 2]).max() for i, j in zip(at, at[1:], strict=False)])
     runs = contacts.spans((gaps > _QUICKEST) & (gaps < _SLOWEST) & (wide > _APART * leg))
     for first, last in runs:
         own = passings[first : last + 2]
         if own[0] - (own[1] - own[0]) <= about <= own[-1] + (own[-1] - own[-2]):
-            return Gait(own, apart[at[first : last + 2]] < 0)
+            return Gait(own, apart[at[first : last + 2]] < 0, forward)
     return None
 
 

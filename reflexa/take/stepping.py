@@ -33,6 +33,8 @@ def stepping(parts: Iterable[Part], rig: Rig, free: frozenset[int] = frozenset()
         before, after = _gait(a.clip, rig, a.clip.frames - (n + 1) / 2), _gait(b.clip, rig, (n - 1) / 2)
         if before is None or after is None or not (before.whole or after.whole):
             continue
+        if before.forward != after.forward:  # there and back: one comes as the other goes
+            continue
         before, after = before.completed(after), after.completed(before)
         times = in_step((before, a.clip.frames), (after, b.clip.frames), n)
         out[i - 1], out[i] = (replace(p, clip=_seen(p.clip, t)) for p, t in zip((a, b), times, strict=True))

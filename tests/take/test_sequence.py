@@ -13,7 +13,9 @@ from reflexa.errors import RecipeError
 from reflexa.formats import read
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip, Event, Track
+from reflexa.motion.limbs import bend
 from reflexa.rig import Rig
+from reflexa.rig.limbs import limb_of
 from reflexa.stage.footing import footing
 from reflexa.take import Segment
 from reflexa.take.sequence import best_seam, placed, sequence
@@ -268,3 +270,14 @@ def test_a_capture_that_walks_goes_on_in_step_and_so_does_its_mirror(first: int)
     assert seam.pose < 0.85 * apart.pose, "of one stride each, the pace changes as far as that goes"
     mirrored = placed([replace(s, mirrored=True) for s in segments], lambda *_: (captured["a"], rig), "x")[2][0]
     assert mirrored.pose == pytest.approx(seam.pose, abs=0.5)
+
+
+def test_there_and_back_is_led_by_neither_foot_and_snaps_no_knee(known, deckhand_clips, deckhand_rig) -> None:
+    """A walk that is met by its own reverse is not brought into step, and a foot that leaves by its heel is not held by its tip."""
+    segments = [Segment("f", "walk to the landing"), Segment("f", "walk to the landing", reversed=True, crossfade=6)]
+    out, rig = sequence(segments, known, "x")
+    walk = deckhand_clips["walk to the landing"]
+    for side in ("left", "right"):
+        bends = [bend(c.model, limb_of(rig, f"{side} foot")).angle for c in (walk, out)]
+        most = [np.abs(np.diff(b, n=2)).max() for b in bends]
+        assert most[1] <= 1.6 * most[0] + 3
