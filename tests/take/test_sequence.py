@@ -273,7 +273,7 @@ def test_a_capture_that_walks_goes_on_in_step_and_so_does_its_mirror(first: int)
 
 
 def test_there_and_back_is_led_by_neither_foot_and_snaps_no_knee(known, deckhand_clips, deckhand_rig) -> None:
-    """A walk that is met by its own reverse is not brought into step, and a foot that leaves by its heel is not held by its tip."""
+    """A walk is not brought into step with its own reverse, and a foot that leaves by its heel is not held by its tip."""
     segments = [Segment("f", "walk to the landing"), Segment("f", "walk to the landing", reversed=True, crossfade=6)]
     out, rig = sequence(segments, known, "x")
     walk = deckhand_clips["walk to the landing"]
