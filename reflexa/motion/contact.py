@@ -69,7 +69,6 @@ def of_points(limb: Part, heel: Bools, ball: Bools, stands: Bools) -> list[Conta
         down = a + int(np.argmax(own_ball)) if own_ball.any() else b + 1
         up = b - int(np.argmax(own_heel[::-1])) if own_heel.any() else a - 1
         ball_up = b - int(np.argmax(own_ball[::-1])) if own_ball.any() else b
-        ball_up = max(ball_up, up)  # going backwards a foot leaves by its heel: it never stands on the tip of its toes
         phases = None if down == a else down, None if up == b else max(up, -1), None if ball_up == b else ball_up
         out.append(Contact(limb, a, b, *phases))
     return out

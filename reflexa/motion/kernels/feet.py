@@ -177,7 +177,8 @@ def _lift_clear(foot: Foot, held: Held, turns: Array, turn: Array, wanted: Array
         first, last, ball_from, ball_to, heel_to = held.frames[i]
         normal = v_of(held.normals, i)
         for f in range(first, last + 1):
-            on_heel, on_ball = f < ball_from, max(heel_to + 1, ball_from) <= f <= ball_to
+            on_heel = f < ball_from or ball_to < f <= heel_to
+            on_ball = max(heel_to + 1, ball_from) <= f <= ball_to
             if not (on_heel or on_ball):
                 continue
             way = rot(q_of(turn, f), forth)  # from the one that bears to the other
@@ -244,12 +245,14 @@ def turns(foot: Foot, held: Held, toes_lie: bool, model: Model, out: Turns) -> N
 def _to_ball(held: Held, i: int, f: int, ways: Turns) -> V:
     """From the ankle to where the ball stands in plant i: while the foot is on its heel or on the tip of its toes, as far
     from there as when the ball came down or lifts."""
-    _, last, ball_from, ball_to, _ = held.frames[i]
+    _, last, ball_from, ball_to, heel_to = held.frames[i]
     if f < ball_from:
         way = v_of(ways.heel, f)
         if ball_from <= last:
             way = add(way, sub(v_of(ways.ball, ball_from), v_of(ways.heel, ball_from)))
         return way
+    if f > ball_to and f <= heel_to:  # going backwards it leaves by its heel
+        return add(v_of(ways.heel, f), sub(v_of(ways.ball, ball_to), v_of(ways.heel, ball_to)))
     if f > ball_to:
         return add(v_of(ways.tip, f), sub(v_of(ways.ball, ball_to), v_of(ways.tip, ball_to)))
     return v_of(ways.ball, f)
