@@ -17,7 +17,7 @@ PUBLIC: dict[str, tuple[str, ...]] = {
     "motion": (
         "skeleton", "clip", "quat", "kinematics", "resample", "contacts", "curves", "springs", "cycle", "mixing", "compare",
     ),
-    "rig": ("", "stance", "soles", "match", "cast"),
+    "rig": ("", "foot_rest", "soles", "match", "joint_roles"),
     "formats": ("",),
     "steps": ("",),
     "take": ("", "recipe", "fitting"),

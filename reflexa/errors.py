@@ -52,7 +52,7 @@ class RecipeError(ReflexaError):
     exit_status = 2
 
 
-def said(error: OSError | ValueError) -> str:
+def os_message(error: OSError | ValueError) -> str:
     """What the system says, in words."""
     told = error.strerror if isinstance(error, OSError) else ""
     return (told or str(error)).lower()

@@ -10,11 +10,11 @@ from reflexa.checks.model import Check, Finding, Limit, Repair, Subject
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.rig.foot_rest import leg_length
 from reflexa.rig.masses import centre_of_mass
 from reflexa.rig.palms import palms
 from reflexa.rig.rig import SIDES
 from reflexa.rig.soles import soles, under_tracks
-from reflexa.rig.stance import leg_length
 from reflexa.steps.correction import CorrectionSettings
 from reflexa.steps.correction.settings import Key, Track
 

@@ -6,7 +6,7 @@ import numpy as np
 
 from reflexa.checks.model import Check, Finding, Limit, Measured, Subject
 from reflexa.checks.slide import PLANT
-from reflexa.rig.stance import leg_length, stand_of
+from reflexa.rig.foot_rest import leg_length, stand_of
 
 OVER = Limit("float", 3.0, "cm", "What is seen in a game at arm's length (common practice, no source).")
 STANDS = Limit(

@@ -8,7 +8,7 @@ from reflexa.checks.model import Check, Finding, Limit, Repair, Subject
 from reflexa.motion import contacts, kernels
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.kept import kept
+from reflexa.motion.per_clip_cache import cached_per_clip
 
 LONG = Limit("freeze", 0.5, "s", "Frozen frames count from so long on (common practice, no source).")
 LIVELY = Limit("freeze-lively", 0.15, "s", "The same in a clip that is nowhere else still, as captures are.")
@@ -41,7 +41,7 @@ def _run(subject: Subject) -> list[Finding]:
     return out
 
 
-@kept
+@cached_per_clip
 def _still(clip: Clip) -> tuple[tuple[int, int], ...]:
     """Spans of frames to whose next nothing moves."""
     return tuple(contacts.spans((_moved(clip.rotations) < _STILL) & (_moved(clip.translations) < _STILL_M)))

@@ -11,8 +11,8 @@ from reflexa.contacts.relations import relations
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.kept import kept
 from reflexa.motion.limbs import Bend, limb_end
+from reflexa.motion.per_clip_cache import cached_per_clip
 from reflexa.rig import Rig
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.match import match
@@ -43,7 +43,7 @@ def _worst(over: Array, limit: float, wanted: NDArray[np.bool_], rate: float) ->
     return max(long, key=lambda p: float(over[p[2]]), default=None)
 
 
-@kept
+@cached_per_clip
 def _source(clip: Clip, rig: Rig, stage: Stage) -> tuple[NDArray[np.bool_], dict[str, Bend]]:
     """When nothing of a source touches anything ``(frames,)``, and how its limbs bend: asked for after every step."""
     subject = Subject(clip, rig, stage)

@@ -8,9 +8,9 @@ from reflexa.checks.model import Check, Finding, Limit, Measured, Subject
 from reflexa.checks.slide import PLANT
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
+from reflexa.rig.foot_rest import stand_of
 from reflexa.rig.rig import SIDES
 from reflexa.rig.soles import soles, under_tracks
-from reflexa.rig.stance import stand_of
 
 DEPTH = Limit(
     "penetration",

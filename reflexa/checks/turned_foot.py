@@ -8,8 +8,8 @@ from reflexa.checks.model import STOOD, Check, Finding, Limit, Subject
 from reflexa.checks.slide import PLANT
 from reflexa.motion import contacts, quat
 from reflexa.motion.arrays import Array
+from reflexa.rig.foot_rest import as_seen
 from reflexa.rig.soles import soles
-from reflexa.rig.stance import as_seen
 from reflexa.stage import surface_under
 
 TILT = Limit(

@@ -10,7 +10,7 @@ import numpy as np
 from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.kept import kept
+from reflexa.motion.per_clip_cache import cached_per_clip
 from reflexa.rig import Rig
 from reflexa.rig.rig import SIDES
 
@@ -20,7 +20,7 @@ _NEAR = float(np.cos(np.radians(75.0)))
 
 class Twist(NamedTuple):
     """joint; steps: by how much the bone turns about its length to each frame ``(frames,)``, degrees; whole: its twist against
-    rest, unrolled ``(frames,)``, degrees."""
+    rest, without jumps ``(frames,)``, degrees."""
 
     joint: int
     steps: Array
@@ -50,7 +50,7 @@ def _bones(rig: Rig) -> tuple[tuple[int, tuple[float, float, float]], ...]:
     return tuple(out)
 
 
-@kept
+@cached_per_clip
 def twists(clip: Clip, rig: Rig) -> list[Twist]:
     """Of every bone of a limb."""
     out, n = [], clip.frames

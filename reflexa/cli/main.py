@@ -18,7 +18,7 @@ import click
 
 from reflexa import __version__, plugins
 from reflexa.cli import commands
-from reflexa.errors import said
+from reflexa.errors import os_message
 
 
 def _called(module: str) -> str:
@@ -82,7 +82,7 @@ class _Commands(click.Group):
         except OSError as e:
             if e.errno != errno.EPIPE:  # whoever reads no further knows that
                 where = f"{e.filename}: " if e.filename is not None else ""
-                click.echo(f"error: {where}{said(e)}", err=True)
+                click.echo(f"error: {where}{os_message(e)}", err=True)
             _give_up_output()
             sys.exit(4)
         except RecursionError:

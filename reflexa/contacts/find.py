@@ -16,10 +16,10 @@ from reflexa.motion.contact import Contact, Part, in_order, moved, of_points
 from reflexa.motion.cuts import pieces
 from reflexa.rig import Rig
 from reflexa.rig.bodies import volumes
+from reflexa.rig.foot_rest import as_seen, leg_length
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.palms import palms
 from reflexa.rig.rig import SIDES
-from reflexa.rig.stance import as_seen, leg_length
 from reflexa.stage import EMPTY, Stage, surface_under
 from reflexa.stage.footing import Thresholds, footing
 from reflexa.stage.model import Prop, track

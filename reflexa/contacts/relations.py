@@ -18,7 +18,7 @@ from reflexa.motion.contacts import speeds
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.cuts import cuts
 from reflexa.motion.eases import near
-from reflexa.motion.kept import kept
+from reflexa.motion.per_clip_cache import cached_per_clip
 from reflexa.motion.smoothing import gaussian, highest
 from reflexa.rig import Rig
 from reflexa.rig.rig import SIDES
@@ -45,7 +45,7 @@ class Relation:
     weight: Array
 
 
-@kept
+@cached_per_clip
 def relations(clip: Clip, rig: Rig) -> tuple[Relation, ...]:
     """The relations of a clip: hand and hand, and each hand with the parts of the body that it comes near to. Kept per clip."""
     hands = {side: track for side in SIDES if (track := hand_middle(clip.model, rig, side)) is not None}

@@ -8,7 +8,7 @@ import numpy as np
 
 from reflexa.demo.heron_look import BEAK_OPEN
 from reflexa.motion.clip import Clip, Track
-from reflexa.motion.resample import seen_at
+from reflexa.motion.resample import time_warped
 from reflexa.steps import make
 from reflexa.take import Range, Segment, Source, Take
 
@@ -25,7 +25,7 @@ def delivered(made: dict[str, Clip]) -> list[Clip]:
         translations=np.concatenate([haul.translations, np.tile(rest.rest_translations, (4, 1, 1))]),
     )  # fmt: skip
     pops = replace(made["walk to the landing"].cut(3, 69), name=POPS, loop=True)
-    quick = replace(seen_at(idle, np.arange(0, idle.frames, 2.5)), name=SLOW, play_rate=0.4, loop=idle.loop)
+    quick = replace(time_warped(idle, np.arange(0, idle.frames, 2.5)), name=SLOW, play_rate=0.4, loop=idle.loop)
     return [pops, with_tail, quick]
 
 

@@ -12,7 +12,7 @@ from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.dialogs.export import ExportDialog
 from reflexa.desktop.session import RESULT
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import named
+from reflexa.desktop.widgets.qt_properties import named
 
 # The clip that is mended, of the demo.
 CLIP = "walk, skating"

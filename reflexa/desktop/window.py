@@ -14,20 +14,20 @@ from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.menus import commands_for
 from reflexa.desktop.dialogs.differences import Differences
 from reflexa.desktop.figure.panel import FigurePanel
-from reflexa.desktop.filling import Filling
-from reflexa.desktop.hands_off import HandsOff
-from reflexa.desktop.heights import Heights
+from reflexa.desktop.focus_return import FocusReturn
 from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
 from reflexa.desktop.look import theme
+from reflexa.desktop.maximise import Maximise
 from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.session import Session
 from reflexa.desktop.session.keeper import Keeper
 from reflexa.desktop.settings.panel import SettingsPanel
 from reflexa.desktop.shelves.panel import ShelfPanel
+from reflexa.desktop.splitter_sizes import SplitterSizes
 from reflexa.desktop.stage.panel import StagePanel
 from reflexa.desktop.time.area import TimeArea
-from reflexa.desktop.widgets.dress import named
+from reflexa.desktop.widgets.qt_properties import named
 from reflexa.motion.compare import compare
 from reflexa.take import Source
 from reflexa.take.clips import TAKE
@@ -70,7 +70,7 @@ class MainWindow(QMainWindow):
         # Much is told at once where one thing is done: what can be done then is asked once.
         self._soon = QTimer(self, singleShot=True, interval=_SOON)
         self._soon.timeout.connect(self.commands.refresh)
-        self._hands_off = HandsOff(self, self.viewport, (self.time_area,))
+        self._focus_return = FocusReturn(self, self.viewport, (self.time_area,))
         self.revision_line.export_wanted.connect(lambda: run("export"))
         self.settings.export_wanted.connect(lambda: run("export"))
         self.settings.mend_wanted.connect(lambda: run("mend_all"))
@@ -112,7 +112,7 @@ class MainWindow(QMainWindow):
             self.tabs.addTab(room, title)
         self.middle = _split(Qt.Orientation.Horizontal, ((_framed(self.viewport, 1), 6, 742), (self.settings, 1, 276)))
         self.down = _split(Qt.Orientation.Vertical, ((self.middle, 1, 478), (self.time_area, 0, 182)))
-        self.heights = Heights(self.down, self.time_area)
+        self.heights = SplitterSizes(self.down, self.time_area)
         self.right = QWidget()
         column = QVBoxLayout(self.right)
         column.setContentsMargins(0, 0, 0, 0)
@@ -127,7 +127,7 @@ class MainWindow(QMainWindow):
         self.statusBar().addPermanentWidget(self.project_label)
         self.statusBar().setSizeGripEnabled(False)
 
-    def _filling(self) -> Filling:
+    def _filling(self) -> Maximise:
         left, picture = self.across.widget(0), self.middle.widget(0)
         assert left is not None and picture is not None
         around: tuple[QWidget, ...] = (left, self.revision_line)
@@ -137,7 +137,7 @@ class MainWindow(QMainWindow):
             self.settings: (*around, picture, self.time_area),
             self.time_area: (*around, self.middle),
         }
-        return Filling(others, (self.across, self.middle, self.down))
+        return Maximise(others, (self.across, self.middle, self.down))
 
     def _on_tab(self) -> None:
         """Who looks at joints wants to see them all."""

@@ -376,7 +376,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     if moves:
         values, degrees = _read_motion(path, bones)
         rotations, translations = _posed(bones, values, raw, text.degrees if degrees is None else degrees)
-        q, t = frames.take_in(frame, skeleton, rotations, translations)
+        q, t = frames.to_internal(frame, skeleton, rotations, translations)
         clips = (Clip(readable(path.stem), skeleton, quat.continuous(q), t, RATE),)
         warnings.append(f"The file does not say its rate: {RATE:g} frames a second are taken.")
     return Imported(path, "amc", "", rig, Clips.of(clips), frame, Remarks((*warnings, *said)), None)

@@ -13,7 +13,7 @@ import threading
 from collections.abc import Callable, Iterator, Mapping
 from pathlib import Path
 
-from reflexa.errors import ReadError, WriteError, said
+from reflexa.errors import ReadError, WriteError, os_message
 from reflexa.motion import threads
 
 # Larger files are refused before memory is taken; motion of hours stays far below.
@@ -195,9 +195,9 @@ def _put_back(path: Path, old: Path | None) -> None:
 
 def read_failed(error: OSError | ValueError, path: Path) -> ReadError:
     """What the system says against reading a file, as an error of ours."""
-    return ReadError(said(error), path, advice="Check the path and its permissions.")
+    return ReadError(os_message(error), path, advice="Check the path and its permissions.")
 
 
 def write_failed(error: OSError | ValueError, path: Path) -> WriteError:
     """What the system says against writing a file or folder, as an error of ours."""
-    return WriteError(f"could not be written: {said(error)}", path, advice="What was there before is unchanged.")
+    return WriteError(f"could not be written: {os_message(error)}", path, advice="What was there before is unchanged.")

@@ -52,7 +52,7 @@ def turn_to_ours(up: Array, facing: Array) -> Array:
     return quat.from_matrix(source.T)
 
 
-def take_in(frame: ImportFrame, skeleton: Skeleton, rotations: Array, translations: Array) -> tuple[Array, Array]:
+def to_internal(frame: ImportFrame, skeleton: Skeleton, rotations: Array, translations: Array) -> tuple[Array, Array]:
     """Local motion ``(…, joints, 4)``, ``(…, joints, 3)`` from the file's frame into ours."""
     q, t = np.array(rotations), translations * frame.scale[:, None]
     for i, root in enumerate(skeleton.roots):
@@ -61,8 +61,8 @@ def take_in(frame: ImportFrame, skeleton: Skeleton, rotations: Array, translatio
     return q, t
 
 
-def put_back(frame: ImportFrame, skeleton: Skeleton, rotations: Array, translations: Array) -> tuple[Array, Array]:
-    """The opposite of ``take_in``."""
+def to_file(frame: ImportFrame, skeleton: Skeleton, rotations: Array, translations: Array) -> tuple[Array, Array]:
+    """The opposite of ``to_internal``."""
     q, t = np.array(rotations), np.array(translations)
     for i, root in enumerate(skeleton.roots):
         back = quat.conjugate(frame.turn[i])
@@ -73,5 +73,5 @@ def put_back(frame: ImportFrame, skeleton: Skeleton, rotations: Array, translati
 
 def convert_skeleton(frame: ImportFrame, skeleton: Skeleton) -> Skeleton:
     """The skeleton with its rest pose in our frame."""
-    q, t = take_in(frame, skeleton, skeleton.rest_rotations, skeleton.rest_translations)
+    q, t = to_internal(frame, skeleton, skeleton.rest_rotations, skeleton.rest_translations)
     return Skeleton(skeleton.names, skeleton.parents, q, t, skeleton.rest_scales)

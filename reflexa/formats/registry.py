@@ -20,7 +20,7 @@ from reflexa.formats.model import Format, WriteOptions
 from reflexa.motion.clip import Clip
 from reflexa.places import log_file
 from reflexa.rig import Rig
-from reflexa.rig.stance import as_it_stands
+from reflexa.rig.foot_rest import as_it_stands
 from reflexa.words import length
 
 FORMATS: dict[str, Format] = {}

@@ -19,8 +19,8 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.cycle import openings
 from reflexa.names import readable
 from reflexa.rig import Rig
+from reflexa.rig.foot_rest import leg_length
 from reflexa.rig.sides import words
-from reflexa.rig.stance import leg_length
 from reflexa.steps.root_motion.report import report
 from reflexa.steps.root_motion.track import travel_of, travels
 

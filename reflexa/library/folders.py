@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, field
 from pathlib import Path
 
-from reflexa.errors import said
+from reflexa.errors import os_message
 from reflexa.formats import by_suffix
 from reflexa.progress import Progress, quiet
 
@@ -44,7 +44,7 @@ def walk(folder: Path, progress: Progress = quiet) -> Found:
             out.there = out.there or bool(inside)
             _take_in(out, list(_told(inside)), waiting)
         except OSError as e:
-            out.unreadable[at] = said(e)
+            out.unreadable[at] = os_message(e)
     return out
 
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.motion.clip import Clip
-from reflexa.motion.kept import kept
+from reflexa.motion.per_clip_cache import cached_per_clip
 from reflexa.motion.smoothing import Timing
 
 # From one frame to the next joints turn by this much in the mean, radians, and by so many times what they do in as many frames
@@ -15,7 +15,7 @@ _MUCH, _TIMES, _BESIDE = np.radians(3.0), 4.0, 4
 _OFTEN = 1.0
 
 
-@kept
+@cached_per_clip
 def cuts(clip: Clip) -> tuple[int, ...]:
     """The frames at which another piece of a clip begins; none in most clips."""
     if clip.frames < 3 or clip.stepped:

@@ -89,7 +89,7 @@ Kind = TypeVar("Kind", bound=np.generic)
 
 
 @dataclass(frozen=True, eq=False)
-class Unrolled:
+class Extended:
     """Tracks of a loop carried on over ``pad`` frames on either side, so that what happens at its seam is seen whole; those of
     other clips as they are (pad 0). turn, move: of a cycle's travel."""
 
@@ -122,11 +122,11 @@ class Unrolled:
         return slice(self.pad, self.pad + self.frames)
 
 
-def unrolled(clip: Clip, joint: int, pad: int) -> Unrolled:
+def extended(clip: Clip, joint: int, pad: int) -> Extended:
     """How a clip's tracks go on beyond its ends, by up to a cycle. joint: the one that carries the figure."""
     if not clip.loop or clip.frames < 3:
-        return Unrolled(clip.frames, 0, np.array(quat.IDENTITY), np.zeros(3))
-    return Unrolled(clip.frames, min(pad, clip.frames - 1), *seam(clip, joint))
+        return Extended(clip.frames, 0, np.array(quat.IDENTITY), np.zeros(3))
+    return Extended(clip.frames, min(pad, clip.frames - 1), *seam(clip, joint))
 
 
 def repeated(clip: Clip, travel: int, count: int) -> Clip:

@@ -25,7 +25,7 @@ SOFT = 0.0075
 class Posed:
     """turned ``(frames, joints, 4)`` and placed ``(frames, joints, 3)``, changed in place by the functions below.
 
-    local: rotations against the parent ``(frames, joints, 4)``, right for every joint but those in ``loose``, whose
+    local: rotations against the parent ``(frames, joints, 4)``, right for every joint but those in ``dirty``, whose
     turn (or whose parent's) came about in model space.
     """
 
@@ -33,11 +33,11 @@ class Posed:
     turned: Array
     placed: Array
     local: Array
-    loose: set[int]
+    dirty: set[int]
 
     def rotations(self) -> Array:
         """Local rotations of all joints ``(frames, joints, 4)``."""
-        joints = np.array(sorted(self.loose), dtype=np.intp)
+        joints = np.array(sorted(self.dirty), dtype=np.intp)
         kernels.chains.local_turns(self.skeleton.parents, joints, self.turned, self.local)
         return self.local
 
@@ -54,7 +54,7 @@ def posed_clip(clip: Clip, posed: Posed, at: NDArray[np.intp], translations: Arr
     """
     rotations = np.array(clip.rotations)
     local = posed.rotations()
-    kernels.chains.put(np.array(sorted(posed.loose), dtype=np.intp), at, local, rotations)
+    kernels.chains.put(np.array(sorted(posed.dirty), dtype=np.intp), at, local, rotations)
     moved = clip.translations if translations is None else owned(translations)
     if clip.scales is not None:
         return clip.with_motion(owned(rotations), moved)
@@ -118,7 +118,7 @@ def reach(posed: Posed, l: Limb, goal: Array, hinge: Array, soft: float = SOFT) 
     twist = np.empty(n)
     kernels.limbs.carried(line, goal - posed.placed[:, l.root], twist)
     kernels.limbs.reach(l, hinge, goal, kernels.limbs.Bent(knee, twist), model, short)
-    posed.loose |= {l.root, l.middle} | ({l.end} if l.end >= 0 else set())
+    posed.dirty |= {l.root, l.middle} | ({l.end} if l.end >= 0 else set())
     return short
 
 
@@ -182,7 +182,7 @@ def reach_chain(posed: Posed, joints: list[int], goal: Array, rounds: int = 400,
         turn_about(posed, below, posed.placed[:, joint].copy(), turn)
     posed.turned[:, beyond] = kept
     posed.placed[:, beyond] = posed.placed[:, end, None] + arms
-    posed.loose |= set(joints)
+    posed.dirty |= set(joints)
     return np.asarray(np.linalg.norm(goal - posed.placed[:, end], axis=-1))
 
 
@@ -209,7 +209,7 @@ def look(posed: Posed, joints: list[int], shares: list[float], ahead: Array, tar
         turn = quat.scaled(quat.between(now, target - posed.placed[:, head]), share)
         below = np.array(posed.skeleton.below(joint), dtype=np.intp)
         turn_about(posed, below, posed.placed[:, joint].copy(), turn)
-        posed.loose.add(joint)
+        posed.dirty.add(joint)
 
 
 def swing(posed: Posed, l: Limb, angle: Array) -> None:
@@ -220,7 +220,7 @@ def swing(posed: Posed, l: Limb, angle: Array) -> None:
     length = np.linalg.norm(line, axis=-1, keepdims=True)
     turn = quat.from_rotvec(np.where(length > 1e-9, line / np.maximum(length, 1e-9), 0.0) * angle[:, None])
     turn_about(posed, np.concatenate([l.upper, l.lower]), root, turn)
-    posed.loose |= {l.root} | ({l.end} if l.end >= 0 else set())
+    posed.dirty |= {l.root} | ({l.end} if l.end >= 0 else set())
 
 
 # The pelvis ------------------------------------------------------------------------------------------------------
@@ -232,7 +232,7 @@ _MOST_LIFT = 0.35
 Wanted = Iterable[tuple[Limb, Array, Array]]
 
 
-def given_way(model: tuple[Array, Array], wanted: Wanted, timing: Timing, straight: float = 1 - SOFT) -> Array:
+def pelvis_drop(model: tuple[Array, Array], wanted: Wanted, timing: Timing, straight: float = 1 - SOFT) -> Array:
     """How far the pelvis goes down (negative: up) at each frame so that legs reach their goals, metres ``(frames,)``.
 
     wanted: limbs with their goals ``(frames, 3)`` and how much each counts ``(frames,)``, 0 to 1. First the pelvis follows
@@ -312,7 +312,7 @@ def widened(need: Array, timing: Timing) -> Array:
     return gaussian(out, width / 5, timing.loop, timing.cuts)
 
 
-def sunk_clip(clip: Clip, posed: Posed, joint: int, at: NDArray[np.intp], by: Array) -> Array:
+def with_lowered_pelvis(clip: Clip, posed: Posed, joint: int, at: NDArray[np.intp], by: Array) -> Array:
     """Move a joint of a posed figure, and everything below it, down by ``by`` ``(frames posed,)`` metres; gives the clip's
     local translations ``(frames, joints, 3)`` with that change."""
     sink(posed, joint, by)

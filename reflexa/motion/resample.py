@@ -55,7 +55,7 @@ def _with(clip: Clip, rotations: Array, times: Array, over: Callable[[Array], Ar
     )  # fmt: skip
 
 
-def seen_at(clip: Clip, times: Array, breaks: Iterable[int] = ()) -> Clip:
+def time_warped(clip: Clip, times: Array, breaks: Iterable[int] = ()) -> Clip:
     """The clip as a map of time has it: frame i of the result is what was at ``times[i]`` ``(n,)``, inside the clip; no loop
     any more. Slowed down beyond half it goes along smooth curves.
 
@@ -68,7 +68,7 @@ def seen_at(clip: Clip, times: Array, breaks: Iterable[int] = ()) -> Clip:
 
 
 def events_at(events: Iterable[Event], times: Array, breaks: Iterable[int] = ()) -> tuple[Event, ...]:
-    """Events where a map of time has them, as ``seen_at``: each as often as it is passed, those that are not left out."""
+    """Events where a map of time has them, as ``time_warped``: each as often as it is passed, those that are not left out."""
     given = sorted(events, key=lambda e: e.frame)
     if not given or len(times) == 0:
         return ()

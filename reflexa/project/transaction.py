@@ -15,7 +15,7 @@ from pathlib import Path
 
 import msgspec
 
-from reflexa.errors import ReadError, WriteError, said
+from reflexa.errors import ReadError, WriteError, os_message
 from reflexa.formats.files import PART, write_failed
 from reflexa.progress import Progress, quiet
 
@@ -72,7 +72,9 @@ def commit(folder: Path, files: Mapping[str, bytes], remove: Iterable[str] = (),
         _carry_out(folder, todo)
     except OSError as e:
         # Decided, and not done: it is finished when the project is opened, or saved, next.
-        raise WriteError(f"is saved in part: {said(e)}", folder, advice="It is finished at the next save.") from None
+        raise WriteError(
+            f"is saved in part: {os_message(e)}", folder, advice="It is finished at the next save."
+        ) from None
 
 
 def finish(folder: Path) -> bool:
@@ -90,7 +92,7 @@ def finish(folder: Path) -> bool:
             _carry_out(folder, todo)
     except OSError as e:
         raise ReadError(
-            f"a save of it was cut off and cannot be finished: {said(e)}", folder,
+            f"a save of it was cut off and cannot be finished: {os_message(e)}", folder,
             advice="Make the folder writable.",
         ) from None  # fmt: skip
     with contextlib.suppress(OSError):

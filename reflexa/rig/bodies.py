@@ -12,10 +12,10 @@ from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.parts import Blocks, Model
 from reflexa.motion.limbs import limb_end
+from reflexa.rig.foot_rest import leg_length
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.mesh import skin_of
 from reflexa.rig.rig import SIDES, UP, Rig
-from reflexa.rig.stance import leg_length
 
 
 def as_blocks(found: Sequence[Block]) -> Blocks:

@@ -11,8 +11,8 @@ from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.cuts import timing_of
-from reflexa.motion.kept import kept
 from reflexa.motion.limb import Limb, limb
+from reflexa.motion.per_clip_cache import cached_per_clip
 from reflexa.rig.rig import LIMBS, Rig
 
 
@@ -65,7 +65,7 @@ def _unit(v: Array) -> Array:
     return np.asarray(v / max(float(np.linalg.norm(v)), 1e-12))
 
 
-@kept
+@cached_per_clip
 def hinges(clip: Clip, rig: Rig, end: str) -> Array:
     """The axis that a limb bends about over a clip ``(frames, 3)``, as ``motion.limbs.hinges`` has it. Kept per clip."""
     l = limb_of(rig, end)

@@ -14,7 +14,7 @@ import numpy as np
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.kept import kept
+from reflexa.motion.per_clip_cache import cached_per_clip
 from reflexa.rig.rig import SIDES, Rig
 
 # Per part of a limb: its share of the body's mass, how far its centre is from its upper end, and the part its bone leads to.
@@ -63,7 +63,7 @@ def segments(rig: Rig) -> tuple[Segment, ...]:
     return tuple(out)
 
 
-@kept
+@cached_per_clip
 def centre_of_mass(clip: Clip, rig: Rig) -> Array | None:
     """The track of a figure's centre of mass ``(frames, 3)``; None for one that is not built like a person. Kept per clip."""
     found = segments(rig)

@@ -12,9 +12,9 @@ from numpy.typing import NDArray
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.rig.bodymap import FINGERS, MANY, PARTS
+from reflexa.rig.foot_rest import alike, leg_length, stand_of, standing
 from reflexa.rig.rig import SIDES, UP, Rig
 from reflexa.rig.soles import lies_flat, soles
-from reflexa.rig.stance import alike, leg_length, stand_of, standing
 
 # Limb parts in order, each with the part that its segment leads to.
 SEGMENTS = {

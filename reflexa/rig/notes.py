@@ -20,11 +20,11 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import chains, pairs
 from reflexa.rig.bodymap import MANY, PARTS, TOLD
+from reflexa.rig.foot_rest import stand_of, told_stand
 from reflexa.rig.helpers import Helper, How
 from reflexa.rig.pairs import Pair, Plane
 from reflexa.rig.rig import SIDES, UP, Rig, Stand, analyse
 from reflexa.rig.soles import underfoot
-from reflexa.rig.stance import stand_of, told_stand
 
 Quaternion = tuple[float, float, float, float]
 

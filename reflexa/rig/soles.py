@@ -13,10 +13,10 @@ import numpy as np
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.kept import kept
+from reflexa.motion.per_clip_cache import cached_per_clip
+from reflexa.rig.foot_rest import leg_length, stand_of, standing
 from reflexa.rig.mesh import skin_of
 from reflexa.rig.rig import SIDES, UP, Rig
-from reflexa.rig.stance import leg_length, stand_of, standing
 
 # No rig has a joint at the heel: it lies behind the ankle by this share of the way to the ball (common practice, no source).
 HEEL = 0.35
@@ -94,7 +94,7 @@ class Surface(Protocol):
     def normal(self) -> Array: ...
 
 
-@kept
+@cached_per_clip
 def under_tracks(clip: Clip, sole: Sole) -> Array:
     """The tracks of the underside of a sole over a clip ``(points, frames, 3)``."""
     return owned(sole.underside(*clip.model))

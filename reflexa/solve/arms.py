@@ -108,7 +108,7 @@ def solve(posed: Posed, rig: Rig, goals: list[ArmGoal], meeting: Meeting | None,
     kernels.compiling.at_once([partial(several, pieces[i::cores]) for i in range(min(cores, len(pieces)))])
     posed.turned[:], posed.placed[:] = turned, placed
     for l in limbs:
-        posed.loose |= {l.root, l.middle} | ({l.end} if l.end >= 0 else set())
+        posed.dirty |= {l.root, l.middle} | ({l.end} if l.end >= 0 else set())
 
 
 class _Piece(NamedTuple):

@@ -13,8 +13,8 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.cuts import pieces
 from reflexa.rig import Rig
+from reflexa.rig.foot_rest import leg_length
 from reflexa.rig.soles import Sole, soles, under_tracks
-from reflexa.rig.stance import leg_length
 from reflexa.stage import EMPTY, Stage, gait, surface_under
 
 Bools = NDArray[np.bool_]
@@ -77,7 +77,7 @@ def footing(
         return {}
     tracks = {side: _points(sole, clip) for side, sole in found.items()}
     # A loop is looked at round its seam: what begins at its end goes on at its start.
-    loop = cycle.unrolled(clip, rig.travel_joint, max(8, round(clip.rate / 2)))
+    loop = cycle.extended(clip, rig.travel_joint, max(8, round(clip.rate / 2)))
     long = {side: [loop.track(p) for p in points] for side, points in tracks.items()}
     when = loop.values(np.arange(clip.frames)) if loop.pad else None
     under = floor_under([p for points in long.values() for p in points[:2]], clip.rate) if floor == "feet" else None

@@ -15,7 +15,7 @@ from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import Contact, joined
 from reflexa.motion.loops import Matches
-from reflexa.motion.resample import seen_at
+from reflexa.motion.resample import time_warped
 from reflexa.rig import Rig
 from reflexa.rig.soles import soles
 from reflexa.stage import EMPTY
@@ -112,7 +112,7 @@ def close(clip: Clip, rig: Rig, s: CloseLoopSettings) -> tuple[Clip, Array]:
         return (clip if clip.loop else replace(clip, loop=True)), np.arange(clip.frames, dtype=np.float64)
     first, last = span(clip, rig, s)
     times = np.arange(first, last + 1, dtype=np.float64)
-    part = seen_at(clip, times)
+    part = time_warped(clip, times)
     if seams.closes(part, rig.travel_joint):
         return replace(part, loop=True), times
     out = seams.closed(part, rig.travel_joint, s.over)

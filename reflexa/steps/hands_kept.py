@@ -102,4 +102,4 @@ def _solved(clip: Clip, rig: Rig, goals: list[ArmGoal], meeting: Meeting | None)
     frames = np.arange(clip.frames)
     posed = at_frames(clip.skeleton, clip.model, clip.rotations, frames)
     solve(posed, rig, goals, meeting, timing_of(clip))
-    return posed_clip(clip, posed, frames) if posed.loose else clip
+    return posed_clip(clip, posed, frames) if posed.dirty else clip

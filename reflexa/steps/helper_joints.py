@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 from reflexa.motion import kinematics, quat
 from reflexa.motion.arrays import owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.kept import kept
+from reflexa.motion.per_clip_cache import cached_per_clip
 from reflexa.rig import Rig
 from reflexa.rig.helpers import by_rule, distances
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
@@ -81,7 +81,7 @@ def on_rules(clips: Iterable[Clip], rig: Rig, within: float = _ON_RULE, turned: 
     return names
 
 
-@kept
+@cached_per_clip
 def _on_rules(clip: Clip, rig: Rig) -> tuple[str, ...]:
     return on_rules([clip], rig)
 

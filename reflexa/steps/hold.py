@@ -10,7 +10,7 @@ from msgspec import Meta
 
 from reflexa.errors import RecipeError
 from reflexa.motion.arrays import Array
-from reflexa.motion.resample import seen_at
+from reflexa.motion.resample import time_warped
 from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.model import Beginning, Context, Given, Outcome, Settings, StepKind
 
@@ -52,7 +52,7 @@ def _run(given: Given, settings: HoldSettings, context: Context) -> Outcome:
     times = times_of(given.clip.frames, settings)
     if settings.frames == 0:
         return Outcome(given.clip, given.rig, times)
-    out = replace(seen_at(given.clip, times), loop=given.clip.loop)
+    out = replace(time_warped(given.clip, times), loop=given.clip.loop)
     return Outcome(kept_on_rules([given.clip], out, given.rig) if np.any(times % 1) else out, given.rig, times)
 
 

@@ -17,12 +17,12 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.cuts import timing_of
 from reflexa.motion.limbs import (
     at_frames,
-    given_way,
+    pelvis_drop,
     posed_clip,
     reach,
     reach_chain,
-    sunk_clip,
     turn_about,
+    with_lowered_pelvis,
     within_reach,
 )
 from reflexa.motion.smoothing import Timing
@@ -90,7 +90,7 @@ def keep(given: Given, settings: KeepSettings, context: Context) -> Clip:
     if len(at) == 0:
         return clip
     posed = at_frames(clip.skeleton, clip.model, clip.rotations, at)
-    translations = sunk_clip(clip, posed, rig.joint("pelvis"), at, sunk[at]) if sunk.any() else None
+    translations = with_lowered_pelvis(clip, posed, rig.joint("pelvis"), at, sunk[at]) if sunk.any() else None
     before_it, timing = clip.model[1][at], _timing_at(clip, at)
     for joint, acts in ends:
         w = acts[at]
@@ -109,7 +109,7 @@ def keep(given: Given, settings: KeepSettings, context: Context) -> Clip:
         if settings.turn:
             change = quat.multiply(quat.slerp(posed.turned[:, joint], q, w), quat.conjugate(posed.turned[:, joint]))
             turn_about(posed, np.array(clip.skeleton.below(joint)), posed.placed[:, joint].copy(), change)
-        posed.loose.add(joint)
+        posed.dirty.add(joint)
     return posed_clip(clip, posed, at, translations)
 
 
@@ -138,7 +138,7 @@ def _give_way(clip: Clip, rig: Rig, settings: KeepSettings, then: Clip, ends: li
         if l is not None and part.endswith("foot"):
             now = clip.model[1][:, joint]
             wanted.append((l, now + acts[:, None] * (then.model[1][:, joint] - now), acts))
-    return given_way(clip.model, wanted, timing_of(clip)) if wanted else np.zeros(clip.frames)
+    return pelvis_drop(clip.model, wanted, timing_of(clip)) if wanted else np.zeros(clip.frames)
 
 
 @dataclass(frozen=True)

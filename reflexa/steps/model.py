@@ -14,10 +14,10 @@ from numpy.typing import ArrayLike
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.resample import seen_at
+from reflexa.motion.resample import time_warped
 from reflexa.rig import Rig
 from reflexa.rig.bodymap import joints_of
-from reflexa.rig.cast import Carrier
+from reflexa.rig.joint_roles import RoleMap
 from reflexa.stage import EMPTY, Stage
 
 # Stands for the source wherever a step can be named by its id.
@@ -163,7 +163,7 @@ class Point:
         """The clip that stood there, by the time of whoever asks."""
         out = self.stood
         for times in self.through:
-            out = seen_at(out, np.clip(times, 0, out.frames - 1))
+            out = time_warped(out, np.clip(times, 0, out.frames - 1))
         return out
 
 
@@ -267,7 +267,7 @@ class StepKind:
     shifted: Callable[[Any, int], Settings] | None = None
     notes: Callable[[Any], dict[str, str]] | None = None
     moments: Callable[[Any], list[float]] | None = None
-    carried: Callable[[Any, Carrier], Settings] | None = None
+    carried: Callable[[Any, RoleMap], Settings] | None = None
 
 
 def known_rigs(context: Context) -> list[str]:

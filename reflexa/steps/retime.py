@@ -12,7 +12,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import monotone
-from reflexa.motion.resample import even_times, seen_at
+from reflexa.motion.resample import even_times, time_warped
 from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 from reflexa.words import counted
@@ -104,7 +104,7 @@ def retime(clip: Clip, settings: RetimeSettings) -> tuple[Clip, Array]:
     times = times_of(clip, settings)
     if len(times) == clip.frames and settings.how != "rate" and np.array_equal(times, np.arange(clip.frames)):
         return (replace(clip, play_rate=1.0) if settings.how == "play rate" else clip), times
-    out = replace(seen_at(clip, times), loop=clip.loop and (settings.how != "curve" or _whole(times, clip)))
+    out = replace(time_warped(clip, times), loop=clip.loop and (settings.how != "curve" or _whole(times, clip)))
     if settings.how == "rate":
         out = replace(out, rate=settings.rate)
     return (replace(out, play_rate=1.0) if settings.how == "play rate" else out), times

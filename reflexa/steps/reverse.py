@@ -9,7 +9,7 @@ import numpy as np
 from msgspec import Meta
 
 from reflexa.motion.arrays import Array
-from reflexa.motion.resample import seen_at
+from reflexa.motion.resample import time_warped
 from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 
@@ -45,7 +45,7 @@ def times_of(frames: int, s: ReverseSettings) -> Array:
 
 def _run(given: Given, settings: ReverseSettings, context: Context) -> Outcome:
     times = times_of(given.clip.frames, settings)
-    out = replace(seen_at(given.clip, times), loop=given.clip.loop)
+    out = replace(time_warped(given.clip, times), loop=given.clip.loop)
     return Outcome(kept_on_rules([given.clip], out, given.rig) if np.any(times % 1) else out, given.rig, times)
 
 

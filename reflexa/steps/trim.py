@@ -11,7 +11,7 @@ from msgspec import Meta
 from reflexa.errors import RecipeError
 from reflexa.motion import cycle, seams
 from reflexa.motion.clip import Clip
-from reflexa.motion.resample import seen_at
+from reflexa.motion.resample import time_warped
 from reflexa.rig import Rig
 from reflexa.rig.rest_ends import rest_ends
 from reflexa.steps.helper_joints import kept_on_rules
@@ -83,11 +83,11 @@ def trim(clip: Clip, rig: Rig, settings: TrimSettings) -> tuple[Clip, np.ndarray
     if len(times) == clip.frames:
         return clip, times
     at = np.cumsum([b - a + 1 for a, b in spans])[:-1].tolist()
-    out = seen_at(clip, times, at)
+    out = time_warped(clip, times, at)
     # Each stretch goes on in the place and heading in which the one before it ended, one step further.
     for k, (_, (b, _)) in zip(at, zip(spans, spans[1:], strict=False), strict=True):
         turn, move = cycle.lined_up(out, k - 1, clip, b - 1, rig.travel_joint)
-        behind = cycle.moved_over_ground(seen_at(clip, times[k:]), turn, move)
+        behind = cycle.moved_over_ground(time_warped(clip, times[k:]), turn, move)
         rotations, translations = np.array(out.rotations), np.array(out.translations)
         rotations[k:], translations[k:] = behind.rotations, behind.translations
         out = out.with_motion(rotations, translations)

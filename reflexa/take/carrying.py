@@ -8,7 +8,7 @@ from typing import Any
 import msgspec
 from msgspec.structs import replace
 
-from reflexa.rig.cast import Carrier
+from reflexa.rig.joint_roles import RoleMap
 from reflexa.steps import Mask, Settings, Step
 from reflexa.steps.references import fields_for
 from reflexa.steps.registry import kind_of
@@ -17,7 +17,7 @@ from reflexa.steps.registry import kind_of
 _JOINTS = ("joint", "ends", "chain")
 
 
-def carried(step: Step, to: Carrier) -> Step:
+def carried(step: Step, to: RoleMap) -> Step:
     """The step as it is meant on another rig. What that rig lacks is left out, and noted by the carrier; a step that reaches
     nothing then is off."""
     kind = kind_of(step.kind)
@@ -29,7 +29,7 @@ def carried(step: Step, to: Carrier) -> Step:
     return replace(step, settings=settings, mask=mask, on=step.on and not nothing)
 
 
-def _by_fields(settings: Settings, to: Carrier) -> Settings:
+def _by_fields(settings: Settings, to: RoleMap) -> Settings:
     changes: dict[str, Any] = {}
     for name in (n for what in _JOINTS for n in fields_for(settings, what)):
         value = getattr(settings, name)
@@ -40,7 +40,7 @@ def _by_fields(settings: Settings, to: Carrier) -> Settings:
     return replace(settings, **changes) if changes else settings
 
 
-def _mask(mask: Mask, to: Carrier) -> Mask:
+def _mask(mask: Mask, to: RoleMap) -> Mask:
     joints: dict[str, float] = {}
     for name, weight in mask.joints.items():
         there = to.joint(name)

@@ -9,7 +9,7 @@ from typing import Any
 from reflexa.errors import RecipeError
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.rig.cast import Carrier
+from reflexa.rig.joint_roles import RoleMap
 from reflexa.stage import EMPTY, Stage
 from reflexa.steps import Context, Given, Step, kind_of, outcome
 from reflexa.take.carrying import carried
@@ -37,11 +37,11 @@ def fitted(
     now, on = clip.cut(0, 0), rig
     out: list[Step] = []
     lacks: list[str] = []
-    last = max(i for i, s in enumerate(recipe.steps) if recipe.cast(s.id) is not None)
+    last = max(i for i, s in enumerate(recipe.steps) if recipe.roles(s.id) is not None)
     for i, step in enumerate(recipe.steps):
-        cast = recipe.cast(step.id)
-        if cast is not None and cast.key != on.key:
-            to = Carrier(cast, on)
+        roles = recipe.roles(step.id)
+        if roles is not None and roles.key != on.key:
+            to = RoleMap(roles, on)
             step = carried(step, to)
             if to.lacks:
                 lacks.append(f"{step.name}: there is no {', '.join(dict.fromkeys(to.lacks))} here")

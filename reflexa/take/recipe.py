@@ -14,7 +14,7 @@ from reflexa.errors import ReadError, RecipeError, ReflexaError, misfit
 from reflexa.formats.documents import read_document
 from reflexa.names import free_name
 from reflexa.rig import Rig
-from reflexa.rig.cast import Cast, cast_of
+from reflexa.rig.joint_roles import JointRoles, joint_roles_of
 from reflexa.steps import Step, from_plain, kind_of, new_id, settled, steps_from_plain, to_plain
 from reflexa.steps.references import fields_for
 from reflexa.steps.registry import describe_field, fields
@@ -48,7 +48,7 @@ class Stood(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
     """Steps (their ids) with what the joints that they name play on the rig that they were made on."""
 
     steps: tuple[str, ...]
-    cast: Cast
+    roles: JointRoles = msgspec.field(name="cast")
 
 
 @dataclass(frozen=True)
@@ -66,9 +66,9 @@ class Recipe:
         """The step of that id."""
         return next((s for s in self.steps if s.id == step_id), None)
 
-    def cast(self, step_id: str) -> Cast | None:
+    def roles(self, step_id: str) -> JointRoles | None:
         """What the joints that a step names play; None where it names none."""
-        return next((m.cast for m in self.made_on if step_id in m.steps), None)
+        return next((m.roles for m in self.made_on if step_id in m.steps), None)
 
 
 def keep(name: str, steps: Iterable[tuple[Step, Rig]], parameters: Iterable[Parameter] = ()) -> Recipe:
@@ -78,7 +78,7 @@ def keep(name: str, steps: Iterable[tuple[Step, Rig]], parameters: Iterable[Para
     for step, rig in given:
         if named([step]) & set(rig.skeleton.index):
             by.setdefault(rig.key, (rig, []))[1].append(step)
-    stood = tuple(Stood(tuple(s.id for s in own), cast_of(rig, sorted(named(own)))) for rig, own in by.values())
+    stood = tuple(Stood(tuple(s.id for s in own), joint_roles_of(rig, sorted(named(own)))) for rig, own in by.values())
     plain = tuple(replace(s, locked=False) for s, _ in given)
     return Recipe(name, plain, tuple(parameters), stood)
 

@@ -12,7 +12,7 @@ from reflexa.motion import contacts, loops, seams
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import Contact, of_points
 from reflexa.motion.joining import Part, Seam, jerks, joined
-from reflexa.motion.resample import even_times, seen_at, to_rate
+from reflexa.motion.resample import even_times, time_warped, to_rate
 from reflexa.rig import Rig
 from reflexa.stage import EMPTY
 from reflexa.stage.footing import Footing, footing
@@ -48,7 +48,7 @@ def segment_clip(clip: Clip, rig: Rig, segment: Segment, place: str = "segment")
         raise RecipeError(f"{count:,.0f} frames are too many", place=place, advice=f"Up to {_MOST:,}.")
     whole_loop = clip.loop and (segment.first, last) == (0, clip.frames - 1)
     times = segment.first + even_times(last - segment.first, segment.speed, whole_loop)
-    out = replace(seen_at(clip, times[::-1] if segment.reversed else times), loop=whole_loop)
+    out = replace(time_warped(clip, times[::-1] if segment.reversed else times), loop=whole_loop)
     return reflected(out, rig, "own start") if segment.mirrored else out
 
 

@@ -11,9 +11,9 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.gait import Gait, gait, in_step
 from reflexa.motion.joining import Part
-from reflexa.motion.resample import seen_at
+from reflexa.motion.resample import time_warped
 from reflexa.rig import Rig
-from reflexa.rig.stance import leg_length
+from reflexa.rig.foot_rest import leg_length
 from reflexa.steps.root_motion.track import travel_of
 
 # Times that differ by less than this, frames, are one.
@@ -52,4 +52,4 @@ def _seen(clip: Clip, times: Array) -> Clip:
     """The clip by a map of time; as it is where that changes nothing."""
     if np.abs(times - np.arange(clip.frames)).max() < _SAME:
         return clip
-    return seen_at(clip, times)
+    return time_warped(clip, times)

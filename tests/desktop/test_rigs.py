@@ -21,8 +21,8 @@ from reflexa.formats.rigfile import read_rig
 from reflexa.project import store
 from reflexa.project.sources import add_source
 from reflexa.project.take_text import take_plain
+from reflexa.rig.foot_rest import stand_of, tilt_of
 from reflexa.rig.notes import notes_of
-from reflexa.rig.stance import stand_of, tilt_of
 from reflexa.steps import Mask
 from reflexa.steps.correction.settings import CorrectionSettings, Key, Track
 from tests.helpers.hands import click, combo, drag

@@ -8,7 +8,7 @@ import weakref
 from PySide6.QtCore import QEvent, QObject
 from PySide6.QtWidgets import QApplication
 
-from reflexa.desktop.turns import in_turns
+from reflexa.desktop.idle_queue import when_idle
 from reflexa.desktop.work import Job, Work
 
 
@@ -46,13 +46,13 @@ def test_who_asked_for_work_is_let_go_on_the_thread_of_the_window(qapp, qtbot) -
 
 def test_pieces_are_done_each_in_its_turn_and_no_more_once_nobody_is_there(qapp, qtbot) -> None:
     owner, done = QObject(), list[int]()
-    in_turns(owner, [lambda i=i: done.append(i) for i in range(4)])
+    when_idle(owner, [lambda i=i: done.append(i) for i in range(4)])
     assert not done
     for n in range(1, 5):
         qtbot.waitUntil(lambda n=n: len(done) >= n)
     assert done == [0, 1, 2, 3]
     qtbot.waitUntil(lambda: not owner.children())
-    in_turns(owner, [lambda: done.append(9)])
+    when_idle(owner, [lambda: done.append(9)])
     owner.deleteLater()
     QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     QApplication.processEvents()

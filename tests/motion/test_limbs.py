@@ -11,7 +11,7 @@ from reflexa.demo import ik
 from reflexa.motion import contacts, kinematics, quat
 from reflexa.motion.clip import rest_clip
 from reflexa.motion.limb import Limb, limb
-from reflexa.motion.limbs import Posed, given_way, reach, reach_chain
+from reflexa.motion.limbs import Posed, pelvis_drop, reach, reach_chain
 from reflexa.motion.skeleton import chain
 from reflexa.motion.smoothing import Timing
 from tests.helpers import rigs
@@ -142,7 +142,7 @@ def test_a_pelvis_gives_way_alike_for_a_leg_that_ends_at_a_joint_and_one_that_en
     goal[10:30, 1] -= 0.02
     weight[10:30] = 1.0
     ends = limb(s, 0, 1, 2), limb(s, 0, 1, -1, tip)
-    joint, site = (given_way(model, [(l, goal, weight)], Timing(30.0, False)) for l in ends)
+    joint, site = (pelvis_drop(model, [(l, goal, weight)], Timing(30.0, False)) for l in ends)
     assert np.abs(joint).max() > 0.005
     assert site == pytest.approx(joint, abs=1e-12)
 

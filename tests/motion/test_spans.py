@@ -86,7 +86,7 @@ def test_a_stance_begins_where_the_foot_falls_fastest_and_ends_furthest_behind()
     out = gait.refined([says, says, says], [foot] * 3, body, 1.0, rate)
     stances = contacts.spans(np.any(out, axis=0))[1:-1]
     assert [a % period for a, _ in stances] == [0, 0]
-    assert [b % period for _, b in stances] == [29, 29], "the last frame before it turns round"
+    assert [b % period for _, b in stances] == [29, 29], "the last frame before it quaternions round"
 
 
 def test_moments_between_frames_are_what_scipy_says() -> None:
@@ -114,15 +114,15 @@ def test_mixing_goes_along_the_arc_that_scipy_says(share: float) -> None:
 
 
 def test_rotation_vectors_and_arcs_of_kernels_are_those_of_the_library() -> None:
-    from reflexa.motion.kernels import turns
+    from reflexa.motion.kernels import quaternions
 
     r = np.random.default_rng(2)
     for a, b in zip(quat.normalise(r.normal(size=(50, 4))), quat.normalise(r.normal(size=(50, 4))), strict=True):
-        assert np.allclose(turns.vector(tuple(a)), quat.to_rotvec(a), atol=1e-12)
+        assert np.allclose(quaternions.vector(tuple(a)), quat.to_rotvec(a), atol=1e-12)
         assert np.allclose(
-            turns.of_vector(tuple(quat.to_rotvec(a))), quat.shortest(a, quat.from_rotvec(quat.to_rotvec(a)))
+            quaternions.of_vector(tuple(quat.to_rotvec(a))), quat.shortest(a, quat.from_rotvec(quat.to_rotvec(a)))
         )
-        assert np.allclose(turns.slerp(tuple(a), tuple(b), 0.3), quat.slerp(a, b, 0.3), atol=1e-12)
+        assert np.allclose(quaternions.slerp(tuple(a), tuple(b), 0.3), quat.slerp(a, b, 0.3), atol=1e-12)
 
 
 def test_held_feet_stay_as_they_were_held() -> None:

@@ -19,10 +19,10 @@ from reflexa.project.store import Project, SourceFile
 from reflexa.project.text import pretty
 from reflexa.rig import PARTS
 from reflexa.rig import notes as edits
+from reflexa.rig.foot_rest import stand_of, tilt_of
 from reflexa.rig.notes import Notes, Rule, from_plain, notes_of, with_notes
 from reflexa.rig.problems import problems
 from reflexa.rig.soles import soles
-from reflexa.rig.stance import stand_of, tilt_of
 from reflexa.steps import make
 from reflexa.take import Cache, Source, Surroundings, Take, evaluate
 from tests.helpers import rigs

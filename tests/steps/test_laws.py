@@ -20,10 +20,10 @@ from reflexa.formats import read
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.travel import headings
+from reflexa.rig.foot_rest import as_it_stands, stand_of
 from reflexa.rig.limbs import limb_of, made_to_bend
 from reflexa.rig.palms import palms
 from reflexa.rig.soles import soles
-from reflexa.rig.stance import as_it_stands, stand_of
 from reflexa.stage.footing import footing
 from reflexa.steps import make
 from reflexa.steps.correction import CorrectionSettings, set_key, usual_drive

@@ -26,8 +26,8 @@ from reflexa.steps.correction import (
     track_at,
 )  # fmt: skip
 from reflexa.take import Cache, Export, Source, Surroundings, Take, evaluate, exported
+from reflexa.take.parse_step import step_from_text
 from reflexa.take.recipe import Recipe, read_recipe, recipe_plain
-from reflexa.take.said import step_from_text
 from reflexa.take.schema import schema
 from tests.helpers import rigs
 from tests.helpers.files import ROOT

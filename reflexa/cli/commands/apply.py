@@ -43,8 +43,8 @@ from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
 from reflexa.steps import settled
 from reflexa.take import Range
+from reflexa.take.parse_step import step_from_text, value_from_text
 from reflexa.take.recipe import Recipe, joined, read_recipe, with_values
-from reflexa.take.said import step_from_text, value_from_text
 
 
 class _Ordered(click.Command):

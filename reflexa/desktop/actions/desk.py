@@ -30,7 +30,7 @@ R = TypeVar("R")
 
 @dataclass(eq=False)
 class Desk:
-    """fill: let a panel fill the window, or give it back, as ``Filling`` has it. dialog: the one
+    """fill: let a panel fill the window, or give it back, as ``Maximise`` has it. dialog: the one
     that is open or was last. clipboard: keys that were copied. batch: the recipe that is run over clips, or was last.
     guide, tour: those that are open."""
 

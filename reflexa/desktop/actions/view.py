@@ -9,10 +9,10 @@ from PySide6.QtWidgets import QApplication, QWidget
 
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
+from reflexa.desktop.idle_queue import when_idle
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.bars import SWITCHES
 from reflexa.desktop.picture.look import COMPARE
-from reflexa.desktop.turns import in_turns
 from reflexa.draw.camera import STANDARD
 
 
@@ -51,7 +51,7 @@ def set_theme(name: str, d: Desk) -> None:
     QSettings().setValue("theme", name)
     rooms = (picture, d.time, d.line, d.figure, d.settings, d.library, d.shelves)
     shown = (partial(still.setUpdatesEnabled, True) for still in (window, picture))
-    in_turns(window, (*(room.refresh_icons for room in rooms), *shown))
+    when_idle(window, (*(room.refresh_icons for room in rooms), *shown))
 
 
 def _has_theme(name: str, d: Desk) -> bool:

@@ -29,8 +29,8 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session
 from reflexa.desktop.session.batch import ENDED, Batch, Row
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed, named
 from reflexa.desktop.widgets.light_figure import LightFigure
+from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.desktop.work import Job
 from reflexa.errors import RecipeError
 from reflexa.library.light import Light, Strokes, light, strokes
@@ -85,7 +85,7 @@ class BatchDialog(QDialog):
         out = QVBoxLayout()
         self.unfit = labels.text()
         out.addWidget(self.unfit)
-        self.table = dressed(QTableWidget(len(self.batch.rows), 5), accessibleName="Clips of the batch")
+        self.table = styled(QTableWidget(len(self.batch.rows), 5), accessibleName="Clips of the batch")
         self.table.setHorizontalHeaderLabels(["Clip", "State", "Time", "Findings", "Note"])
         self.table.verticalHeader().hide()
         self.table.setTabKeyNavigation(False)
@@ -119,7 +119,7 @@ class BatchDialog(QDialog):
         self.preview = LightFigure()
         self.preview.setMinimumSize(QSize(180, 150))
         column.addWidget(self.preview, 1)
-        self.slider = dressed(
+        self.slider = styled(
             QSlider(Qt.Orientation.Horizontal), accessibleName="Moment of the preview", maximum=1000,
             toolTip="Drag to look at a moment; let go to let it play",
         )  # fmt: skip
@@ -131,7 +131,7 @@ class BatchDialog(QDialog):
 
     def _below(self) -> QHBoxLayout:
         out = QHBoxLayout()
-        self.bar = dressed(QProgressBar(), accessibleName="How far the batch is", maximum=len(self.batch.rows))
+        self.bar = styled(QProgressBar(), accessibleName="How far the batch is", maximum=len(self.batch.rows))
         self.bar.setFixedWidth(180)
         self.said = labels.text()
         self.bar.setTextVisible(False)
@@ -140,9 +140,9 @@ class BatchDialog(QDialog):
         self.go = named(QPushButton("Run"), "main")
         self.go.setDefault(True)
         self.go.clicked.connect(self.start)
-        self.hold = dressed(QPushButton("Pause"), toolTip="Finish the clip at hand, and begin no other")
+        self.hold = styled(QPushButton("Pause"), toolTip="Finish the clip at hand, and begin no other")
         self.hold.clicked.connect(self._pause)
-        self.stop = dressed(QPushButton("Stop"), toolTip="Give the clip at hand up; what is done stays")
+        self.stop = styled(QPushButton("Stop"), toolTip="Give the clip at hand up; what is done stays")
         self.stop.clicked.connect(self.batch.give_up)
         close = QPushButton("Close")
         close.clicked.connect(self.close)

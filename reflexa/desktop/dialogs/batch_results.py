@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QRadioButton, Q
 
 from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.session import Session
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.formats import STANDARD, writable
 from reflexa.project.store import is_own
 
@@ -24,11 +24,11 @@ class BatchResults(QWidget):
         self._folder = session.folder
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
-        self.takes = dressed(
+        self.takes = styled(
             QRadioButton("Takes, in a folder of their own"), checked=True,
             toolTip="A take of each clip with the recipe's steps in it, to be looked at and edited; it undoes as one",
         )  # fmt: skip
-        self.files = dressed(QRadioButton("Files"), toolTip="A new clip file of each, read back and proven")
+        self.files = styled(QRadioButton("Files"), toolTip="A new clip file of each, read back and proven")
         column.addWidget(self.takes)
         column.addWidget(self.files)
         self._more = QWidget()
@@ -36,7 +36,7 @@ class BatchResults(QWidget):
         form.setContentsMargins(18, 0, 0, 0)
         self.place = FolderRow(self, session.folder / "build" if session.sources.placed else Path.home())
         form.addRow("Folder", self.place)
-        self.kind = dressed(QComboBox(), accessibleName="Format")
+        self.kind = styled(QComboBox(), accessibleName="Format")
         for f in writable():
             self.kind.addItem(f.title, f.name)
         self.kind.setCurrentIndex(max(self.kind.findData(STANDARD), 0))

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QFileDialog, QHBoxLayout, QLineEdit, QPushButton, QWidget
 
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 
 
 class FolderRow(QHBoxLayout):
@@ -15,7 +15,7 @@ class FolderRow(QHBoxLayout):
     def __init__(self, parent: QWidget, folder: Path) -> None:
         super().__init__()
         self._parent = parent
-        self.field = dressed(QLineEdit(str(folder)), accessibleName="Folder")
+        self.field = styled(QLineEdit(str(folder)), accessibleName="Folder")
         button = QPushButton("Choose…")
         button.clicked.connect(self._browse)
         self.addWidget(self.field, 1)

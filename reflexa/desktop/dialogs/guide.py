@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QListWidget, QListWidgetItem
 
 import reflexa
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.desktop.widgets.search import search_field
 
 _PAGE = 0x0100
@@ -52,12 +52,12 @@ class Guide(QDialog):
         self.search = search_field("Search the guide")
         self.search.textChanged.connect(self._find)
         left.addWidget(self.search)
-        self.list = dressed(QListWidget(), accessibleName="Pages of the guide")
+        self.list = styled(QListWidget(), accessibleName="Pages of the guide")
         self.list.setFixedWidth(230)
         self.list.currentItemChanged.connect(self._show)
         left.addWidget(self.list)
         row.addLayout(left)
-        self.page = dressed(_Page(), accessibleName="Page of the guide", openExternalLinks=False)
+        self.page = styled(_Page(), accessibleName="Page of the guide", openExternalLinks=False)
         row.addWidget(self.page, 1)
         at = folder()
         if at is None:

@@ -22,7 +22,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.buttons import add_buttons
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.names import free_name
 from reflexa.steps import Step, kind_of
 from reflexa.steps.registry import describe_field, fields
@@ -45,14 +45,14 @@ class KeepRecipe(QDialog):
         self.setWindowTitle("Keep steps as a recipe")
         self.resize(640, 520)
         column = QVBoxLayout(self)
-        self.name = dressed(QLineEdit(take.name), accessibleName="Name of the recipe")
+        self.name = styled(QLineEdit(take.name), accessibleName="Name of the recipe")
         self.name.selectAll()
         self.name.textChanged.connect(self._enable)
         form = QFormLayout()
         form.addRow("Name", self.name)
         column.addLayout(form)
         column.addWidget(labels.quiet("Checked steps go in. A checked setting stays open: it is asked for each time."))
-        self.tree = dressed(QTreeWidget(), accessibleName="Steps and their settings")
+        self.tree = styled(QTreeWidget(), accessibleName="Steps and their settings")
         self.tree.setHeaderLabels(["Step or setting", "Now", "Asked for as", "Has to be said"])
         header = self.tree.header()
         header.setSectionResizeMode(_OPEN, QHeaderView.ResizeMode.Stretch)

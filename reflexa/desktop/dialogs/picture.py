@@ -17,7 +17,7 @@ from PySide6.QtWidgets import (
 )
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.desktop.widgets.where import ask_where
 from reflexa.draw.camera import STANDARD
 from reflexa.progress import Progress
@@ -42,22 +42,22 @@ class PictureDialog(QDialog):
         super().__init__(parent)
         self.subject, self._now, self._frame, self._span = subject, now, frame, span
         self.setWindowTitle("Save a picture")
-        self.kind = dressed(QComboBox(), accessibleName="What")
+        self.kind = styled(QComboBox(), accessibleName="What")
         self.kind.addItems(list(_KINDS))
-        self.count = dressed(
+        self.count = styled(
             QSpinBox(), minimum=2, maximum=200, value=12, suffix=" frames", accessibleName="Frames of the sheet"
         )
-        self.view = dressed(QComboBox(), accessibleName="View")
+        self.view = styled(QComboBox(), accessibleName="View")
         self.view.addItem("As it is looked at now", "")
         for v in subject.line.take.views:
             self.view.addItem(v.name, v.name)
         for name in STANDARD:
             self.view.addItem(name.capitalize(), name)
         self.both = QCheckBox("Before and after, side by side")
-        self.numbers = dressed(QCheckBox("Name and frame numbers"), checked=True)
-        self.dark = dressed(QCheckBox("Dark"), checked=theme.current() is theme.NIGHT)
-        self.wide = dressed(QSpinBox(), minimum=64, maximum=4096, value=960, suffix=" pixels", accessibleName="Width")
-        self.high = dressed(QSpinBox(), minimum=64, maximum=4096, value=600, suffix=" pixels", accessibleName="Height")
+        self.numbers = styled(QCheckBox("Name and frame numbers"), checked=True)
+        self.dark = styled(QCheckBox("Dark"), checked=theme.current() is theme.NIGHT)
+        self.wide = styled(QSpinBox(), minimum=64, maximum=4096, value=960, suffix=" pixels", accessibleName="Width")
+        self.high = styled(QSpinBox(), minimum=64, maximum=4096, value=600, suffix=" pixels", accessibleName="Height")
         form = QFormLayout()
         for title, widget in (
             ("What", self.kind), ("Sheet of", self.count), ("View", self.view), ("Width", self.wide), ("Height", self.high),

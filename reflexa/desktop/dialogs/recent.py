@@ -9,7 +9,7 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QListWidget, QListWidgetItem, QVBoxLayout, QWidget
 
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 
 _FOLDER = Qt.ItemDataRole.UserRole
 
@@ -22,7 +22,7 @@ class RecentDialog(QDialog):
     def __init__(self, folders: Sequence[Path], parent: QWidget) -> None:
         super().__init__(parent)
         self.setWindowTitle("Recent projects")
-        self.list = dressed(QListWidget(), accessibleName="Recent projects")
+        self.list = styled(QListWidget(), accessibleName="Recent projects")
         for folder in folders:
             self._add(f"{folder.name}\n{folder.parent}", folder)
         self._add("Saltmarsh Ferry, the demo\na fresh copy", None)

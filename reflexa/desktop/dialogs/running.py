@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QDialog, QLabel, QListWidget, QProgressBar, QVBoxL
 from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.buttons import add_buttons
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 
 
 class RunDialog(QDialog):
@@ -21,14 +21,14 @@ class RunDialog(QDialog):
         self.resize(600, 480)
         column = QVBoxLayout(self)
         column.addWidget(QLabel(about))
-        self.list = dressed(QListWidget(), accessibleName="Takes")
+        self.list = styled(QListWidget(), accessibleName="Takes")
         column.addWidget(self.list, 1)
         self.place = FolderRow(self, Path())
         self.place.insertWidget(0, QLabel("Folder"))
         column.addLayout(self.place)
         self.more = QVBoxLayout()
         column.addLayout(self.more)
-        self.bar = dressed(QProgressBar(), accessibleName=title)
+        self.bar = styled(QProgressBar(), accessibleName=title)
         self.bar.hide()
         column.addWidget(self.bar)
         self.said = labels.text()

@@ -10,8 +10,8 @@ from PySide6.QtWidgets import QCheckBox, QDialog, QHBoxLayout, QLabel, QPushButt
 
 from reflexa.demo.shown import before_and_after
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import named
 from reflexa.desktop.widgets.light_figure import LightFigure
+from reflexa.desktop.widgets.qt_properties import named
 from reflexa.desktop.work import Job, Work
 from reflexa.library.light import Light, Strokes, light, strokes
 from reflexa.motion.clip import Clip

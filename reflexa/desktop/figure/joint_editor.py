@@ -15,12 +15,12 @@ from PySide6.QtWidgets import (
 )
 
 from reflexa.desktop.session import Session, rigs
-from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.rig import PARTS, Rig
 from reflexa.rig import notes as edits
+from reflexa.rig.foot_rest import stand_of, tilt_of
 from reflexa.rig.helpers import How
 from reflexa.rig.pairs import Pair
-from reflexa.rig.stance import stand_of, tilt_of
 
 _STANDS_BY = {
     "told": "said here",
@@ -45,7 +45,7 @@ class JointEditor(QWidget):
         column.addWidget(self.title)
         form = QFormLayout()
         form.setSpacing(4)
-        self.part = dressed(QComboBox(), accessibleName="Body part")
+        self.part = styled(QComboBox(), accessibleName="Body part")
         self.part.addItem("no part", "")
         for part in PARTS:
             self.part.addItem(part, part)
@@ -57,11 +57,11 @@ class JointEditor(QWidget):
         column.addWidget(self.partner)
         row = QHBoxLayout()
         row.setSpacing(4)
-        self.pair = dressed(
+        self.pair = styled(
             QPushButton("Pair with…"), toolTip="Then pick the partner in the picture or in the list", checkable=True
         )
-        self.centre = dressed(QPushButton("Centre"), toolTip="Put the joint on the centre line: it is its own partner")
-        self.alone = dressed(QPushButton("Unpair"), toolTip="Take the joint out of its pair, or off the centre line")
+        self.centre = styled(QPushButton("Centre"), toolTip="Put the joint on the centre line: it is its own partner")
+        self.alone = styled(QPushButton("Unpair"), toolTip="Take the joint out of its pair, or off the centre line")
         self.pair.clicked.connect(lambda on: rigs.start_pairing(session, session.selection.joint if on else ""))
         self.centre.clicked.connect(lambda: rigs.mark_centre(session))
         self.alone.clicked.connect(lambda: rigs.unpair(session))
@@ -72,9 +72,9 @@ class JointEditor(QWidget):
         form = QFormLayout(self.rule)
         form.setContentsMargins(0, 0, 0, 0)
         form.setSpacing(4)
-        self.follows = dressed(QComboBox(), accessibleName="Helper joint follows")
+        self.follows = styled(QComboBox(), accessibleName="Helper joint follows")
         self.follows.activated.connect(self._follow)
-        self.how = dressed(QComboBox(), accessibleName="How it follows")
+        self.how = styled(QComboBox(), accessibleName="How it follows")
         self.how.addItems(["with its rest offset", "exactly"])
         self.how.activated.connect(self._follow)
         form.addRow("Follows", self.follows)
@@ -84,12 +84,12 @@ class JointEditor(QWidget):
         form = QFormLayout(self.stance)
         form.setContentsMargins(0, 0, 0, 0)
         form.setSpacing(4)
-        self.height_up = dressed(
+        self.height_up = styled(
             QDoubleSpinBox(minimum=0.0, maximum=100.0, decimals=1, singleStep=0.5, suffix=" cm"),
             accessibleName="Ankle over the floor",
             toolTip="How high the ankle of a standing foot is over the floor; of both feet",
         )
-        self.tilt = dressed(
+        self.tilt = styled(
             QDoubleSpinBox(minimum=-90.0, maximum=90.0, decimals=1, singleStep=1.0, suffix="°"),
             accessibleName="Toes lower than in rest",
             toolTip="By how much the toes of a standing foot are lower than in the rest pose; of both feet",
@@ -101,7 +101,7 @@ class JointEditor(QWidget):
         form.addRow("Toes down", self.tilt)
         self.stands_by = named(QLabel(wordWrap=True), "quiet")
         form.addRow(self.stands_by)
-        self.as_found = dressed(QPushButton("As found"), toolTip="Forget what was said of how feet stand")
+        self.as_found = styled(QPushButton("As found"), toolTip="Forget what was said of how feet stand")
         self.as_found.clicked.connect(lambda: rigs.stand_as_found(session))
         form.addRow(self.as_found)
         column.addWidget(self.stance)

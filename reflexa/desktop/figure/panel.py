@@ -23,7 +23,7 @@ from PySide6.QtWidgets import (
 from reflexa.desktop.figure.joint_editor import JointEditor
 from reflexa.desktop.look.side_marks import side_icon
 from reflexa.desktop.session import Session, masks, rigs
-from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.desktop.widgets.search import search_field
 from reflexa.rig import Rig
 from reflexa.rig.problems import Problem, problems
@@ -94,9 +94,9 @@ class FigurePanel(QWidget):
         self.facts = named(QLabel(wordWrap=True), "quiet")
         column.addWidget(self.facts)
         row = QHBoxLayout()
-        self.rest = dressed(QPushButton("Show rest"), checkable=True, toolTip="Show the rest pose in the picture")
+        self.rest = styled(QPushButton("Show rest"), checkable=True, toolTip="Show the rest pose in the picture")
         self.rest.clicked.connect(session.selection.show_rest)
-        self.more = dressed(QPushButton("Rig ▾"), toolTip="Rest pose, rig documents, facing")
+        self.more = styled(QPushButton("Rig ▾"), toolTip="Rest pose, rig documents, facing")
         self.more.clicked.connect(lambda: self.menu_wanted.emit(self.more))
         row.addWidget(self.rest)
         row.addWidget(self.more)

@@ -19,11 +19,11 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from reflexa.desktop.kinds.correction_hold import hold
+from reflexa.desktop.kinds.correction_manipulator import hold
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.step_panel import StepPanel
-from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.steps.correction import (
     CorrectionReport,
     Key,
@@ -112,7 +112,7 @@ class CorrectionPanel(StepPanel):
         """In which axes a change is meant, and what it moves."""
         row = QHBoxLayout()
         row.addWidget(QLabel("In"))
-        self.space = dressed(QComboBox(), accessibleName="Space of the change")
+        self.space = styled(QComboBox(), accessibleName="Space of the change")
         for key, words in _WORDS.items():
             self.space.addItem(words, key)
         self.space.activated.connect(lambda _i: self._set_space())
@@ -120,7 +120,7 @@ class CorrectionPanel(StepPanel):
         self.column.addLayout(row)
         row = QHBoxLayout()
         row.addWidget(QLabel("Moves"))
-        self.drives = dressed(QComboBox(), accessibleName="What the change moves")
+        self.drives = styled(QComboBox(), accessibleName="What the change moves")
         for key, (words, help_) in _DRIVES.items():
             self.drives.addItem(words, key)
             self.drives.setItemData(self.drives.count() - 1, help_, Qt.ItemDataRole.ToolTipRole)
@@ -145,7 +145,7 @@ class CorrectionPanel(StepPanel):
         """How the selected keys lead on."""
         row = QHBoxLayout()
         row.addWidget(QLabel("Then"))
-        self.then = dressed(QComboBox(), accessibleName="Interpolation of the keys")
+        self.then = styled(QComboBox(), accessibleName="Interpolation of the keys")
         self.then.addItems(["smooth", "eased", "linear", "hold"])
         self.then.activated.connect(lambda _i: self._set_then())
         row.addWidget(self.then, 1)

@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QLabel, QPushButton
 from reflexa.desktop.kinds.model import Moment, StepView
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.handle import handle_at
-from reflexa.desktop.picture.hold import SNAP_MOVE, Drag, Hold, snapped
+from reflexa.desktop.picture.manipulator import SNAP_MOVE, Drag, Manipulator, snapped
 from reflexa.desktop.picture.overlay import NOTHING, Overlay
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.props import grip_marks
@@ -17,7 +17,7 @@ from reflexa.desktop.picture.sight import Sight
 from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.reach_rows import ReachRows
 from reflexa.desktop.settings.step_panel import StepPanel
-from reflexa.desktop.widgets.dress import named
+from reflexa.desktop.widgets.qt_properties import named
 from reflexa.draw.scene import DIAMOND, Marks
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
@@ -130,7 +130,7 @@ def _overlay(moment: Moment, sight: Sight, _hot: int) -> Overlay:
     return (grips if settings is not None else NOTHING) + Overlay(marks=(mark,))
 
 
-def _hold(session: Session, sight: Sight, _figure: PosedFigure) -> Hold | None:
+def _hold(session: Session, sight: Sight, _figure: PosedFigure) -> Manipulator | None:
     """The target's handle, where it is a place of its own and no joint but its own limb's is in hand."""
     settings, rig, clip, joint = settings_of(session), session.step_rig, session.shown, session.selection.joint
     if settings is None or settings.to not in ("point", "keyed") or rig is None or clip is None:
@@ -141,7 +141,7 @@ def _hold(session: Session, sight: Sight, _figure: PosedFigure) -> Hold | None:
     if at is None:
         return None
     handle = handle_at(at + sight.shift, np.array(quat.IDENTITY), sight, True)
-    return Hold(handle, "the goal", lambda: _drag(session, settings, at))
+    return Manipulator(handle, "the goal", lambda: _drag(session, settings, at))
 
 
 def _drag(session: Session, settings: GoalSettings, place: Array) -> Drag:

@@ -9,7 +9,7 @@ from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.reach_rows import ReachRows
 from reflexa.desktop.settings.step_panel import StepPanel
-from reflexa.desktop.widgets.dress import named
+from reflexa.desktop.widgets.qt_properties import named
 from reflexa.steps.keep import KeepReport, KeepSettings
 from reflexa.words import length
 

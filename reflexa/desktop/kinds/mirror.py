@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QLabel
 from reflexa.desktop.kinds.model import Offer, StepView
 from reflexa.desktop.session import Session
 from reflexa.desktop.settings.step_panel import TablePanel
-from reflexa.desktop.widgets.dress import named
+from reflexa.desktop.widgets.qt_properties import named
 from reflexa.rig.sides import in_common
 from reflexa.words import counted
 

@@ -8,7 +8,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QWidget
 
-from reflexa.desktop.picture.hold import Hold
+from reflexa.desktop.picture.manipulator import Manipulator
 from reflexa.desktop.picture.overlay import Overlay
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.sight import Sight
@@ -78,7 +78,7 @@ class StepView:
     hidden: frozenset[str] = field(default_factory=frozenset)
     more: frozenset[str] = field(default_factory=frozenset)
     overlay: Callable[[Moment, Sight, int], Overlay] | None = None
-    hold: Callable[[Session, Sight, PosedFigure], Hold | str | None] | None = None
+    hold: Callable[[Session, Sight, PosedFigure], Manipulator | str | None] | None = None
     begins_by_hand: bool = False
     ground: GroundPoints | None = None
     colours: Callable[[Session, Rig], Array | None] | None = None

@@ -10,14 +10,14 @@ from PySide6.QtWidgets import QCheckBox, QDoubleSpinBox, QHBoxLayout, QLabel, QP
 from reflexa.desktop.kinds.model import Offer, StepView
 from reflexa.desktop.picture import colours
 from reflexa.desktop.picture.handle import handle_at
-from reflexa.desktop.picture.hold import Drag, Hold, snapped
+from reflexa.desktop.picture.manipulator import Drag, Manipulator, snapped
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.sight import Sight
 from reflexa.desktop.session import Session, line, rigs
 from reflexa.desktop.settings.joint_table import JointTable, Row
 from reflexa.desktop.settings.step_panel import StepPanel
-from reflexa.desktop.widgets.dress import named
 from reflexa.desktop.widgets.numbers import put
+from reflexa.desktop.widgets.qt_properties import named
 from reflexa.errors import RecipeError
 from reflexa.library.fits import RETARGET
 from reflexa.motion import quat
@@ -232,7 +232,7 @@ def _rest(session: Session) -> list[PosedFigure] | None:
     return [low, over]
 
 
-def _hold(session: Session, sight: Sight, figure: PosedFigure) -> Hold | str | None:
+def _hold(session: Session, sight: Sight, figure: PosedFigure) -> Manipulator | str | None:
     """The rest pose of the target is fitted by hand, joint by joint."""
     m, joint = match_of(session), session.selection.joint
     if joint not in figure.rig.skeleton.index:
@@ -241,7 +241,7 @@ def _hold(session: Session, sight: Sight, figure: PosedFigure) -> Hold | str | N
         return "show the rest pose to fit the rigs"
     at = figure.placed[figure.rig.skeleton.index[joint]]
     handle = handle_at(at, np.array(quat.IDENTITY), sight)
-    return Hold(handle, joint, lambda: _drag(session, m, joint))
+    return Manipulator(handle, joint, lambda: _drag(session, m, joint))
 
 
 def _drag(session: Session, m: Match, joint: str) -> Drag:

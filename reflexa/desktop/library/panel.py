@@ -27,7 +27,7 @@ from reflexa.desktop.library.take_list import TakeList
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, takes
 from reflexa.desktop.widgets import menus
-from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.desktop.widgets.search import search_field
 from reflexa.steps import make
 from reflexa.take import Segment, Source
@@ -336,6 +336,6 @@ class LibraryPanel(QWidget):
 
 def _fold(below: QWidget) -> QToolButton:
     """The heading of a section, which folds it."""
-    out = dressed(named(QToolButton(), "quiet"), checkable=True, checked=True, toolTip="Fold or unfold")
+    out = styled(named(QToolButton(), "quiet"), checkable=True, checked=True, toolTip="Fold or unfold")
     out.toggled.connect(below.setVisible)
     return out

@@ -14,7 +14,7 @@ from reflexa.desktop.line.ribbon import Ribbon
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, findings, line
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.desktop.widgets.switch import Switch
 from reflexa.steps import Step, kind_of
 
@@ -98,7 +98,7 @@ class StepCard(Card):
         self.name.renamed.connect(self.rename)
         self.switch = Switch(step.on, "Step on", "Switch the step on or off")
         self.switch.clicked.connect(lambda on: line.switch(session, step.id, on))
-        self.found = dressed(QToolButton(), accessibleName="Findings brought in and mended", autoRaise=True)
+        self.found = styled(QToolButton(), accessibleName="Findings brought in and mended", autoRaise=True)
         self.found.setFixedHeight(18)
         self.found.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
         self.found.clicked.connect(lambda: findings.show_brought(session, step.id))
@@ -121,7 +121,7 @@ class StepCard(Card):
             self.body.addWidget(self.ribbon)
 
     def _add_weight(self, row: QHBoxLayout, step: Step) -> None:
-        self.slider = dressed(
+        self.slider = styled(
             QSlider(Qt.Orientation.Horizontal), minimum=0, maximum=100, accessibleName=f"Weight of {step.name}"
         )
         self.slider.valueChanged.connect(lambda v: line.weigh(self.session, step.id, v / 100))

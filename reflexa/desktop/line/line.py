@@ -15,7 +15,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.session import RESULT, SOURCE, Session, line
 from reflexa.desktop.session.dropping import dropped, holds_clips, recipe_of
 from reflexa.desktop.widgets import labels, menus
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.steps import KINDS, Step, kind_of
 from reflexa.take import Source, Take
 from reflexa.words import counted
@@ -141,7 +141,7 @@ class RevisionLine(QScrollArea):
         self._add_tap(SOURCE, "the source")
 
     def _add_button(self) -> QToolButton:
-        self.plus = dressed(QToolButton(), toolTip="Add a step after the selected card", accessibleName="Add a step")
+        self.plus = styled(QToolButton(), toolTip="Add a step after the selected card", accessibleName="Add a step")
         self.plus.setIcon(theme.icon("add", "accent"))
         self.plus.setIconSize(QSize(22, 22))
         self.plus.setFixedSize(38, 38)
@@ -158,7 +158,7 @@ class RevisionLine(QScrollArea):
     def _add_result(self) -> None:
         card = Card(RESULT, "Result", "Result", "result")
         self._result_facts = labels.quiet()
-        button = dressed(QToolButton(), text="Export…", toolTip="Write a new clip asset")
+        button = styled(QToolButton(), text="Export…", toolTip="Write a new clip asset")
         button.setIcon(theme.icon("export", "accent"))
         button.setToolButtonStyle(Qt.ToolButtonStyle.ToolButtonTextBesideIcon)
         button.clicked.connect(self.export_wanted)
@@ -178,7 +178,7 @@ class RevisionLine(QScrollArea):
         self.cards[card.id] = card
 
     def _add_tap(self, id_: str, name: str) -> None:
-        tap = dressed(
+        tap = styled(
             QToolButton(), checkable=True, toolTip=f"Tap: show the figure as it is after {name}",
             accessibleName=f"Show the figure after {name}",
         )  # fmt: skip

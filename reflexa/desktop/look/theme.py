@@ -65,7 +65,7 @@ def apply(app: QApplication, theme: Theme) -> None:
     font.setPointSizeF(9.5)
     # Numbers in columns and in running time displays must not dance.
     font.setFeature(QFont.Tag("tnum"), 1)
-    if app.font() != font:  # else every widget is dressed once more
+    if app.font() != font:  # else every widget is styled once more
         app.setFont(font)
     palette = QPalette()
     for role, token in (

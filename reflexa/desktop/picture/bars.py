@@ -9,7 +9,7 @@ from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QToolBut
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.look import COMPARE
-from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.draw.camera import STANDARD
 
 # What can be switched: the field of the look (its icon has the same name), what it does, and more of it.
@@ -44,7 +44,7 @@ class CompareBar(QObject):
         group = QButtonGroup(self)
         self.buttons: dict[str, QToolButton] = {}
         for name, tip in COMPARE.items():
-            button = dressed(QToolButton(), text=name, checkable=True, checked=name == now, toolTip=tip)
+            button = styled(QToolButton(), text=name, checkable=True, checked=name == now, toolTip=tip)
             button.clicked.connect(lambda _=False, n=name: self.chosen.emit(n))
             group.addButton(button)
             row.addWidget(button)
@@ -65,7 +65,7 @@ class ToolBar(QObject):
         tips = {name: f"{what}: {more}" if more else what for name, (what, more) in SWITCHES.items()}
         tips |= {"frame": "Bring the figure into the picture (F5)", "view": "Standard views"}
         for name, tip in tips.items():
-            button = dressed(QToolButton(), checkable=name in SWITCHES, toolTip=tip, accessibleName=tip)
+            button = styled(QToolButton(), checkable=name in SWITCHES, toolTip=tip, accessibleName=tip)
             button.setIconSize(QSize(18, 18))
             if name in SWITCHES:
                 button.setChecked(now[name])

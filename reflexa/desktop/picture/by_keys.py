@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtGui import QKeyEvent
 
 from reflexa.desktop.picture.handle import HOOPS, RODS, SWING
-from reflexa.desktop.picture.hold import Drag, Hold
+from reflexa.desktop.picture.manipulator import Drag, Manipulator
 from reflexa.desktop.picture.snapshot import Snapshot
 from reflexa.desktop.session import Session
 from reflexa.draw import Camera
@@ -41,7 +41,7 @@ class ByKeys:
         self._session, self._see, self._turn_camera = session, see, turn_camera
         self.part, self.says = -1, ""
         self._drag: Drag | None = None
-        self._hold: Hold | None = None
+        self._hold: Manipulator | None = None
         self._come = 0.0
 
     def wants(self, key: Qt.Key, modifiers: Qt.KeyboardModifier) -> bool:
@@ -61,7 +61,7 @@ class ByKeys:
             self._turn_camera(self._see().sight.camera.zoomed(1 / _ZOOM if e.text() == "-" else _ZOOM))
         elif key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown):
             self._choose(1 if key == Qt.Key.Key_PageDown else -1)
-        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and isinstance(self._see().hold, Hold):
+        elif key in (Qt.Key.Key_Return, Qt.Key.Key_Enter) and isinstance(self._see().hold, Manipulator):
             self._take(0)
         else:
             return False
@@ -91,7 +91,7 @@ class ByKeys:
 
     def _parts(self) -> list[int]:
         hold = self._see().hold
-        handle = hold.handle if isinstance(hold, Hold) else None
+        handle = hold.handle if isinstance(hold, Manipulator) else None
         if handle is None:
             return []
         moves = [*range(RODS, RODS + 3)] if handle.moves else []
@@ -99,8 +99,8 @@ class ByKeys:
 
     def _take(self, which: int) -> None:
         hold, parts = self._see().hold, self._parts()
-        drag = hold.begin() if isinstance(hold, Hold) and parts else None
-        if drag is not None and isinstance(hold, Hold):
+        drag = hold.begin() if isinstance(hold, Manipulator) and parts else None
+        if drag is not None and isinstance(hold, Manipulator):
             self.part, self._drag, self._hold, self._come = parts[which % len(parts)], drag, hold, 0.0
             self.says = f"{hold.handle.says(self.part)}: left and right, Return when done"
 
@@ -124,7 +124,7 @@ class ByKeys:
         self._step(self._drag, self._hold, across * (_FINE if fine else 1.0))
         return True
 
-    def _step(self, drag: Drag, hold: Hold, steps: float) -> None:
+    def _step(self, drag: Drag, hold: Manipulator, steps: float) -> None:
         """So many steps further from where the handle was taken."""
         self._come += steps
         if self.part == SWING:

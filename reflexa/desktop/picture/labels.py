@@ -9,17 +9,17 @@ from PySide6.QtGui import QColor, QPainter, QPen
 from reflexa.desktop.kinds import view_of
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.handle import HOOPS
-from reflexa.desktop.picture.hands import Hands
-from reflexa.desktop.picture.hold import Hold
+from reflexa.desktop.picture.manipulator import Manipulator
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.snapshot import Snapshot
+from reflexa.desktop.picture.viewport_input import ViewportInput
 from reflexa.desktop.session import RESULT, SOURCE, Session
 from reflexa.formats import suffixes
 
 _LENGTHS = (0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200)
 
 
-def paint_labels(p: QPainter, seen: Snapshot, hands: Hands, held: str, room: float) -> None:
+def paint_labels(p: QPainter, seen: Snapshot, hands: ViewportInput, held: str, room: float) -> None:
     """Write over the picture. held: what is held by keys, in words. room: width in pixels that the caption has beside the tool
     bar."""
     session = seen.session
@@ -36,7 +36,7 @@ def paint_labels(p: QPainter, seen: Snapshot, hands: Hands, held: str, room: flo
             low, middle = f.placed.min(axis=0), f.placed.mean(axis=0)
             at = seen.sight.project(np.array([middle[0], low[1], middle[2]]))
             _label(p, QPointF(at[0], min(at[1] + 24, seen.sight.height - 60)), f.label, centred=True)
-    if isinstance(seen.hold, Hold):
+    if isinstance(seen.hold, Manipulator):
         _paint_handle(p, seen, seen.hold, hands, held)
     _paint_scale(p, seen)
 
@@ -97,7 +97,7 @@ def _paint_caption(p: QPainter, seen: Snapshot, width: float) -> None:
     p.setFont(plain)
 
 
-def _paint_joint_names(p: QPainter, f: PosedFigure, seen: Snapshot, hands: Hands) -> None:
+def _paint_joint_names(p: QPainter, f: PosedFigure, seen: Snapshot, hands: ViewportInput) -> None:
     t, index, selected = theme.current(), f.clip.skeleton.index, seen.session.selection.joint
     for name in dict.fromkeys((hands.hovered, selected)):
         if name not in index:
@@ -115,7 +115,7 @@ def _paint_joint_names(p: QPainter, f: PosedFigure, seen: Snapshot, hands: Hands
         _label(p, QPointF(at[0] + 15, at[1] - 4), text)
 
 
-def _paint_handle(p: QPainter, seen: Snapshot, hold: Hold, hands: Hands, held: str) -> None:
+def _paint_handle(p: QPainter, seen: Snapshot, hold: Manipulator, hands: ViewportInput, held: str) -> None:
     sight, handle = seen.sight, hold.handle
     for axis, (letter, _colour) in enumerate(HOOPS):
         at = sight.project(handle.bead(axis, sight.camera))

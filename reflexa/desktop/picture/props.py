@@ -8,7 +8,7 @@ import numpy as np
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.handle import handle_at
-from reflexa.desktop.picture.hold import SNAP_MOVE, Drag, Hold, snapped
+from reflexa.desktop.picture.manipulator import SNAP_MOVE, Drag, Manipulator, snapped
 from reflexa.desktop.picture.overlay import Overlay
 from reflexa.desktop.picture.sight import Sight
 from reflexa.desktop.session import Session, props
@@ -82,7 +82,7 @@ def grip_marks(stage: Stage, clip: Clip, frame: int, shift: Array) -> Marks:
     return Marks(np.array(places).reshape(-1, 3), np.full(n, 9.0), np.full(n, DIAMOND), rgba)
 
 
-def prop_hold(session: Session, clip: Clip, frame: int, sight: Sight) -> Hold | None:
+def prop_hold(session: Session, clip: Clip, frame: int, sight: Sight) -> Manipulator | None:
     """What a hand takes hold of while a prop is selected."""
     prop = session.stage.prop(session.selection.prop)
     at = place_of(prop, clip, frame) if prop is not None else None
@@ -103,4 +103,4 @@ def prop_hold(session: Session, clip: Clip, frame: int, sight: Sight) -> Hold | 
         return degrees
 
     handle = handle_at(place + sight.shift, np.array(quat.IDENTITY), sight, True)
-    return Hold(handle, prop.name, lambda: Drag(turn, move))
+    return Manipulator(handle, prop.name, lambda: Drag(turn, move))

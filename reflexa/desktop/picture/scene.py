@@ -8,7 +8,7 @@ import numpy as np
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture import pictures
-from reflexa.desktop.picture.hold import Hold
+from reflexa.desktop.picture.manipulator import Manipulator
 from reflexa.desktop.picture.marks import shown_marks
 from reflexa.desktop.picture.overlay import NOTHING, Overlay
 from reflexa.desktop.picture.posed import PosedFigure
@@ -46,7 +46,7 @@ def scene(seen: Snapshot, pointing: Pointing = NOWHERE, times: float = 1) -> Sce
         all_ += _figure(f, seen, pointing.near)
     all_ += Overlay(lines=tuple(_history(seen)))
     all_ += seen.overlay(pointing.hot_point)
-    if isinstance(seen.hold, Hold):
+    if isinstance(seen.hold, Manipulator):
         lines, marks = seen.hold.handle.draw(seen.sight.camera, pointing.hot)
         all_ += Overlay(lines=(lines,), marks=(marks,))
     after = seen.after

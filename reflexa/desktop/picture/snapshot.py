@@ -9,8 +9,8 @@ import numpy as np
 from reflexa.desktop.kinds import by_hand, view_of
 from reflexa.desktop.kinds.model import Ground, Moment
 from reflexa.desktop.picture.figures import figures
-from reflexa.desktop.picture.hold import Hold
 from reflexa.desktop.picture.look import Look
+from reflexa.desktop.picture.manipulator import Manipulator
 from reflexa.desktop.picture.overlay import NOTHING, Overlay
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.props import drawn_props, grip_marks, prop_at, prop_hold
@@ -34,7 +34,7 @@ class Snapshot:
     look: Look
     figures: tuple[PosedFigure, ...]
     sight: Sight
-    hold: Hold | str | None
+    hold: Manipulator | str | None
     ground: Ground | None
 
     @property
@@ -123,7 +123,7 @@ def _shift(session: Session, look: Look, shown: tuple[PosedFigure, ...]) -> Arra
     return np.zeros(3) if after is None or still else after.offset
 
 
-def _hold(session: Session, look: Look, sight: Sight, shown: tuple[PosedFigure, ...]) -> Hold | str | None:
+def _hold(session: Session, look: Look, sight: Sight, shown: tuple[PosedFigure, ...]) -> Manipulator | str | None:
     """What a hand can take hold of: the selected prop, what the selected step's kind offers, the selected joint."""
     clip, step = session.shown, session.step
     if session.player.playing or not shown or look.mode == "Before":

@@ -16,13 +16,13 @@ from reflexa.desktop.picture import pictures
 from reflexa.desktop.picture.bars import CompareBar, ToolBar
 from reflexa.desktop.picture.by_keys import ByKeys
 from reflexa.desktop.picture.handle import Handle
-from reflexa.desktop.picture.hands import Hands
-from reflexa.desktop.picture.hold import Hold
 from reflexa.desktop.picture.labels import caption, paint_labels
 from reflexa.desktop.picture.look import Look
+from reflexa.desktop.picture.manipulator import Manipulator
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.scene import scene
 from reflexa.desktop.picture.snapshot import Snapshot, moved_camera, snapshot
+from reflexa.desktop.picture.viewport_input import ViewportInput
 from reflexa.desktop.session import Session, views
 from reflexa.desktop.widgets.focus import paint_focus
 from reflexa.draw import Camera, Scene
@@ -59,7 +59,7 @@ class Viewport(QWidget):
         self._settle.setInterval(160)
         self._settle.setSingleShot(True)
         self._settle.timeout.connect(self._draw_fine)
-        self.hands = Hands(session, lambda: self.seen, self.set_camera)
+        self.hands = ViewportInput(session, lambda: self.seen, self.set_camera)
         self.by_keys = ByKeys(session, lambda: self.seen, self.set_camera)
         self._compare = CompareBar(self, self.look.compare)
         self._compare.chosen.connect(self.set_compare)
@@ -127,7 +127,7 @@ class Viewport(QWidget):
     def handle(self) -> Handle | None:
         """The handle that can be pulled, where there is one."""
         hold = self.seen.hold
-        return hold.handle if isinstance(hold, Hold) else None
+        return hold.handle if isinstance(hold, Manipulator) else None
 
     def caption(self) -> str:
         """What the picture says of itself."""

@@ -13,7 +13,7 @@ from reflexa.desktop.session.session import Session
 from reflexa.desktop.work import Job
 from reflexa.motion import contacts
 from reflexa.motion.curves import Interpolation
-from reflexa.rig.cast import Carrier, Cast, cast_of
+from reflexa.rig.joint_roles import JointRoles, RoleMap, joint_roles_of
 from reflexa.stage.footing import planted_spans
 from reflexa.steps.correction import KIND, CorrectionSettings, all_keys, change_keys, move_keys
 from reflexa.steps.correction.copies import Copied, carried, copy_keys, paste_keys
@@ -40,7 +40,7 @@ class Clipboard:
     """Keys that were copied, and what their joints play on the rig that they were copied on."""
 
     keys: Copied
-    cast: Cast
+    roles: JointRoles
 
 
 class _Text(msgspec.Struct, frozen=True):
@@ -48,12 +48,12 @@ class _Text(msgspec.Struct, frozen=True):
 
     reflexa: Literal["keys"]
     tracks: tuple[Track, ...]
-    cast: Cast
+    roles: JointRoles = msgspec.field(name="cast")
 
 
 def as_text(board: Clipboard) -> str:
     """Copied keys as text, to be pasted here or in another window."""
-    return msgspec.json.format(msgspec.json.encode(_Text("keys", board.keys.tracks, board.cast)), indent=1).decode()
+    return msgspec.json.format(msgspec.json.encode(_Text("keys", board.keys.tracks, board.roles)), indent=1).decode()
 
 
 def from_text(text: str) -> Clipboard | None:
@@ -62,7 +62,7 @@ def from_text(text: str) -> Clipboard | None:
         found = msgspec.json.decode(text.encode(errors="replace"), type=_Text)
     except (msgspec.DecodeError, RecursionError):
         return None
-    return Clipboard(Copied(found.tracks), found.cast)
+    return Clipboard(Copied(found.tracks), found.roles)
 
 
 def _edit(session: Session, label: str, new: CorrectionSettings, chosen: Chosen | None = None) -> None:
@@ -228,7 +228,7 @@ def copy(session: Session) -> Clipboard | None:
         return None
     session.said.emit(f"{counted(len(session.selection.keys), 'key')} copied.")
     copied = copy_keys(session.layer, session.selection.keys)
-    return Clipboard(copied, cast_of(session.step_rig, (t.joint for t in copied.tracks)))
+    return Clipboard(copied, joint_roles_of(session.step_rig, (t.joint for t in copied.tracks)))
 
 
 def paste(session: Session, board: Clipboard, at: int | None, mirrored: bool = False) -> None:
@@ -240,8 +240,8 @@ def paste(session: Session, board: Clipboard, at: int | None, mirrored: bool = F
     if rig is None or layer is None:
         return
     keys, lacks = board.keys, tuple[str, ...]()
-    if board.cast.key != rig.key:
-        to = Carrier(board.cast, rig)
+    if board.roles.key != rig.key:
+        to = RoleMap(board.roles, rig)
         keys, lacks = Copied(carried(CorrectionSettings(tracks=keys.tracks), to).tracks), tuple(to.lacks)
     new, gone = paste_keys(layer, keys, rig, last, at=at, mirrored=mirrored)
     gone = (*lacks, *gone)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from reflexa.desktop.session import SOURCE, Session
-from reflexa.rig.gaze import looks
+from reflexa.rig.aim_axis import looks
 from reflexa.take.clips import TAKE
 
 Choice = tuple[str, str]

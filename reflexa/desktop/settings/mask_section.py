@@ -8,8 +8,8 @@ from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QInputDialog,
 from reflexa.desktop.session import Session, line, masks, rigs
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed
 from reflexa.desktop.widgets.numbers import CountBox, put
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.rig import PRESETS
 from reflexa.steps import Mask
 from reflexa.words import counted
@@ -27,16 +27,16 @@ class MaskSection(StepPanel):
         super().__init__(session)
         form = QFormLayout()
         form.setSpacing(6)
-        self.weight = dressed(QSpinBox(minimum=0, maximum=100, suffix=" %"), accessibleName="Weight")
+        self.weight = styled(QSpinBox(minimum=0, maximum=100, suffix=" %"), accessibleName="Weight")
         self.weight.setKeyboardTracking(False)
         self.weight.valueChanged.connect(lambda v: line.weigh(session, session.selection.card, v / 100))
         form.addRow("Weight", self.weight)
-        self.choice = dressed(QComboBox(), accessibleName="Joints")
+        self.choice = styled(QComboBox(), accessibleName="Joints")
         self._groups: dict[str, tuple[str, ...]] | None = None
         self._fill()
         self.choice.activated.connect(lambda _i: self._choose(self.choice.currentData()))
         form.addRow("Joints", self.choice)
-        self.paint = dressed(QPushButton("Paint it"), checkable=True)
+        self.paint = styled(QPushButton("Paint it"), checkable=True)
         self.paint.setToolTip(
             "Click joints in the picture or the Figure view to take them in or out; Shift: from there down"
         )
@@ -48,7 +48,7 @@ class MaskSection(StepPanel):
         row.addWidget(self.paint)
         row.addWidget(self.other)
         form.addRow("Mask", row)
-        self.edge = dressed(CountBox("joints", minimum=0, maximum=20), accessibleName="Soft edge")
+        self.edge = styled(CountBox("joints", minimum=0, maximum=20), accessibleName="Soft edge")
         self.edge.setKeyboardTracking(False)
         self.edge.setToolTip("From the topmost joint of the mask down, the step fades in over this many joints")
         self.edge.valueChanged.connect(lambda v: masks.set_edge(session, v))

@@ -6,8 +6,8 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
 from reflexa.desktop.session import Session, line
-from reflexa.desktop.widgets.dress import dressed, named
 from reflexa.desktop.widgets.numbers import put
+from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.steps.reaches import PARTS, Reach, held_to, reached_at, with_frame
 
 
@@ -73,14 +73,14 @@ class ReachRows(QWidget):
         for row in range(rows):
             boxes = []
             for c, part in enumerate(PARTS):
-                box = dressed(QSpinBox(minimum=-100_000, maximum=10_000_000), accessibleName=f"Reach {row + 1}, {part}")
+                box = styled(QSpinBox(minimum=-100_000, maximum=10_000_000), accessibleName=f"Reach {row + 1}, {part}")
                 box.setKeyboardTracking(False)
                 box.setObjectName("narrow")
                 box.setMinimumWidth(40)
                 box.valueChanged.connect(lambda v, r=row, n=c: self._typed(r, n, v))
                 self.grid.addWidget(box, row + 1, c)
                 boxes.append(box)
-            away = dressed(QPushButton("×"), accessibleName=f"Remove reach {row + 1}", toolTip="Remove this reach")
+            away = styled(QPushButton("×"), accessibleName=f"Remove reach {row + 1}", toolTip="Remove this reach")
             away.setFixedWidth(24)
             away.setObjectName("narrow")
             away.clicked.connect(lambda _=False, r=row: self._remove(r))

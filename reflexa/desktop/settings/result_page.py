@@ -13,8 +13,8 @@ from reflexa.desktop.session import Session, findings, takes
 from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import named
 from reflexa.desktop.widgets.note import Note
+from reflexa.desktop.widgets.qt_properties import named
 from reflexa.steps import kind_of
 from reflexa.words import counted, length, plain
 

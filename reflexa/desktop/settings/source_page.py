@@ -9,8 +9,8 @@ from reflexa import describe
 from reflexa.desktop.session import Session, takes
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed
 from reflexa.desktop.widgets.folding import Folding
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.formats import FORMATS
 from reflexa.formats.imported import FACINGS, UNITS
 
@@ -54,7 +54,7 @@ class SourcePage(StepPanel):
         self.column.addWidget(labels.text(found[0]))
         self.column.addWidget(Folding("What the import found", "import", facts))
         entry = takes.source_entry(session, file)
-        facing = dressed(QComboBox(), accessibleName="Facing in the file")
+        facing = styled(QComboBox(), accessibleName="Facing in the file")
         facing.addItem("as guessed", "")
         for name in FACINGS:
             facing.addItem(name, name)
@@ -62,7 +62,7 @@ class SourcePage(StepPanel):
         facing.activated.connect(lambda _i: takes.set_facing(session, file, facing.currentData()))
         self._row("Faces, in the file", facing)
         if not FORMATS[document.format].declares_unit:
-            unit = dressed(QComboBox(), accessibleName="Unit of the file")
+            unit = styled(QComboBox(), accessibleName="Unit of the file")
             unit.addItem("as guessed", None)
             for name, scale in UNITS.items():
                 unit.addItem(name, scale)

@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QSlider, QVBoxL
 from reflexa.desktop.shelves.model import ShelfModel
 from reflexa.desktop.shelves.words import facts
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed
 from reflexa.desktop.widgets.light_figure import LightFigure
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.library.finder import Row
 
 _STEP = 33
@@ -31,18 +31,18 @@ class BigPreview(QDialog):
         self._row: Row | None = None
         self._seconds = 0.0
         self.stage = LightFigure()
-        self.slider = dressed(
+        self.slider = styled(
             QSlider(Qt.Orientation.Horizontal), accessibleName="Frame", toolTip="Drag to look at a frame"
         )
         self.slider.sliderPressed.connect(self._pause)
         self.slider.valueChanged.connect(self._look)
-        self.play = dressed(QPushButton("Pause"), toolTip="Play or hold the clip")
+        self.play = styled(QPushButton("Pause"), toolTip="Play or hold the clip")
         self.play.clicked.connect(self._toggle)
-        self.keep = dressed(QPushButton("Use as picture"), toolTip="Show this frame as the clip's picture on the shelf")
+        self.keep = styled(QPushButton("Use as picture"), toolTip="Show this frame as the clip's picture on the shelf")
         self.keep.clicked.connect(lambda: self.frame_chosen.emit(self.slider.value()))
-        self.found = dressed(QPushButton("Found picture"), toolTip="Show the frame that is found by itself again")
+        self.found = styled(QPushButton("Found picture"), toolTip="Show the frame that is found by itself again")
         self.found.clicked.connect(lambda: self.frame_chosen.emit(None))
-        self.take = dressed(QPushButton("Make take"), toolTip="Take the clip into the project and make a take of it")
+        self.take = styled(QPushButton("Make take"), toolTip="Take the clip into the project and make a take of it")
         self.take.clicked.connect(self.take_wanted)
         self._tips = {w: w.toolTip() for w in (self.slider, self.play, self.keep, self.found, self.take)}
         self.facts = labels.text()

@@ -13,7 +13,7 @@ from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
 
 from reflexa.desktop.shelves.work import ShelfWork
 from reflexa.desktop.widgets.choosers import keep_narrow
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.library.facts import GAITS
 from reflexa.library.fits import EXACTLY, NOT, RENAME, RETARGET
 from reflexa.library.query import SORTS, Query
@@ -95,7 +95,7 @@ class Filters(QWidget):
         self._lay_out(2)
 
     def _add(self, name: str) -> QComboBox:
-        box = dressed(QComboBox(), accessibleName=name, toolTip=name)
+        box = styled(QComboBox(), accessibleName=name, toolTip=name)
         keep_narrow(box)
         box.activated.connect(lambda _i: self.changed.emit())
         self.boxes[name] = box

@@ -24,7 +24,7 @@ from reflexa.desktop.shelves.grid import Grid
 from reflexa.desktop.shelves.model import ShelfModel
 from reflexa.desktop.shelves.work import ShelfWork
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.desktop.widgets.search import search_field
 from reflexa.library.finder import Row
 from reflexa.library.notes import Notes, shown_at
@@ -80,20 +80,20 @@ class ShelfPanel(QWidget):
         column.setSpacing(5)
         row = QHBoxLayout()
         self.search = search_field("Search the shelves")
-        self.filter_button = dressed(
+        self.filter_button = styled(
             QToolButton(),
             text="Filter",
             checkable=True,
             accessibleName="Filters",
             toolTip="Show or hide filters and order",
         )
-        self.fill_button = dressed(
+        self.fill_button = styled(
             QToolButton(),
             text="⤢",
             accessibleName="Fill the window",
             toolTip="Fill the window with the shelves, or give it back (F9)",
         )
-        self.list_button = dressed(
+        self.list_button = styled(
             QToolButton(),
             text="List",
             checkable=True,
@@ -106,24 +106,24 @@ class ShelfPanel(QWidget):
         self.filters = Filters(self.work)
         self.filters.setVisible(False)
         column.addWidget(self.filters)
-        self.near_button = dressed(QToolButton(), toolTip="Show everything again")
+        self.near_button = styled(QToolButton(), toolTip="Show everything again")
         self.near_button.setVisible(False)
         column.addWidget(self.near_button)
         self.cell = ShelfCell(self.model, self)
-        self.grid = dressed(Grid(self.model, self.cell), accessibleName="Clips on the shelves")
+        self.grid = styled(Grid(self.model, self.cell), accessibleName="Clips on the shelves")
         self.grid.viewport().installEventFilter(self)
         column.addWidget(self.grid, 1)
         self.hint = labels.quiet(_HINT)
         column.addWidget(self.hint, 1)
         self.status = labels.quiet()
-        self.bar = dressed(QProgressBar(), textVisible=False, accessibleName="Scan of the shelves")
+        self.bar = styled(QProgressBar(), textVisible=False, accessibleName="Scan of the shelves")
         self.bar.setFixedHeight(6)
         self.bar.setVisible(False)
         column.addWidget(self.status)
         column.addWidget(self.bar)
         low = QHBoxLayout()
-        self.add_button = dressed(QPushButton("Add shelf…"), toolTip="Show a folder of clips here; it is only read")
-        self.stop_button = dressed(QPushButton("Stop"), toolTip="Stop the scan; what was read is kept")
+        self.add_button = styled(QPushButton("Add shelf…"), toolTip="Show a folder of clips here; it is only read")
+        self.stop_button = styled(QPushButton("Stop"), toolTip="Stop the scan; what was read is kept")
         self.stop_button.setVisible(False)
         self.take_button = QPushButton("Make take")
         for button in (self.add_button, self.stop_button, self.take_button):

@@ -12,7 +12,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from reflexa.desktop.shelves.past import Change, Past
+from reflexa.desktop.shelves.undo_stack import Change, UndoStack
 from reflexa.desktop.work import Job, Work
 from reflexa.errors import RecipeError, ReflexaError
 from reflexa.formats import by_suffix
@@ -51,7 +51,7 @@ class ShelfWork(QObject):
         self.last = Scanned()
         self.scans = 0
         self.problem = ""
-        self.past = Past()
+        self.past = UndoStack()
         self.fits: dict[str, str] = {}
         self.target: Rig | None = None
         self._finder: Finder | None = None

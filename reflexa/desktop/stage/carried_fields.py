@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton
 from reflexa.desktop.session import Session
 from reflexa.desktop.stage.fields import PropFields, away_button, form, without
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.stage import Carrying, Prop
 
 _FIRST = ("right hand", "left hand", "pelvis", "head")
@@ -23,9 +23,9 @@ class CarriedFields(PropFields):
         for i, hold in enumerate(prop.holds):
             self._add_row(i, hold)
         clip = session.shown
-        self.joint = dressed(QComboBox(), accessibleName="Carried by")
-        self.begin = dressed(QComboBox(), accessibleName="Carried from")
-        self.end = dressed(QComboBox(), accessibleName="Carried to")
+        self.joint = styled(QComboBox(), accessibleName="Carried by")
+        self.begin = styled(QComboBox(), accessibleName="Carried from")
+        self.end = styled(QComboBox(), accessibleName="Carried to")
         self._fill_joints()
         self.begin.addItem("this frame", None)
         self.end.addItem("the end", "")

@@ -9,8 +9,8 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QFormLayout, QPushButton, QVBoxLayout, QWidget
 
 from reflexa.desktop.session import Session, props
-from reflexa.desktop.widgets.dress import dressed
 from reflexa.desktop.widgets.numbers import vector
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.motion.arrays import Vector
 from reflexa.motion.arrays import vector as as_vector
 from reflexa.stage import Prop
@@ -71,7 +71,7 @@ class PropFields(QWidget):
 
 def away_button(what: str, tip: str) -> QPushButton:
     """A small button that takes something away."""
-    button = dressed(QPushButton("×"), toolTip=tip, accessibleName=what, objectName="narrow")
+    button = styled(QPushButton("×"), toolTip=tip, accessibleName=what, objectName="narrow")
     button.setFixedWidth(24)
     return button
 

@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton
 from reflexa.desktop.session import Session
 from reflexa.desktop.stage.fields import NOWHERE, PropFields, away_button, without
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.motion.arrays import Vector
 from reflexa.names import free_name
 from reflexa.stage import Grip, Prop
@@ -37,7 +37,7 @@ class GripFields(PropFields):
 
     def _add_rows(self, index: int, grip: Grip) -> None:
         row = QHBoxLayout()
-        name = dressed(QLineEdit(grip.name), accessibleName=f"Grip {index + 1}")
+        name = styled(QLineEdit(grip.name), accessibleName=f"Grip {index + 1}")
         name.editingFinished.connect(lambda: self._set(index, name=name.text()))
         row.addWidget(name, 1)
         away = away_button(f"Remove grip {grip.name}", "Remove the grip")

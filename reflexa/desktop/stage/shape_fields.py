@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QPus
 from reflexa.desktop.session import Session, props
 from reflexa.desktop.stage.fields import NOWHERE, PropFields, form
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.motion.arrays import Vector
 from reflexa.motion.curves import put_in
 from reflexa.stage import Prop, PropKey
@@ -20,12 +20,12 @@ class ShapeFields(PropFields):
     def __init__(self, session: Session, prop: Prop) -> None:
         super().__init__(session)
         rows = form()
-        name = dressed(QLineEdit(prop.name), accessibleName="Name of the prop")
+        name = styled(QLineEdit(prop.name), accessibleName="Name of the prop")
         name.editingFinished.connect(lambda: self.set("rename the prop", name=name.text()))
         rows.addRow("Name", name)
         self.shows(lambda now: None if name.hasFocus() else name.setText(now.name))
         if prop.shape != "mesh":
-            shape = dressed(QComboBox(), accessibleName="Shape")
+            shape = styled(QComboBox(), accessibleName="Shape")
             shape.addItems(["box", "ramp", "cylinder"])
             shape.activated.connect(lambda _i: self.set("change the shape", shape=shape.currentText()))
             self.shows(lambda now: shape.setCurrentText(now.shape))

@@ -21,7 +21,7 @@ from reflexa.desktop.time.ruler import Ruler
 from reflexa.desktop.time.sequence_lane import SequenceLane
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.time.transport import Transport
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 
 if TYPE_CHECKING:
     from reflexa.desktop.time.measures import MeasuresView
@@ -142,7 +142,7 @@ class TimeArea(QFrame):
             event.acceptProposedAction()
 
     def _add_page_choice(self) -> None:
-        self.page = dressed(QComboBox(), accessibleName="Keys or curves")
+        self.page = styled(QComboBox(), accessibleName="Keys or curves")
         self.page.setToolTip("Keys of the selected step, or curves of the selected joint")
         self.page.addItem("Keys", "")
         for id_, view in VIEWS.items():
@@ -151,7 +151,7 @@ class TimeArea(QFrame):
         self.page.addItem("Measures", MEASURES)
         self.page.activated.connect(lambda _i: self.show_page(self.page.currentData()))
         self.transport.add(self.page)
-        self.normal = dressed(
+        self.normal = styled(
             QToolButton(), text="Normalise", checkable=True,
             toolTip="Each axis over its own range, so that small changes show too",
         )  # fmt: skip

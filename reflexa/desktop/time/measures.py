@@ -19,7 +19,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session
 from reflexa.desktop.time.time_map import GUTTER, TimeMap
 from reflexa.desktop.widgets import labels
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.desktop.widgets.where import ask_where
 from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
@@ -108,21 +108,21 @@ class MeasuresView(QWidget):
     def _tools(self) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setContentsMargins(GUTTER - 100, 2, 8, 0)
-        self.choice = dressed(QComboBox(), accessibleName="Measure")
+        self.choice = styled(QComboBox(), accessibleName="Measure")
         for m in MEASURES.values():
             self.choice.addItem(f"{m.title} ({m.unit})", m.id)
         self.choice.activated.connect(lambda _i: self.refresh())
-        self.keep = dressed(
+        self.keep = styled(
             QToolButton(), text="Keep", toolTip="Keep this curve while another joint or measure is looked at"
         )
         self.keep.clicked.connect(self._keep)
-        self.clear = dressed(QToolButton(), text="Clear", toolTip="Keep none of the curves any longer")
+        self.clear = styled(QToolButton(), text="Clear", toolTip="Keep none of the curves any longer")
         self.clear.clicked.connect(self._clear)
-        self.whose = {name: dressed(QCheckBox(name), checked=name != "Other") for name in _WHOSE}
+        self.whose = {name: styled(QCheckBox(name), checked=name != "Other") for name in _WHOSE}
         for box in self.whose.values():
             box.toggled.connect(lambda _on: self.refresh())
         self.whose["Other"].setToolTip("The take that is compared with, where one is")
-        self.save = dressed(QToolButton(), text="Export", toolTip="The curves as a table or a drawing")
+        self.save = styled(QToolButton(), text="Export", toolTip="The curves as a table or a drawing")
         menu = QMenu(self.save)
         for suffix, what in ((".csv", "Table (CSV)…"), (".svg", "Drawing (SVG)…"), (".png", "Picture (PNG)…")):
             menu.addAction(what, partial(self.ask_export, suffix))

@@ -7,7 +7,7 @@ from PySide6.QtWidgets import QHBoxLayout, QLabel, QSpinBox, QToolButton, QWidge
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.session import Session, line
-from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.words import counted
 
 
@@ -30,7 +30,7 @@ class Transport(QWidget):
             ("last", "To the end of the range (End)", lambda: player.set_frame(session.range[1])),
             ("loop", "Play the range over and over", self._toggle_loop),
         ):
-            button = dressed(QToolButton(), toolTip=tip, accessibleName=tip)
+            button = styled(QToolButton(), toolTip=tip, accessibleName=tip)
             button.setIconSize(QSize(20, 20))
             button.clicked.connect(call)
             self._row.addWidget(button)
@@ -66,7 +66,7 @@ class Transport(QWidget):
         self.refresh()
 
     def _field(self, name: str) -> QSpinBox:
-        field = dressed(QSpinBox(), accessibleName=name)
+        field = styled(QSpinBox(), accessibleName=name)
         field.setFixedWidth(64)
         field.setKeyboardTracking(False)
         self._row.addWidget(field)

@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 from PySide6.QtWidgets import QBoxLayout, QDialog, QDialogButtonBox, QPushButton
 
-from reflexa.desktop.widgets.dress import named
+from reflexa.desktop.widgets.qt_properties import named
 
 
 def add_buttons(

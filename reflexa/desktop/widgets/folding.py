@@ -5,7 +5,7 @@ from __future__ import annotations
 from PySide6.QtCore import QSettings, Signal
 from PySide6.QtWidgets import QPushButton, QSizePolicy, QVBoxLayout, QWidget
 
-from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.desktop.widgets.qt_properties import named, styled
 
 
 class Folding(QWidget):
@@ -19,7 +19,7 @@ class Folding(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         column.setSpacing(3)
-        self.heading = dressed(named(QPushButton(), "fold"), checkable=True, accessibleName=title)
+        self.heading = styled(named(QPushButton(), "fold"), checkable=True, accessibleName=title)
         self.heading.setSizePolicy(QSizePolicy.Policy.Expanding, QSizePolicy.Policy.Fixed)
         column.addWidget(self.heading)
         column.addWidget(inner)

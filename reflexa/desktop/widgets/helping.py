@@ -5,12 +5,12 @@ from __future__ import annotations
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QHBoxLayout, QToolButton, QToolTip, QWidget
 
-from reflexa.desktop.widgets.dress import dressed, named
+from reflexa.desktop.widgets.qt_properties import named, styled
 
 
 def with_help(heading: QWidget, text: str) -> QHBoxLayout:
     """A heading with a question mark behind it."""
-    mark = dressed(
+    mark = styled(
         named(QToolButton(), "quiet"), text="?", toolTip=text, accessibleName="What this is", accessibleDescription=text
     )
     mark.setFixedSize(20, 20)

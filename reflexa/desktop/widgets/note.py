@@ -6,7 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QFocusEvent
 from PySide6.QtWidgets import QPlainTextEdit
 
-from reflexa.desktop.widgets.dress import named
+from reflexa.desktop.widgets.qt_properties import named
 
 
 class Note(QPlainTextEdit):

@@ -7,7 +7,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QSpinBox, QWidget
 
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 
 About = dict[str, Any]
 Value = Callable[[], Any]
@@ -30,7 +30,7 @@ class CountBox(QSpinBox):
     def __init__(self, what: str, **properties: Any) -> None:
         super().__init__()
         self._what = what
-        dressed(self, **properties)
+        styled(self, **properties)
         self.valueChanged.connect(self._say)
         self._say(self.value())
 

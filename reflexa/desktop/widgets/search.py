@@ -5,11 +5,11 @@ from __future__ import annotations
 from PySide6.QtWidgets import QLineEdit
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.widgets.dress import dressed
+from reflexa.desktop.widgets.qt_properties import styled
 
 
 def search_field(what: str) -> QLineEdit:
     """Says what is searched while it is empty, and can be cleared."""
-    out = dressed(QLineEdit(placeholderText=what, clearButtonEnabled=True), accessibleName=what)
+    out = styled(QLineEdit(placeholderText=what, clearButtonEnabled=True), accessibleName=what)
     out.addAction(theme.icon("search", "quiet"), QLineEdit.ActionPosition.LeadingPosition)
     return out

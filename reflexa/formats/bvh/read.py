@@ -78,7 +78,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     skeleton = frames.convert_skeleton(frame, raw)
     ahead = imported.FACINGS["+Z"] if options.facing else None
     rig = analyse(skeleton, tips={n: t * scale for n, t in tips.items()}, facing=ahead)
-    q, t = frames.take_in(frame, skeleton, rotations, translations)
+    q, t = frames.to_internal(frame, skeleton, rotations, translations)
     clip = Clip(readable(path.stem), skeleton, owned(quat.continuous(q)), owned(t), rate)
     return Imported(
         path, "bvh", "", rig, Clips.of([clip]), frame, Remarks(tuple(warnings)),

@@ -25,7 +25,7 @@ def write(clip: Clip, rig: Rig, source: Imported | None = None, unit: float = 1.
     """
     if source is not None and isinstance(source.layout, BvhLayout):
         layout = source.layout
-        q, t = frames.put_back(source.frame, clip.skeleton, clip.rotations, clip.translations)
+        q, t = frames.to_file(source.frame, clip.skeleton, clip.rotations, clip.translations)
         time = layout.frame_time if clip.rate == layout.rate else _frame_time(clip.rate)
     else:
         layout, q, t = _clean(clip, rig, unit)

@@ -16,7 +16,7 @@ from urllib.parse import unquote
 
 import msgspec
 
-from reflexa.errors import ReadError, said
+from reflexa.errors import ReadError, os_message
 from reflexa.formats.files import read_bytes
 from reflexa.formats.gltf import shape
 
@@ -135,7 +135,7 @@ def fetch(path: Path, uri: str, place: str) -> bytes:
         target = (folder / unquote(uri)).resolve()
         missing = not target.exists()
     except (OSError, ValueError) as e:
-        raise ReadError(f"names {uri[:60]!r}, which can be no file: {said(e)}", path, place) from None
+        raise ReadError(f"names {uri[:60]!r}, which can be no file: {os_message(e)}", path, place) from None
     if ":" in uri.split("/")[0] or not target.is_relative_to(folder):
         raise ReadError(f"names {uri!r}, which lies outside the file's folder", path, place)
     if missing:

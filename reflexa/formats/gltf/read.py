@@ -127,7 +127,7 @@ def _decoded_when_wanted(
         name, p, warnings = names[number], planned[names[number]], list[str]()
         with typed_errors(file.path):
             found = decode(file, p, raw, warnings)
-            q, t = frames.take_in(frame, skeleton, found.rotations, found.translations)
+            q, t = frames.to_internal(frame, skeleton, found.rotations, found.translations)
             notes = (*sign_notes(name, skeleton.names, found.rotations), *lost_notes(name, found.lost))
             remarks[number] = Remarks(tuple(warnings), notes)
             return Clip(

@@ -76,7 +76,7 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
         if clip.name in kept:
             json["animations"].append(stay[clip.name])
             continue
-        q, t = frames.put_back(source.frame, clip.skeleton, clip.rotations, clip.translations)
+        q, t = frames.to_file(source.frame, clip.skeleton, clip.rotations, clip.translations)
         before = old[layout.animations[clip.name]] if clip.name in layout.animations else {}
         had = frozenset((c["target"].get("node", -1), c["target"].get("path", "")) for c in before.get("channels", []))
         if not json.get("skins"):
@@ -173,7 +173,7 @@ def _join(animation: Json, other: Json) -> None:
 
 def _node_rest(source: Imported, layout: GltfLayout) -> tuple[Any, Any, Any]:
     skeleton = source.rig.skeleton
-    q, t = frames.put_back(source.frame, skeleton, skeleton.rest_rotations, skeleton.rest_translations)
+    q, t = frames.to_file(source.frame, skeleton, skeleton.rest_rotations, skeleton.rest_translations)
     return q, t, skeleton.rest_scales
 
 

@@ -6,7 +6,7 @@ from pathlib import Path
 
 from reflexa.formats.imported import Imported
 from reflexa.formats.model import EVERYTHING, Encode, Format, WriteOptions
-from reflexa.formats.usd import apart
+from reflexa.formats.usd import subprocess_reader
 from reflexa.formats.usd.read import read
 from reflexa.formats.usd.write import write
 from reflexa.motion.clip import Clip
@@ -23,7 +23,7 @@ def _encode(text: bool) -> Encode:
 # A file that only says .usd tells by its content which of the two it is.
 def _beside(path: Path, data: bytes) -> list[str]:
     """Layers that a file is composed of, and those that they are composed of."""
-    return [str(p.relative_to(path.parent.resolve())) for p in apart.ask("layers", path)]
+    return [str(p.relative_to(path.parent.resolve())) for p in subprocess_reader.ask("layers", path)]
 
 
 FORMAT = (

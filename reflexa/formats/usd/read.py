@@ -19,7 +19,7 @@ from reflexa.formats import imported
 from reflexa.formats.files import usable
 from reflexa.formats.frame import ImportFrame
 from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, Note, ReadOptions, Remarks, lost_notes, sign_notes
-from reflexa.formats.usd import apart
+from reflexa.formats.usd import subprocess_reader
 from reflexa.formats.usd.blend_shapes import read_tracks
 from reflexa.formats.usd.skin import read_meshes
 from reflexa.motion import quat
@@ -68,7 +68,7 @@ def usd(path: Path) -> Any:
 
 def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     """Read a .usda, .usdc or .usd file, in a process of its own. Raises ReadError."""
-    made = apart.ask("read", path, options)
+    made = subprocess_reader.ask("read", path, options)
     assert isinstance(made, Imported)
     return made
 
@@ -147,7 +147,7 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
         if sampled is None:
             continue
         rotations, translations, scales, (rate, start), ours, tracks, gone = sampled
-        q, t = frames.take_in(frame, skeleton, rotations, translations)
+        q, t = frames.to_internal(frame, skeleton, rotations, translations)
         name = given.give(str(ours.get("name") or prim.GetName()))
         animations[name], rates[name], starts[name] = str(prim.GetPath()), rate, start
         play = ours.get("play_rate", 1.0)

@@ -51,7 +51,7 @@ def _into_source(
     for path in set(layout.animations.values()) - {layout.animations.get(c.name, "") for c in clips}:
         stage.RemovePrim(path)
     for i, clip in enumerate(clips):
-        q, t = frames.put_back(source.frame, clip.skeleton, clip.rotations, clip.translations)
+        q, t = frames.to_file(source.frame, clip.skeleton, clip.rotations, clip.translations)
         path = layout.animations.get(clip.name) or f"{layout.skeleton}/{_identifier(clip.name, pxr)}"
         moved = _Motion(clip, q, t, layout.tokens, notes, layout.starts.get(clip.name, 0.0))
         if i == 0:

@@ -44,7 +44,7 @@ __all__ = [
 _FEW = 400_000
 
 
-def worth_it(numbers: int) -> bool:
+def use_compiled(numbers: int) -> bool:
     """Are so many numbers work for the kernels? They are where the compiler has started already; whoever has little to
     compute need not wait for them."""
     return numbers >= _FEW or f"{__name__}.compiling" in sys.modules

@@ -9,7 +9,7 @@ import numpy as np
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import helper, kernel
 from reflexa.motion.kernels.parts import Blocks, Model
-from reflexa.motion.kernels.turns import V, add, direction, dot, inv, q_at, rot, smooth, sub, times, v_at, v_of
+from reflexa.motion.kernels.quaternions import V, add, direction, dot, inv, q_at, rot, smooth, sub, times, v_at, v_of
 
 
 @kernel(shared=2, out=2)

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import kernel
 from reflexa.motion.kernels.parts import Model
-from reflexa.motion.kernels.turns import add, inv, mul, near_side, q_at, q_of, rot, sub, unit, v_at, v_of
+from reflexa.motion.kernels.quaternions import add, inv, mul, near_side, q_at, q_of, rot, sub, unit, v_at, v_of
 
 Parents = NDArray[np.intp]
 Bools = NDArray[np.bool_]

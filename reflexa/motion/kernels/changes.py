@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import kernel
 from reflexa.motion.kernels.parts import Limb, Model
-from reflexa.motion.kernels.turns import inv, mul, rot
+from reflexa.motion.kernels.quaternions import inv, mul, rot
 
 Ints = NDArray[np.intp]
 
@@ -102,7 +102,7 @@ class Bone(NamedTuple):
 @kernel(shared=1, out=2, in_order=True)
 def twists(bone: Bone, rotations: Array, step: Array, whole: Array) -> None:
     """By how much a bone turns about its length to each frame from the one before ``(frames,)``, between minus and plus half a
-    turn, and its twist against rest, unrolled from frame to frame ``(frames,)``, radians. Where it is swung further than its
+    turn, and its twist against rest, without jumps from frame to frame ``(frames,)``, radians. Where it is swung further than its
     limit from rest its twist is not told, and stays what it was. rotations ``(frames, joints, 4)``."""
     w, r = bone.way, bone.rest
     rest = inv((r[0], r[1], r[2], r[3]))

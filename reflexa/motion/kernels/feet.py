@@ -11,8 +11,7 @@ from numpy.typing import NDArray
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import helper, kernel
 from reflexa.motion.kernels.parts import Model
-from reflexa.motion.kernels.spans import lead
-from reflexa.motion.kernels.turns import (
+from reflexa.motion.kernels.quaternions import (
     Q,
     V,
     about,
@@ -34,6 +33,7 @@ from reflexa.motion.kernels.turns import (
     vector,
     wrapped,
 )
+from reflexa.motion.kernels.spans import lead
 
 Ints = NDArray[np.intp]
 # How a hold is chosen from the frames of a plant.

@@ -11,7 +11,7 @@ from reflexa.motion.kernels.compiling import helper, kernel
 from reflexa.motion.kernels.courses import settle
 from reflexa.motion.kernels.limbs import end_of
 from reflexa.motion.kernels.parts import Clock, Limb
-from reflexa.motion.kernels.turns import (
+from reflexa.motion.kernels.quaternions import (
     add,
     cross,
     direction,
@@ -43,7 +43,7 @@ _STIFF, _DRAWN = 4.0, 0.002
 
 @helper
 def _between_sure(seen: Array, sure: Array, spare: float, out: Array) -> None:
-    """Angles ``(frames,)`` that are those seen where they are sure, unrolled, and led evenly in between; spare where none is."""
+    """Angles ``(frames,)`` that are those seen where they are sure, without jumps, and even in between; spare where none is."""
     n, last = len(seen), -1
     for f in range(n):
         if sure[f] <= 0.0:

@@ -12,7 +12,7 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import helper, kernel
 from reflexa.motion.kernels.courses import settle
 from reflexa.motion.kernels.parts import Limb, Model, Way
-from reflexa.motion.kernels.turns import (
+from reflexa.motion.kernels.quaternions import (
     Q,
     V,
     about,

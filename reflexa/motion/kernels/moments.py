@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import helper, kernel
-from reflexa.motion.kernels.turns import (
+from reflexa.motion.kernels.quaternions import (
     V,
     add,
     cubic,

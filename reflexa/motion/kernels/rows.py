@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import kernel
-from reflexa.motion.kernels.turns import mul
+from reflexa.motion.kernels.quaternions import mul
 
 Ints = NDArray[np.int64]
 

@@ -12,7 +12,7 @@ from reflexa.motion.kernels.blocks import entered
 from reflexa.motion.kernels.compiling import helper, kernel
 from reflexa.motion.kernels.limbs import end_of, turn_joint
 from reflexa.motion.kernels.parts import Blocks, Limb, Model
-from reflexa.motion.kernels.turns import (
+from reflexa.motion.kernels.quaternions import (
     V,
     about,
     add,

@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.compiling import helper, kernel
-from reflexa.motion.kernels.turns import V, add, cubic, dot, length, sub, times, v_at
+from reflexa.motion.kernels.quaternions import V, add, cubic, dot, length, sub, times, v_at
 
 Bools = NDArray[np.bool_]
 

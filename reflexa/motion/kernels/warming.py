@@ -64,7 +64,7 @@ def warm() -> None:
     kernels.chains.against(0, Model(*model), q.copy(), p.copy(), q, p)
     limbs.turn_about(posed, joints, p, q)
     limbs.posed_clip(clip, posed, np.arange(2))
-    posed.loose.add(0)
+    posed.dirty.add(0)
     posed.rotations()
     springs.lag(np.zeros((4, 3)), 30.0, 1.0, 0.5)
     limbs.reach(posed, leg, limbs.on_the_way(posed, leg, Way(goal, np.ones(2)), axis), axis)

@@ -35,7 +35,7 @@ def move_body(
     turn, shift = change
     turn_about(posed, below, posed.placed[:, joint].copy(), turn)
     posed.placed[:, below] += shift[:, None]
-    posed.loose.add(joint)
+    posed.dirty.add(joint)
     back = np.zeros(len(shift))
     for part, l in legs.items():
         back = np.maximum(back, _held_back(before[part], _lacks(posed, l, goals[part], room[part])))

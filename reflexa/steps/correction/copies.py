@@ -12,7 +12,7 @@ from msgspec.structs import replace
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array, Vector, vector
 from reflexa.rig import Rig
-from reflexa.rig.cast import Carrier
+from reflexa.rig.joint_roles import RoleMap
 from reflexa.steps.correction.edits import Chosen, with_keys, with_track
 from reflexa.steps.correction.settings import CorrectionSettings, Slopes, Track
 
@@ -102,7 +102,7 @@ def mirrored_track(track: Track, rig: Rig) -> Track:
     )
 
 
-def carried(settings: CorrectionSettings, to: Carrier) -> CorrectionSettings:
+def carried(settings: CorrectionSettings, to: RoleMap) -> CorrectionSettings:
     """The correction on another rig: its keys on the joints that play the same, in their axes, moves at that rig's size. Of two
     tracks that would come to one joint, the first."""
     tracks: dict[str, Track] = {}
@@ -113,7 +113,7 @@ def carried(settings: CorrectionSettings, to: Carrier) -> CorrectionSettings:
         if there in tracks:
             to.lacks.append(f"{track.joint} (beside {there})")
             continue
-        over = to.turned(track.joint, there, track.space) if track.joint in to.cast.joints else None
+        over = to.turned(track.joint, there, track.space) if track.joint in to.roles.joints else None
         same, size = replace(track, joint=there), to.scale
         if over is None and size == 1.0:
             tracks[there] = same

@@ -164,7 +164,7 @@ def _drive(
         reach(posed, l, placed[:, j] + shift, _hinges(given, part, frames))
         swing(posed, l, np.radians(swinging[frames]))
         turn_about(posed, l.beyond, posed.placed[:, j].copy(), turn)
-        posed.loose.add(j)
+        posed.dirty.add(j)
     elif track.drives == "aim":
         goal = aim_point(rig, turned[:, j], placed[:, j]) + shift
         neck = [k for n in rig.body_map.get("neck", ()) if j in skeleton.below(k := skeleton.index[n]) and k != j]
@@ -178,7 +178,7 @@ def _drive(
         held_back = move_body(posed, rig, j, (turn, shift), hinges_of, partial(_spread, given, frames))
         translations[frames, j] = posed.translation(j)
     after = posed.rotations()
-    for k in posed.loose:
+    for k in posed.dirty:
         rotations[frames, k] = quat.shortest(quat.normalise(after[:, k]), rotations[frames, k])
     worst = int(np.argmax(held_back))
     if held_back[worst] < _TOLD:

@@ -14,7 +14,7 @@ from reflexa.motion import quat
 from reflexa.motion.arrays import vector
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.rig.gaze import looks
+from reflexa.rig.aim_axis import looks
 from reflexa.stage import Stage
 from reflexa.steps.goal.settings import GoalSettings
 from reflexa.steps.goal.step import goal

@@ -12,7 +12,7 @@ from reflexa.motion.curves import smoothstep
 from reflexa.motion.limb import Way
 from reflexa.motion.limbs import Posed, at_frames, look, on_the_way, posed_clip, reach, reach_chain, swing, turn_about
 from reflexa.rig import Rig
-from reflexa.rig.gaze import ahead_of, looks
+from reflexa.rig.aim_axis import ahead_of, looks
 from reflexa.rig.limbs import hinges, limb_of
 from reflexa.stage import Stage
 from reflexa.stage.model import turn_of
@@ -59,7 +59,7 @@ def goal(given: Given, settings: GoalSettings, stage: Stage) -> Clip:
         below = np.array(clip.skeleton.below(joint))
         change = quat.multiply(turn, quat.conjugate(posed.turned[:, joint]))
         turn_about(posed, below, posed.placed[:, joint].copy(), change)
-        posed.loose.add(joint)
+        posed.dirty.add(joint)
     return posed_clip(clip, posed, at)
 
 

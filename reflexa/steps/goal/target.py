@@ -11,7 +11,7 @@ from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
-from reflexa.rig.gaze import ahead_of, looks
+from reflexa.rig.aim_axis import ahead_of, looks
 from reflexa.rig.soles import soles
 from reflexa.stage import Stage
 from reflexa.stage.model import between_keys, grip_track, turn_of

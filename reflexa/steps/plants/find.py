@@ -12,7 +12,7 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.contact import Contact, of_points
 from reflexa.motion.cuts import pieces
 from reflexa.rig import Rig
-from reflexa.rig.stance import as_seen
+from reflexa.rig.foot_rest import as_seen
 from reflexa.stage import Stage
 from reflexa.stage.footing import Thresholds, footing
 from reflexa.steps.model import Context

@@ -9,7 +9,7 @@ import msgspec
 import numpy as np
 
 from reflexa.motion.clip import Clip
-from reflexa.rig.stance import as_seen
+from reflexa.rig.foot_rest import as_seen
 from reflexa.steps.model import Beginning, Context, Given, Outcome, StepKind
 from reflexa.steps.plants.find import Plants, plants_of
 from reflexa.steps.plants.outlines import outlines

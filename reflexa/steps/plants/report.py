@@ -14,8 +14,8 @@ from reflexa.motion.arrays import Array, Vector, vector
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import Contact
 from reflexa.rig import Rig
+from reflexa.rig.foot_rest import as_seen, leg_length
 from reflexa.rig.soles import soles
-from reflexa.rig.stance import as_seen, leg_length
 from reflexa.stage import Stage, surface_under
 from reflexa.stage.footing import Thresholds, footing
 from reflexa.steps.plants.outlines import Outlines

@@ -16,7 +16,7 @@ from reflexa.rig import Rig
 from reflexa.steps.plants.find import Plants
 
 
-def unrolled(clip: Clip, rig: Rig, plants: Plants) -> tuple[Clip, Plants, NDArray[np.intp]]:
+def over_three_cycles(clip: Clip, rig: Rig, plants: Plants) -> tuple[Clip, Plants, NDArray[np.intp]]:
     """A loop and its plants with the cycles before and after, and which frame of the loop each frame is ``(frames,)``.
     Anything else as it is."""
     period = clip.frames - 1
@@ -42,7 +42,7 @@ def later(clip: Clip, rig: Rig, p: Contact, by: int, rounds: int = 0) -> Contact
     return msgspec.structs.replace(moved(p, by), place=None if place is None else tuple(place.tolist()))
 
 
-def rolled_up(clip: Clip, before: Clip, after: Clip) -> Clip:
+def from_three_cycles(clip: Clip, before: Clip, after: Clip) -> Clip:
     """The loop in the middle of what was made of three cycles; what was not changed is as it was, bit for bit."""
     if after is before or clip is before:
         return clip if after is before else after

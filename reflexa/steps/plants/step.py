@@ -17,17 +17,17 @@ from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import at_times
 from reflexa.motion.cuts import pieces, timing_of
-from reflexa.motion.limbs import at_frames, given_way, posed_clip, reach, sunk_clip, turn_about
+from reflexa.motion.limbs import at_frames, pelvis_drop, posed_clip, reach, turn_about, with_lowered_pelvis
 from reflexa.rig import Rig
+from reflexa.rig.foot_rest import as_seen
 from reflexa.rig.limbs import hinges
-from reflexa.rig.stance import as_seen
 from reflexa.stage import Stage
 from reflexa.stage.footing import level_of
 from reflexa.steps.helper_joints import follow
 from reflexa.steps.model import Context, Given
 from reflexa.steps.plants.find import Plants, plants_of
 from reflexa.steps.plants.foot import Ground, LimbChange, change_of, partly
-from reflexa.steps.plants.rounds import rolled_up, unrolled
+from reflexa.steps.plants.rounds import from_three_cycles, over_three_cycles
 from reflexa.steps.plants.settings import PlantsSettings
 
 
@@ -50,9 +50,9 @@ def held(given: Given, plants: Plants, settings: PlantsSettings, stage: Stage) -
     if len(pieces(clip)) > 1:
         out = _in_pieces(given, levelled, on, settings, stage)
     else:
-        before, there, frames = unrolled(levelled, rig, on)
+        before, there, frames = over_three_cycles(levelled, rig, on)
         ground = Ground(before, frames, levelled, stage, _turned(before, rig))
-        out = rolled_up(levelled, before, _in_place(given, ground, there, settings))
+        out = from_three_cycles(levelled, before, _in_place(given, ground, there, settings))
     return out if out is clip else follow(clip, out, rig)
 
 
@@ -132,7 +132,7 @@ def solved(clip: Clip, rig: Rig, changes: list[LimbChange], s: PlantsSettings) -
     pelvis = rig.joint("pelvis")
     translations = None
     if sunk is not None and pelvis >= 0:
-        translations = sunk_clip(clip, posed, pelvis, at, sunk[at])
+        translations = with_lowered_pelvis(clip, posed, pelvis, at, sunk[at])
     for c in changes:
         # A leg straightens softly from where the pelvis no longer gives way for it; an arm has nothing that gives way.
         soft = 1 - s.reach / 100 if c.name.endswith("foot") else _ARM_SOFT
@@ -140,17 +140,17 @@ def solved(clip: Clip, rig: Rig, changes: list[LimbChange], s: PlantsSettings) -
         end = c.limb.end
         change = quat.multiply(c.turn[at], quat.conjugate(posed.turned[:, end]))
         turn_about(posed, c.limb.beyond, posed.placed[:, end].copy(), change)
-        posed.loose.add(end)
+        posed.dirty.add(end)
         if c.toes is not None:
             toes = rig.joint(f"{c.name.split()[0]} toes")
             change = quat.multiply(c.toes[at], quat.conjugate(posed.turned[:, toes]))
             turn_about(posed, np.array(clip.skeleton.below(toes)), posed.placed[:, toes].copy(), change)
-            posed.loose |= {toes, *clip.skeleton.children[end]}
+            posed.dirty |= {toes, *clip.skeleton.children[end]}
     return posed_clip(clip, posed, at, translations)
 
 
 def _give_way(clip: Clip, rig: Rig, changes: list[LimbChange], s: PlantsSettings) -> Array | None:
     """How far the pelvis sinks ``(frames,)`` in metres so that planted legs reach their places; None where it need not."""
     wanted = [(c.limb, c.goal, np.asarray(c.held, dtype=np.float64)) for c in changes if c.name.endswith("foot")]
-    down = given_way(clip.model, wanted, timing_of(clip), s.reach / 100) * (s.share / 100)
+    down = pelvis_drop(clip.model, wanted, timing_of(clip), s.reach / 100) * (s.share / 100)
     return down if np.abs(down).max(initial=0.0) > 1e-9 else None

@@ -13,16 +13,16 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.contact import told
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.cuts import timing_of
-from reflexa.motion.cycle import Unrolled
+from reflexa.motion.cycle import Extended
 from reflexa.motion.eases import eased, near
 from reflexa.motion.limb import Limb
 from reflexa.motion.limbs import Posed, end_of, limb_end, turn_about
 from reflexa.motion.smoothing import Timing, gaussian
+from reflexa.rig.foot_rest import leg_length
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.match import Match
 from reflexa.rig.palms import Palm, palms
 from reflexa.rig.rig import SIDES
-from reflexa.rig.stance import leg_length
 
 # A hand bears weight below the first height, and none above the second, as shares of the leg; it is held while it is slower
 # than the third (a second).
@@ -40,9 +40,9 @@ def eases(rate: float) -> tuple[int, int]:
     return own, own
 
 
-def unrolled(clip: Clip, m: Match) -> Unrolled:
+def extended_source(clip: Clip, m: Match) -> Extended:
     """The source's loop over a whole cycle before and after, in the target's facing and size."""
-    own = cycle.unrolled(clip, m.source.travel_joint, clip.frames - 1)
+    own = cycle.extended(clip, m.source.travel_joint, clip.frames - 1)
     return replace(own, move=quat.rotate(m.turn, own.move) * m.scale)
 
 
@@ -79,7 +79,7 @@ def held_over(follow: Array, pivots: list[Pivot], ease: tuple[int, int]) -> Arra
     return follow + eased(offset, *ease)
 
 
-def on_floor(low: Array, loop: Unrolled, stands: list[NDArray[np.bool_]], m: Match, rate: float) -> Array:
+def on_floor(low: Array, loop: Extended, stands: list[NDArray[np.bool_]], m: Match, rate: float) -> Array:
     """What it takes to bring a standing sole whose lowest point is at ``low`` ``(frames,)`` onto the floor, metres ``(frames,)``.
 
     Feet of captures stand a centimetre above or below where they should, each time anew; on another foot that is another
@@ -116,7 +116,7 @@ def bearing_hands(posed: Posed, clip: Clip, m: Match) -> dict[str, tuple[Limb, A
     to be ``(frames, 3)`` and how much that counts ``(frames,)``, by how near the ground it is."""
     out = {}
     leg = leg_length(m.source) * m.rise
-    loop = unrolled(clip, m)
+    loop = extended_source(clip, m)
     for side in SIDES:
         name = f"{side} hand"
         l, track = limb_of(m.target, name), hand_track(clip, m, name)
@@ -178,7 +178,7 @@ def _laid(posed: Posed, palm: Palm, height: Array, bears: Array, most: float, ti
     turn = quat.from_rotvec(led)
     below = np.array(posed.skeleton.below(palm.joint), dtype=np.intp)
     turn_about(posed, below, posed.placed[at, palm.joint].copy(), turn[at], at)
-    posed.loose.add(palm.joint)
+    posed.dirty.add(palm.joint)
     needs = palm.lowest(posed.turned[:, palm.joint])
     raised = gaussian(np.maximum(needs - height, 0.0), _TURNS * timing.rate, timing.loop, timing.cuts)
     return np.asarray(height + raised - bears * np.clip(height - needs, 0.0, most))

@@ -9,10 +9,10 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.limbs import Posed, turn_about, widened
 from reflexa.motion.smoothing import Timing, gaussian
 from reflexa.rig import bodies
+from reflexa.rig.foot_rest import leg_length
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.match import Match
 from reflexa.rig.rig import SIDES
-from reflexa.rig.stance import leg_length
 
 # A figure is the broader from this much on, relative to its legs.
 _BROADER = 1.08
@@ -46,7 +46,7 @@ def clear_arms(posed: Posed, m: Match, timing: Timing) -> None:
             at = np.flatnonzero(np.any(swing != 0, axis=1))
             arm = np.concatenate([l.upper, l.lower, l.beyond])
             turn_about(posed, arm, posed.placed[at, l.root], quat.from_rotvec(swing[at]), at)
-            posed.loose.add(l.root)
+            posed.dirty.add(l.root)
 
 
 def _swing(shoulder: Array, points: Array, deep: Array, out: Array, timing: Timing) -> Array:

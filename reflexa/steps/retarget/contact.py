@@ -13,19 +13,19 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.contact import told
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.cuts import cuts, pieces, timing_of
-from reflexa.motion.cycle import Unrolled
+from reflexa.motion.cycle import Extended
 from reflexa.motion.eases import near
 from reflexa.motion.limb import Limb
-from reflexa.motion.limbs import Posed, end_of, given_way, hinges, reach, sink, turn_about, widened
+from reflexa.motion.limbs import Posed, end_of, hinges, pelvis_drop, reach, sink, turn_about, widened
 from reflexa.motion.smoothing import Timing, gaussian
+from reflexa.rig.foot_rest import as_seen, leg_length
 from reflexa.rig.limbs import limb_of, made_to_bend
 from reflexa.rig.match import Match
 from reflexa.rig.rig import SIDES, UP
 from reflexa.rig.soles import soles as soles_of
-from reflexa.rig.stance import as_seen, leg_length
 from reflexa.stage.footing import could_bear
 from reflexa.steps.retarget import feet as soles
-from reflexa.steps.retarget.bearing import FLOOR, bearing_hands, eases, hand_track, held_over, on_floor, unrolled
+from reflexa.steps.retarget.bearing import FLOOR, bearing_hands, eases, extended_source, hand_track, held_over, on_floor
 
 
 @dataclass(eq=False)
@@ -55,7 +55,7 @@ class _Feet:
     and tip over it, when each stands, how high the lowest of the foot is ``(frames,)``, the floor where that is lower than 0, and
     how flat each sole is ``(frames,)``, 0 to 1."""
 
-    loop: Unrolled
+    loop: Extended
     tracks: dict[str, list[Array]]
     stands: dict[str, list[NDArray[np.bool_]]]
     lowest: dict[str, Array]
@@ -64,7 +64,7 @@ class _Feet:
 
 
 def _source_feet(clip: Clip, m: Match, out: Contacts) -> _Feet:
-    loop = unrolled(clip, m)
+    loop = extended_source(clip, m)
     tracks: dict[str, list[Array]] = {}
     lowest = {}
     for side, (a, _) in soles.feet(m).items():
@@ -108,7 +108,7 @@ _FLAT = (2.0, 12.0)
 _SLAPS = 0.06
 
 
-def _led(stands: NDArray[np.bool_], loop: Unrolled, clip: Clip, seconds: tuple[float, float]) -> Array:
+def _led(stands: NDArray[np.bool_], loop: Extended, clip: Clip, seconds: tuple[float, float]) -> Array:
     """By how much a foot that stands counts ``(frames,)``: held and led for so many seconds, within its piece of the clip."""
     held, led = (s * clip.rate for s in seconds)
     return near(stands, held, led, loop.frames_of(cuts(clip)))[loop.own]
@@ -126,7 +126,7 @@ def _lay_flat(posed: Posed, clip: Clip, m: Match, feet: _Feet) -> None:
         at = np.flatnonzero(weight)
         below = np.array(posed.skeleton.below(b.ankle), dtype=np.intp)
         turn_about(posed, below, posed.placed[at, b.ankle].copy(), turn[at], at)
-        posed.loose |= {b.ankle}
+        posed.dirty |= {b.ankle}
 
 
 def foot_goals(posed: Posed, clip: Clip, m: Match) -> tuple[Contacts, dict[str, Array]]:
@@ -212,7 +212,7 @@ def plant_feet(posed: Posed, clip: Clip, m: Match, hands: bool) -> Contacts:
     timing = timing_of(clip)
     axes = {n: hinges((posed.turned, posed.placed), l, made_to_bend(m.target, n), timing) for n, l in limbs.items()}
     wanted = [(l, contacts.goals[n], weights[n]) for n, l in limbs.items()]
-    contacts.sunk = given_way((posed.turned, posed.placed), wanted, timing)
+    contacts.sunk = pelvis_drop((posed.turned, posed.placed), wanted, timing)
     sink(posed, m.target.joint("pelvis"), contacts.sunk)
     for name, l in limbs.items():
         goal = contacts.goals[name]

@@ -9,9 +9,9 @@ from numpy.typing import NDArray
 
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
+from reflexa.rig.foot_rest import leg_length
 from reflexa.rig.match import Match
 from reflexa.rig.soles import Sole, soles
-from reflexa.rig.stance import leg_length
 from reflexa.stage.footing import floor_under, stands
 
 Bools = NDArray[np.bool_]

@@ -11,9 +11,9 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Posed
 from reflexa.rig import Rig
+from reflexa.rig.foot_rest import standing
 from reflexa.rig.match import Match, Segment
 from reflexa.rig.soles import soles as soles_of
-from reflexa.rig.stance import standing
 from reflexa.steps.retarget.contact import Contacts, sole_points
 from reflexa.steps.retarget.step import RetargetSettings
 from reflexa.steps.retarget.transfer import moved_joints, transfer, turn_of

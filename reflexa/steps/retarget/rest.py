@@ -11,8 +11,8 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig
+from reflexa.rig.foot_rest import standing
 from reflexa.rig.match import Match
-from reflexa.rig.stance import standing
 
 
 def aligned_rest(m: Match) -> Clip:

@@ -8,9 +8,9 @@ from reflexa.motion import cycle, kernels, quat, travel
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Posed
+from reflexa.rig.foot_rest import standing
 from reflexa.rig.match import Match, hips
 from reflexa.rig.rig import SIDES, UP, Rig
-from reflexa.rig.stance import standing
 
 
 def turn_of(clip: Clip, m: Match, joint: int) -> Array:
@@ -199,7 +199,7 @@ def _share_twist(posed: Posed, m: Match) -> None:
             part_of_it = quat.scaled(twist, share)
         posed.turned[:, j] = quat.multiply(quat.multiply(turn(a), part_of_it), goal[j])
         # What hangs on a twist joint (a hand, where it stands in the line) keeps its place in model space.
-        posed.loose |= {j, *skeleton.children[j]}
+        posed.dirty |= {j, *skeleton.children[j]}
 
 
 def _part_joint(rig: Rig, side: str, part: str) -> int:

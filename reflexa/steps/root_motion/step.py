@@ -13,7 +13,7 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.smoothing import gaussian
 from reflexa.motion.travel import yaw
 from reflexa.rig import Rig
-from reflexa.rig.stance import leg_length
+from reflexa.rig.foot_rest import leg_length
 from reflexa.stage.footing import Footing, floor_under, footing
 from reflexa.steps.root_motion.settings import RootMotionSettings
 from reflexa.steps.root_motion.track import LEVEL, TravelTrack, on_ground, smoothed_track, track_of, travel_of

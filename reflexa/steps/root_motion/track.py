@@ -11,8 +11,8 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.travel import yaw
 from reflexa.rig import Rig
+from reflexa.rig.foot_rest import leg_length
 from reflexa.rig.rig import UP
-from reflexa.rig.stance import leg_length
 
 LEVEL = (0, 2)
 

@@ -1,4 +1,4 @@
-"""Who presses a button with the mouse goes on with the picture: its keys stay where they were."""
+"""Returns the keyboard focus to the picture after a button was clicked with the mouse."""
 
 from __future__ import annotations
 
@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QAbstractButton, QApplication, QComboBox, QWidget
 _PRESSED = (QAbstractButton, QComboBox)
 
 
-class HandsOff(QObject):
+class FocusReturn(QObject):
     """What is only pressed takes no keys when a mouse presses it: Tab still leads there. ``home`` gets them where they lay on
     nothing that wants them; ``homes`` keep them."""
 

@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 from reflexa.desktop.picture.handle import handle_at
-from reflexa.desktop.picture.hold import SNAP_MOVE, Drag, Hold, snapped
+from reflexa.desktop.picture.manipulator import SNAP_MOVE, Drag, Manipulator, snapped
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.sight import Sight
 from reflexa.desktop.session import RESULT, Session, line
@@ -36,7 +36,7 @@ def why_not(session: Session) -> str:
     return ""
 
 
-def hold(session: Session, sight: Sight, figure: PosedFigure) -> Hold | str | None:
+def hold(session: Session, sight: Sight, figure: PosedFigure) -> Manipulator | str | None:
     """Hoops about the selected joint, and rods, plates and a hub where it can be moved."""
     if session.selection.joint not in figure.rig.skeleton.index:
         return None
@@ -58,7 +58,7 @@ def hold(session: Session, sight: Sight, figure: PosedFigure) -> Hold | str | No
     elif track.drives == "limb" and (limb := rig.limb(rig.part_of(session.selection.joint))) is not None:
         bend = figure.placed[list(limb)]
     handle = handle_at(figure.placed[joint], axes, sight, moves, grip, bend)
-    return Hold(handle, session.selection.joint, lambda: _begin(session, axes))
+    return Manipulator(handle, session.selection.joint, lambda: _begin(session, axes))
 
 
 def _begin(session: Session, axes: Array) -> Drag | None:

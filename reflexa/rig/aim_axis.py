@@ -1,4 +1,4 @@
-"""What looks, and which way."""
+"""Joints that look somewhere (eyes, head), and the axis that each looks along."""
 
 from __future__ import annotations
 

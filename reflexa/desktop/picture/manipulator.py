@@ -1,4 +1,4 @@
-"""What a hand can take hold of in the picture, and what a drag does."""
+"""Handles that can be dragged in the picture, and what a drag does."""
 
 from __future__ import annotations
 
@@ -24,7 +24,7 @@ class Drag:
 
 
 @dataclass(frozen=True, eq=False)
-class Hold:
+class Manipulator:
     """A handle, what it belongs to in words, and how a drag of it begins (None: it cannot just now)."""
 
     handle: Handle

@@ -1,4 +1,4 @@
-"""Reading in a process of its own: a damaged file can end the library that reads it, and must not end anybody else with it.
+"""Reads a file in a subprocess: a damaged file can crash the library that reads it, and must not crash the application.
 
 The process is kept for the next file. It is given so much time and memory, and what goes wrong with it is a ReadError.
 """

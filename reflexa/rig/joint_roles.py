@@ -1,4 +1,4 @@
-"""What joints play on their rig, kept as plain values, and which joints of another rig play the same."""
+"""The role of each joint on its rig, as plain values, and the joints of another rig that have the same role."""
 
 from __future__ import annotations
 
@@ -9,9 +9,9 @@ import numpy as np
 
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array, Vector, vector
+from reflexa.rig.foot_rest import leg_length
 from reflexa.rig.match import SEGMENTS
 from reflexa.rig.rig import Rig
-from reflexa.rig.stance import leg_length
 
 Turn = tuple[float, float, float, float]
 _FORWARD = np.array([0.0, 0.0, 1.0])
@@ -33,7 +33,7 @@ class Role(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     bone: Vector | None = None
 
 
-class Cast(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
+class JointRoles(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_defaults=True):
     """The joints of a rig that are spoken of, by name. key: the rig's; leg: its leg length, metres (0: it has no legs)."""
 
     key: str
@@ -41,10 +41,10 @@ class Cast(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
     joints: dict[str, Role] = {}
 
 
-def cast_of(rig: Rig, names: Iterable[str]) -> Cast:
+def joint_roles_of(rig: Rig, names: Iterable[str]) -> JointRoles:
     """What those joints play on a rig; names that are none of its joints are passed over."""
     known = [n for n in dict.fromkeys(names) if n in rig.skeleton.index]
-    return Cast(rig.key, round(leg_length(rig), 6), {n: role_of(rig, n) for n in known})
+    return JointRoles(rig.key, round(leg_length(rig), 6), {n: role_of(rig, n) for n in known})
 
 
 def role_of(rig: Rig, name: str) -> Role:
@@ -88,19 +88,19 @@ def _bone(rig: Rig, joint: int, turned: Array, placed: Array) -> Array | None:
     return np.asarray(way / size) if size > _SAME else None
 
 
-class Carrier:
+class RoleMap:
     """Takes what was said of one rig's joints to another rig. lacks: joints asked for that the other rig has not, in words."""
 
-    def __init__(self, cast: Cast, rig: Rig) -> None:
-        self.cast, self.rig = cast, rig
+    def __init__(self, roles: JointRoles, rig: Rig) -> None:
+        self.roles, self.rig = roles, rig
         self.lacks: list[str] = []
         own = leg_length(rig)
-        self.scale = own / cast.leg if own > 0 and cast.leg > 0 else 1.0
+        self.scale = own / roles.leg if own > 0 and roles.leg > 0 else 1.0
 
     def joint(self, name: str) -> str | None:
         """The joint of the rig that plays what this one did on its own; None (and it is noted) where there is none. What was no
         joint there, as a body part's name, stays."""
-        role = self.cast.joints.get(name)
+        role = self.roles.joints.get(name)
         if role is None:
             return name
         found = self._found(name, role)
@@ -122,7 +122,7 @@ class Carrier:
         """What takes a vector in the axes of a joint (space "own", "parent" or "world") to those of the joint that stands for it
         ``(4,)``; None where they are the same. Bones point elsewhere in another rest pose: what turned about the bone still does.
         """
-        role, there = self.cast.joints[name], role_of(self.rig, to)
+        role, there = self.roles.joints[name], role_of(self.rig, to)
         if space == "world":
             return None
         a, b = (np.array(r.axes if space == "own" else r.parent) for r in (role, there))

@@ -1,4 +1,4 @@
-"""How high the time area is: as high as what it shows, as long as nobody has set it otherwise."""
+"""The height of the time area: fitted to its content, until somebody sets it by hand."""
 
 from __future__ import annotations
 
@@ -13,7 +13,7 @@ _PICTURE, _BESIDE_KEYS, _SHARE = 484, 400, 0.45
 _KEY = "time area by hand"
 
 
-class Heights(QObject):
+class SplitterSizes(QObject):
     """Fits the lower part of a splitter. A handle that was dragged stays where it is; a double click on it fits again."""
 
     def __init__(self, splitter: QSplitter, area: TimeArea) -> None:

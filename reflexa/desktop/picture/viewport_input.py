@@ -1,4 +1,4 @@
-"""What a hand does in the picture: hovering, taking hold, dragging, picking, and moving the camera."""
+"""Mouse input in the picture: hover, pick, drag handles, move the camera."""
 
 from __future__ import annotations
 
@@ -11,7 +11,7 @@ from PySide6.QtGui import QMouseEvent
 
 from reflexa.desktop.kinds import view_of
 from reflexa.desktop.picture.handle import HOOPS, RODS, SWING
-from reflexa.desktop.picture.hold import Drag, Hold
+from reflexa.desktop.picture.manipulator import Drag, Manipulator
 from reflexa.desktop.picture.marks import near_joints
 from reflexa.desktop.picture.scene import Pointing
 from reflexa.desktop.picture.snapshot import Snapshot
@@ -26,14 +26,14 @@ class _Grip:
     """A part of a handle in the hand: how the handle stood, where the drag began, and the way on screen (pixels) that
     turns it by one radian."""
 
-    hold: Hold
+    hold: Manipulator
     drag: Drag
     part: int
     way: Array
     start: QPointF
 
 
-class Hands:
+class ViewportInput:
     """hovered: the joint under the pointer; looking: the camera is in the hand; hot: the part of the handle, hot_point: the
     point on the ground, that is under the pointer or in the hand. near: joints whose marks the pointer calls up. says: how far
     the drag under way has come, in words."""
@@ -63,18 +63,18 @@ class Hands:
             return
         seen = self._see()
         part = self._part_at(seen, at)
-        if part >= 0 and isinstance(seen.hold, Hold):
+        if part >= 0 and isinstance(seen.hold, Manipulator):
             self._grab(seen.hold, part, at)
         else:
             self._point = seen.point_at(at.x(), at.y())
 
     def _part_at(self, seen: Snapshot, at: QPointF) -> int:
-        if not isinstance(seen.hold, Hold):
+        if not isinstance(seen.hold, Manipulator):
             return -1
         sight = seen.sight
         return seen.hold.handle.at(at.x(), at.y(), sight.camera, sight.width, sight.height)
 
-    def _grab(self, hold: Hold, part: int, at: QPointF) -> None:
+    def _grab(self, hold: Manipulator, part: int, at: QPointF) -> None:
         sight = self._see().sight
         way = np.zeros(2)
         if part < RODS:

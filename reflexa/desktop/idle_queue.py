@@ -1,4 +1,4 @@
-"""Much that is to be done on the interface thread, in pieces, so that the window goes on between."""
+"""Runs long work on the interface thread in small pieces, so that the window stays responsive."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterable
 from PySide6.QtCore import QObject, QTimer
 
 
-def in_turns(owner: QObject, calls: Iterable[Callable[[], object]]) -> None:
+def when_idle(owner: QObject, calls: Iterable[Callable[[], object]]) -> None:
     """Make calls one after another, each in a turn of the event loop of its own, as long as the owner is there."""
     left, clock = iter(calls), QTimer(owner, interval=0)
 

@@ -1,4 +1,4 @@
-"""Widgets with what is said of them in one expression."""
+"""Sets the properties, the accessible name and the tool tip of a widget in one expression."""
 
 from __future__ import annotations
 
@@ -15,7 +15,7 @@ def named(widget: W, name: str) -> W:
     return widget
 
 
-def dressed(widget: W, **properties: object) -> W:
+def styled(widget: W, **properties: object) -> W:
     """The widget with Qt properties set, in their order, such as ``toolTip`` or ``accessibleName``. Raises ValueError for
     a property that it has not."""
     for name, value in properties.items():

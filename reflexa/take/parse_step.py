@@ -1,4 +1,4 @@
-"""Steps and values as the command line says them."""
+"""Parses steps and their settings as the command line writes them."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What was made of a clip, kept for as long as anyone holds the clip: many ask for it, and it is a value."""
+"""Results computed once per clip, cached for as long as the clip is in use."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ P = ParamSpec("P")
 T = TypeVar("T")
 
 
-def kept(f: Callable[P, T]) -> Callable[P, T]:
+def cached_per_clip(f: Callable[P, T]) -> Callable[P, T]:
     """Decorator for a function whose first argument is a clip and whose others can be hashed, by position: made once per clip
     and arguments."""
     made: WeakKeyDictionary[Clip, dict[tuple[Hashable, ...], T]] = WeakKeyDictionary()

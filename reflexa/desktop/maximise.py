@@ -1,4 +1,4 @@
-"""The panel in use fills the window, and gives it back."""
+"""Lets the active panel fill the window, and restores the layout."""
 
 from __future__ import annotations
 
@@ -7,7 +7,7 @@ from collections.abc import Mapping, Sequence
 from PySide6.QtWidgets import QApplication, QSplitter, QWidget
 
 
-class Filling:
+class Maximise:
     """panels: each with what has to go so that it has the window to itself; the first one in sight fills it where
     none is in use."""
 

@@ -1,4 +1,4 @@
-"""The way back on the shelves: what was said of clips, and which shelves and searches there are, change by change.
+"""Undo for the shelves: tags, stars, sets, and the lists of shelves and searches.
 
 It is a way of its own, for none of it is part of the project: undoing a step must not take off a tag.
 """
@@ -20,7 +20,7 @@ class Change:
     redo: Callable[[], None]
 
 
-class Past:
+class UndoStack:
     """Changes that were done, and those that were undone since."""
 
     def __init__(self) -> None:

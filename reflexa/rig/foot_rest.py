@@ -1,4 +1,4 @@
-"""How a figure's feet stand: as its skin shows, as it is built, or as its clips surely tell.
+"""How the feet of a figure rest on the ground: by its skin, by its rest pose, or as measured from its clips.
 
 That belongs to the skeleton: the same for both sides, by reflection, and for every clip. A rest pose is believed unless its
 feet could not stand so (captured rigs rest with hanging feet, say); then the clips tell, where both feet say the same from
@@ -17,7 +17,7 @@ import numpy as np
 from reflexa.motion import contacts, quat
 from reflexa.motion.arrays import Array, vector
 from reflexa.motion.clip import Clip
-from reflexa.motion.kept import kept
+from reflexa.motion.per_clip_cache import cached_per_clip
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig.pairs import Plane
 from reflexa.rig.rig import SIDES, UP, Rig, Stand
@@ -141,7 +141,7 @@ def tilt_of(rig: Rig, side: str) -> float:
     return float(np.degrees(np.arctan2(-(up @ rig.facing), up @ UP)))
 
 
-@kept
+@cached_per_clip
 def as_seen(clip: Clip, rig: Rig) -> Rig:
     """The rig with its feet tilted as they mostly stand in a clip, both alike, where no skin shows how they do: for what leaves
     them as they are in this clip. Kept per clip."""
