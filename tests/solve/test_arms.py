@@ -51,7 +51,7 @@ def test_what_is_asked_already_changes_nothing() -> None:
     ]
     way = end(p, DECKHAND, "right") - end(p, DECKHAND, "left")
     solve(p, DECKHAND, goals, Meeting(way, np.ones(clip.frames)), STILL)
-    assert np.array_equal(p.placed, clip.model[1]) and not p.loose
+    assert np.array_equal(p.placed, clip.model[1]) and not p.dirty
 
 
 def test_a_reach_is_met_and_bones_keep_their_lengths_and_hands_their_turns() -> None:

@@ -83,7 +83,7 @@ def transfer(clip: Clip, m: Match, root: str, moved: dict[int, Array]) -> Posed:
     local = np.empty_like(turned)
     direct = m.targets[m.direct]
     kernels.chains.mapped(m.below[m.direct], direct, m.to_local, clip.rotations, local)
-    loose = set(m.targets[~m.direct].tolist())
+    dirty = set(m.targets[~m.direct].tolist())
     mapped = np.zeros(len(skeleton), dtype=bool)
     mapped[m.targets] = True
     travel, pelvis = target.joint("root"), target.joint("pelvis")
@@ -93,7 +93,7 @@ def transfer(clip: Clip, m: Match, root: str, moved: dict[int, Array]) -> Posed:
         q, p = _root(clip, m, root, track)
         turned[:, travel], free[travel] = quat.multiply(q, rest_q[travel]), p
         mapped[travel] = True
-        loose.add(travel)
+        dirty.add(travel)
     local[:, ~mapped] = skeleton.rest_rotations[~mapped]
     placed = np.empty((frames, len(skeleton), 3))
     for j, place in free.items():
@@ -102,7 +102,7 @@ def transfer(clip: Clip, m: Match, root: str, moved: dict[int, Array]) -> Posed:
     kernels.chains.hang(skeleton.parents, skeleton.rest_rotations, skeleton.rest_translations, given, turned, placed)
     for j, by in moved.items():
         placed[:, skeleton.below(j)] += quat.rotate(turned[:, skeleton.parents[j]], by)[:, None]
-    posed = Posed(skeleton, turned, placed, local, loose)
+    posed = Posed(skeleton, turned, placed, local, dirty)
     _share_twist(posed, m)
     return posed
 
