@@ -14,6 +14,7 @@ from reflexa.motion.joining import Part
 from reflexa.motion.resample import time_warped
 from reflexa.rig import Rig
 from reflexa.rig.foot_rest import leg_length
+from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.root_motion.track import travel_of
 
 # Times that differ by less than this, frames, are one.
@@ -37,7 +38,7 @@ def stepping(parts: Iterable[Part], rig: Rig, free: frozenset[int] = frozenset()
             continue
         before, after = before.completed(after), after.completed(before)
         times = in_step((before, a.clip.frames), (after, b.clip.frames), n)
-        out[i - 1], out[i] = (replace(p, clip=_seen(p.clip, t)) for p, t in zip((a, b), times, strict=True))
+        out[i - 1], out[i] = (replace(p, clip=_warped(p.clip, rig, t)) for p, t in zip((a, b), times, strict=True))
     return out
 
 
@@ -48,8 +49,8 @@ def _gait(clip: Clip, rig: Rig, about: float) -> Gait | None:
     return gait(left, right, ahead, clip.rate, leg_length(rig), about)
 
 
-def _seen(clip: Clip, times: Array) -> Clip:
-    """The clip by a map of time; as it is where that changes nothing."""
+def _warped(clip: Clip, rig: Rig, times: Array) -> Clip:
+    """The clip by a map of time, helper joints on their rules; as it is where that changes nothing."""
     if np.abs(times - np.arange(clip.frames)).max() < _SAME:
         return clip
-    return time_warped(clip, times)
+    return kept_on_rules([clip], time_warped(clip, times), rig)

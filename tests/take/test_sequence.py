@@ -9,6 +9,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from reflexa.checks import CHECKS, Subject
 from reflexa.errors import RecipeError
 from reflexa.formats import read
 from reflexa.motion import quat
@@ -245,6 +246,7 @@ def test_a_walk_goes_on_with_the_same_foot(known, deckhand_clips, last: int) -> 
     assert clip.frames == other.frames, "as long as it was"
     # Half a stride off, and one of the two is a single stride: the pace does not change as much as that would take.
     assert seam.pose < max(1.5, 0.4 * apart_seam.pose)
+    assert not CHECKS["helper"].run(Subject(clip, rig)), "helper joints go along"
     gaps = np.diff(strides(clip, rig))
     walk = np.diff(strides(deckhand_clips["walk to the landing"], rig))
     assert gaps.min() > 0.6 * walk.min() and gaps.max() < 1.6 * walk.max(), "no step too many, and none left out"
