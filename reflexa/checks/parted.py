@@ -7,7 +7,7 @@ from numpy.typing import NDArray
 
 from reflexa.checks.flight import airborne
 from reflexa.checks.model import Check, Finding, Limit, Subject
-from reflexa.contacts.relations import relations
+from reflexa.contacts.relations import of_hands
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
@@ -59,7 +59,7 @@ def _run(subject: Subject) -> list[Finding]:
     if before.frames != clip.frames or any(s.acts and kind_of(s.kind).changes_time for s in subject.steps):
         return []
     out: list[Finding] = []
-    pair = next((r for r in relations(before, rig) if r.other.endswith("hand")), None)
+    pair = of_hands(before, rig)
     was, now = _between(before, rig), _between(clip, subject.rig)
     if pair is not None and was is not None and now is not None:
         scale = 1.0 if rig.key == subject.rig.key else match(rig, subject.rig).stride

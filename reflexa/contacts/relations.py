@@ -63,6 +63,11 @@ def relations(clip: Clip, rig: Rig) -> tuple[Relation, ...]:
     return tuple(r for r in (_as_said(r, clip) for r in out) if r.weight.any())
 
 
+def of_hands(clip: Clip, rig: Rig) -> Relation | None:
+    """The relation of one hand to the other; None where they never come near to each other."""
+    return next((r for r in relations(clip, rig) if r.other.endswith("hand")), None)
+
+
 def speed_over(clip: Clip, rig: Rig, r: Relation) -> Array:
     """How fast a part moves over the other, m/s ``(frames,)``."""
     side = r.part.split(" ")[0]

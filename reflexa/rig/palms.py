@@ -10,7 +10,7 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.motion import quat
+from reflexa.motion import contacts, quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.curves import smoothstep
 from reflexa.rig.mesh import skin_of
@@ -57,9 +57,20 @@ class Palm:
         cosine = np.sum(now * to, axis=1)
         return quat.scaled(quat.between(now, to), smoothstep((cosine - _OPPOSITE) / (_ASIDE - _OPPOSITE)))
 
-    def face_down(self, turned: Array, counts: Array) -> bool:
-        """Is the one side of the hand the nearer to the ground over some frames? counts ``(frames,)``: how much each does."""
-        return self.normal is not None and float(np.sum(counts * quat.rotate(turned, self.normal)[:, 1])) < 0
+    def face_down(self, turned: Array, under: NDArray[np.bool_], counts: Array, loop: bool) -> NDArray[np.bool_]:
+        """On which of its sides the hand is laid ``(frames,)``: one for as long as it would be under the ground, also round the
+        seam of a loop. Decided anew in each frame, a hand whose fingers point down would turn over. counts ``(frames,)``: how
+        much a frame counts."""
+        out = np.zeros(len(turned), dtype=bool)
+        if self.normal is None:
+            return out
+        up = counts * quat.rotate(turned, self.normal)[:, 1]
+        stretches = [np.arange(a, b + 1) for a, b in contacts.spans(under)]
+        if loop and len(stretches) > 1 and under[0] and under[-1]:
+            stretches = [*stretches[1:-1], np.concatenate([stretches[-1], stretches[0]])]
+        for at in stretches:
+            out[at] = up[at].sum() < 0
+        return out
 
 
 @lru_cache(maxsize=32)

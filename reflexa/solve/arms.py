@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import dataclass
 from functools import partial
 from typing import NamedTuple
@@ -53,6 +54,18 @@ class Meeting:
 
     way: Array
     pull: Array
+
+
+def partly_met(ends: Sequence[Array], way: Array, weight: Array) -> Meeting:
+    """Two ends ``(frames, 3)`` brought so far apart by a weight ``(frames,)``: on the way there from how they are."""
+    now = ends[1] - ends[0]
+    return Meeting(now + weight[:, None] * (way - now), weight)
+
+
+def free_arm(end: str, track: Array, allowed: Array | None = None) -> ArmGoal:
+    """An arm whose end is nowhere in particular, now at ``(frames, 3)``; allowed: as of a goal, None: as deep as it likes."""
+    n = len(track)
+    return ArmGoal(end, track, np.zeros(n), np.full((n, len(_POINTS)), np.inf) if allowed is None else allowed)
 
 
 def arm_depths(rig: Rig, side: str, model: tuple[Array, Array]) -> Array:

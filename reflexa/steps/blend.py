@@ -14,7 +14,7 @@ from reflexa.errors import RecipeError
 from reflexa.motion import contacts, cycle, kinematics, quat, travel
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.mixing import mixed, mixed_tracks
+from reflexa.motion.mixing import mixed_tracks
 from reflexa.motion.resample import at_frames
 from reflexa.rig import Rig
 from reflexa.rig.rig import SIDES
@@ -285,11 +285,8 @@ class BlendReport:
 
 def _run(given: Given, settings: BlendSettings, context: Context) -> Outcome:
     clip, rig = given.clip, given.rig
-    full = blend(clip, rig, settings, context.clips, given.mask)
+    out = blend(clip, rig, settings, context.clips, given.mask)
     other, other_rig = clip_named(settings.clip, context.clips)
-    out = full if given.wholly else _partly(given, full)
-    if settings.relations and settings.mode == "replace" and not given.wholly:
-        out = hands_between(out, rig, _shares(given, full))
 
     def report(_: Clip) -> BlendReport:
         ratio = other.duration / max(clip.duration, 1e-9)
@@ -300,14 +297,10 @@ def _run(given: Given, settings: BlendSettings, context: Context) -> Outcome:
     return given.changed(out, report)
 
 
-def _partly(given: Given, full: Clip) -> Clip:
-    """The way to the blend at full weight, as far as the step acts."""
-    clip, rig, mask = given.clip, given.rig, given.mask
-    over_time = np.ones(clip.frames) if given.weight is None else given.weight
-    over_joints = np.ones(len(rig.skeleton)) if mask is None else mask.weights(rig)
-    face = rig.joint("head") < 0 or over_joints[rig.joint("head")] > 0
-    weights = np.clip(over_time[:, None] * over_joints, 0.0, 1.0)
-    return mixed(clip, full, weights, over_time * face)
+def _hands_between(given: Given, settings: BlendSettings, full: Clip, partly: Clip) -> Clip:
+    """Hands that meet in both clips meet between them."""
+    keeps = settings.relations and settings.mode == "replace"
+    return hands_between(partly, given.rig, _shares(given, full)) if keeps else partly
 
 
 def _shares(given: Given, full: Clip) -> list[Mixed]:
@@ -329,6 +322,6 @@ KIND = StepKind(
     BlendSettings,
     _run,
     place=70,
-    weighs_itself=True,
+    between=_hands_between,
     reads=_read,
 )

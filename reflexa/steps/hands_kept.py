@@ -7,7 +7,7 @@ from typing import NamedTuple
 
 import numpy as np
 
-from reflexa.contacts.relations import relations
+from reflexa.contacts.relations import of_hands
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
@@ -16,7 +16,7 @@ from reflexa.motion.limbs import at_frames, limb_end, posed_clip
 from reflexa.rig import Rig
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.rig import SIDES
-from reflexa.solve.arms import ArmGoal, Meeting, arm_depths, solve
+from reflexa.solve.arms import ArmGoal, Meeting, arm_depths, free_arm, partly_met, solve
 
 # A figure whose partners are each other's reflection within this, millimetres, is alike on both sides: so is what its hands do.
 _EVEN = 0.5
@@ -30,20 +30,15 @@ def hands_kept(source: Clip, mirrored: Clip, rig: Rig, reflect: Callable[[Array]
     before, now = _ends(source, rig), _ends(mirrored, rig)
     if before is None or now is None or all(p.residual_mm < _EVEN for p in rig.pairs):
         return mirrored
-    pair = next((r for r in relations(source, rig) if r.other.endswith("hand")), None)
-    meeting = None
-    if pair is not None:
-        # What the left hand did the right one does: its way from the left one is that from the right, seen in the mirror.
-        way = reflect(before[0] - before[1])
-        apart = now[1] - now[0]
-        meeting = Meeting(apart + pair.weight[:, None] * (way - apart), pair.weight)
-    free = np.zeros(source.frames)
-    if meeting is None and not rig.meshes:
+    pair = of_hands(source, rig)
+    if pair is None and not rig.meshes:
         return mirrored
-    goals = []
-    for side, other, end in zip(SIDES, SIDES[::-1], now, strict=True):
-        deep = arm_depths(rig, other, source.model)
-        goals.append(ArmGoal(f"{side} hand", end, free, deep if rig.meshes else np.full(deep.shape, np.inf)))
+    # What the left hand did the right one does: its way from the left one is that from the right, seen in the mirror.
+    meeting = None if pair is None else partly_met(now, reflect(before[0] - before[1]), pair.weight)
+    goals = [
+        free_arm(f"{side} hand", end, arm_depths(rig, other, source.model) if rig.meshes else None)
+        for side, other, end in zip(SIDES, SIDES[::-1], now, strict=True)
+    ]
     return _solved(mirrored, rig, goals, meeting)
 
 
@@ -64,7 +59,7 @@ def hands_between(mixed: Clip, rig: Rig, both: Iterable[Mixed]) -> Clip:
     pull, far, wanted = np.zeros(mixed.frames), np.zeros(mixed.frames), np.zeros((mixed.frames, 3))
     for clip, own, share in both:
         there = _ends(clip, own)
-        pair = next((r for r in relations(clip, own) if r.other.endswith("hand")), None) if share.any() else None
+        pair = of_hands(clip, own) if share.any() else None
         if pair is not None and there is not None:
             counts = pair.weight * share
             between = there[1] - there[0]
@@ -76,13 +71,8 @@ def hands_between(mixed: Clip, rig: Rig, both: Iterable[Mixed]) -> Clip:
     # As far apart as in both on the mean, also where one has the left hand ahead and the other the right one.
     longer = np.minimum(far / np.maximum(np.linalg.norm(wanted, axis=1), 1e-9), _MOST_LONGER)
     way = quat.rotate(_trunk(mixed, rig), wanted * (longer / np.maximum(pull, 1e-9))[:, None])
-    apart = ends[1] - ends[0]
-    meeting = Meeting(apart + pull[:, None] * (way - apart), pull)
-    free = np.zeros(mixed.frames)
-    goals = []
-    for side, end in zip(SIDES, ends, strict=True):
-        goals.append(ArmGoal(f"{side} hand", end, free, np.full(arm_depths(rig, side, mixed.model).shape, np.inf)))
-    return _solved(mixed, rig, goals, meeting)
+    goals = [free_arm(f"{side} hand", end) for side, end in zip(SIDES, ends, strict=True)]
+    return _solved(mixed, rig, goals, partly_met(ends, way, pull))
 
 
 def _ends(clip: Clip, rig: Rig) -> list[Array] | None:

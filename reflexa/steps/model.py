@@ -231,6 +231,8 @@ class StepKind:
     envelope, mask), it ``weighs_itself`` (half of it is half the way, which it finds itself, not half of what each joint
     turns), its settings are a layer of keys (``keyed``). Further, each where it has something to say:
 
+    between(given, settings, full, partly): the clip partly on the way to the step's own at full weight, with what no mixture of
+      joints keeps put right.
     upgraded(plain): saved settings of older versions as they are written now.
     reads(settings, context): a digest of everything in the context that run reads: equal digests, equal result.
     begin(beginning): the settings with which a hand begins it, so that it means something at once.
@@ -255,6 +257,7 @@ class StepKind:
     single_pose: bool = False
     weighed: bool = True
     weighs_itself: bool = False
+    between: Callable[[Given, Any, Clip, Clip], Clip] | None = None
     keyed: bool = False
     upgraded: Callable[[dict[str, Any]], dict[str, Any]] | None = None
     reads: Callable[[Any, Context], list[str]] | None = None

@@ -50,10 +50,10 @@ def outcome(step: Step, given: Given, context: Context = NOTHING) -> Outcome:
     weights = step_weights(step, rig, given.first, clip.frames)
     if weights is not None and not weights.any():
         return Outcome(clip, rig)
+    over_time = np.clip(_over_time(step, given.first, clip.frames), 0.0, 1.0)
+    weight = None if step.weight == 1 and not step.envelope else over_time
     given = replace(given, mask=step.mask)
     if kind.weighs_itself:
-        full = step.weight == 1 and not step.envelope
-        weight = None if full else np.clip(_over_time(step, given.first, clip.frames), 0.0, 1.0)
         return _with_helpers(kind, given, _run(kind, replace(given, weight=weight), step, context))
     out = _run(kind, given, step, context)
     if weights is None:
@@ -61,8 +61,10 @@ def outcome(step: Step, given: Given, context: Context = NOTHING) -> Outcome:
     if out.clip.frames != clip.frames:
         raise RecipeError("a step that changes the length of the clip cannot be weighted")
     reaches_face = step.mask is None or "head" not in rig.body_map or step.mask.weights(rig)[rig.joint("head")] > 0
-    tracks = np.clip(_over_time(step, given.first, clip.frames), 0.0, 1.0) * reaches_face
-    return _with_helpers(kind, given, replace(out, clip=mixed(clip, out.clip, weights, tracks)))
+    partly = mixed(clip, out.clip, weights, over_time * reaches_face)
+    if kind.between is not None:
+        partly = kind.between(replace(given, weight=weight), step.settings, out.clip, partly)
+    return _with_helpers(kind, given, replace(out, clip=partly))
 
 
 def _with_helpers(kind: StepKind, given: Given, out: Outcome) -> Outcome:

@@ -141,16 +141,6 @@ def bearing_hands(posed: Posed, clip: Clip, m: Match) -> dict[str, tuple[Limb, A
     return out
 
 
-def _sides(palm: Palm, turned: Array, under: NDArray[np.bool_], bears: Array) -> NDArray[np.bool_]:
-    """On which of its sides a hand is laid ``(frames,)``, one for as long as it would be under the ground: decided anew in each
-    frame, a hand whose fingers point down would turn over."""
-    out = np.zeros(len(turned), dtype=bool)
-    for first, last in contacts.spans(under):
-        own = slice(first, last + 1)
-        out[own] = palm.face_down(turned[own], bears[own] + _IN_ANY_CASE)
-    return out
-
-
 # Lying flat is taken to gain at least this share of a hand's length.
 _GAINS = 0.25
 # A hand turns to the ground over so long, seconds.
@@ -169,7 +159,7 @@ def _laid(posed: Posed, palm: Palm, height: Array, bears: Array, most: float, ti
     """
     own = posed.turned[:, palm.joint].copy()
     lowest = palm.lowest(own)
-    flat = palm.flattening(own, _sides(palm, own, lowest > height, bears))
+    flat = palm.flattening(own, palm.face_down(own, lowest > height, bears + _IN_ANY_CASE, timing.loop))
     # As a share of what lying flat would gain: that changes smoothly, whatever way the hand turns.
     gains = np.maximum(lowest - palm.lowest(quat.multiply(flat, own)), _GAINS * palm.long)
     turn = quat.scaled(flat, np.clip((lowest - height) / gains, 0.0, 1.0))

@@ -18,7 +18,7 @@ from reflexa.contacts.bodies import (
     nearest,
     trunk,
 )
-from reflexa.contacts.relations import gate, nearness, relations
+from reflexa.contacts.relations import gate, nearness, of_hands
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.contacts import speeds
@@ -29,7 +29,7 @@ from reflexa.motion.smoothing import gaussian
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.match import Match
 from reflexa.rig.rig import SIDES
-from reflexa.solve.arms import ArmGoal, Meeting, arm_depths, solve
+from reflexa.solve.arms import ArmGoal, arm_depths, partly_met, solve
 from reflexa.steps.retarget.bearing import hand_track
 
 # Hands that are to come together heed what else asks for them by so much less.
@@ -59,7 +59,7 @@ class Hands(NamedTuple):
 def keep_relations(posed: Posed, clip: Clip, m: Match, hands: Hands, clear: bool) -> Array:
     """Bring hands to where the source's relations want them, and arms out of the body where they are deeper in it than the
     source's, scaled (``clear``). Gives how much the hands are kept as asked ``(frames,)``: less where they bear."""
-    found, timing = relations(clip, m.source), timing_of(clip)
+    timing = timing_of(clip)
     sides = [
         s for s in SIDES if limb_of(m.target, f"{s} hand") is not None and limb_of(m.source, f"{s} hand") is not None
     ]
@@ -71,23 +71,16 @@ def keep_relations(posed: Posed, clip: Clip, m: Match, hands: Hands, clear: bool
         solve(posed, m.target, placed, None, timing)
         return np.ones(clip.frames)
     goals = [ArmGoal(f"{s} hand", *_on_body(posed, clip, m, s, hands.bears), allowed[s]) for s in sides]
-    pair = next((r for r in found if r.other.endswith("hand")), None)
+    pair = of_hands(clip, m.source)
     weight = np.zeros(clip.frames) if pair is None else pair.weight
     if hands.mode == "keep distance":  # all the time, but for hands that bear
         weight = np.maximum(weight, 1 - np.max([*hands.bears.values(), np.zeros(clip.frames)], axis=0))
     meeting = None
     if len(sides) == 2 and weight.any():
-        meeting = _partly(posed, m, tracks["right"] - tracks["left"], weight)
+        meeting = partly_met([_end(posed, m, s) for s in SIDES], tracks["right"] - tracks["left"], weight)
         goals = [replace(g, pull=g.pull * (1 - _YIELDS * weight)) for g in goals]
     solve(posed, m.target, goals, meeting, timing)
     return weight
-
-
-def _partly(posed: Posed, m: Match, way: Array, weight: Array) -> Meeting:
-    """Hands brought so far apart by a weight ``(frames,)``: on the way there from how they are."""
-    left, right = (_end(posed, m, s) for s in SIDES)
-    now = right - left
-    return Meeting(now + weight[:, None] * (way - now), weight)
 
 
 def _end(posed: Posed, m: Match, side: str) -> Array:
