@@ -18,9 +18,10 @@ from PySide6.QtCore import QEventLoop, QSettings, Qt, QTimer
 from reflexa.demo import FOLDER
 from reflexa.desktop.actions import files, opening, view
 from reflexa.desktop.app import make_app
-from reflexa.desktop.session import RESULT, Session, takes
-from reflexa.desktop.session.sources import demo_copy, opened
+from reflexa.desktop.qt_loop import QtLoop
 from reflexa.desktop.window import MainWindow
+from reflexa.session import RESULT, Session, takes
+from reflexa.session.sources import demo_copy, opened
 from reflexa.take import Source
 
 CAPTURE = Path(__file__).parents[1] / "tests" / "data" / "boxing_cut.bvh"
@@ -49,7 +50,7 @@ class Watch:
             self.turn()
 
     def idle(self) -> bool:
-        return not self.window.session.work.busy and self.window.session.evaluation is not None
+        return not self.window.session.work.busy and self.window.session.computed.evaluation is not None
 
     def measure(self, what: str, act: Callable[[], object], settle: float = 0.6) -> None:
         self.turn()
@@ -66,7 +67,7 @@ def main() -> None:
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
     QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, tempfile.mkdtemp())
     make_app()
-    window = MainWindow(Session())
+    window = MainWindow(Session(QtLoop()))
     window.resize(1280, 800)
     window.show()
     watch, session = Watch(window), window.session

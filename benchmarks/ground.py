@@ -77,9 +77,9 @@ def thresholds() -> None:
     from PySide6.QtWidgets import QApplication
 
     from reflexa.desktop.app import make_app
-    from reflexa.desktop.session import Session, line, takes
-    from reflexa.desktop.session.sources import demo_copy
     from reflexa.desktop.time.area import TimeArea
+    from reflexa.session import Session, line, takes
+    from reflexa.session.sources import demo_copy
 
     print("\nA threshold of plants changed (goal: lanes drawn within 50 ms)")
     app = QApplication.instance() or make_app()
@@ -90,16 +90,16 @@ def thresholds() -> None:
     area = TimeArea(session)
     area.resize(1280, 240)
     area.show()
-    while session.work.busy or session.settled is None:
+    while session.work.busy or session.computed.settled is None:
         app.processEvents()
     empty = best(area.grab)
     values = iter(np.linspace(4.0, 9.0, 50))
 
     def change(lanes: bool) -> None:
-        before = session.report
+        before = session.computed.report
         settings = msgspec.structs.replace(session.step.settings, low=float(next(values)))
         line.edit_settings(session, "x", settings)
-        while session.settled is None or (lanes and session.report is before):
+        while session.computed.settled is None or (lanes and session.computed.report is before):
             app.processEvents()
             time.sleep(0.001)  # as an event loop does: the interpreter is the computation's
         area.grab()

@@ -43,10 +43,10 @@ def key_sheet() -> None:
     from PySide6.QtWidgets import QApplication
 
     from reflexa.desktop.app import make_app
-    from reflexa.desktop.session import Session
-    from reflexa.desktop.session import line as revision
-    from reflexa.desktop.session.sources import demo_copy
     from reflexa.desktop.time.area import TimeArea
+    from reflexa.session import Session
+    from reflexa.session import line as revision
+    from reflexa.session.sources import demo_copy
 
     print("\nA key sheet with 20,000 keys (goal: 30 a second, so under 33 ms)")
     app = QApplication.instance() or make_app()
@@ -62,7 +62,7 @@ def key_sheet() -> None:
     turns = rng.uniform(-9, 9, (65, 310, 3)).tolist()
     tracks = tuple(
         Track(joint, tuple(Key(2 * i, (x, y, z)) for i, (x, y, z) in enumerate(turns[j % 65])))
-        for j, joint in enumerate(session.rig.skeleton.names[:65])
+        for j, joint in enumerate(session.computed.rig.skeleton.names[:65])
     )
     revision.edit_layer(session, "fill", CorrectionSettings(tracks=tracks))
     app.processEvents()

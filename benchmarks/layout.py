@@ -26,9 +26,10 @@ from PySide6.QtWidgets import (
 )  # fmt: skip
 
 from reflexa.desktop.app import make_app
-from reflexa.desktop.session import RESULT, SOURCE, Session
-from reflexa.desktop.session.sources import demo_copy
+from reflexa.desktop.qt_loop import QtLoop
 from reflexa.desktop.window import MainWindow
+from reflexa.session import RESULT, SOURCE, Session
+from reflexa.session.sources import demo_copy
 
 SIZES = ((1280, 800), (1920, 1080))
 
@@ -150,7 +151,11 @@ def over_all(window: MainWindow, run: Callable[..., None]) -> Seen:
     seen, session = Seen(), window.session
 
     def ready() -> bool:
-        return session.evaluation is not None and session.evaluation.take is session.take and not session.work.busy
+        return (
+            session.computed.evaluation is not None
+            and session.computed.evaluation.take is session.take
+            and not session.work.busy
+        )
 
     for take in session.project.takes:
         session.open_take(take.name)
@@ -185,7 +190,7 @@ def over_all(window: MainWindow, run: Callable[..., None]) -> Seen:
 def measured(sizes: tuple[tuple[int, int], ...] = SIZES) -> dict[tuple[int, int], Seen]:
     """The figures at each size of the window."""
     app = QApplication.instance() or make_app()
-    window = MainWindow(Session())
+    window = MainWindow(Session(QtLoop()))
 
     def run(seconds: float, until: Callable[[], bool] | None = None) -> None:
         end = time.monotonic() + seconds

@@ -94,12 +94,13 @@ def _in_window(folder: Path) -> None:
 
     from reflexa.desktop.actions import shelves
     from reflexa.desktop.app import make_app
-    from reflexa.desktop.session import Session
-    from reflexa.desktop.session.sources import demo_copy
+    from reflexa.desktop.qt_loop import QtLoop
     from reflexa.desktop.window import MainWindow
+    from reflexa.session import Session
+    from reflexa.session.sources import demo_copy
 
     app = make_app()
-    window = MainWindow(Session())
+    window = MainWindow(Session(QtLoop()))
     window.session.load(demo_copy())
     window.show()
     worst = 0.0

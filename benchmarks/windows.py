@@ -25,11 +25,12 @@ from dataclasses import replace
 from pathlib import Path
 from reflexa.desktop.app import make_app
 from reflexa.desktop.actions import files, opening
-from reflexa.desktop.session import Session
-from reflexa.desktop.session.sources import opened
+from reflexa.desktop.qt_loop import QtLoop
+from reflexa.session import Session
+from reflexa.session.sources import opened
 from reflexa.desktop.window import MainWindow
 app = make_app()
-window = MainWindow(Session())
+window = MainWindow(Session(QtLoop()))
 opening.enter(window.desk, *opened(Path(sys.argv[1])))
 n = 0
 while True:

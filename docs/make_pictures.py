@@ -26,9 +26,10 @@ from reflexa.desktop.dialogs.batch import BatchDialog
 from reflexa.desktop.dialogs.build import BuildDialog
 from reflexa.desktop.dialogs.keep_recipe import KeepRecipe
 from reflexa.desktop.picture.viewport import Viewport
-from reflexa.desktop.session import recipes
+from reflexa.desktop.qt_loop import QtLoop
 from reflexa.desktop.window import MainWindow
 from reflexa.project import store
+from reflexa.session import recipes
 from reflexa.steps import make
 from reflexa.take import Source
 from reflexa.take.recipe import Parameter, keep
@@ -106,7 +107,7 @@ def whole_sets(window: MainWindow, take: Callable[..., None], settle: Settle) ->
     """A recipe being kept, run over many clips, and a build with its reasons."""
     session = window.session
     session.open_take("Step up, right foot first")
-    settle(lambda: session.evaluation is not None and not session.work.busy)
+    settle(lambda: session.computed.evaluation is not None and not session.work.busy)
     keeping = KeepRecipe(session, session.take, window)
     keeping.name.setText("Right foot first, leaning")
     for i, names in enumerate((("Mirror plane",), ("Weight",))):
@@ -173,15 +174,15 @@ def main() -> None:
     QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, tempfile.mkdtemp())
     from reflexa.desktop import app as application
     from reflexa.desktop.actions import shelves
-    from reflexa.desktop.session import RESULT, SOURCE, Session
-    from reflexa.desktop.session.sources import demo_copy
     from reflexa.library import index as library_index
     from reflexa.library import shelves as library_shelves
+    from reflexa.session import RESULT, SOURCE, Session
+    from reflexa.session.sources import demo_copy
 
     # The offscreen platform has no size hints to pass on, and says so at every resize.
     qInstallMessageHandler(lambda _kind, _where, text: None if "propagateSizeHints" in text else print(text))
     app = application.make_app()
-    window = MainWindow(Session())
+    window = MainWindow(Session(QtLoop()))
     session = window.session
     session.load(demo_copy())
     window.resize(1280, 800)
@@ -199,7 +200,7 @@ def main() -> None:
         print(FOLDER / f"{name}.png")
 
     def ready() -> bool:
-        return session.evaluation is not None and not session.work.busy and not session.sources.waiting
+        return session.computed.evaluation is not None and not session.work.busy and not session.sources.waiting
 
     def open_take(name: str) -> None:
         session.open_take(name)

@@ -18,8 +18,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 from shiboken6 import isValid
 
-from reflexa.desktop.session.sources import demo_copy
 from reflexa.desktop.window import MainWindow
+from reflexa.session.sources import demo_copy
 
 _KEYS = (
     Qt.Key.Key_Tab, Qt.Key.Key_Backtab, Qt.Key.Key_Space, Qt.Key.Key_Return, Qt.Key.Key_Escape, Qt.Key.Key_Left, Qt.Key.Key_Right,
@@ -108,7 +108,7 @@ def main() -> int:
     QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, tempfile.mkdtemp())
     os.environ["HOME"] = tempfile.mkdtemp()
     from reflexa.desktop.app import make_app
-    from reflexa.desktop.session import Session
+    from reflexa.session import Session
 
     qInstallMessageHandler(lambda *_: None)
     make_app()

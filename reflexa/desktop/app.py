@@ -15,10 +15,11 @@ from reflexa.desktop.actions.help import show_welcome
 from reflexa.desktop.dialogs.welcome import wanted_at_start
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture import gl
-from reflexa.desktop.session import Session
-from reflexa.desktop.session.sources import demo_copy, opened
+from reflexa.desktop.qt_loop import QtLoop
 from reflexa.desktop.window import MainWindow
 from reflexa.motion import threads
+from reflexa.session import Session
+from reflexa.session.sources import demo_copy, opened
 
 
 def make_app() -> QApplication:
@@ -47,7 +48,7 @@ def run_window(project: Path | None, demo: bool) -> int:
     """Open the window and run until it is closed. project: a project's folder, or a file that is taken in. Raises ReadError where
     the project cannot be read."""
     app = make_app()
-    window = MainWindow(Session())
+    window = MainWindow(Session(QtLoop()))
     window.restore_layout()
     QTimer.singleShot(1000, window.shelves.begin)  # once what was asked for is there
     file = project if project is not None and project.is_file() else None

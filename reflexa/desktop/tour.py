@@ -10,9 +10,9 @@ from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLay
 
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.dialogs.export import ExportDialog
-from reflexa.desktop.session import RESULT
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.qt_properties import named
+from reflexa.session import RESULT
 
 # The clip that is mended, of the demo.
 CLIP = "walk, skating"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import Any
 
 from PySide6.QtCore import QEvent, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
@@ -20,8 +21,6 @@ from reflexa.desktop.line.line import RevisionLine
 from reflexa.desktop.look import theme
 from reflexa.desktop.maximise import Maximise
 from reflexa.desktop.picture.viewport import Viewport
-from reflexa.desktop.session import Session
-from reflexa.desktop.session.keeper import Keeper
 from reflexa.desktop.settings.panel import SettingsPanel
 from reflexa.desktop.shelves.panel import ShelfPanel
 from reflexa.desktop.splitter_sizes import SplitterSizes
@@ -29,6 +28,8 @@ from reflexa.desktop.stage.panel import StagePanel
 from reflexa.desktop.time.area import TimeArea
 from reflexa.desktop.widgets.qt_properties import named
 from reflexa.motion.compare import compare
+from reflexa.session import Session
+from reflexa.session.keeper import Keeper
 from reflexa.take import Source
 from reflexa.take.clips import TAKE
 
@@ -55,7 +56,7 @@ class MainWindow(QMainWindow):
         self._lay_out()
         self.desk = Desk(
             session, self, self.revision_line, self.viewport, self.library, self.figure, self.stage, self.settings,
-            self.time_area, self.tabs, self.shelves, Keeper(session, self), self._filling().fill,
+            self.time_area, self.tabs, self.shelves, Keeper(session), self._filling().fill,
         )  # fmt: skip
         self.commands = commands_for(self.desk)
         self.commands.fill_menu_bar()
@@ -91,12 +92,13 @@ class MainWindow(QMainWindow):
         session.said.connect(self.desk.say)
         self.desk.keeper.changed_on_disk.connect(lambda names: opening.on_changed(self.desk, names))
         session.failed.connect(self.desk.show_error)
-        for signal in (
+        told: tuple[Any, ...] = (
             session.history.saved_changed, session.project_changed, session.take_changed, session.selection.changed,
             session.selection.looked, session.player.changed, session.evaluator.done, session.evaluator.found,
             self.library.clips.itemSelectionChanged, self.library.recipes.itemSelectionChanged, self.shelves.chosen_changed,
-        ):  # fmt: skip
-            signal.connect(self._refresh)
+        )  # fmt: skip
+        for changed in told:
+            changed.connect(self._refresh)
 
     # Layout -----------------------------------------------------------------------------------------------------
 
@@ -180,7 +182,7 @@ class MainWindow(QMainWindow):
     def compare_in_numbers(self, take: str) -> None:
         """Say joint by joint how the open take differs from another one (an empty text: from its source)."""
         session, clips = self.session, self.session.clips
-        line = session.evaluation
+        line = session.computed.evaluation
         if line is None:
             return
         other = self.desk.wait(

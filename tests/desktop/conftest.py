@@ -20,9 +20,7 @@ from reflexa.desktop.library.previews import Previews
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture import gl, pictures
 from reflexa.desktop.picture.viewport import Viewport
-from reflexa.desktop.session import Session, reading
-from reflexa.desktop.session import session as session_module
-from reflexa.desktop.session.sources import demo_copy
+from reflexa.desktop.qt_loop import QtLoop
 from reflexa.desktop.window import MainWindow
 from reflexa.draw import Camera, Scene
 from reflexa.formats import Imported, ReadOptions
@@ -30,6 +28,8 @@ from reflexa.formats.bvh import FORMAT as BVH
 from reflexa.motion.clip import Clip
 from reflexa.project import sources
 from reflexa.rig import Rig
+from reflexa.session import Session, opened, reading
+from reflexa.session.sources import demo_copy
 from reflexa.take import Cache
 from tests.helpers.windows import idle, ready
 
@@ -65,7 +65,7 @@ def _read_and_computed_once() -> Iterator[None]:
     with pytest.MonkeyPatch.context() as patch:
         patch.setattr(sources, "read", shared)
         patch.setattr(pictures, "preview", once)
-        patch.setattr(session_module, "Cache", lambda: computed)
+        patch.setattr(opened, "Cache", lambda: computed)
         patch.setattr(reading, "BREATH", 0.0)
         yield
 
@@ -114,7 +114,7 @@ def empty(qapp, qtbot, tmp_path: Path) -> Iterator[MainWindow]:
     """A window with a new project in a folder of its own."""
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
     QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, str(tmp_path / "settings"))
-    window = MainWindow(Session())
+    window = MainWindow(Session(QtLoop()))
     window.start_empty()
     window.session.sources.folder = tmp_path / "project"
     window.session.sources.folder.mkdir()
@@ -127,7 +127,7 @@ def empty(qapp, qtbot, tmp_path: Path) -> Iterator[MainWindow]:
     window.session.history.saved(window.session.project)  # nobody is asked
     window.close()
     window.deleteLater()
-    window.session.deleteLater()  # what its slots hold is let go: hundreds of windows in one process stay small
+    window.session.loop.deleteLater()  # what its timers hold is let go: hundreds of windows in one process stay small
 
 
 @pytest.fixture

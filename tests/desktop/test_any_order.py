@@ -14,9 +14,9 @@ from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
 from reflexa.batch.export import Into, export_take
-from reflexa.desktop.session import RESULT, SOURCE
 from reflexa.formats import read
 from reflexa.project import store
+from reflexa.session import RESULT, SOURCE
 from reflexa.take import Export, evaluate
 from tests.helpers.windows import idle, ready
 
@@ -53,8 +53,8 @@ def do_anything(window, rng: random.Random, ids: list[str]) -> str:
         cards = [SOURCE, RESULT, *(s.id for s in session.take.steps)]
         session.selection.select_card(rng.choice(cards))
         return f"card {session.selection.card}"
-    if kind < 0.4 and session.rig is not None:
-        session.selection.select_joint(rng.choice(session.rig.skeleton.names))
+    if kind < 0.4 and session.computed.rig is not None:
+        session.selection.select_joint(rng.choice(session.computed.rig.skeleton.names))
         return f"joint {session.selection.joint}"
     if kind < 0.5:
         session.player.set_frame(rng.randrange(60))
@@ -85,7 +85,7 @@ def test_no_order_of_commands_raises_and_what_is_exported_is_what_was_evaluated(
     store.save(store.load(first), second)
     for path in first.rglob("*.json"):
         assert (second / path.relative_to(first)).read_bytes() == path.read_bytes(), "what is saved is what is there"
-    if session.take is not None and session.problem == "" and session.source_head is not None:
+    if session.take is not None and session.computed.problem == "" and session.source_head is not None:
         ready(qtbot, demo)
         export_and_compare(demo, tmp_path / "out", done)
     assert not raised, (done[-8:], raised[0])
@@ -94,7 +94,7 @@ def test_no_order_of_commands_raises_and_what_is_exported_is_what_was_evaluated(
 def export_and_compare(window, folder: Path, done: list[str]) -> None:
     """The file that is written holds the whole take, whatever is looked at just now."""
     session = window.session
-    line, export = session.settled, Export(format="glb", ranges="whole")
+    line, export = session.computed.settled, Export(format="glb", ranges="whole")
     proof = export_take(line, export, session.document, session.sources.documents.values(), Into(folder))
     back = read(proof.path).clips[0]
     assert back.frames == line.result.frames

@@ -17,12 +17,12 @@ from reflexa.desktop.kinds.retime import CurvePicture
 from reflexa.desktop.kinds.time_lanes import TimeLanes, jumps, still_there
 from reflexa.desktop.kinds.trim import TrimPanel
 from reflexa.desktop.picture.pictures import render
-from reflexa.desktop.session import RESULT, SOURCE, events, line, sequence, takes
 from reflexa.desktop.settings.reach_rows import ReachRows
 from reflexa.desktop.time.sequence_lane import SequenceLane
 from reflexa.draw import Camera
 from reflexa.draw.scene import Figure, Scene, matrices_at, shapes_at
 from reflexa.formats import read
+from reflexa.session import RESULT, SOURCE, events, line, sequence, takes
 from reflexa.take import Segment, Source
 from tests.helpers.hands import button, click, double_click, drag, dropped_clips
 from tests.helpers.windows import dialog_of, new_take, ready, saved, select_step
@@ -48,12 +48,14 @@ def test_frames_are_trimmed_and_cut_out_by_drawing(demo, qtbot) -> None:
     lanes = lanes_of(demo)
     drag(lanes, bar(lanes, 128), bar(lanes, 110))
     ready(qtbot, demo)
-    assert abs(session.step.settings.last - 110) <= 1 and session.result.frames == session.step.settings.last + 1
+    assert (
+        abs(session.step.settings.last - 110) <= 1 and session.computed.result.frames == session.step.settings.last + 1
+    )
     drag(lanes, bar(lanes, 40), bar(lanes, 55))
     ready(qtbot, demo)
     ((a, b),) = session.step.settings.cut
     assert abs(a - 40) <= 1 and abs(b - 55) <= 1
-    assert session.result.frames == session.step.settings.last + 1 - (b - a + 1)
+    assert session.computed.result.frames == session.step.settings.last + 1 - (b - a + 1)
     lanes.setFocus()
     click(lanes, bar(lanes, 0))
     QTest.keyClick(lanes, Qt.Key.Key_Right)
@@ -93,20 +95,20 @@ def test_the_time_area_shows_the_time_of_what_is_looked_at_and_the_playhead_keep
     ready(qtbot, demo)
     line.add(session, "retime", speed=0.5)
     ready(qtbot, demo)
-    assert session.frames == 257 and session.selection.tap == RESULT
+    assert session.computed.frames == 257 and session.selection.tap == RESULT
     session.player.set_frame(120)
     select_step(demo, 0)
-    assert session.frames == 129 and session.player.frame == 60, "a layer before it is keyed in its own time"
+    assert session.computed.frames == 129 and session.player.frame == 60, "a layer before it is keyed in its own time"
     click(demo.revision_line.cards[RESULT])
-    assert session.frames == 257 and session.player.frame == 120
+    assert session.computed.frames == 257 and session.player.frame == 120
     drag(
         demo.time_area.ruler,
         QPoint(round(demo.time_area.time.x(256)) + 3, 40),
         QPoint(round(demo.time_area.time.x(200)), 40),
     )
-    assert abs(session.range[1] - 200) <= 1
+    assert abs(session.computed.range[1] - 200) <= 1
     click(demo.revision_line.taps[SOURCE])
-    assert session.range == (0, 128), "the range is of the result"
+    assert session.computed.range == (0, 128), "the range is of the result"
 
 
 def test_a_curve_of_time_is_drawn(demo, qtbot) -> None:
@@ -121,7 +123,7 @@ def test_a_curve_of_time_is_drawn(demo, qtbot) -> None:
     drag(picture, picture.pixel(picture.points()[1]).toPoint(), picture.pixel((64.0, 80.0)).toPoint())
     ready(qtbot, demo)
     old, new = session.step.settings.curve[1]
-    assert abs(old - 64) <= 2 and abs(new - 80) <= 2 and session.result.frames == 129
+    assert abs(old - 64) <= 2 and abs(new - 80) <= 2 and session.computed.result.frames == 129
     picture.setFocus()
     QTest.keyClick(picture, Qt.Key.Key_Up)
     assert session.step.settings.curve[1][0] == old + 1
@@ -139,11 +141,11 @@ def test_a_loop_is_found_in_the_picture_and_closed(demo, qtbot) -> None:
     line.edit_settings(session, "x", type(session.step.settings)(first=3, last=70))
     ready(qtbot, demo)
     qtbot.waitUntil(lambda: "open by" in panel.said.text() and "Frames 3 to 70" in panel.said.text())
-    best = session.report.matches.pairs[0]
+    best = session.computed.report.matches.pairs[0]
     click(panel.picture, panel.picture.pixel(best.first, best.last).toPoint())
     ready(qtbot, demo)
     s = session.step.settings
-    assert (s.first, s.last if s.last >= 0 else 128) == (best.first, best.last) and session.result.loop
+    assert (s.first, s.last if s.last >= 0 else 128) == (best.first, best.last) and session.computed.result.loop
     QTest.keyClick(panel.picture, Qt.Key.Key_Down)
     assert session.step.settings.first == best.first + 1
     click(panel.finds)
@@ -173,7 +175,9 @@ def test_events_are_added_dragged_renamed_and_made_of_plants(demo, qtbot, monkey
     new_take(demo, qtbot, "deckhand.glb", "walk on the spot")
     assert events.paste(session, copied) > 0 and events.paste(session, "no events") == 0
     ready(qtbot, demo)
-    assert all(e.frame <= 32 for e in session.result.events) and "left lift" in {e.name for e in session.result.events}
+    assert all(e.frame <= 32 for e in session.computed.result.events) and "left lift" in {
+        e.name for e in session.computed.result.events
+    }
 
 
 def test_what_is_tied_to_an_event_is_shown_and_set_where_the_event_is(demo, qtbot) -> None:
@@ -200,7 +204,7 @@ def test_what_is_tied_to_an_event_is_shown_and_set_where_the_event_is(demo, qtbo
     )
     rows = demo.settings.findChild(ReachRows)
     boxes = rows.findChildren(QSpinBox)
-    assert [b.value() for b in boxes[:2]] == [52, 60] and session.report is not None
+    assert [b.value() for b in boxes[:2]] == [52, 60] and session.computed.report is not None
     boxes[0].setValue(50)
     ready(qtbot, demo)
     stored = session.take.steps[1]
@@ -232,7 +236,7 @@ def test_ranges_are_kept_dragged_played_and_exported(demo, qtbot, monkeypatch, t
     assert abs(session.take.ranges[1].last - 90) <= 1 and session.take.ranges[1].first == rest.first
     rect = lane.rect_of(*lane.rows()[0])
     double_click(lane, rect.center().toPoint())
-    assert session.range == (0, 32) and session.player.playing
+    assert session.computed.range == (0, 32) and session.player.playing
     session.player.pause()
     assert '"stride"' in saved(demo)["walk to the landing.take.json"].decode()
     demo.commands.run("export")
@@ -253,7 +257,7 @@ def test_clips_in_a_row_are_dragged_trimmed_and_turned(demo, qtbot) -> None:
     new_take(demo, qtbot, "deckhand.glb", "walk")
     dropped_clips(demo.revision_line.cards[SOURCE], [("deckhand.glb", "step up")])
     ready(qtbot, demo)
-    assert len(session.take.source.segments) == 2 and session.result.frames == 33 + 76 - 6
+    assert len(session.take.source.segments) == 2 and session.computed.result.frames == 33 + 76 - 6
     demo.session.selection.select_card(SOURCE)
     lane = demo.time_area.lanes
     assert isinstance(lane, SequenceLane)
@@ -265,7 +269,7 @@ def test_clips_in_a_row_are_dragged_trimmed_and_turned(demo, qtbot) -> None:
         QPointF(rect.right() - 60, rect.center().y()).toPoint(),
     )
     ready(qtbot, demo)
-    assert session.take.source.segments[1].last is not None and session.result.frames < 100
+    assert session.take.source.segments[1].last is not None and session.computed.result.frames < 100
     crossfade = session.take.source.segments[1].crossfade
     rect = lane.rect_of(1)
     middle = rect.center().toPoint()
@@ -290,7 +294,7 @@ def test_clips_in_a_row_are_dragged_trimmed_and_turned(demo, qtbot) -> None:
     while session.take.source.segments:
         session.undo()
     ready(qtbot, demo)
-    assert session.result.frames == 33
+    assert session.computed.result.frames == 33
 
 
 def test_clips_of_another_rig_are_refused_in_words(demo, qtbot) -> None:
@@ -298,16 +302,19 @@ def test_clips_of_another_rig_are_refused_in_words(demo, qtbot) -> None:
     said: list[str] = []
     session.failed.connect(said.append)
     takes.join(session, [Segment(*LANDING), Segment("ferrykeeper.glb", "calling out")], "both")
-    qtbot.waitUntil(lambda: bool(said) or bool(session.problem))
-    assert "another rig" in " ".join([*said, session.problem])
+    qtbot.waitUntil(lambda: bool(said) or bool(session.computed.problem))
+    assert "another rig" in " ".join([*said, session.computed.problem])
 
 
 def test_there_and_back_in_one_gesture_and_variants_of_a_take(demo, qtbot) -> None:
     session = demo.session
     name = takes.join(session, takes.there_and_back(Source("deckhand.glb", "step up")), "there and back")
     ready(qtbot, demo)
-    assert session.result.frames == 2 * 76 - 1
-    assert np.abs(np.abs(session.result.rotations[0]) - np.abs(session.result.rotations[-1])).max() < 1e-6
+    assert session.computed.result.frames == 2 * 76 - 1
+    assert (
+        np.abs(np.abs(session.computed.result.rotations[0]) - np.abs(session.computed.result.rotations[-1])).max()
+        < 1e-6
+    )
     demo.commands.run("add_mirror")
     ready(qtbot, demo)
     demo.commands.run("duplicate_take")
@@ -330,7 +337,7 @@ def test_rest_pose_in_the_result_goes_with_one_click(demo, qtbot) -> None:
     assert any("4 frames of rest pose at the tail" in f.text for f in session.evaluator.findings)
     click(button(demo.settings, "Trim the rest pose"))
     ready(qtbot, demo)
-    assert session.result.frames == 73 and session.step.kind == "trim"
+    assert session.computed.result.frames == 73 and session.step.kind == "trim"
     assert not any(f.kind == "rest-pose" for f in session.evaluator.findings)
 
 
@@ -351,13 +358,17 @@ def test_a_beak_opens_as_its_track_says(demo, qtbot) -> None:
     session = demo.session
     session.open_take("Strut and call, twice as fast")
     ready(qtbot, demo)
-    (track,) = session.result.tracks
-    assert np.array_equal(track.values, session.evaluation.clips[0].tracks[0].values[::2])
+    (track,) = session.computed.result.tracks
+    assert np.array_equal(track.values, session.computed.evaluation.clips[0].tracks[0].values[::2])
     open_, closed = int(np.argmax(track.values)), int(np.argmin(track.values))
     demo.viewport.buttons["joints"].click()
     pictures = []
     for frame in (open_, closed):
-        figure = Figure(session.rig.meshes, matrices_at(session.result, open_), shapes=shapes_at(session.result, frame))
+        figure = Figure(
+            session.computed.rig.meshes,
+            matrices_at(session.computed.result, open_),
+            shapes=shapes_at(session.computed.result, frame),
+        )
         pictures.append(shot(figure))
     assert (np.abs(pictures[0].astype(int) - pictures[1]) > 40).any(axis=-1).sum() > 60, "the same pose, another beak"
 
@@ -382,7 +393,10 @@ def test_a_track_is_keyed_by_hand(demo, qtbot) -> None:
     ready(qtbot, demo)
     ((frame, value),) = session.step.settings.keys
     assert frame == 40 and abs(value - 0.6) < 0.05
-    assert session.result.tracks[0].values[40] == session.evaluation.clips[0].tracks[0].values[40] + value
+    assert (
+        session.computed.result.tracks[0].values[40]
+        == session.computed.evaluation.clips[0].tracks[0].values[40] + value
+    )
     drag(lane, lane.pixel((frame, value)).toPoint(), QPoint(round(time.x(44)), round(lane.level(0.3))))
     ready(qtbot, demo)
     assert session.step.settings.keys[0][0] == 44 and abs(session.step.settings.keys[0][1] - 0.3) < 0.06

@@ -7,8 +7,8 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 
 from reflexa.desktop.kinds.plants_now import plants_of
-from reflexa.desktop.session import rigs
-from reflexa.desktop.session.selection import RESULT
+from reflexa.session import rigs
+from reflexa.session.selection import RESULT
 from tests.helpers.hands import button, click, double_click, drag, said
 from tests.helpers.windows import joint_pixel, new_take, ready, saved
 
@@ -32,7 +32,7 @@ def test_contacts_are_detected_shown_on_lanes_and_dragged(demo, qtbot) -> None:
     changed = next(c for c in session.step.settings.contacts if c.name == pair.name)
     assert (
         changed.last == pytest.approx(pair.last - 10, abs=1)
-        and session.result.contacts == session.step.settings.contacts
+        and session.computed.result.contacts == session.step.settings.contacts
     )
     click(lanes, lanes.rect_of(changed).center().toPoint())
     QTest.keyClick(lanes, Qt.Key.Key_Delete)

@@ -12,8 +12,8 @@ from reflexa.desktop.actions import files
 from reflexa.desktop.kinds.pace_picture import PacePicture
 from reflexa.desktop.kinds.path_picture import PathPicture
 from reflexa.desktop.kinds.plants_now import plants_of
-from reflexa.desktop.session import RESULT, line
 from reflexa.desktop.settings.findings_tree import FindingsTree
+from reflexa.session import RESULT, line
 from reflexa.stage import EMPTY
 from reflexa.steps.plants.report import held
 from reflexa.steps.root_motion import travel_of
@@ -29,8 +29,8 @@ def test_a_path_is_drawn_from_above_and_walked_at_a_pace(demo, qtbot) -> None:
     choose(window.settings, "What", "along path")
     assert len(session.step.settings.path) == 4, "it begins as the clip goes anyway"
     click(button(window.settings, "Clear"))
-    qtbot.waitUntil(lambda: "two points" in session.step_problem)
-    assert session.result is not None, "the figure stays, the step is passed over until it can be run"
+    qtbot.waitUntil(lambda: "two points" in session.computed.step_problem)
+    assert session.computed.result is not None, "the figure stays, the step is passed over until it can be run"
     window.commands.run("export")
     window.desk.dialog.start()
     qtbot.waitUntil(lambda: "two points" in window.desk.dialog.said.text())
@@ -71,7 +71,7 @@ def test_a_path_is_drawn_from_above_and_walked_at_a_pace(demo, qtbot) -> None:
     drag(pace, middle, middle + QPoint(0, -20))
     ready(qtbot, window)
     assert session.step.settings.pace[1][1] > 1.1
-    way = travel_of(session.result, session.rig)
+    way = travel_of(session.computed.result, session.computed.rig)
     assert np.allclose(way.place[-1], session.step.settings.path[-1], atol=1e-4)
     assert "travels" in said(window.settings) and "The heading changes" in said(window.settings)
     # The same points can be pulled on the ground of the picture.
@@ -133,7 +133,7 @@ def test_plants_are_changed_in_their_lanes_and_undone_to_the_same_bytes(demo, qt
     double_click(lanes, middle)
     new = next(q for q in plants_of(session) if q not in found and q.first <= lanes.time.frame(middle.x()) <= q.last)
     ready(qtbot, window)
-    assert new.limb == "left foot" and held(session.result, session.rig, new, EMPTY).drift < 0.1
+    assert new.limb == "left foot" and held(session.computed.result, session.computed.rig, new, EMPTY).drift < 0.1
     click(button(window.settings, "Find anew"))
     assert session.step.settings.find and plants_of(session)[0] == found[0]
     while session.take is not None and session.take.steps:
@@ -168,10 +168,12 @@ def test_a_missing_root_joint_is_offered(demo, qtbot) -> None:
     window.commands.run("add_root-motion")
     assert session.step.settings.operation == "in place", "what a rig without a root joint can do"
     choose(window.settings, "What", "from pelvis")
-    qtbot.waitUntil(lambda: "no root joint" in session.problem)
+    qtbot.waitUntil(lambda: "no root joint" in session.computed.problem)
     click(button(window.settings, "Give it a root joint"))
     ready(qtbot, window)
-    assert session.result.skeleton.names[0] == "root_2", "a name that is free: the pelvis of this rig is called root"
+    assert session.computed.result.skeleton.names[0] == "root_2", (
+        "a name that is free: the pelvis of this rig is called root"
+    )
     select_step(demo, 0)
     field = next(f for f in window.settings.findChildren(QLineEdit) if f.accessibleName() == "Called")
     field.setFocus()
@@ -179,8 +181,8 @@ def test_a_missing_root_joint_is_offered(demo, qtbot) -> None:
     QTest.keyClicks(field, "motion")
     QTest.keyClick(field, Qt.Key.Key_Return)
     ready(qtbot, window)
-    assert session.result.skeleton.names[0] == "motion" and "adds motion" in said(window.revision_line)
-    assert QPointF(*session.result.model[1][-1, 0, [0, 2]]).y() == pytest.approx(1.2386, abs=0.01)
+    assert session.computed.result.skeleton.names[0] == "motion" and "adds motion" in said(window.revision_line)
+    assert QPointF(*session.computed.result.model[1][-1, 0, [0, 2]]).y() == pytest.approx(1.2386, abs=0.01)
 
 
 def test_a_drifting_and_turned_root_is_mended_by_its_own_button(demo, qtbot) -> None:

@@ -13,10 +13,10 @@ from reflexa.desktop.dialogs import guide
 from reflexa.desktop.dialogs.export import ExportDialog
 from reflexa.desktop.dialogs.guide import Guide
 from reflexa.desktop.dialogs.welcome import Welcome, wanted_at_start
-from reflexa.desktop.session import takes
 from reflexa.desktop.settings.result_page import ResultPage
 from reflexa.desktop.tour import CLIP, STOPS
 from reflexa.desktop.window import MainWindow
+from reflexa.session import takes
 from tests.helpers.files import ROOT
 from tests.helpers.hands import button, click, double_click
 from tests.helpers.windows import dialog_of, idle, open_take, ready

@@ -12,10 +12,10 @@ from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
 from reflexa.batch.export import Into, export_take
 from reflexa.desktop.dialogs.picture import PictureDialog
-from reflexa.desktop.session import RESULT, SOURCE, findings, line
 from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.desktop.widgets import boxes
 from reflexa.project import store
+from reflexa.session import RESULT, SOURCE, findings, line
 from reflexa.steps import make
 from reflexa.steps.correction import CorrectionSettings, set_key
 from reflexa.take import Export, Segment, Source
@@ -194,7 +194,7 @@ def test_a_manifest_finds_by_the_limits_of_the_project(demo, qtbot, tmp_path) ->
     def found() -> set[str]:
         into = Into(tmp_path, True, session.project.limits)
         documents = session.sources.documents.values()
-        proof = export_take(session.settled, Export(), session.document, documents, into)
+        proof = export_take(session.computed.settled, Export(), session.document, documents, into)
         return {f["kind"] for f in json.loads(proof.manifest.read_text())["findings"]}
 
     assert "slide" in found()
@@ -214,7 +214,7 @@ def test_differences_are_seen_as_colours(demo, qtbot) -> None:
     window.viewport.buttons["differences"].setChecked(True)
     session.player.set_frame(60)
     colours = window.viewport.figures()[0].colours
-    index = session.rig.skeleton.index
+    index = session.computed.rig.skeleton.index
     assert abs(colours[index["forearm_left"]] - colours[index["forearm_right"]]).max() > 0.3
     assert (colours[index["forearm_right"]] == colours[index["thigh_left"]]).all()
 

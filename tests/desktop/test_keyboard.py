@@ -12,8 +12,8 @@ from reflexa.desktop.actions.context import fill_picture_menu
 from reflexa.desktop.actions.registry import letters
 from reflexa.desktop.dialogs.command_search import CommandSearch
 from reflexa.desktop.kinds.blend import Strips
-from reflexa.desktop.session import RESULT, events, line, ranges
 from reflexa.desktop.window import MainWindow
+from reflexa.session import RESULT, events, line, ranges
 from tests.helpers.hands import click
 from tests.helpers.windows import card, joint_pixel, open_take, ready
 
@@ -109,11 +109,11 @@ def test_the_picture_is_looked_at_and_pulled_without_a_mouse(demo: MainWindow, q
     seen = []
     for _ in range(6):
         QTest.keyClick(view, K.Key_PageDown)
-        seen.append(session.rig.part_of(session.selection.joint))
+        seen.append(session.computed.rig.part_of(session.selection.joint))
     assert len(set(seen)) == 6 and all("finger" not in p for p in seen), "what is pulled every day comes first"
     session.selection.select_joint("upper_arm_left")
     QApplication.processEvents()
-    before = session.result
+    before = session.computed.result
     QTest.keyClick(view, K.Key_Return)
     assert view.by_keys.part == 0 and "turn about x" in view.by_keys.says
     for _ in range(3):
@@ -123,7 +123,7 @@ def test_the_picture_is_looked_at_and_pulled_without_a_mouse(demo: MainWindow, q
     assert view.by_keys.part == -1
     ready(qtbot, demo)
     key = next(k for k in session.layer.track("upper_arm_left").keys if k.frame == 16)
-    assert np.linalg.norm(key.rotate) == pytest.approx(15, abs=1e-6) and session.result is not before
+    assert np.linalg.norm(key.rotate) == pytest.approx(15, abs=1e-6) and session.computed.result is not before
     demo.commands.run("undo")
     assert session.layer is None or not session.layer.track("upper_arm_left").keys, "it is one edit"
 
@@ -280,7 +280,9 @@ def test_keys_go_through_the_clipboard_as_text(demo: MainWindow, qtbot) -> None:
     demo.commands.run("paste_in_place")
     ready(qtbot, demo)
     pasted = {t.joint: len([k for k in t.keys if not k.neutral]) for t in session.layer.tracks}
-    assert set(pasted) < set(session.rig.body_map["spine"]) and count >= 1, "the same part on the other figure's rig"
+    assert set(pasted) < set(session.computed.rig.body_map["spine"]) and count >= 1, (
+        "the same part on the other figure's rig"
+    )
     QApplication.clipboard().setText("something else")
     demo.commands.run("paste_keys")
     assert "no keys on the clipboard" in demo.statusBar().currentMessage()

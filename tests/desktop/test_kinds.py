@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton, QSpinBo
 
 from reflexa.desktop.kinds.blend import BlendPanel
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import RESULT, line
+from reflexa.session import RESULT, line
 from tests.helpers.hands import button, choose, click, drag, said
 from tests.helpers.windows import (
     finding_texts,
@@ -30,7 +30,7 @@ def test_a_clip_is_blended_over_an_arm_slid_by_hand_and_taken_from_another_take(
     session.open_take("Walk on the spot")
     ready(qtbot, demo)
     demo.commands.run("add_blend")
-    qtbot.waitUntil(lambda: bool(session.problem))
+    qtbot.waitUntil(lambda: bool(session.computed.problem))
     box = next(b for b in demo.settings.findChildren(QComboBox) if b.accessibleName() == "Clip")
     names = [box.itemData(i) for i in range(box.count())]
     assert (
@@ -43,18 +43,20 @@ def test_a_clip_is_blended_over_an_arm_slid_by_hand_and_taken_from_another_take(
     masks.setCurrentIndex(masks.findText("Right arm"))
     masks.activated.emit(masks.currentIndex())
     ready(qtbot, demo)
-    index = session.rig.skeleton.index
-    source = session.evaluation.clips[0]
-    assert np.array_equal(session.result.rotations[:, index["shin_left"]], source.rotations[:, index["shin_left"]])
+    index = session.computed.rig.skeleton.index
+    source = session.computed.evaluation.clips[0]
+    assert np.array_equal(
+        session.computed.result.rotations[:, index["shin_left"]], source.rotations[:, index["shin_left"]]
+    )
     assert not np.allclose(
-        session.result.rotations[:, index["forearm_right"]], source.rotations[:, index["forearm_right"]]
+        session.computed.result.rotations[:, index["forearm_right"]], source.rotations[:, index["forearm_right"]]
     )
     strips = demo.settings.findChild(BlendPanel).strips
-    before = session.result
+    before = session.computed.result
     drag(strips, QPoint(60, 48), QPoint(60 + round(strips.width() / 4), 48))
     ready(qtbot, demo)
     assert session.step.settings.shift == pytest.approx(8, abs=1)
-    assert not np.allclose(session.result.rotations, before.rotations)
+    assert not np.allclose(session.computed.result.rotations, before.rotations)
     session.undo()
     ready(qtbot, demo)
     assert session.step.settings.shift == 0, "a slide is one undo"
@@ -79,7 +81,7 @@ def test_a_tail_follows_and_its_trail_is_shown(demo, qtbot) -> None:
     click(button(window.settings, "Show the trail of its end"))
     assert session.selection.joint == "tail_2" and window.viewport.look.trail
     assert "The loop closes within 0.000°" in said(window.settings)
-    ways = [s for s in window.viewport.scene().lines if len(s.ends) == session.frames - 1]
+    ways = [s for s in window.viewport.scene().lines if len(s.ends) == session.computed.frames - 1]
     assert len(ways) == 2, "its way before the step and after it"
 
 

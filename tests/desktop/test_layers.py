@@ -13,9 +13,9 @@ from PySide6.QtWidgets import QPushButton
 from reflexa.desktop.actions import files
 from reflexa.desktop.kinds.correction import CorrectionPanel
 from reflexa.desktop.picture.handle import HUB, PLATES, SWING
-from reflexa.desktop.session import RESULT, Session, keys, layers, line
 from reflexa.motion import quat
 from reflexa.project.transaction import OWN
+from reflexa.session import RESULT, Session, keys, layers, line
 from reflexa.steps.correction import CorrectionSettings, Key, Track
 from reflexa.steps.correction.layers import Merged
 from tests.helpers.hands import choose, click, drag, said
@@ -67,19 +67,19 @@ def test_layers_are_split_and_merged_and_undone_exactly(demo, qtbot) -> None:
     session.open_take("Walk, chin up")
     ready(qtbot, demo)
     select_step(demo, 0)
-    result = session.result
+    result = session.computed.result
     session.selection.select_joint("head")
     demo.commands.run("split_layer")
     ready(qtbot, demo)
     assert [s.name for s in session.take.steps] == ["Chin up", "Chin up: head"]
-    assert np.abs(session.result.rotations - result.rotations).max() < 1e-12
+    assert np.abs(session.computed.result.rotations - result.rotations).max() < 1e-12
     select_step(demo, 1)
     split = session.take
     found = merge_both(qtbot, session)
     assert found.keys <= 4 and found.degrees < 0.5
     ready(qtbot, demo)
     assert len(session.take.steps) == 1 and session.selection.card == session.take.steps[0].id
-    turn = np.degrees(quat.angle(quat.multiply(quat.conjugate(session.result.rotations), result.rotations)))
+    turn = np.degrees(quat.angle(quat.multiply(quat.conjugate(session.computed.result.rotations), result.rotations)))
     assert turn.max() < 0.5
     session.undo()
     ready(qtbot, demo)
@@ -134,12 +134,12 @@ def test_a_day_of_layers_and_all_of_it_undone_to_the_same_bytes(demo, qtbot, tmp
     assert {f for _, f in session.selection.keys} == {30, 36, 42}
     line.add(session, "correction", "Spine")
     ready(qtbot, demo)
-    session.selection.select_joint("spine_01" if "spine_01" in session.rig.skeleton.index else "pelvis")
+    session.selection.select_joint("spine_01" if "spine_01" in session.computed.rig.skeleton.index else "pelvis")
     ready(qtbot, demo)
-    wanted = session.result
+    wanted = session.computed.result
     merge_both(qtbot, session)
     ready(qtbot, demo)
-    gap = np.degrees(quat.angle(quat.multiply(quat.conjugate(session.result.rotations), wanted.rotations)))
+    gap = np.degrees(quat.angle(quat.multiply(quat.conjugate(session.computed.result.rotations), wanted.rotations)))
     assert gap.max() < 0.55
 
     files.save(demo.desk)
@@ -155,40 +155,42 @@ def test_the_motion_of_an_arm_is_taken_out_weakened_and_replaced_by_hand(demo, q
     session = demo.session
     session.open_take("Haul, port side")
     ready(qtbot, demo)
-    before, result = session.take, session.result
+    before, result = session.take, session.computed.result
     session.selection.select_card(RESULT)
     session.selection.select_joint("upper_arm_left")
     demo.commands.run("extract_below")
     ready(qtbot, demo)
     assert [s.name for s in session.take.steps[-2:]] == ["Hold upper_arm_left", "Motion of upper_arm_left"]
-    turn = quat.angle(quat.multiply(quat.conjugate(session.result.rotations), result.rotations))
-    assert turn.max() < 1e-9 and np.abs(session.result.translations - result.translations).max() < 1e-9
+    turn = quat.angle(quat.multiply(quat.conjugate(session.computed.result.rotations), result.rotations))
+    assert turn.max() < 1e-9 and np.abs(session.computed.result.translations - result.translations).max() < 1e-9
     hold = len(session.take.steps) - 2
     assert "replaces what is below" in card(demo, hold).toolTip()
     line.edit(session, "off", replace(session.step, on=False))
     ready(qtbot, demo)
-    j = session.rig.skeleton.index["forearm_left"]
-    assert np.ptp(session.result.rotations[:, j], axis=0).max() < 1e-12, "held still"
+    j = session.computed.rig.skeleton.index["forearm_left"]
+    assert np.ptp(session.computed.result.rotations[:, j], axis=0).max() < 1e-12, "held still"
 
     # In a layer that replaces, the first pull of a joint begins at what is seen, and sets no neutral keys.
     select_step(demo, hold)
     session.player.set_frame(12)
     session.selection.select_joint("neck")
     panel = demo.settings.findChild(CorrectionPanel)
-    seen = session.evaluation.clips[hold].rotations[12, session.rig.skeleton.index["neck"]]
+    seen = session.computed.evaluation.clips[hold].rotations[12, session.computed.rig.skeleton.index["neck"]]
     box = panel.fields[3].box
     assert box.value() == pytest.approx(0.0, abs=1e-6), "the neck is where its rest pose puts it, and turned"
     panel.fields[0].box.setValue(panel.fields[0].box.value() + 5.0)
     ready(qtbot, demo)
     assert [k.frame for k in session.layer.track("neck").keys] == [12]
     off = quat.angle(
-        quat.multiply(quat.conjugate(seen), session.result.rotations[12, session.rig.skeleton.index["neck"]])
+        quat.multiply(
+            quat.conjugate(seen), session.computed.result.rotations[12, session.computed.rig.skeleton.index["neck"]]
+        )
     )
     assert np.degrees(off) == pytest.approx(5.0, abs=1.0)
     while session.take != before:
         session.undo()
     ready(qtbot, demo)
-    assert np.array_equal(session.result.rotations, result.rotations)
+    assert np.array_equal(session.computed.result.rotations, result.rotations)
 
 
 def test_keys_are_thinned_beside_the_interface_and_only_where_nothing_else_was_done(demo, qtbot) -> None:
@@ -229,9 +231,11 @@ def test_a_layer_that_replaces_says_what_it_does_in_its_panel(demo, qtbot) -> No
     assert not panel.drives.isEnabled() and "each joint alone" in panel.drives.toolTip()
     click(panel.neutral)
     ready(qtbot, demo)
-    j = session.rig.skeleton.index["neck"]
+    j = session.computed.rig.skeleton.index["neck"]
     assert panel.neutral.text() == "Rest here"
-    assert np.array_equal(session.result.rotations[:, j], np.tile(session.rig.skeleton.rest_rotations[j], (73, 1)))
+    assert np.array_equal(
+        session.computed.result.rotations[:, j], np.tile(session.computed.rig.skeleton.rest_rotations[j], (73, 1))
+    )
 
 
 def test_a_body_that_is_held_back_by_its_legs_says_so_in_its_panel(demo, qtbot) -> None:
@@ -265,7 +269,7 @@ def test_a_step_is_turned_into_a_layer_of_keys_and_back(demo, qtbot) -> None:
     window.commands.run("add_keep-in-world")
     ready(qtbot, window)
     assert "moves joints by up to" in said(window.settings)
-    kept = session.result
+    kept = session.computed.result
     answer = QTimer(window)
     answer.timeout.connect(
         lambda: [click(b) for b in window.findChildren(QPushButton) if b.text() == "Turn it into a layer"]
@@ -276,7 +280,7 @@ def test_a_step_is_turned_into_a_layer_of_keys_and_back(demo, qtbot) -> None:
     answer.stop()
     ready(qtbot, window)
     assert session.step.name == "Keep in the world"
-    assert np.abs(session.result.model[1] - kept.model[1]).max() < 0.03, "within the tolerance that was told"
+    assert np.abs(session.computed.result.model[1] - kept.model[1]).max() < 0.03, "within the tolerance that was told"
     session.undo()
     ready(qtbot, window)
-    assert np.array_equal(session.result.rotations, kept.rotations)
+    assert np.array_equal(session.computed.result.rotations, kept.rotations)

@@ -12,8 +12,8 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QScrollArea, QToolButton
 
 from reflexa.desktop.dialogs.command_search import CommandSearch
-from reflexa.desktop.session import evaluator as evaluator_module
-from reflexa.desktop.session import line
+from reflexa.session import evaluator as evaluator_module
+from reflexa.session import line
 from tests.helpers.hands import drag
 from tests.helpers.windows import card, new_take, painted, ready, select_step, step_id
 
@@ -37,9 +37,10 @@ def test_masks_from_the_panel(demo, qtbot) -> None:
     box.activated.emit(box.currentIndex())
     assert session.step.mask.parts == ("left arm",)
     ready(qtbot, window)
-    index = session.rig.skeleton.index
+    index = session.computed.rig.skeleton.index
     assert np.array_equal(
-        session.result.rotations[:, index["thigh_left"]], session.evaluation.clips[0].rotations[:, index["thigh_left"]]
+        session.computed.result.rotations[:, index["thigh_left"]],
+        session.computed.evaluation.clips[0].rotations[:, index["thigh_left"]],
     )
 
 
@@ -48,18 +49,18 @@ def test_a_step_is_shown_alone_and_locked(demo, qtbot) -> None:
     session.open_take("Step up, right foot first")
     ready(qtbot, demo)
     select_step(demo, 1)
-    both = session.result
+    both = session.computed.result
     demo.commands.run("solo_step")
     ready(qtbot, demo)
-    alone = session.looked_at
+    alone = session.computed.looked_at
     assert alone.clips[1] is alone.clips[0], "the mirror is off"
     (seen,) = demo.viewport.figures()
     assert seen.clip is alone.clips[2] and not np.array_equal(seen.clip.rotations, both.rotations)
     assert "Lean into it alone" in demo.viewport.caption() and "alone" in card(demo, 1).name.text()
-    assert session.result is both and not session.history.unsaved, "looking changes nothing"
+    assert session.computed.result is both and not session.history.unsaved, "looking changes nothing"
     demo.commands.run("solo_step")
     ready(qtbot, demo)
-    assert demo.viewport.figures()[0].clip is session.result
+    assert demo.viewport.figures()[0].clip is session.computed.result
     demo.commands.run("lock_step")
     locked = session.take
     assert locked.steps[1].locked and "locked" in card(demo, 1).name.text()
@@ -73,13 +74,13 @@ def test_a_step_is_shown_alone_and_locked(demo, qtbot) -> None:
 def test_a_step_begins_with_what_is_selected_so_that_nothing_jumps(demo, qtbot) -> None:
     window, session = demo, demo.session
     new_take(window, qtbot, "deckhand.glb", "lantern idle")
-    before = session.result
+    before = session.computed.result
     session.player.set_frame(40)
     session.selection.select_joint("hand_left")
     window.commands.run("add_goal")
     ready(qtbot, window)
     assert session.step.settings.limb == "left hand"
-    assert np.abs(session.result.model[1][40] - before.model[1][40]).max() < 1e-3
+    assert np.abs(session.computed.result.model[1][40] - before.model[1][40]).max() < 1e-3
     window.commands.run("put_rail")
     window.commands.run("add_goal")
     assert (session.step.settings.to, session.step.settings.prop, session.step.settings.grip) == (
@@ -109,7 +110,7 @@ def test_a_step_that_is_kept_to_may_be_called_otherwise(demo, qtbot) -> None:
     ready(qtbot, window)
     line.rename(session, step_id(demo, 0), "Other side")
     ready(qtbot, window)
-    assert session.take.steps[1].settings.since == step_id(demo, 0) and not session.problem
+    assert session.take.steps[1].settings.since == step_id(demo, 0) and not session.computed.problem
     since = next(b for b in window.settings.findChildren(QComboBox) if b.accessibleName() == "As before")
     assert since.currentText() == "before Other side"
     session.undo()
@@ -121,7 +122,7 @@ def test_what_takes_long_is_told_and_can_be_stopped(demo, qtbot, monkeypatch) ->
     new_take(window, qtbot, "deckhand.glb", "walk")
     window.commands.run("add_mirror")
     ready(qtbot, window)
-    before, go = session.evaluation, threading.Event()
+    before, go = session.computed.evaluation, threading.Event()
     painted_before = painted(window.viewport)
     slow = evaluator_module.evaluate
     monkeypatch.setattr(evaluator_module, "evaluate", lambda *a, **k: (a[4](), go.wait(20), slow(*a, **k))[2])
@@ -132,7 +133,7 @@ def test_what_takes_long_is_told_and_can_be_stopped(demo, qtbot, monkeypatch) ->
     assert session.evaluator.computing == "" and "Stopped" in window.statusBar().currentMessage()
     go.set()
     qtbot.waitUntil(lambda: not session.work.busy)
-    assert session.evaluation is before, "what came too late is not shown"
+    assert session.computed.evaluation is before, "what came too late is not shown"
     session.undo()
     ready(qtbot, window)
 

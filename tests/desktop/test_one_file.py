@@ -17,11 +17,11 @@ from reflexa.checks import registry as checks
 from reflexa.desktop.actions import files
 from reflexa.desktop.dialogs.command_search import CommandSearch
 from reflexa.desktop.dialogs.import_report import ImportReport
-from reflexa.desktop.session import RESULT
 from reflexa.formats import FORMATS, read
 from reflexa.formats import registry as formats
 from reflexa.project import store
 from reflexa.reference import reference
+from reflexa.session import RESULT
 from reflexa.steps import KINDS
 from reflexa.steps import registry as steps
 from reflexa.take.schema import schema
@@ -72,12 +72,12 @@ def test_a_kind_is_in_every_place_of_the_window(bench, qtbot) -> None:
     often = next(b for b in bench.settings.findChildren(QSpinBox) if b.accessibleName() == "How often")
     often.setValue(1)
     ready(qtbot, bench)
-    root = session.rig.travel_joint
-    moved = session.result.model[1][:, root, 0] - session.evaluation.clips[0].model[1][:, root, 0]
+    root = session.computed.rig.travel_joint
+    moved = session.computed.result.model[1][:, root, 0] - session.computed.evaluation.clips[0].model[1][:, root, 0]
     assert moved.max() == pytest.approx(0.12, abs=1e-3) and session.history.undo_label == "set times"
     card(bench, 0).slider.setValue(50)
     ready(qtbot, bench)
-    moved = session.result.model[1][:, root, 0] - session.evaluation.clips[0].model[1][:, root, 0]
+    moved = session.computed.result.model[1][:, root, 0] - session.computed.evaluation.clips[0].model[1][:, root, 0]
     assert moved.max() == pytest.approx(0.06, abs=1e-3), "weight, envelope and mask come for nothing"
     files.save(bench.desk)
     assert store.load(session.folder).take(session.take.name).steps[0].settings.far == 12.0

@@ -13,12 +13,13 @@ import pytest
 from PySide6.QtCore import QEvent
 
 from reflexa.desktop.actions import files, opening
-from reflexa.desktop.session import Session, reading
-from reflexa.desktop.session.sources import opened
+from reflexa.desktop.qt_loop import QtLoop
 from reflexa.desktop.window import MainWindow
 from reflexa.formats import Imported
 from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
+from reflexa.session import Session, reading
+from reflexa.session.sources import opened
 from reflexa.take import Source, Take
 from tests.helpers.files import DATA
 from tests.helpers.windows import idle, ready
@@ -56,8 +57,8 @@ def test_the_first_take_is_there_before_the_other_sources_are(empty, qtbot, many
     opening.enter(empty.desk, *opened(many))
     assert "walk 39.bvh" in empty.desk.dialog.text(), "what is not on disk is said at once"
     empty.desk.dialog.accept()
-    qtbot.waitUntil(lambda: session.evaluation is not None)
-    assert len(session.sources.waiting) == 38 and session.result is not None
+    qtbot.waitUntil(lambda: session.computed.evaluation is not None)
+    assert len(session.sources.waiting) == 38 and session.computed.result is not None
     assert "38 left" in empty.project_label.text()
     rows = [empty.library.clips.item(i) for i in range(empty.library.clips.count())]
     assert (
@@ -65,10 +66,10 @@ def test_the_first_take_is_there_before_the_other_sources_are(empty, qtbot, many
     )
 
     session.open_take("walk 30")
-    assert session.result is None and session.sources.gone(session.take.source)[0] == "Reading walk 30.bvh…"
+    assert session.computed.result is None and session.sources.gone(session.take.source)[0] == "Reading walk 30.bvh…"
     files.save(empty.desk)
     go.set()
-    qtbot.waitUntil(lambda: session.result is not None)
+    qtbot.waitUntil(lambda: session.computed.result is not None)
     idle(qtbot, empty)
     ready(qtbot, empty)
     assert not session.sources.waiting and len(session.sources.documents) == 39
@@ -99,7 +100,7 @@ def test_how_a_source_is_read_may_be_told_before_it_is(empty, qtbot, many: Path,
 
 def test_a_window_that_is_closed_is_let_go(qapp) -> None:
     """A function without a name that is connected to the session and knows the window keeps both for ever."""
-    window = MainWindow(Session())
+    window = MainWindow(Session(QtLoop()))
     window.start_empty()
     window.show()
     known = weakref.ref(window)
@@ -123,9 +124,9 @@ def test_a_rig_that_is_still_to_be_read_is_waited_for(demo, qtbot) -> None:
     document = sources.documents.pop(file)
     sources.waiting[file] = entry
     session.open_take("Walk, as the Ferrykeeper")
-    assert session.being_read == file and session.evaluation is None and not session.problem
+    assert session.being_read == file and session.computed.evaluation is None and not session.computed.problem
     del sources.waiting[file]
     sources.take_in(entry, document)
     session.reader.needed.emit()
     ready(qtbot, demo)
-    assert session.evaluation is not None and not session.problem and not session.being_read
+    assert session.computed.evaluation is not None and not session.computed.problem and not session.being_read

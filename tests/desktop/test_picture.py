@@ -9,9 +9,9 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QPushButton
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import RESULT, SOURCE, evaluator
 from reflexa.motion import kinematics
 from reflexa.rig import match as match_module
+from reflexa.session import RESULT, SOURCE, evaluator
 from reflexa.stage import footing
 from reflexa.steps import running
 from tests.helpers.hands import click, drag, hover
@@ -43,7 +43,7 @@ def test_hovering_names_joints_and_taps_show_the_middle(demo, qtbot) -> None:
     hover(window.viewport, at)
     assert window.viewport.hands.hovered == "shin_left"
     click(window.revision_line.taps[SOURCE])
-    assert session.selection.tap == SOURCE and session.shown is session.evaluation.clips[0]
+    assert session.selection.tap == SOURCE and session.computed.shown is session.computed.evaluation.clips[0]
     click(window.revision_line.taps[SOURCE])
     assert session.selection.tap == RESULT
     window.tabs.setCurrentIndex(1)
@@ -59,7 +59,7 @@ def test_a_pulled_hand_takes_its_arm_along_and_a_pulled_pelvis_leaves_the_feet(d
     ready(qtbot, demo)
     session.player.set_frame(16)
     for joint, by in (("hand_left", (30, -40)), ("pelvis", (6, 14))):
-        before = session.result
+        before = session.computed.result
         session.selection.select_joint(joint)
         handle = view.handle()
         assert handle.moves
@@ -68,15 +68,15 @@ def test_a_pulled_hand_takes_its_arm_along_and_a_pulled_pelvis_leaves_the_feet(d
         pixel = view.camera.pixel_size(handle.centre, view.height())
         drag(view, start, QPoint(start.x() + by[0], start.y() + by[1]))
         ready(qtbot, demo)
-        index = session.rig.skeleton.index
+        index = session.computed.rig.skeleton.index
         move = session.layer.track(joint).keys
         key = next(k for k in move if k.frame == 16)
-        moved = session.result.model[1][16] - before.model[1][16]
+        moved = session.computed.result.model[1][16] - before.model[1][16]
         assert np.abs(moved[index[joint]] - key.move).max() < 1e-3 and np.linalg.norm(key.move) > 0.02
         assert np.linalg.norm(key.move) == pytest.approx(np.hypot(*by) * pixel, rel=0.05), (
             "it goes where the pointer goes"
         )
-        assert np.array_equal(session.result.rotations[0], before.rotations[0])
+        assert np.array_equal(session.computed.result.rotations[0], before.rotations[0])
         if joint == "hand_left":
             assert np.abs(moved[index["clavicle_left"]]).max() == 0
         else:
@@ -101,8 +101,8 @@ def test_ghosts_and_trail_are_drawn_where_the_figure_goes(demo, qtbot) -> None:
     view.buttons["trail"].click()
     lines = view.scene().lines
     assert len(lines) == plain + 6
-    way = next(line for line in lines if len(line.ends) == session.frames - 1)
-    here = view.figures()[0].placed[session.rig.skeleton.index["foot_left"]]
+    way = next(line for line in lines if len(line.ends) == session.computed.frames - 1)
+    here = view.figures()[0].placed[session.computed.rig.skeleton.index["foot_left"]]
     assert np.abs(way.ends[12, 0] - here).max() < 1e-9, "the trail runs through the joint"
     session.player.set_frame(0)
     assert len(view.scene().lines) == plain + 4, "there is nothing before the first frame"
@@ -115,7 +115,7 @@ def test_ghosts_and_trail_are_drawn_where_the_figure_goes(demo, qtbot) -> None:
     assert len(view.scene().lines) == now + 2, "the way of the centre of mass, and its spot on the ground"
     from reflexa.rig.masses import centre_of_mass
 
-    centre = centre_of_mass(session.shown, session.rig)[12]
+    centre = centre_of_mass(session.computed.shown, session.computed.rig)[12]
     marks = [line.ends for line in view.scene().lines if len(line.ends) == 3]
     drops = [ends[0, 1] - ends[0, 0] for ends in marks]
     assert any(np.allclose(drop, [0.0, -centre[1], 0.0], atol=1e-9) for drop in drops), "straight down to the ground"
@@ -130,24 +130,26 @@ def test_what_is_compared_can_be_the_step_alone_or_another_take(demo, qtbot) -> 
     view.setFocus()
     QTest.keyPress(demo, Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
     (shown,) = view.figures()
-    assert shown.clip is session.evaluation.clips[1] and "before Lean into it" in view.caption()
+    assert shown.clip is session.computed.evaluation.clips[1] and "before Lean into it" in view.caption()
     QTest.keyRelease(demo, Qt.Key.Key_B, Qt.KeyboardModifier.ShiftModifier)
     QTest.keyPress(demo, Qt.Key.Key_B)
-    assert view.figures()[0].clip is session.evaluation.clips[0]
+    assert view.figures()[0].clip is session.computed.evaluation.clips[0]
     QTest.keyRelease(demo, Qt.Key.Key_B)
-    assert view.figures()[0].clip is session.result
+    assert view.figures()[0].clip is session.computed.result
     demo.library.compare_wanted.emit("Walk, as the Ferrykeeper")
     idle(qtbot, demo)
     after, other = view.figures()
     assert (
-        view.look.compare == "Side by side" and other.rig.skeleton.names[0] == "Base" and after.clip is session.result
+        view.look.compare == "Side by side"
+        and other.rig.skeleton.names[0] == "Base"
+        and after.clip is session.computed.result
     )
     picture = painted(view)[60:-60]
     middle = picture.shape[1] // 2
     sky = np.abs(picture - picture[:, :1]).max(axis=-1) > 40
     assert sky[:, :middle].any() and sky[:, middle:].any(), "one stands left, one right"
     demo.library.compare_wanted.emit("")
-    assert view.figures()[1].clip is session.evaluation.clips[0]
+    assert view.figures()[1].clip is session.computed.evaluation.clips[0]
 
 
 def test_a_mask_is_painted_in_the_picture_and_mirrored(demo, qtbot) -> None:
@@ -163,7 +165,8 @@ def test_a_mask_is_painted_in_the_picture_and_mirrored(demo, qtbot) -> None:
     QTest.mouseClick(view, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, at)
     ready(qtbot, demo)
     below = [
-        session.rig.skeleton.names[j] for j in session.rig.skeleton.below(session.rig.skeleton.index["thigh_left"])
+        session.computed.rig.skeleton.names[j]
+        for j in session.computed.rig.skeleton.below(session.computed.rig.skeleton.index["thigh_left"])
     ]
     assert set(session.step.mask.joints) == set(below)
     assert not np.allclose(view.figures()[0].colours, plain), "the weights are seen on the figure"
@@ -185,16 +188,16 @@ def test_a_loop_goes_on_from_where_it_ended_when_it_is_played(demo, qtbot) -> No
     window, session = demo, demo.session
     session.open_take("Walk, travel from its feet")
     ready(qtbot, window)
-    far = session.result.model[1][-1, session.rig.joint("root"), 2]
+    far = session.computed.result.model[1][-1, session.computed.rig.joint("root"), 2]
     window.viewport.set_look(follow=False)
     session.player.play()
     session.player.rounds = 2
     session.player.frame = 0
     (figure,) = window.viewport.figures()
-    assert figure.placed[session.rig.joint("root")][2] == pytest.approx(2 * far, abs=1e-6)
+    assert figure.placed[session.computed.rig.joint("root")][2] == pytest.approx(2 * far, abs=1e-6)
     window.viewport.set_look(follow=True)
     (figure,) = window.viewport.figures()
-    assert figure.placed[session.rig.joint("root")][2] == pytest.approx(0, abs=1e-6), (
+    assert figure.placed[session.computed.rig.joint("root")][2] == pytest.approx(0, abs=1e-6), (
         "followed, it stays in the picture"
     )
     session.player.pause()

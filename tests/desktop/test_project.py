@@ -14,9 +14,9 @@ from PySide6.QtWidgets import QLabel
 from reflexa.desktop.actions import files
 from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import line, takes
 from reflexa.formats import read
 from reflexa.project import store
+from reflexa.session import line, takes
 from reflexa.steps import apply, make
 from tests.helpers.files import DATA
 from tests.helpers.hands import click, drag, drop
@@ -35,11 +35,11 @@ def test_a_real_file_from_drop_to_new_clip(empty, qtbot, tmp_path: Path) -> None
     ready(qtbot, window)
     assert [s.kind for s in session.take.steps] == ["mirror"]
     assert "5 by names" in " ".join(label.text() for label in window.settings.findChildren(QLabel))
-    expected = apply(make("mirror"), session.evaluation.clips[0], session.rig)
-    assert np.array_equal(session.result.rotations, expected.rotations)
+    expected = apply(make("mirror"), session.computed.evaluation.clips[0], session.computed.rig)
+    assert np.array_equal(session.computed.result.rotations, expected.rotations)
 
     session.player.set_frame(20)
-    before = session.result
+    before = session.computed.result
     click(window.viewport, joint_pixel(window, "left_elbow"))
     assert session.selection.joint == "left_elbow"
     handle = window.viewport.handle()
@@ -52,7 +52,7 @@ def test_a_real_file_from_drop_to_new_clip(empty, qtbot, tmp_path: Path) -> None
     assert [s.name for s in session.take.steps] == ["Mirror", "Correct left_elbow"], "one drag makes the correction"
     keys = session.layer.track("left_elbow").keys
     assert [(k.frame, k.neutral) for k in keys] == [(8, True), (20, False), (32, True)]
-    changed = np.flatnonzero((session.result.rotations != before.rotations).any(axis=(1, 2)))
+    changed = np.flatnonzero((session.computed.result.rotations != before.rotations).any(axis=(1, 2)))
     assert changed.min() == 9 and changed.max() == 31
     assert not session.evaluator.preview
 
@@ -67,7 +67,7 @@ def test_a_real_file_from_drop_to_new_clip(empty, qtbot, tmp_path: Path) -> None
     assert "largest error" in dialog.said.text() and dialog.proof.error_mm < 0.01
     back = read(tmp_path / "out" / "walk, port.glb").clips[0]
     assert back.frames == 35 and back.name == "walk, port"
-    assert np.abs(back.model[1] - session.result.model[1][4:]).max() < 1e-5
+    assert np.abs(back.model[1] - session.computed.result.model[1][4:]).max() < 1e-5
     manifest = json.loads((tmp_path / "out" / "walk, port.glb.clip.json").read_text())
     assert [s["kind"] for s in manifest["recipe"]["steps"]] == ["mirror", "correction"]
     dialog.start()
@@ -111,14 +111,14 @@ def test_saving_closing_and_opening_again_gives_the_same(demo, qtbot, tmp_path: 
     window, session = demo, demo.session
     line.add(session, "correction")
     ready(qtbot, window)
-    project, result = session.project, session.result
+    project, result = session.project, session.computed.result
     assert files.save_to(window.desk, tmp_path / "kept")
     assert not session.history.unsaved
     window.commands.run("new")
     assert session.take is None
     files.open_folder(window.desk, tmp_path / "kept")
     ready(qtbot, window)
-    assert session.project == project and np.array_equal(session.result.rotations, result.rotations)
+    assert session.project == project and np.array_equal(session.computed.result.rotations, result.rotations)
 
 
 def test_bad_files_are_refused_with_words_and_nothing_is_copied(empty, qtbot, tmp_path: Path) -> None:
@@ -139,7 +139,7 @@ def test_a_missing_source_is_shown_and_nothing_else_is_lost(demo, qtbot) -> None
     files.open_folder(demo.desk, folder)
     assert demo.desk.dialog is not None and "deckhand.glb" in demo.desk.dialog.text()
     demo.desk.dialog.accept()
-    assert len(demo.session.project.takes) == count and demo.session.result is None
+    assert len(demo.session.project.takes) == count and demo.session.computed.result is None
     assert share_of(painted(demo.viewport), theme.current().colour("warn")) > 0.0005, "the picture says what is missing"
     assert store.load(folder) == demo.session.project
 
@@ -147,13 +147,13 @@ def test_a_missing_source_is_shown_and_nothing_else_is_lost(demo, qtbot) -> None
 def test_a_unit_is_told_and_undone(empty, qtbot) -> None:
     import_walk(empty, qtbot)
     session = empty.session
-    height = session.rig.height
+    height = session.computed.rig.height
     takes.set_unit(session, "humanoid3d_walk.bvh", 0.01)
-    qtbot.waitUntil(lambda: session.rig.height < 0.1 * height)
+    qtbot.waitUntil(lambda: session.computed.rig.height < 0.1 * height)
     ready(qtbot, empty)
-    assert session.rig.height == pytest.approx(height / 100)
+    assert session.computed.rig.height == pytest.approx(height / 100)
     session.undo()
-    qtbot.waitUntil(lambda: session.rig.height == pytest.approx(height))
+    qtbot.waitUntil(lambda: session.computed.rig.height == pytest.approx(height))
     ready(qtbot, empty)
 
 
@@ -167,7 +167,7 @@ def test_a_wrong_facing_is_told(empty, qtbot, facing: str) -> None:
     takes.set_facing(session, "humanoid3d_walk.bvh", facing)
     qtbot.waitUntil(lambda: session.sources.documents["humanoid3d_walk.bvh"].frame.facing == facing)
     ready(qtbot, empty)
-    assert session.rig.facing_found_by == "told"
+    assert session.computed.rig.facing_found_by == "told"
     session.undo()
     qtbot.waitUntil(lambda: session.sources.documents["humanoid3d_walk.bvh"].frame.facing == "+X")
     ready(qtbot, empty)

@@ -14,12 +14,12 @@ from reflexa.desktop.actions.recipes import run_over
 from reflexa.desktop.dialogs.batch import BatchDialog
 from reflexa.desktop.dialogs.keep_recipe import KeepRecipe
 from reflexa.desktop.dialogs.parameters import ParametersDialog
+from reflexa.desktop.dropping import of_recipe
 from reflexa.desktop.library.delegate import THING
-from reflexa.desktop.session import recipes
-from reflexa.desktop.session.dropping import of_recipe
-from reflexa.desktop.session.sources import demo_copy
 from reflexa.desktop.window import MainWindow
 from reflexa.formats import read
+from reflexa.session import recipes
+from reflexa.session.sources import demo_copy
 from reflexa.steps import make
 from reflexa.take.recipe import Parameter, Recipe, keep
 from tests.helpers.hands import click, drop

@@ -11,11 +11,11 @@ from PySide6.QtWidgets import QFileDialog, QPushButton
 
 from reflexa.desktop.actions import files, relink
 from reflexa.desktop.library.delegate import THING
-from reflexa.desktop.session import RESULT, SOURCE
 from reflexa.desktop.settings.result_page import ResultPage
 from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
 from reflexa.project.uses import clips_of, users
+from reflexa.session import RESULT, SOURCE
 from reflexa.steps import make
 from reflexa.take import Source, Take
 from tests.helpers.files import DATA
@@ -33,7 +33,7 @@ def gone(demo, qtbot, tmp_path: Path) -> Path:
     shutil.move(folder / "sources" / FILE, away)
     files.open_folder(demo.desk, folder)
     demo.desk.dialog.accept()
-    assert demo.session.result is None
+    assert demo.session.computed.result is None
     return away
 
 
@@ -45,10 +45,10 @@ def test_a_source_that_was_moved_is_found_by_its_button(demo, gone: Path, qtbot,
     session.selection.select_card(SOURCE)
     button = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Find the file…")
     qtbot.mouseClick(button, Qt.MouseButton.LeftButton)
-    qtbot.waitUntil(lambda: session.result is not None)
+    qtbot.waitUntil(lambda: session.computed.result is not None)
     ready(qtbot, demo)
     assert not asked, "the same bytes need no question"
-    assert not session.problem and session.take.source.file == "the deckhand.glb"
+    assert not session.computed.problem and session.take.source.file == "the deckhand.glb"
     assert users(session.project, FILE) == ([], []), "steps that draw on it follow"
     assert gone.exists(), "what was chosen is copied, never moved"
     session.undo()
@@ -61,7 +61,7 @@ def test_a_source_that_was_moved_is_found_by_its_button(demo, gone: Path, qtbot,
 def test_the_very_file_put_back_under_its_name_needs_no_edit(demo, gone: Path, qtbot, monkeypatch) -> None:
     asked, back = answers(monkeypatch), gone.rename(gone.with_name(FILE))
     relink.relink(demo.desk, FILE, back)
-    qtbot.waitUntil(lambda: demo.session.result is not None)
+    qtbot.waitUntil(lambda: demo.session.computed.result is not None)
     assert not asked and not demo.session.history.unsaved and not demo.session.sources.missing
 
 
@@ -75,7 +75,7 @@ def test_another_skeleton_is_said_before_it_is_taken(demo, gone: Path, qtbot, mo
     relink.relink(demo.desk, FILE, other)
     assert session.take.source.file == other.name
     session.selection.select_card(RESULT)
-    assert session.result is None and "has no clip" in demo.settings.findChild(ResultPage).facts.text()
+    assert session.computed.result is None and "has no clip" in demo.settings.findChild(ResultPage).facts.text()
     session.undo()
     assert session.project == project
 
@@ -93,12 +93,12 @@ def test_a_clip_that_is_named_by_its_file_follows(empty, qtbot, monkeypatch, tmp
     relink.relink(empty.desk, "walk.bvh", Path(other))
     ready(qtbot, empty)
     now = session.project.takes[0]
-    assert not asked and session.result is not None
+    assert not asked and session.computed.result is not None
     assert now.source.clip == "found again" and now.steps[0].settings.clip == "found again.bvh/found again"
     files.save(empty.desk)
     files.open_folder(empty.desk, folder)
     ready(qtbot, empty)
-    assert session.result is not None and not session.problem
+    assert session.computed.result is not None and not session.computed.problem
 
 
 def test_what_is_missing_stands_grey_in_the_library_and_a_double_click_finds_it(demo, gone: Path, monkeypatch) -> None:
@@ -141,4 +141,4 @@ def test_a_source_is_removed_with_its_takes_and_comes_back(demo, qtbot, monkeypa
     ready(qtbot, demo)
     session.undo()
     ready(qtbot, demo)
-    assert session.project == project and session.result is not None
+    assert session.project == project and session.computed.result is not None

@@ -13,7 +13,6 @@ from reflexa.desktop.actions.figure import export_rig, import_rig
 from reflexa.desktop.kinds.retarget import RetargetPanel, match_of
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.handle import HOOPS
-from reflexa.desktop.session import masks, rigs
 from reflexa.desktop.settings.step_page import StepPage
 from reflexa.desktop.time.rows import rows_of
 from reflexa.formats import read
@@ -23,6 +22,7 @@ from reflexa.project.sources import add_source
 from reflexa.project.take_text import take_plain
 from reflexa.rig.foot_rest import stand_of, tilt_of
 from reflexa.rig.notes import notes_of
+from reflexa.session import masks, rigs
 from reflexa.steps import Mask
 from reflexa.steps.correction.settings import CorrectionSettings, Key, Track
 from tests.helpers.hands import click, combo, drag
@@ -41,13 +41,18 @@ def choose_by_keys(box: QComboBox, text: str) -> None:
 def test_a_clip_goes_onto_another_rig_in_two_choices_and_is_exported_with_its_skin(demo, qtbot, tmp_path: Path) -> None:
     open_take(demo, qtbot, "Walk on the spot")
     demo.commands.run("add_retarget")
-    qtbot.waitUntil(lambda: bool(demo.session.problem))
-    assert "no target rig is chosen" in demo.session.problem, "the picture says what is missing, no error box comes up"
+    qtbot.waitUntil(lambda: bool(demo.session.computed.problem))
+    assert "no target rig is chosen" in demo.session.computed.problem, (
+        "the picture says what is missing, no error box comes up"
+    )
     assert share_of(painted(demo.viewport)[30:70], theme.current().colour("card"), 30) > 0.02, "on a card of its own"
     choose_by_keys(combo(demo.settings, "Onto rig"), "ferrykeeper.glb")
     ready(qtbot, demo)
     session = demo.session
-    assert session.evaluation.rig.skeleton.names[0] == "Base" and session.rig is session.evaluation.rig
+    assert (
+        session.computed.evaluation.rig.skeleton.names[0] == "Base"
+        and session.computed.rig is session.computed.evaluation.rig
+    )
     panel = demo.settings.findChild(RetargetPanel)
     qtbot.waitUntil(lambda: panel.table.rowCount() > 10)
     assert "31 parts on both rigs" in panel.summary.text()
@@ -61,12 +66,12 @@ def test_a_clip_goes_onto_another_rig_in_two_choices_and_is_exported_with_its_sk
     dialog.start()
     qtbot.waitUntil(lambda: dialog.proof is not None)
     back = read(dialog.proof.path)
-    assert back.rig.meshes and back.rig.key == session.evaluation.rig.key and len(back.clips) == 1
+    assert back.rig.meshes and back.rig.key == session.computed.evaluation.rig.key and len(back.clips) == 1
     dialog.reject()
     for _ in range(3):
         session.undo()
     ready(qtbot, demo)
-    assert session.take.steps == () and session.rig.skeleton.names[0] == "root"
+    assert session.take.steps == () and session.computed.rig.skeleton.names[0] == "root"
 
 
 def test_the_rest_alignment_is_turned_by_hand_and_kept_for_the_next_clip(demo, qtbot, tmp_path: Path) -> None:
@@ -109,7 +114,7 @@ def test_partners_are_corrected_by_picking_dragging_and_keys_and_undone(demo, qt
     assert session.selection.joint == "shin_left"
     QTest.mouseClick(figure.editor.alone, Qt.MouseButton.LeftButton)
     ready(qtbot, demo)
-    assert {"shin_left", "shin_right"} <= set(session.rig.unpaired)
+    assert {"shin_left", "shin_right"} <= set(session.computed.rig.unpaired)
     texts = [figure.problems.item(i).text() for i in range(figure.problems.count())]
     assert any("shin_left has no partner" in t for t in texts)
     QTest.mouseClick(figure.editor.pair, Qt.MouseButton.LeftButton)
@@ -119,21 +124,21 @@ def test_partners_are_corrected_by_picking_dragging_and_keys_and_undone(demo, qt
     demo.commands.run("pair")
     figure.tree.setCurrentItem(tree_item(demo, "shin_right"))
     ready(qtbot, demo)
-    pair = next(p for p in session.rig.pairs if p.left == "shin_left")
-    assert pair.right == "shin_right" and session.selection.joint == "shin_left" and not session.rig.unpaired
+    pair = next(p for p in session.computed.rig.pairs if p.left == "shin_left")
+    assert pair.right == "shin_right" and session.selection.joint == "shin_left" and not session.computed.rig.unpaired
     demo.commands.run("mark_centre")
     ready(qtbot, demo)
-    assert "shin_left" in session.rig.centre and session.rig.unpaired == ("shin_right",)
+    assert "shin_left" in session.computed.rig.centre and session.computed.rig.unpaired == ("shin_right",)
     choose_by_keys(figure.editor.part, "no part")
     ready(qtbot, demo)
-    assert "left shin" not in session.rig.body_map
+    assert "left shin" not in session.computed.rig.body_map
     assert "No joint is the left shin" in " ".join(
         figure.problems.item(i).text() for i in range(figure.problems.count())
     )
     for _ in range(4):
         session.undo()
     ready(qtbot, demo)
-    assert (take_plain(session.take), session.project) == before and not session.rig.unpaired
+    assert (take_plain(session.take), session.project) == before and not session.computed.rig.unpaired
 
 
 def test_a_rig_document_goes_out_and_in(demo, qtbot, tmp_path: Path) -> None:
@@ -147,10 +152,10 @@ def test_a_rig_document_goes_out_and_in(demo, qtbot, tmp_path: Path) -> None:
     assert "head" not in read_rig(path).notes.centre and len(read_rig(path).notes.joints) == 60
     demo.commands.run("forget_rig")
     ready(qtbot, demo)
-    assert "head" in session.rig.centre
+    assert "head" in session.computed.rig.centre
     import_rig(demo.desk, path)
     ready(qtbot, demo)
-    assert session.rig.unpaired == ("head",)
+    assert session.computed.rig.unpaired == ("head",)
     open_take(demo, qtbot, "Strut, other leg first")
     import_rig(demo.desk, path)
     assert "speaks of another rig" in demo.desk.dialog.text() or "was taken, but" in demo.desk.dialog.text()
@@ -167,12 +172,14 @@ def test_a_frame_is_taken_for_neutral_and_given_back(demo, qtbot) -> None:
     session.player.set_frame(9)
     demo.commands.run("reference")
     ready(qtbot, demo)
-    assert session.rig.reference is not None and max(p.residual_mm for p in session.rig.pairs) > 10
-    shin = session.rig.skeleton.index["shin_left"]
-    assert np.allclose(notes_of(session.rig).reference["shin_left"].rotation, session.result.rotations[9, shin])
+    assert session.computed.rig.reference is not None and max(p.residual_mm for p in session.computed.rig.pairs) > 10
+    shin = session.computed.rig.skeleton.index["shin_left"]
+    assert np.allclose(
+        notes_of(session.computed.rig).reference["shin_left"].rotation, session.computed.result.rotations[9, shin]
+    )
     demo.commands.run("no_reference")
     ready(qtbot, demo)
-    assert session.rig.reference is None
+    assert session.computed.rig.reference is None
 
 
 def test_joints_are_put_together_under_a_name_of_ones_own(demo, qtbot, monkeypatch) -> None:
@@ -189,7 +196,7 @@ def test_joints_are_put_together_under_a_name_of_ones_own(demo, qtbot, monkeypat
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Lantern bearers", True))
     click(section.keep)
     ready(qtbot, demo)
-    assert dict(session.step_rig.groups) == {"Lantern bearers": ("head", "hand_left", "hand_right")}
+    assert dict(session.computed.step_rig.groups) == {"Lantern bearers": ("head", "hand_left", "hand_right")}
     choice = section.choice
     choice.setCurrentIndex(choice.findText("Lantern bearers"))
     choice.activated.emit(choice.currentIndex())
@@ -199,7 +206,7 @@ def test_joints_are_put_together_under_a_name_of_ones_own(demo, qtbot, monkeypat
     rows = rows_of(
         CorrectionSettings(tracks=tuple(
             Track(n, (Key(0, (1.0, 0, 0)),)) for n in ("head", "hand_left", "spine_mid", "chest", "foot_left")
-        )), session.step_rig,
+        )), session.computed.step_rig,
     )  # fmt: skip
     assert next((r.name, len(r.members)) for r in rows if r.track is None) == ("Lantern bearers", 2)
     demo.commands.run("save")
@@ -207,9 +214,9 @@ def test_joints_are_put_together_under_a_name_of_ones_own(demo, qtbot, monkeypat
     assert saved.notes.groups == {"Lantern bearers": ("head", "hand_left", "hand_right")}
     click(section.remove)
     ready(qtbot, demo)
-    assert not session.step_rig.groups
+    assert not session.computed.step_rig.groups
     demo.commands.run("undo")
-    assert session.step_rig.groups
+    assert session.computed.step_rig.groups
     rigs.keep_group(session, "Lantern bearers", ("hand_left",))  # other joints under the same name
     ready(qtbot, demo)
     assert choice.itemData(choice.findText("Lantern bearers")) == Mask(joints={"hand_left": 1.0})
@@ -228,15 +235,15 @@ def test_how_feet_stand_is_shown_with_how_sure_and_said_for_both(demo, qtbot) ->
     QTest.keyClicks(editor.tilt, "5")
     QTest.keyClick(editor.tilt, Qt.Key.Key_Return)
     ready(qtbot, demo)
-    assert {s: round(tilt_of(session.rig, s), 3) for s in ("left", "right")} == {"left": 5.0, "right": 5.0}
+    assert {s: round(tilt_of(session.computed.rig, s), 3) for s in ("left", "right")} == {"left": 5.0, "right": 5.0}
     assert session.history.undo_label == "how feet stand"
     rigs.pick(session, "foot_right")
     assert editor.stands_by.text() == "Stands as said here." and editor.tilt.text() == "5.0°"
     click(editor.as_found)
     ready(qtbot, demo)
-    assert stand_of(session.rig, "left").by == "skin"
+    assert stand_of(session.computed.rig, "left").by == "skin"
     session.undo()
     ready(qtbot, demo)
-    assert stand_of(session.rig, "left").by == "told"
-    rigs.pick(session, session.rig.skeleton.names[session.rig.joint("pelvis")])
+    assert stand_of(session.computed.rig, "left").by == "told"
+    rigs.pick(session, session.computed.rig.skeleton.names[session.computed.rig.joint("pelvis")])
     assert not editor.stance.isVisibleTo(editor)

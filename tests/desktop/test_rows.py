@@ -24,7 +24,7 @@ LAYER = CorrectionSettings(tracks=tuple(Track(n, (Key(0), Key(4, (5.0, 0, 0)))) 
 @pytest.fixture
 def many(demo: MainWindow, qtbot) -> MainWindow:
     """A layer with keys on many joints is open."""
-    from reflexa.desktop.session import line
+    from reflexa.session import line
 
     open_take(demo, qtbot, "Step up, right foot first")
     session = demo.session
@@ -49,12 +49,12 @@ def order(demo: MainWindow) -> list[str]:
 def test_names_are_dragged_into_another_order_that_is_saved_and_undone(many: MainWindow, qtbot) -> None:
     session, sheet = many.session, many.time_area.keys
     assert names(many)[:5] == ["Body", "head", "pelvis", "Left arm", "hand_left"]
-    before = session.result
+    before = session.computed.result
     drag(sheet, row_place(many, "forearm_left"), row_place(many, "hand_left"))
     ready(qtbot, many)
     assert [n for n in names(many) if n.endswith("arm_left") or n == "hand_left"][:2] == ["forearm_left", "hand_left"]
     assert session.history.undo_label == "move the row of forearm_left"
-    assert (session.result.rotations == before.rotations).all(), "an order of rows moves nothing"
+    assert (session.computed.result.rotations == before.rotations).all(), "an order of rows moves nothing"
     drag(sheet, row_place(many, "Left leg"), row_place(many, "Body"))
     ready(qtbot, many)
     assert names(many)[0] == "Left leg" and order(many)[:2] == ["foot_left", "thigh_left"]
@@ -64,9 +64,11 @@ def test_names_are_dragged_into_another_order_that_is_saved_and_undone(many: Mai
     many.commands.run("undo")
     ready(qtbot, many)
     assert session.layer == LAYER
-    rig = session.step_rig
+    rig = session.computed.step_rig
     turned = CorrectionSettings(tracks=LAYER.tracks[::-1])
-    assert (correct(session.below, rig, LAYER).rotations == correct(session.below, rig, turned).rotations).all()
+    assert (
+        correct(session.computed.below, rig, LAYER).rotations == correct(session.computed.below, rig, turned).rotations
+    ).all()
 
 
 def test_a_name_selects_its_joint_and_a_parts_name_folds(many: MainWindow, qtbot) -> None:

@@ -18,10 +18,10 @@ from reflexa import log
 from reflexa.desktop import crash
 from reflexa.desktop.actions import files, opening
 from reflexa.desktop.dialogs.import_report import ImportReport
-from reflexa.desktop.session import line
-from reflexa.desktop.session.sources import Sources, demo_copy, opened
 from reflexa.project import lock, recovery, store
 from reflexa.project.transaction import OWN
+from reflexa.session import line
+from reflexa.session.sources import Sources, demo_copy, opened
 from tests.helpers.files import DATA
 from tests.helpers.windows import answers, idle, ready
 
@@ -76,7 +76,7 @@ def test_a_file_that_was_imported_and_not_saved_plays_after_a_crash(empty, qtbot
     assert session.project == edited
     session.open_take(edited.takes[-1].name)
     ready(qtbot, empty)
-    assert session.result is not None and not session.sources.missing
+    assert session.computed.result is not None and not session.sources.missing
 
 
 def test_what_is_declined_stays_and_what_is_saved_is_forgotten(empty, qtbot, monkeypatch) -> None:

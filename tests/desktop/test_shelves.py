@@ -14,7 +14,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
 from reflexa.desktop.actions import shelves, view
-from reflexa.desktop.session.dropping import of_picks
+from reflexa.desktop.dropping import of_picks
 from reflexa.desktop.settings.joint_table import JointTable
 from reflexa.desktop.window import MainWindow
 from reflexa.formats import read
@@ -151,15 +151,18 @@ def test_a_double_click_makes_a_take_and_renames_on_the_way(shelved: MainWindow,
     take = shelved.session.take
     assert [s.kind for s in take.steps] == ["rename"] and take.steps[0].settings.rig == "deckhand.glb"
     shelved.session.selection.select_card(take.steps[0].id)
-    qtbot.waitUntil(lambda: isinstance(shelved.session.report, RenameReport))
-    assert shelved.session.report.names["ferry_pelvis"] == "pelvis"
-    assert shelved.session.result.skeleton.names == shelved.session.rigs["deckhand.glb"].skeleton.names
+    qtbot.waitUntil(lambda: isinstance(shelved.session.computed.report, RenameReport))
+    assert shelved.session.computed.report.names["ferry_pelvis"] == "pelvis"
+    assert shelved.session.computed.result.skeleton.names == shelved.session.rigs["deckhand.glb"].skeleton.names
     table = shelved.settings.findChild(JointTable)
     row = next(i for i in range(table.rowCount()) if table.item(i, 0).text() == "ferry_hand_left")
     table.item(row, 1).setText("hand_right")  # as typed: the two change places, for no two joints have one name
     qtbot.waitUntil(lambda: shelved.session.take.steps[0].settings.names.get("ferry_hand_right") == "hand_left")
     ready(qtbot, shelved)
-    assert shelved.session.report.names["ferry_hand_left"] == "hand_right" and not shelved.session.problem
+    assert (
+        shelved.session.computed.report.names["ferry_hand_left"] == "hand_right"
+        and not shelved.session.computed.problem
+    )
     shelved.session.undo()
     entry = next(s for s in shelved.session.project.sources if s.file == "other.glb")
     assert (entry.shelf, entry.on_shelf) == ("clips", "other.glb") and entry.digest
@@ -194,7 +197,7 @@ def test_clips_are_dropped_where_they_are_wanted(shelved: MainWindow, qtbot, tmp
     qtbot.waitUntil(lambda: len(shelved.session.take.steps) == steps + 1)
     ready(qtbot, shelved)
     blend = shelved.session.take.steps[-1]
-    assert blend.kind == "blend" and blend.settings.clip == "own.glb/walk" and not shelved.session.problem
+    assert blend.kind == "blend" and blend.settings.clip == "own.glb/walk" and not shelved.session.computed.problem
     dropped_picks(shelved.time_area, (own, "walk"))
     qtbot.waitUntil(lambda: len(shelved.session.take.source.segments) == 2)
     dropped_picks(shelved.revision_line.cards["source"], (own, "walk"))
@@ -252,7 +255,7 @@ def test_newer_on_the_shelf_is_told_and_taken(shelved: MainWindow, qtbot, tmp_pa
     assert "Newer on the shelf: Take_walk01.bvh" in shelved.statusBar().currentMessage()
     shelved.commands.run("take_newer")
     ready(qtbot, shelved)
-    assert shelved.session.result.frames == 30 and not shelved.shelves.newer
+    assert shelved.session.computed.result.frames == 30 and not shelved.shelves.newer
 
 
 def test_clean_copies(shelved: MainWindow, qtbot, tmp_path: Path) -> None:

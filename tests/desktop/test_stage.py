@@ -12,7 +12,7 @@ from PySide6.QtWidgets import QDoubleSpinBox
 
 from reflexa.desktop.kinds.plants_now import plants_of
 from reflexa.desktop.picture.handle import HUB, RODS
-from reflexa.desktop.session import RESULT, props
+from reflexa.session import RESULT, props
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
 from reflexa.steps.goal import distance
@@ -44,7 +44,7 @@ def test_a_step_is_put_in_moved_by_hand_and_by_number_and_feet_stand_on_it(demo,
     assert session.stage.prop("jetty step").place[2] == 0.8
     window.commands.run("add_plants")
     ready(qtbot, window)
-    clip, rig = session.result, session.rig
+    clip, rig = session.computed.result, session.computed.rig
     plants = plants_of(session)
     assert all(held(clip, rig, p, session.stage).drift < 0.1 for p in plants) and len(plants) == 4
     assert "4 plants found" in said(window.settings)
@@ -116,7 +116,7 @@ def test_hands_go_to_the_crank_and_hold_it_for_a_while(demo, qtbot) -> None:
     choose(window.settings, "Prop", "winch crank")
     choose(window.settings, "Grip", "port")
     ready(qtbot, window)
-    away, _ = distance(session.result, session.rig, session.step.settings, session.stage)
+    away, _ = distance(session.computed.result, session.computed.rig, session.step.settings, session.stage)
     assert away.max() < 1e-4 and "left hand → winch crank" in card(window, 0).toolTip()
     session.player.set_frame(20)
     click(button(window.settings, "Reach at this frame"))
@@ -125,9 +125,9 @@ def test_hands_go_to_the_crank_and_hold_it_for_a_while(demo, qtbot) -> None:
     ready(qtbot, window)
     (reach,) = session.step.settings.reaches
     assert (reach.start, reach.at, reach.until, reach.end) == (12, 20, 40, 48)
-    away, _ = distance(session.result, session.rig, session.step.settings, session.stage)
+    away, _ = distance(session.computed.result, session.computed.rig, session.step.settings, session.stage)
     assert away[20:41].max() < 1e-4 and np.array_equal(
-        session.result.rotations[:12], session.evaluation.clips[0].rotations[:12]
+        session.computed.result.rotations[:12], session.computed.evaluation.clips[0].rotations[:12]
     )
     window.commands.run("add_goal")
     choose(window.settings, "What", "Left hand")

@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QInputDialog
 
 from reflexa.desktop.library.delegate import THING
 from reflexa.desktop.library.previews import Thing
-from reflexa.desktop.session import takes
 from reflexa.desktop.window import MainWindow
 from reflexa.project import store
+from reflexa.session import takes
 from tests.helpers.windows import open_take
 
 

@@ -10,9 +10,9 @@ from PySide6.QtTest import QTest
 from reflexa.desktop.kinds.correction import CorrectionPanel
 from reflexa.desktop.kinds.retime import CurvePicture
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import line
 from reflexa.project import store
 from reflexa.project.store import Project
+from reflexa.session import line
 from reflexa.steps.correction import CorrectionSettings, Key, Track
 from tests.helpers.hands import LEFT, click, drag
 from tests.helpers.windows import card, open_take, painted, ready, select_step, share_of
@@ -51,7 +51,7 @@ def test_envelope_points_come_go_and_move(demo, qtbot) -> None:
     drag(lanes, at(10, 1.0), at(12, 0.0))
     assert session.step.envelope == ((12.0, 0.0), (40.0, 1.0))
     ready(qtbot, window)
-    assert np.array_equal(session.result.rotations[:13], session.evaluation.clips[0].rotations[:13])
+    assert np.array_equal(session.computed.result.rotations[:13], session.computed.evaluation.clips[0].rotations[:13])
     QTest.mouseDClick(lanes, LEFT, Qt.KeyboardModifier.NoModifier, at(40, 1.0))
     assert len(session.step.envelope) == 1
 
@@ -97,7 +97,7 @@ def test_playing_scrubbing_and_the_range(demo, qtbot) -> None:
     qtbot.waitUntil(lambda: len(set(seen)) > 5)
     assert session.player.playing
     card(window, 0).slider.setValue(50)
-    qtbot.waitUntil(lambda: session.evaluation.take.steps[0].weight == 0.5)
+    qtbot.waitUntil(lambda: session.computed.evaluation.take.steps[0].weight == 0.5)
     assert session.player.playing, "weights work while playing"
     QTest.keyClick(window.viewport, Qt.Key.Key_Space)
     assert not session.player.playing
@@ -106,11 +106,11 @@ def test_playing_scrubbing_and_the_range(demo, qtbot) -> None:
     assert session.player.frame == 30
     QTest.keyClick(window.viewport, Qt.Key.Key_Right)
     QTest.keyClick(window.viewport, Qt.Key.Key_BracketRight)
-    assert session.player.frame == 31 and session.range == (0, 31)
+    assert session.player.frame == 31 and session.computed.range == (0, 31)
     drag(ruler, QPoint(round(time.x(0)) - 3, 40), QPoint(round(time.x(8)) - 3, 40))
-    assert session.range[0] in (8, 9) and session.take.export.last == 31
+    assert session.computed.range[0] in (8, 9) and session.take.export.last == 31
     QTest.keyClick(window.viewport, Qt.Key.Key_Home)
-    assert session.player.frame == session.range[0]
+    assert session.player.frame == session.computed.range[0]
 
 
 def test_a_key_sheet_full_of_keys_is_drawn_as_ticks_and_still_taken_by_hand(demo, qtbot) -> None:
@@ -120,7 +120,7 @@ def test_a_key_sheet_full_of_keys_is_drawn_as_ticks_and_still_taken_by_hand(demo
     ready(qtbot, demo)
     line.add(session, "correction")
     ready(qtbot, demo)
-    keys = tuple(Key(f, (float(f % 7), 0.0, 0.0)) for f in range(session.frames))
+    keys = tuple(Key(f, (float(f % 7), 0.0, 0.0)) for f in range(session.computed.frames))
     line.edit_layer(session, "fill", CorrectionSettings(tracks=(Track("head", keys), Track("neck", keys[::20]))))
     ready(qtbot, demo)
     time.last = time.first + 160.0  # out beyond what a wheel allows, as on a long clip
@@ -168,7 +168,9 @@ def test_a_curve_is_shaped_by_hand_and_the_result_can_be_judged(demo, qtbot) -> 
     assert next(k for k in session.layer.track("spine_mid").keys if k.frame == 24) == key, "a drag is one undo"
     demo.commands.run("page_place")
     values = curves.curve(session.layer)
-    assert values[10] == pytest.approx(100 * session.shown.model[1][10, session.rig.skeleton.index["spine_mid"]])
+    assert values[10] == pytest.approx(
+        100 * session.computed.shown.model[1][10, session.computed.rig.skeleton.index["spine_mid"]]
+    )
     assert curves.key_at(QPointF(start)) is None, "what comes out is only looked at"
     demo.commands.run("page_angles")
     assert curves.curve(session.layer).shape == (76, 3)
@@ -194,7 +196,7 @@ def test_a_tangent_that_is_dragged_makes_plain_data(demo, qtbot, tmp_path) -> No
     ready(qtbot, demo)
     key = next(k for k in session.layer.track("spine_mid").keys if k.frame == 24)
     assert key.leave and {type(x) for x in (*key.leave, *key.arrive)} == {float}
-    assert session.settled is not None, "it is computed"
+    assert session.computed.settled is not None, "it is computed"
     store.save(Project("p", takes=(session.take,)), tmp_path / "kept")
     again = store.load(tmp_path / "kept").takes[0].steps[1].settings.track("spine_mid").keys[1]
     assert again.leave == pytest.approx(key.leave) and again.arrive == pytest.approx(key.arrive)

@@ -16,10 +16,10 @@ from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
 from reflexa.batch import export as export_module
 from reflexa.desktop.actions import files
 from reflexa.desktop.dialogs.import_report import ImportReport
-from reflexa.desktop.session import RESULT, importing, layers, line, props, takes
 from reflexa.formats import read
 from reflexa.project import sources, store
 from reflexa.project.store import Project, SourceFile
+from reflexa.session import RESULT, importing, layers, line, props, takes
 from reflexa.take import Alone, Source, Take
 from tests.helpers.files import DATA, DEMO
 from tests.helpers.hands import drop
@@ -68,15 +68,15 @@ def answer(text: str) -> QTimer:
 
 def test_a_step_shown_alone_is_a_way_of_looking_and_the_whole_take_is_exported(demo, qtbot, tmp_path: Path) -> None:
     open_take(demo, qtbot, "Step up, right foot first")
-    session, whole = demo.session, demo.session.result
+    session, whole = demo.session, demo.session.computed.result
     select_step(demo, 1)
     demo.commands.run("solo_step")
     ready(qtbot, demo)
-    assert isinstance(session.looked_at, Alone) and session.shown is not whole
+    assert isinstance(session.computed.looked_at, Alone) and session.computed.shown is not whole
     proof = export_to(demo, qtbot, tmp_path)
     back = read(proof.path).clips[0]
     assert np.abs(back.model[1] - whole.model[1]).max() < 1e-5
-    assert np.abs(back.model[1] - session.shown.model[1]).max() > 0.1, "what is looked at is something else"
+    assert np.abs(back.model[1] - session.computed.shown.model[1]).max() > 0.1, "what is looked at is something else"
     steps = json.loads(proof.manifest.read_text())["recipe"]["steps"]
     assert [s["name"] for s in steps] == ["Right foot first", "Lean into it"]
     assert session.selection.solo == step_id(demo, 1), "it is still looked at"
@@ -89,7 +89,7 @@ def test_layers_are_merged_extracted_and_checked_as_they_are_not_as_one_looks_at
     line.add(session, "correction", "Second")
     demo.commands.run("page_keys")
     ready(qtbot, demo)
-    whole, findings = session.result, session.evaluator.findings
+    whole, findings = session.computed.result, session.evaluator.findings
     demo.commands.run("solo_step")
     ready(qtbot, demo)
     assert session.evaluator.findings == findings, "findings are of the take"
@@ -98,7 +98,7 @@ def test_layers_are_merged_extracted_and_checked_as_they_are_not_as_one_looks_at
     qtbot.waitUntil(lambda: bool(found))
     layers.put(session, span, found[0])
     ready(qtbot, demo)
-    assert len(session.take.steps) == 1 and np.abs(session.result.model[1] - whole.model[1]).max() < 1e-6
+    assert len(session.take.steps) == 1 and np.abs(session.computed.result.model[1] - whole.model[1]).max() < 1e-6
     assert session.selection.solo == "", "the step that was shown alone is gone"
 
 
@@ -134,7 +134,7 @@ def test_steps_are_referred_to_by_what_they_are_not_by_where_they_stand(demo, qt
     line.duplicate(session, step_id(demo, 0))
     ready(qtbot, demo)
     ids = [s.id for s in session.take.steps]
-    assert len(set(ids)) == 3 and session.take.steps[2].settings.since == ids[0] and not session.problem
+    assert len(set(ids)) == 3 and session.take.steps[2].settings.since == ids[0] and not session.computed.problem
     files.save(demo.desk)
     again = store.load(session.folder).take(session.take.name)
     assert [s.id for s in again.steps] == ids

@@ -9,7 +9,8 @@ from PySide6.QtCore import QEvent, QObject
 from PySide6.QtWidgets import QApplication
 
 from reflexa.desktop.idle_queue import when_idle
-from reflexa.desktop.work import Job, Work
+from reflexa.desktop.qt_loop import QtLoop
+from reflexa.session.work import Job, Work
 
 
 class _Asked:
@@ -27,7 +28,7 @@ class _Asked:
 def test_who_asked_for_work_is_let_go_on_the_thread_of_the_window(qapp, qtbot) -> None:
     # A widget that the thread of the work let go of last would be destroyed there.
     for failing in (False, True):
-        work, gone = Work(), list[int]()
+        work, gone = Work(QtLoop()), list[int]()
         asked = _Asked(gone)
         there = weakref.ref(asked)
 

@@ -79,7 +79,7 @@ def dropped_clips(widget: QWidget, clips: list[tuple[str, str]]) -> None:
     """Clips of the list, (file, clip) each, are let go over a widget."""
     import msgspec
 
-    from reflexa.desktop.session.dropping import CLIPS
+    from reflexa.desktop.dropping import CLIPS
 
     mime = QMimeData()
     mime.setData(CLIPS, msgspec.json.encode(clips))

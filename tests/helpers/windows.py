@@ -14,9 +14,9 @@ from PySide6.QtWidgets import QApplication, QDialog, QTreeWidgetItem, QWidget
 from reflexa.desktop.actions import files
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.line.card import StepCard
-from reflexa.desktop.session import takes
 from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.desktop.window import MainWindow
+from reflexa.session import takes
 from reflexa.take import Source
 from tests.helpers.files import DATA
 from tests.helpers.hands import drop
@@ -27,7 +27,7 @@ def ready(qtbot, window: MainWindow) -> None:
     session = window.session
 
     def is_ready() -> bool:
-        line = session.evaluation
+        line = session.computed.evaluation
         return not session.work.busy and line is not None and line.take == session.take
 
     qtbot.waitUntil(is_ready)

@@ -10,7 +10,7 @@ def take(d: Desk) -> str:
 
 
 def result(d: Desk) -> str:
-    return "" if d.session.result is not None else "there is no result yet"
+    return "" if d.session.computed.result is not None else "there is no result yet"
 
 
 def step(d: Desk) -> str:
@@ -31,13 +31,13 @@ def copied_keys(d: Desk) -> str:
 
 
 def joint(d: Desk) -> str:
-    rig = d.session.rig
+    rig = d.session.computed.rig
     known = rig is not None and d.session.selection.joint in rig.skeleton.index
     return "" if known else "select a joint first"
 
 
 def rig(d: Desk) -> str:
-    return "" if d.session.rig is not None else "no take is open"
+    return "" if d.session.computed.rig is not None else "no take is open"
 
 
 def prop(d: Desk) -> str:

@@ -12,8 +12,8 @@ from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.figure import RIG_MENU
 from reflexa.desktop.actions.registry import Registry
 from reflexa.desktop.kinds import by_hand
-from reflexa.desktop.session import RESULT, SOURCE, line, rigs
 from reflexa.desktop.widgets import menus
+from reflexa.session import RESULT, SOURCE, line, rigs
 from reflexa.steps import KINDS
 from reflexa.steps.references import fields_for
 
@@ -81,8 +81,8 @@ def fill_picture_menu(menu: QMenu, d: Desk, commands: Registry, at: QPoint) -> N
     joint = session.selection.joint if session.selection.joint in joints or not joints else joints[0]
     if joint and session.take is not None:
         menu.addAction(f"Correct {joint}", partial(_correct, d, joint))
-        end = session.rig.part_of(joint) if session.rig is not None else ""
-        if session.rig is not None and session.rig.limb(end) is not None:
+        end = session.computed.rig.part_of(joint) if session.computed.rig is not None else ""
+        if session.computed.rig is not None and session.computed.rig.limb(end) is not None:
             for kind in KINDS.values():
                 for setting in fields_for(kind.settings(), "limb"):
                     menu.addAction(f"Add {kind.title.lower()} for {joint}", partial(_add, d, kind.kind, {setting: end}))

@@ -15,15 +15,15 @@ from reflexa.desktop.figure.panel import FigurePanel
 from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
 from reflexa.desktop.picture.viewport import Viewport
-from reflexa.desktop.session import Session
-from reflexa.desktop.session.keeper import Keeper
-from reflexa.desktop.session.keys import Clipboard
 from reflexa.desktop.settings.panel import SettingsPanel
 from reflexa.desktop.shelves.panel import ShelfPanel
 from reflexa.desktop.stage.panel import StagePanel
 from reflexa.desktop.time.area import TimeArea
 from reflexa.desktop.widgets import boxes
-from reflexa.desktop.work import Job
+from reflexa.session import Session
+from reflexa.session.keeper import Keeper
+from reflexa.session.keys import Clipboard
+from reflexa.session.work import Job
 
 R = TypeVar("R")
 

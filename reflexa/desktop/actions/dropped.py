@@ -12,7 +12,7 @@ from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.figure import import_rig
 from reflexa.desktop.actions.files import import_paths
 from reflexa.desktop.actions.recent import go_to
-from reflexa.desktop.session.dropping import dropped, holds_clips, recipe_of
+from reflexa.desktop.dropping import dropped, holds_clips, recipe_of
 from reflexa.formats import suffixes
 from reflexa.formats.rigfile import SUFFIX as RIG
 from reflexa.names import file_name

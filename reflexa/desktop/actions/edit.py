@@ -6,7 +6,7 @@ from PySide6.QtGui import QGuiApplication
 
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
-from reflexa.desktop.session import keys
+from reflexa.session import keys
 
 
 def _copy(d: Desk) -> None:

@@ -9,13 +9,13 @@ from PySide6.QtWidgets import QFileDialog
 
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
-from reflexa.desktop.session import rigs
 from reflexa.desktop.widgets.where import ask_where
 from reflexa.errors import ReflexaError
 from reflexa.formats.files import write_bytes
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
 from reflexa.project.text import pretty
 from reflexa.rig.notes import notes_of, with_notes
+from reflexa.session import rigs
 
 
 def _import(d: Desk) -> None:
@@ -26,7 +26,7 @@ def _import(d: Desk) -> None:
 
 def import_rig(d: Desk, path: Path) -> None:
     """Take what a document says of the rig shown; what it says of joints that this rig lacks is named."""
-    rig = d.session.rig
+    rig = d.session.computed.rig
     if rig is None:
         d.show_error(f"Open a take first: {path.name} says something of the rig that is shown.")
         return
@@ -45,7 +45,7 @@ def import_rig(d: Desk, path: Path) -> None:
 
 
 def _export(d: Desk) -> None:
-    document = d.session.sources.document_of(d.session.rig)
+    document = d.session.sources.document_of(d.session.computed.rig)
     stem = document.path.stem if document is not None else "rig"
     path = ask_where(d.window, "Export the rig document", stem, SUFFIX)
     if path is not None:
@@ -54,7 +54,7 @@ def _export(d: Desk) -> None:
 
 def export_rig(d: Desk, path: Path) -> None:
     """Write what is known of the rig shown, skeleton and all; a file that is there is written over: the dialog has asked."""
-    rig = d.session.rig
+    rig = d.session.computed.rig
     if rig is None:
         return
     text = pretty(RigDocument(path.name.removesuffix(SUFFIX), rig.key, notes_of(rig, with_joints=True)).plain())
@@ -67,8 +67,8 @@ def export_rig(d: Desk, path: Path) -> None:
 
 
 def _forget(d: Desk) -> None:
-    if d.session.rig is not None:
-        rigs.forget(d.session, d.session.rig)
+    if d.session.computed.rig is not None:
+        rigs.forget(d.session, d.session.computed.rig)
 
 
 def _shows_clip(d: Desk) -> str:
@@ -76,12 +76,12 @@ def _shows_clip(d: Desk) -> str:
 
 
 def _has_reference(d: Desk) -> str:
-    rig = d.session.rig
+    rig = d.session.computed.rig
     return needs.rig(d) or ("" if rig is not None and rig.reference is not None else "the rest pose is neutral already")
 
 
 def _is_corrected(d: Desk) -> str:
-    rig = d.session.rig
+    rig = d.session.computed.rig
     told = rig is not None and d.session.project.rig_document(rig.key) is not None
     return needs.rig(d) or ("" if told else "nothing was corrected by hand")
 

@@ -16,13 +16,13 @@ from reflexa.desktop.dialogs.export import ExportDialog
 from reflexa.desktop.dialogs.export_takes import ExportTakesDialog
 from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.dialogs.import_report import ImportReport
-from reflexa.desktop.session import takes
-from reflexa.desktop.session.importing import MERGE, Imports, import_job
-from reflexa.desktop.session.recent import remember
-from reflexa.desktop.work import Job
+from reflexa.desktop.recent import remember
 from reflexa.formats import suffixes
 from reflexa.project import store
 from reflexa.project.sources import copy_to
+from reflexa.session import takes
+from reflexa.session.importing import MERGE, Imports, import_job
+from reflexa.session.work import Job
 from reflexa.take import Source
 
 # Projects -------------------------------------------------------------------------------------------------------
@@ -147,7 +147,7 @@ def _export_folder() -> Path:
 
 def export_dialog(d: Desk) -> None:
     """The result of the open take into a new file."""
-    take, clip = d.session.take, d.session.result
+    take, clip = d.session.take, d.session.computed.result
     if take is not None and clip is not None:
         _remembering(d, ExportDialog(d.session, take, clip, _export_folder(), d.window))
 

@@ -12,13 +12,13 @@ from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.actions.opening import all_read
 from reflexa.desktop.dialogs.picture import PictureDialog
-from reflexa.desktop.session import RESULT, findings, views
 from reflexa.desktop.settings.result_page import ResultPage
 from reflexa.desktop.widgets.where import ask_where
-from reflexa.desktop.work import Job
 from reflexa.formats.imported import Imported, Note
 from reflexa.review.page import save_page
 from reflexa.review.subjects import Reviewed
+from reflexa.session import RESULT, findings, views
+from reflexa.session.work import Job
 from reflexa.take import Evaluation, Take, evaluate
 from reflexa.take.sequence import source_of
 from reflexa.words import counted
@@ -55,7 +55,7 @@ def _withdraw(d: Desk) -> None:
 
 def _mend(d: Desk) -> None:
     session = d.session
-    take, line = session.take, session.evaluation
+    take, line = session.take, session.computed.evaluation
     if take is None or line is None:
         return
     source, within, limits = (line.clips[0], line.rigs[0]), session.within, session.project.limits
@@ -73,7 +73,7 @@ def _mend(d: Desk) -> None:
 
 def _reviewed(d: Desk) -> Reviewed | None:
     session = d.session
-    line = session.evaluation
+    line = session.computed.evaluation
     if line is None:
         return None
     return Reviewed(line.take.name, line, session.project.limits, _notes(session.document, line))
@@ -90,7 +90,7 @@ def _save_picture(d: Desk) -> None:
         return
     look, camera = d.viewport.look, d.viewport.camera
     now = views.of_camera("", camera, look.follow)
-    dialog = PictureDialog(subject, now, d.session.player.frame, d.session.range, d.window)
+    dialog = PictureDialog(subject, now, d.session.player.frame, d.session.computed.range, d.window)
 
     def save() -> None:
         path = dialog.ask_path()

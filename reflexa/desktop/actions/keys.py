@@ -10,10 +10,10 @@ from PySide6.QtWidgets import QInputDialog
 
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
-from reflexa.desktop.session import keys
 from reflexa.desktop.time.row_hands import RowHands
 from reflexa.desktop.time.rows import Row
 from reflexa.motion.curves import Interpolation
+from reflexa.session import keys
 from reflexa.steps.correction.timing import EASES
 
 
@@ -55,7 +55,7 @@ def _ask_repeat(d: Desk) -> None:
 
 
 def _ask_hold(d: Desk) -> None:
-    frame, last = d.session.player.frame, d.session.frames - 1
+    frame, last = d.session.player.frame, d.session.computed.frames - 1
     said = f"From frame {frame} until frame"
     until, good = QInputDialog.getInt(d.window, "Hold this correction", said, last, frame, last)
     if good:

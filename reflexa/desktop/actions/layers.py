@@ -6,8 +6,8 @@ from PySide6.QtWidgets import QInputDialog
 
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
-from reflexa.desktop.session import keys, layers
-from reflexa.desktop.session.layers import StepSpan
+from reflexa.session import keys, layers
+from reflexa.session.layers import StepSpan
 from reflexa.steps.correction import all_keys, layer_of
 from reflexa.steps.correction.layers import Merged
 from reflexa.words import counted
@@ -56,7 +56,7 @@ def _has_keyed_joint(d: Desk) -> str:
 def _has_layer_below(d: Desk) -> str:
     take, at = d.session.take, d.session.index
     below = layer_of(take.steps[at - 1]) if take is not None and at > 0 else None
-    good = d.session.layer is not None and below is not None and d.session.settled is not None
+    good = d.session.layer is not None and below is not None and d.session.computed.settled is not None
     return "" if good else "select a correction that stands behind another one"
 
 

@@ -7,13 +7,13 @@ import time
 from pathlib import Path
 
 from reflexa.desktop.actions.desk import Desk
-from reflexa.desktop.session.recent import remember
-from reflexa.desktop.session.sources import Sources, opened
-from reflexa.desktop.work import Job
+from reflexa.desktop.recent import remember
 from reflexa.errors import ReflexaError
 from reflexa.project import recovery, store
 from reflexa.project.store import Project
 from reflexa.review.changes import project_changes
+from reflexa.session.sources import Sources, opened
+from reflexa.session.work import Job
 
 # A project and its texts on disk with digests, or why it cannot be read.
 _Read = tuple[Project, dict[str, str]] | ReflexaError

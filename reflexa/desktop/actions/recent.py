@@ -8,8 +8,8 @@ from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.files import may_leave
 from reflexa.desktop.actions.opening import open_folder
 from reflexa.desktop.dialogs.recent import RecentDialog
-from reflexa.desktop.session.recent import recent
-from reflexa.desktop.session.sources import demo_copy
+from reflexa.desktop.recent import recent
+from reflexa.session.sources import demo_copy
 
 
 def show_recent(d: Desk) -> None:

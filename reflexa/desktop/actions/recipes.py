@@ -14,7 +14,6 @@ from reflexa.desktop.dialogs.batch import BatchDialog
 from reflexa.desktop.dialogs.keep_recipe import KeepRecipe
 from reflexa.desktop.dialogs.parameters import ParametersDialog
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import recipes
 from reflexa.desktop.widgets import menus
 from reflexa.desktop.widgets.where import ask_where
 from reflexa.errors import ReflexaError
@@ -22,6 +21,7 @@ from reflexa.formats.files import write_bytes
 from reflexa.motion.clip import Clip
 from reflexa.project.text import pretty
 from reflexa.rig import Rig
+from reflexa.session import recipes
 from reflexa.take import Source
 from reflexa.take.clips import TAKE
 from reflexa.take.recipe import SUFFIX, Recipe, read_recipe, recipe_plain, with_values
@@ -108,7 +108,7 @@ def put_into(d: Desk, name: str, take: str, at: int = -1) -> None:
 
 def _stands_at(d: Desk, take: str, at: int) -> tuple[Clip, Rig] | None:
     """The clip and rig that a step at a place of a take's line is laid on."""
-    session, line = d.session, d.session.evaluation
+    session, line = d.session, d.session.computed.evaluation
     if line is not None and line.take is session.project.take(take):
         return line.clips[at], line.rigs[at]
     clips = session.clips

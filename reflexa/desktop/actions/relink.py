@@ -8,12 +8,12 @@ from pathlib import Path
 from PySide6.QtWidgets import QFileDialog
 
 from reflexa.desktop.actions.desk import Desk
-from reflexa.desktop.work import Job
 from reflexa.formats import Imported, read, suffixes
 from reflexa.project.relink import differences, known_by, relinked, without
 from reflexa.project.sources import add_source, options_of, read_source
 from reflexa.project.store import SourceFile
 from reflexa.project.uses import users
+from reflexa.session.work import Job
 
 
 def find_file(d: Desk, file: str) -> None:

@@ -5,9 +5,9 @@ from __future__ import annotations
 from functools import partial
 
 from reflexa.desktop.actions.desk import Desk
-from reflexa.desktop.session.sources import Sources
-from reflexa.desktop.work import Job
 from reflexa.project.store import Project
+from reflexa.session.sources import Sources
+from reflexa.session.work import Job
 
 # So many files are named where others have changed them.
 _NAMED = 5

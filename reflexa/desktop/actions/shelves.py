@@ -14,15 +14,15 @@ from reflexa.batch.tidy import Tidied, tidied
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.actions.relink import relink
 from reflexa.desktop.actions.view import panel as panel_of
-from reflexa.desktop.session.importing import MERGE, Imports, import_job
 from reflexa.desktop.shelves.using import make_fitting, newer, sources_in
 from reflexa.desktop.widgets import menus
-from reflexa.desktop.work import Job
 from reflexa.formats.files import digest
 from reflexa.library import notes
 from reflexa.library.finder import Row
 from reflexa.library.query import Query
 from reflexa.library.shelves import with_shelf, without_shelf
+from reflexa.session.importing import MERGE, Imports, import_job
+from reflexa.session.work import Job
 from reflexa.take import Source
 from reflexa.words import counted
 

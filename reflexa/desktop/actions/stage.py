@@ -6,7 +6,7 @@ from functools import partial
 
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
-from reflexa.desktop.session import props
+from reflexa.session import props
 from reflexa.stage.presets import PRESETS
 
 

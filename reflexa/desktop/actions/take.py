@@ -7,7 +7,7 @@ from functools import partial
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.kinds import view_of
-from reflexa.desktop.session import line, takes
+from reflexa.session import line, takes
 from reflexa.steps import KINDS
 
 

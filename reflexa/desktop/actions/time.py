@@ -8,9 +8,9 @@ from PySide6.QtWidgets import QInputDialog
 
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
-from reflexa.desktop.session import events, line, ranges
 from reflexa.desktop.time.area import MEASURES
 from reflexa.desktop.time.curve_values import VIEWS
+from reflexa.session import events, line, ranges
 
 
 def _go(d: Desk, by: int) -> None:
@@ -18,7 +18,7 @@ def _go(d: Desk, by: int) -> None:
 
 
 def _go_to_end(d: Desk, end: int) -> None:
-    d.session.player.set_frame(d.session.range[end])
+    d.session.player.set_frame(d.session.computed.range[end])
 
 
 def _begin_range(d: Desk) -> None:
@@ -30,11 +30,11 @@ def _end_range(d: Desk) -> None:
 
 
 def _whole_range(d: Desk) -> None:
-    line.set_range(d.session, first=0, last=d.session.frames - 1)
+    line.set_range(d.session, first=0, last=d.session.computed.frames - 1)
 
 
 def _keep_range(d: Desk) -> None:
-    first, last = d.session.range
+    first, last = d.session.computed.range
     name, good = QInputDialog.getText(d.time, "Keep the range as a clip", f"Name of frames {first} to {last}")
     if good and name.strip():
         ranges.add(d.session, name)

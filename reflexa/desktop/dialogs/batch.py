@@ -26,14 +26,14 @@ from reflexa.desktop.dialogs.batch_results import BatchResults
 from reflexa.desktop.dialogs.parameters import ParameterForm
 from reflexa.desktop.library.recipe_list import RecipeLine
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session
-from reflexa.desktop.session.batch import ENDED, Batch, Row
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.light_figure import LightFigure
 from reflexa.desktop.widgets.qt_properties import named, styled
-from reflexa.desktop.work import Job
 from reflexa.errors import RecipeError
 from reflexa.library.light import Light, Strokes, light, strokes
+from reflexa.session import Session
+from reflexa.session.batch import ENDED, Batch, Row
+from reflexa.session.work import Job
 from reflexa.take import Source
 from reflexa.take.fitting import not_applying
 from reflexa.take.recipe import Recipe, with_values
@@ -55,7 +55,7 @@ class BatchDialog(QDialog):
         self.session, self.recipe = session, recipe
         self.setWindowTitle(f"{recipe.name}, over {counted(len(sources), 'clip')}")
         self.resize(960, 600)
-        self.batch = Batch(session, sources, recipe.name, self)
+        self.batch = Batch(session, sources, recipe.name)
         self.batch.over = self._over
         self.batch.changed.connect(self._on_row)
         self.batch.halted.connect(self._show_state)

@@ -8,10 +8,10 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QRadioButton, QVBoxLayout, QWidget
 
 from reflexa.desktop.dialogs.folder_row import FolderRow
-from reflexa.desktop.session import Session
 from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.formats import STANDARD, writable
 from reflexa.project.store import is_own
+from reflexa.session import Session
 
 
 class BatchResults(QWidget):

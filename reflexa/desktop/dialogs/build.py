@@ -11,8 +11,8 @@ from reflexa.batch.build import Made, Plan, Planned, build, default_out, plan
 from reflexa.batch.pool import Processes
 from reflexa.desktop.dialogs.running import RunDialog
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session
-from reflexa.desktop.work import Job
+from reflexa.session import Session
+from reflexa.session.work import Job
 from reflexa.words import counted
 
 

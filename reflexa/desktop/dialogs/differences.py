@@ -4,10 +4,10 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QDialog, QDialogButtonBox, QVBoxLayout, QWidget
 
-from reflexa.desktop.session import Session
 from reflexa.desktop.settings.joint_table import JointTable, Row
 from reflexa.desktop.widgets import labels
 from reflexa.motion.compare import Comparison
+from reflexa.session import Session
 from reflexa.words import counted
 
 

@@ -23,13 +23,13 @@ from PySide6.QtWidgets import (
 from reflexa.batch.export import Into, Proof, export_take
 from reflexa.batch.naming import file_names
 from reflexa.desktop.dialogs.folder_row import FolderRow
-from reflexa.desktop.session import Session
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.buttons import add_buttons
 from reflexa.desktop.widgets.numbers import CountBox, PlainNumber
-from reflexa.desktop.work import Job
 from reflexa.formats import FORMATS, writable
 from reflexa.motion.clip import Clip
+from reflexa.session import Session
+from reflexa.session.work import Job
 from reflexa.take import Export, Take
 from reflexa.words import counted
 
@@ -60,7 +60,7 @@ class ExportDialog(QDialog):
         self._show_length()
 
     def _form(self, chosen: Export, folder: Path) -> QFormLayout:
-        clip, (first, last) = self._clip, self.session.range
+        clip, (first, last) = self._clip, self.session.computed.range
         form = QFormLayout()
         form.setSpacing(8)
         self.name = QLineEdit(chosen.name or self._take.name)
@@ -157,7 +157,7 @@ class ExportDialog(QDialog):
     def start(self) -> None:
         """Remember the choices with the take and write, off the interface thread."""
         session = self.session
-        line, source, take = session.evaluation, session.document, session.take
+        line, source, take = session.computed.evaluation, session.document, session.take
         if line is None or source is None or take is None or line.take.steps != take.steps:
             self._say("The take is still being computed. Try again in a moment.", "warn")
             return

@@ -9,9 +9,9 @@ from PySide6.QtWidgets import QCheckBox, QListWidgetItem, QWidget
 
 from reflexa.batch.export import Into, Proof, export_take
 from reflexa.desktop.dialogs.running import RunDialog
-from reflexa.desktop.session import Session
-from reflexa.desktop.work import Job
 from reflexa.errors import ReadError
+from reflexa.session import Session
+from reflexa.session.work import Job
 from reflexa.take import Take, evaluate
 from reflexa.take.sequence import source_of
 

@@ -19,11 +19,11 @@ from PySide6.QtWidgets import (
 
 from reflexa.desktop.kinds import view_of
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.buttons import add_buttons
 from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.names import free_name
+from reflexa.session import Session
 from reflexa.steps import Step, kind_of
 from reflexa.steps.registry import describe_field, fields
 from reflexa.take import Take
@@ -138,7 +138,7 @@ class KeepRecipe(QDialog):
     @property
     def recipe(self) -> Recipe:
         """What was chosen, with what the joints that its steps name play on their rigs."""
-        line = self.session.evaluation
+        line = self.session.computed.evaluation
         chosen = [t.data(_OPEN, _STEP) for t in self._tops()]
         steps = [s for s in self._take.steps if s.id in chosen]
         rigs = self.session.rigs

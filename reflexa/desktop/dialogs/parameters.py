@@ -8,10 +8,10 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QDialog, QFormLayout, QVBoxLayout, QWidget
 
 from reflexa.desktop.library.recipe_list import RecipeLine
-from reflexa.desktop.session import Session
 from reflexa.desktop.settings.form import control_for
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.buttons import add_buttons
+from reflexa.session import Session
 from reflexa.take.recipe import Parameter, Recipe, about, default
 
 

@@ -12,10 +12,10 @@ from reflexa.demo.shown import before_and_after
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.light_figure import LightFigure
 from reflexa.desktop.widgets.qt_properties import named
-from reflexa.desktop.work import Job, Work
 from reflexa.library.light import Light, Strokes, light, strokes
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.session.work import Job, Work
 
 _KEY = "welcome at start"
 _TICK = 33

@@ -14,13 +14,13 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from reflexa.desktop.session import Session, rigs
 from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.rig import PARTS, Rig
 from reflexa.rig import notes as edits
 from reflexa.rig.foot_rest import stand_of, tilt_of
 from reflexa.rig.helpers import How
 from reflexa.rig.pairs import Pair
+from reflexa.session import Session, rigs
 
 _STANDS_BY = {
     "told": "said here",
@@ -113,7 +113,7 @@ class JointEditor(QWidget):
     def refresh(self) -> None:
         """Show what is known of the selected joint."""
         session = self.session
-        rig, joint = session.rig, session.selection.joint
+        rig, joint = session.computed.rig, session.selection.joint
         self.setVisible(rig is not None and joint in rig.skeleton.index)
         self.pair.setChecked(bool(session.selection.pairing))
         if rig is None or joint not in rig.skeleton.index:
@@ -178,7 +178,7 @@ class JointEditor(QWidget):
         self.how.setCurrentIndex(_HOW.index(rule.how) if rule else 0)
 
     def _assign(self) -> None:
-        rig, part = self.session.rig, self.part.currentData()
+        rig, part = self.session.computed.rig, self.part.currentData()
         if rig is None:
             return
         notes = edits.assign(edits.notes_of(rig), self.session.selection.joint, part, rig.skeleton.index)
@@ -187,7 +187,7 @@ class JointEditor(QWidget):
         rigs.edit(self.session, f"{joint} is {part or 'no part'}", rig, notes, merge=f"part of {joint}")
 
     def _follow(self) -> None:
-        rig, joint, followed = self.session.rig, self.session.selection.joint, self.follows.currentData()
+        rig, joint, followed = self.session.computed.rig, self.session.selection.joint, self.follows.currentData()
         if rig is None:
             return
         rule = edits.Rule(followed, _HOW[self.how.currentIndex()]) if followed and followed != joint else None

@@ -22,11 +22,11 @@ from PySide6.QtWidgets import (
 
 from reflexa.desktop.figure.joint_editor import JointEditor
 from reflexa.desktop.look.side_marks import side_icon
-from reflexa.desktop.session import Session, masks, rigs
 from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.desktop.widgets.search import search_field
 from reflexa.rig import Rig
 from reflexa.rig.problems import Problem, problems
+from reflexa.session import Session, masks, rigs
 from reflexa.words import counted
 
 
@@ -111,7 +111,7 @@ class FigurePanel(QWidget):
     def refresh(self, force: bool = False) -> None:
         """Show the rig of what the picture shows."""
         self.rest.setChecked(self.session.selection.rest_shown)
-        rig = self.session.rig
+        rig = self.session.computed.rig
         if rig is self._rig and not force:
             return
         old, self._rig = self._rig, rig
@@ -217,7 +217,7 @@ class FigurePanel(QWidget):
                 return False
             below = [visit(item.child(i)) for i in range(item.childCount())]
             name = item.text(0)
-            whole = f"{name} {self.session.rig.part_of(name) if self.session.rig else ''}".lower()
+            whole = f"{name} {self.session.computed.rig.part_of(name) if self.session.computed.rig else ''}".lower()
             keep = any(below) or all(w in whole for w in words)
             item.setHidden(not keep)
             if words and any(below):

@@ -12,13 +12,13 @@ from PySide6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.focus import paint_focus
 from reflexa.desktop.widgets.own_keys import SIDEWAYS, OwnKeys
 from reflexa.motion import contacts
 from reflexa.motion.arrays import Array
+from reflexa.session import Session, line
 from reflexa.steps.blend import BlendReport, BlendSettings
 from reflexa.words import counted
 
@@ -140,14 +140,14 @@ class BlendPanel(StepPanel):
         self.column.addWidget(self.strips)
 
     def refresh(self) -> None:
-        session, settings, report = self.session, settings_of(self.session), self.session.report
+        session, settings, report = self.session, settings_of(self.session), self.session.computed.report
         if settings is None:
             return
-        known = report if isinstance(report, BlendReport) and not session.step_problem else None
+        known = report if isinstance(report, BlendReport) and not session.computed.step_problem else None
         if known is not None:
             said = f"{counted(known.frames, 'frame')}, {known.seconds:.2f} s: {known.ratio:.2f} times as long as this clip."
         else:
-            said = session.step_problem or ("" if settings.clip else "Choose the clip to blend.")
+            said = session.computed.step_problem or ("" if settings.clip else "Choose the clip to blend.")
         self.summary.setText(said)
         self.strips.show_report(known)
         self.strips.setVisible(known is not None)

@@ -11,11 +11,11 @@ from PySide6.QtWidgets import QLabel, QPushButton
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.kinds.time_lanes import Ends, TimeLanes
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.joint_table import JointTable, Row
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.own_keys import ARROWS, OwnKeys
 from reflexa.motion.loops import Matches
+from reflexa.session import Session, line
 from reflexa.steps.close_loop import CloseLoopReport, CloseLoopSettings
 from reflexa.words import counted
 
@@ -25,7 +25,7 @@ _SIDE = 208
 def choose(session: Session, first: int, last: int) -> None:
     """Make the loop of these frames."""
     settings = session.step.settings if session.step is not None else None
-    below = session.below
+    below = session.computed.below
     if isinstance(settings, CloseLoopSettings) and below is not None and last - first >= 3:
         end = -1 if last >= below.frames - 1 else last
         line.edit_settings(
@@ -152,22 +152,22 @@ class CloseLoopPanel(StepPanel):
         self._shown: object = None
 
     def _find(self) -> None:
-        report = self.session.report
+        report = self.session.computed.report
         if isinstance(report, CloseLoopReport) and report.matches.pairs:
             choose(self.session, report.matches.pairs[0].first, report.matches.pairs[0].last)
 
     def _picked(self) -> None:
         rows = {i.row() for i in self.table.selectedItems()}
-        report = self.session.report
+        report = self.session.computed.report
         if rows and isinstance(report, CloseLoopReport):
             pair = report.matches.pairs[min(rows)]
             choose(self.session, pair.first, pair.last)
             self.session.history.end_merge()
 
     def refresh(self) -> None:
-        report = self.session.report
-        if self.session.step_problem:
-            self.said.setText(self.session.step_problem)
+        report = self.session.computed.report
+        if self.session.computed.step_problem:
+            self.said.setText(self.session.computed.step_problem)
         if not isinstance(report, CloseLoopReport) or report is self._shown:
             return
         self._shown = report

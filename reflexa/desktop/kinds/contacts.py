@@ -13,11 +13,11 @@ from reflexa.desktop.kinds.plant_lanes import PlantLanes
 from reflexa.desktop.kinds.plants_now import edit, plants_of
 from reflexa.desktop.picture.overlay import NOTHING, Overlay
 from reflexa.desktop.picture.sight import Sight
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.joint_table import Row
 from reflexa.desktop.settings.step_panel import TablePanel
 from reflexa.draw.figure import LEFT, RIGHT
 from reflexa.draw.scene import Lines
+from reflexa.session import Session, line
 from reflexa.steps.contacts import ContactsReport, ContactsSettings
 from reflexa.words import counted
 
@@ -57,14 +57,14 @@ class ContactsPanel(TablePanel):
         return settings if isinstance(settings, ContactsSettings) else None
 
     def refresh(self) -> None:
-        settings, report, rig = self._settings(), self.session.report, self.session.step_rig
+        settings, report, rig = self._settings(), self.session.computed.report, self.session.computed.step_rig
         if settings is None:
             return
         self.two.setChecked(self.session.selection.waiting is not None)
         self.write.setEnabled(settings.find)
         self.again.setEnabled(not settings.find)
-        if self.session.step_problem:
-            self.summary.setText(self.session.step_problem)
+        if self.session.computed.step_problem:
+            self.summary.setText(self.session.computed.step_problem)
             self.table.hide()
             self._shown = None
         elif isinstance(report, ContactsReport) and rig is not None and report is not self._shown:
@@ -89,7 +89,7 @@ class ContactsPanel(TablePanel):
 def _overlay(moment: Moment, sight: Sight, _hot: int) -> Overlay:
     """Parts that touch each other, or are kept near each other, joined by a line."""
     session = moment.session
-    report, clip, rig = session.report, session.shown, session.rig
+    report, clip, rig = session.computed.report, session.computed.shown, session.computed.rig
     if not isinstance(report, ContactsReport) or clip is None or rig is None or moment.frame >= clip.frames:
         return NOTHING
     # As the figure in sight has them: what was only detected here may be named for the other side by now.

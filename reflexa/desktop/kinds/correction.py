@@ -21,9 +21,9 @@ from PySide6.QtWidgets import (
 
 from reflexa.desktop.kinds.correction_manipulator import hold
 from reflexa.desktop.kinds.model import StepView
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.qt_properties import named, styled
+from reflexa.session import Session, line
 from reflexa.steps.correction import (
     CorrectionReport,
     Key,
@@ -164,7 +164,7 @@ class CorrectionPanel(StepPanel):
 
     def _track(self) -> Track | None:
         settings = line.begun_layer(self.session)
-        rig = self.session.step_rig
+        rig = self.session.computed.step_rig
         if settings is None or not self.session.selection.joint or rig is None:
             return None
         return usual_track(settings, rig, self.session.selection.joint)
@@ -185,12 +185,12 @@ class CorrectionPanel(StepPanel):
         self.delete.setToolTip(f"{len(keys)} selected" if keys else "Select keys in the time area first")
         if settings is None:
             return
-        gone = missing(settings, session.step_rig) if session.step_rig else []
+        gone = missing(settings, session.computed.step_rig) if session.computed.step_rig else []
         said = f"Keys of joints that this rig lacks are passed over: {', '.join(gone)}." if gone else ""
-        beyond = sorted({k.frame for t in settings.tracks for k in t.keys if k.frame >= session.frames})
+        beyond = sorted({k.frame for t in settings.tracks for k in t.keys if k.frame >= session.computed.frames})
         if beyond:
-            said += f" Keys beyond the clip's last frame ({session.frames - 1}) still lead there: at {_listed(beyond)}."
-        said += _held_back(session.report)
+            said += f" Keys beyond the clip's last frame ({session.computed.frames - 1}) still lead there: at {_listed(beyond)}."
+        said += _held_back(session.computed.report)
         self.note.setText(said.strip())
         self.note.setVisible(bool(said))
         swing = 0.0
@@ -245,7 +245,7 @@ class CorrectionPanel(StepPanel):
         vector[field.axis] = value if field.what == "rotate" else value / 100
         change: dict[str, Any] = {field.what: (vector[0], vector[1], vector[2])}
         new = set_key(
-            settings, session.selection.joint, session.player.frame, session.frames - 1, space=self.space.currentData(),
+            settings, session.selection.joint, session.player.frame, session.computed.frames - 1, space=self.space.currentData(),
             drives=track.drives, stay=track.stay, **change,
         )  # fmt: skip
         line.edit_layer(
@@ -280,7 +280,7 @@ class CorrectionPanel(StepPanel):
                 settings,
                 session.selection.joint,
                 session.player.frame,
-                session.frames - 1,
+                session.computed.frames - 1,
                 swing=value,
                 drives="limb",
                 space="world",

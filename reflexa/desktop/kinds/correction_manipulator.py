@@ -10,15 +10,15 @@ from reflexa.desktop.picture.handle import handle_at
 from reflexa.desktop.picture.manipulator import SNAP_MOVE, Drag, Manipulator, snapped
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.sight import Sight
-from reflexa.desktop.session import RESULT, Session, line
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array, vector
+from reflexa.session import RESULT, Session, line
 from reflexa.steps.correction import CorrectionSettings, Track, aim_point, set_key, track_at, usual_track
 
 
 def why_not(session: Session) -> str:
     """Why the selected joint cannot be pulled in this picture, or an empty text."""
-    take, line_ = session.take, session.looked_at
+    take, line_ = session.take, session.computed.looked_at
     if session.selection.rest_shown:
         return "the rest pose is only looked at"
     if take is None or line_ is None:
@@ -65,7 +65,7 @@ def _begin(session: Session, axes: Array) -> Drag | None:
     """Take hold of the joint; a correction is put in where none is selected."""
     if session.layer is None:
         line.add(session, "correction", f"Correct {session.selection.joint}")
-    settings, rig = line.begun_layer(session), session.step_rig
+    settings, rig = line.begun_layer(session), session.computed.step_rig
     if settings is None or rig is None:
         return None
     joint, frame = session.selection.joint, session.player.frame
@@ -82,7 +82,7 @@ def _drag(session: Session, settings: CorrectionSettings, track: Track, now: Arr
 
     def key(label: str, **values: Any) -> None:
         new = set_key(
-            settings, track.joint, frame, session.frames - 1, drives=track.drives, stay=track.stay, space=track.space,
+            settings, track.joint, frame, session.computed.frames - 1, drives=track.drives, stay=track.stay, space=track.space,
             **values,
         )  # fmt: skip
         line.edit_layer(session, label, new, "pull")
@@ -112,7 +112,7 @@ def _drag(session: Session, settings: CorrectionSettings, track: Track, now: Arr
 
 def _preview(session: Session) -> None:
     """One frame at once, where nothing that follows would change it."""
-    step, below, rig, take = session.step, session.below, session.step_rig, session.take
+    step, below, rig, take = session.step, session.computed.below, session.computed.step_rig, session.take
     if step is None or below is None or rig is None or take is None:
         return
     later = take.steps[session.index + 1 :]

@@ -7,8 +7,8 @@ from PySide6.QtWidgets import QHBoxLayout, QPushButton, QWidget
 
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.kinds.time_lanes import Ends, TimeLanes
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.step_panel import StepPanel
+from reflexa.session import Session, line
 
 
 class CyclePanel(StepPanel):
@@ -27,7 +27,7 @@ class CyclePanel(StepPanel):
         self.column.addWidget(self.buttons)
 
     def refresh(self) -> None:
-        rig = self.session.step_rig
+        rig = self.session.computed.step_rig
         self.buttons.setVisible(rig is not None and any(rig.joint(f"{s} foot") >= 0 for s in ("left", "right")))
 
 

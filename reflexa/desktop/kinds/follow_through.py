@@ -5,9 +5,9 @@ from __future__ import annotations
 from PySide6.QtWidgets import QLabel, QPushButton
 
 from reflexa.desktop.kinds.model import StepView
-from reflexa.desktop.session import Session
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.errors import RecipeError
+from reflexa.session import Session
 from reflexa.steps.follow_through import FollowReport, FollowThroughSettings, links
 from reflexa.words import length
 
@@ -25,7 +25,7 @@ class FollowPanel(StepPanel):
 
     def _end(self) -> str:
         """The last link of the chain; an empty text where there is none."""
-        step, rig = self.session.step, self.session.step_rig
+        step, rig = self.session.step, self.session.computed.step_rig
         if step is None or rig is None or not isinstance(step.settings, FollowThroughSettings):
             return ""
         try:
@@ -38,12 +38,12 @@ class FollowPanel(StepPanel):
         self.session.trail_wanted.emit()
 
     def refresh(self) -> None:
-        session, report, end = self.session, self.session.report, self._end()
+        session, report, end = self.session, self.session.computed.report, self._end()
         self.show_end.setEnabled(bool(end))
         about = "Selects the last link: its way before and after this step is drawn in the picture"
         self.show_end.setToolTip(about if end else "Choose a chain first")
-        if session.step_problem or not end:
-            self.said.setText(session.step_problem or "Choose a chain: a tail, a coat, an arm.")
+        if session.computed.step_problem or not end:
+            self.said.setText(session.computed.step_problem or "Choose a chain: a tail, a coat, an arm.")
         elif isinstance(report, FollowReport):
             self.said.setText(_said(report))
 

@@ -14,7 +14,6 @@ from reflexa.desktop.picture.overlay import NOTHING, Overlay
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.props import grip_marks
 from reflexa.desktop.picture.sight import Sight
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.reach_rows import ReachRows
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.qt_properties import named
@@ -24,6 +23,7 @@ from reflexa.motion import quat
 from reflexa.motion.arrays import Array, Vector, vector
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import put_in
+from reflexa.session import Session, line
 from reflexa.stage import Stage
 from reflexa.stage.model import between_keys, degrees_of, turn_of
 from reflexa.steps import Step, kind_of
@@ -56,7 +56,7 @@ class GoalPanel(StepPanel):
 
     def _here(self) -> None:
         session, settings = self.session, settings_of(self.session)
-        below, rig = session.below, session.below_rig
+        below, rig = session.computed.below, session.computed.below_rig
         if settings is None or below is None or rig is None:
             return
         joint = rig.joint_called(settings.limb)
@@ -77,9 +77,9 @@ class GoalPanel(StepPanel):
             return
         self.when.refresh()
         self.here.setVisible(settings.to in ("point", "keyed") and settings.limb != "head")
-        report = session.report
-        if session.step_problem:
-            self.said.setText(session.step_problem)
+        report = session.computed.report
+        if session.computed.step_problem:
+            self.said.setText(session.computed.step_problem)
         elif isinstance(report, GoalReport):
             self.said.setText(_said(report, _later(session, settings)))
 
@@ -132,7 +132,12 @@ def _overlay(moment: Moment, sight: Sight, _hot: int) -> Overlay:
 
 def _hold(session: Session, sight: Sight, _figure: PosedFigure) -> Manipulator | None:
     """The target's handle, where it is a place of its own and no joint but its own limb's is in hand."""
-    settings, rig, clip, joint = settings_of(session), session.step_rig, session.shown, session.selection.joint
+    settings, rig, clip, joint = (
+        settings_of(session),
+        session.computed.step_rig,
+        session.computed.shown,
+        session.selection.joint,
+    )
     if settings is None or settings.to not in ("point", "keyed") or rig is None or clip is None:
         return None
     if session.selection.rest_shown or not (joint in ("", settings.limb) or rig.part_of(joint) == settings.limb):

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from reflexa.desktop.kinds.model import Offer, StepView
-from reflexa.desktop.session import Session
 from reflexa.desktop.settings.joint_table import Row
 from reflexa.desktop.settings.step_panel import TablePanel
+from reflexa.session import Session
 
 
 class HelperPanel(TablePanel):
@@ -17,7 +17,7 @@ class HelperPanel(TablePanel):
 
     def refresh(self) -> None:
         session = self.session
-        rig, report = session.step_rig, session.report
+        rig, report = session.computed.step_rig, session.computed.report
         if rig is None or report is None or report is self._shown:
             return
         self._shown = report

@@ -6,10 +6,10 @@ from msgspec.structs import replace
 from PySide6.QtWidgets import QCheckBox, QLabel, QPushButton
 
 from reflexa.desktop.kinds.model import StepView
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.reach_rows import ReachRows
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.qt_properties import named
+from reflexa.session import Session, line
 from reflexa.steps.keep import KeepReport, KeepSettings
 from reflexa.words import length
 
@@ -48,7 +48,7 @@ class KeepPanel(StepPanel):
 
     def refresh(self) -> None:
         session, settings = self.session, self._settings()
-        rig = session.step_rig
+        rig = session.computed.step_rig
         if settings is None or rig is None:
             return
         self.when.refresh()
@@ -63,10 +63,10 @@ class KeepPanel(StepPanel):
         self.joint.setToolTip(why)
         others = [j for j in settings.joints if j not in ENDS]
         text = f"Also {', '.join(others)}. " if others else ""
-        report = session.report
+        report = session.computed.report
         if isinstance(report, KeepReport):
             text += f"The step moves joints by up to {length(report.moved)} to keep them."
-        self.said.setText(session.step_problem or text)
+        self.said.setText(session.computed.step_problem or text)
 
 
 VIEW = StepView("keep-in-world", panel=KeepPanel)

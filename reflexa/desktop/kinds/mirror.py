@@ -5,10 +5,10 @@ from __future__ import annotations
 from PySide6.QtWidgets import QLabel
 
 from reflexa.desktop.kinds.model import Offer, StepView
-from reflexa.desktop.session import Session
 from reflexa.desktop.settings.step_panel import TablePanel
 from reflexa.desktop.widgets.qt_properties import named
 from reflexa.rig.sides import in_common
+from reflexa.session import Session
 from reflexa.words import counted
 
 
@@ -25,7 +25,7 @@ class MirrorPanel(TablePanel):
         self._rig: object = None
 
     def refresh(self) -> None:
-        rig = self.session.step_rig
+        rig = self.session.computed.step_rig
         if rig is None or rig is self._rig:
             return
         self._rig = rig

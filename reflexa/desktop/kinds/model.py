@@ -12,12 +12,12 @@ from reflexa.desktop.picture.manipulator import Manipulator
 from reflexa.desktop.picture.overlay import Overlay
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.sight import Sight
-from reflexa.desktop.session import Session
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.session import Session
 
 Ground = tuple[tuple[float, float], ...]
 

@@ -8,10 +8,10 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QPainter, QPainterPath, QPen
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.widgets.points import HOW, Point, PointsByHand
 from reflexa.motion.arrays import Array
 from reflexa.motion.curves import monotone
+from reflexa.session import Session, line
 from reflexa.steps.root_motion import RootMotionSettings
 
 
@@ -71,7 +71,7 @@ class PacePicture(PointsByHand):
         if len(self._speed):
             text = f"pace: {self._speed.min():.2f} to {self._speed.max():.2f} m/s"
         p.drawText(QRectF(8, 3, self.width() - 16, 16), Qt.AlignmentFlag.AlignLeft, text)
-        frame = self.session.player.frame / max(self.session.frames - 1, 1)
+        frame = self.session.player.frame / max(self.session.computed.frames - 1, 1)
         p.setPen(QPen(t.colour("ink"), 1.2))
         x = self.pixel((frame, 0.0)).x()
         p.drawLine(QPointF(x, 20), QPointF(x, self.height() - 4))

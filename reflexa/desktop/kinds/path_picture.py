@@ -8,11 +8,11 @@ from PySide6.QtCore import QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QColor, QMouseEvent, QPainter, QPainterPath, QPen
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.widgets.focus import paint_focus
 from reflexa.desktop.widgets.points import HOW, Point, PointsByHand
 from reflexa.motion import quat, travel
 from reflexa.motion.arrays import Array
+from reflexa.session import Session, line
 from reflexa.stage.model import turn_of
 from reflexa.stage.shapes import corners
 from reflexa.steps.root_motion import RootMotionSettings

@@ -19,12 +19,12 @@ from PySide6.QtWidgets import QMenu
 
 from reflexa.desktop.kinds.plants_now import edit, plants_of, report_of, settings_of
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session
 from reflexa.desktop.time.lanes import Lanes
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.widgets import menus
 from reflexa.motion.contact import PARTS, Contact
 from reflexa.rig import Rig
+from reflexa.session import Session
 from reflexa.steps.contacts import ContactsReport
 from reflexa.steps.plants import LIMBS, PlantsSettings, Traces, picked_place
 from reflexa.steps.plants import find as edits
@@ -60,9 +60,9 @@ class PlantLanes(Lanes):
         if report is not None and settings is not None:
             self.row, limbs = TALL, report.traces.tracks
             self._rows = [n for n in limbs if n.endswith("foot") or n in used or settings.hands]
-        elif isinstance(self.session.report, ContactsReport):
+        elif isinstance(self.session.computed.report, ContactsReport):
             self.row = LOW
-            self._rows = rows_of(self.session.step_rig, used)
+            self._rows = rows_of(self.session.computed.step_rig, used)
         self.setMinimumHeight(len(self._rows) * self.row + 8)
         self.updateGeometry()
         self.changed()
@@ -90,7 +90,7 @@ class PlantLanes(Lanes):
             p.setPen(t.colour("quiet"))
             text = (
                 ""
-                if self.session.report is None
+                if self.session.computed.report is None
                 else "No foot is known on this rig: say in the Figure view which joints the feet are."
             )
             p.drawText(QRectF(left, 8, self.width() - left, 20), Qt.AlignmentFlag.AlignLeft, text)
@@ -201,7 +201,7 @@ class PlantLanes(Lanes):
             return
         part, plants, index, from_ = self._grab
         by = round(self.time.frame(at.x()) - self.time.frame(from_))
-        p, frames = plants[index], self.session.frames
+        p, frames = plants[index], self.session.computed.frames
         if part == "ball":
             new = edits.with_roll(plants, index, ball_down=p.ball_from + by)
         elif part == "heel":
@@ -223,11 +223,11 @@ class PlantLanes(Lanes):
     def mouseDoubleClickEvent(self, e: QMouseEvent) -> None:
         limb = self.limb_at(e.position().y())
         if limb and self.hit(e.position())[0] is None:
-            frame = min(max(round(self.time.frame(e.position().x())), 0), self.session.frames - 1)
+            frame = min(max(round(self.time.frame(e.position().x())), 0), self.session.computed.frames - 1)
             edit(
                 self.session,
                 "put in a contact",
-                edits.added(plants_of(self.session), limb, frame, self.session.frames),
+                edits.added(plants_of(self.session), limb, frame, self.session.computed.frames),
             )
 
     def keyPressEvent(self, e: QKeyEvent) -> None:
@@ -266,7 +266,7 @@ class PlantLanes(Lanes):
                 (*plants[:index], p, *plants[index + 1 :]),
             )
         elif what == "pick":
-            below, rig = self.session.below, self.session.below_rig
+            below, rig = self.session.computed.below, self.session.computed.below_rig
             if below is not None and rig is not None:
                 p = replace(self.chosen, place=picked_place(below, rig, self.chosen, self.session.player.frame))
                 edit(self.session, "hold it as at the playhead", (*plants[:index], p, *plants[index + 1 :]))
@@ -282,13 +282,13 @@ class PlantLanes(Lanes):
             limb = self.limb_at(at.y())
             if not limb:
                 return
-            frame = min(max(round(self.time.frame(at.x())), 0), self.session.frames - 1)
+            frame = min(max(round(self.time.frame(at.x())), 0), self.session.computed.frames - 1)
             menu.addAction(
                 f"Put in a contact here: {limb}",
                 lambda: edit(
                     self.session,
                     "put in a contact",
-                    edits.added(plants_of(self.session), limb, frame, self.session.frames),
+                    edits.added(plants_of(self.session), limb, frame, self.session.computed.frames),
                 ),
             )
         else:

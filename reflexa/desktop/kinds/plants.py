@@ -11,13 +11,13 @@ from reflexa.desktop.kinds.plant_lanes import PlantLanes
 from reflexa.desktop.kinds.plants_now import edit, plants_of, report_of, settings_of
 from reflexa.desktop.picture.overlay import NOTHING, Overlay
 from reflexa.desktop.picture.sight import Sight
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.joint_table import Row
 from reflexa.desktop.settings.step_panel import TablePanel
 from reflexa.desktop.widgets import labels
 from reflexa.draw.figure import LEFT, RIGHT
 from reflexa.draw.scene import Lines
 from reflexa.rig import Rig
+from reflexa.session import Session, line
 from reflexa.steps.plants import PlantsReport
 from reflexa.words import counted
 
@@ -52,13 +52,13 @@ class PlantsPanel(TablePanel):
 
     def refresh(self) -> None:
         session, settings, report, rig = (
-            self.session, settings_of(self.session), report_of(self.session), self.session.step_rig,
+            self.session, settings_of(self.session), report_of(self.session), self.session.computed.step_rig,
         )  # fmt: skip
         if settings is None:
             return
         self._switch(settings.find)
-        if session.step_problem:
-            self.summary.setText(session.step_problem)
+        if session.computed.step_problem:
+            self.summary.setText(session.computed.step_problem)
             self.table.hide()
             self.more.hide()
             self._shown = None

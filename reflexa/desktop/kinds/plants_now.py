@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from reflexa.desktop.session import Session, line
 from reflexa.motion.contact import Contact
+from reflexa.session import Session, line
 from reflexa.steps.contacts import ContactsReport, ContactsSettings
 from reflexa.steps.plants import PlantsReport, PlantsSettings
 
@@ -18,7 +18,7 @@ def settings_of(session: Session) -> PlantsSettings | None:
 
 def report_of(session: Session) -> PlantsReport | None:
     """What is known of the contacts that the selected step holds; None until it is computed."""
-    report = session.report
+    report = session.computed.report
     return report if isinstance(report, PlantsReport) else None
 
 
@@ -29,7 +29,7 @@ def plants_of(session: Session) -> tuple[Contact, ...]:
         return settings.contacts
     if isinstance(settings, PlantsSettings) and not settings.find:
         return settings.plants
-    report = session.report
+    report = session.computed.report
     if isinstance(report, ContactsReport):
         return report.contacts
     return report.plants if isinstance(report, PlantsReport) else ()

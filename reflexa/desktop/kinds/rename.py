@@ -6,9 +6,9 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QAbstractItemView, QTableWidgetItem
 
 from reflexa.desktop.kinds.model import StepView
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.step_panel import TablePanel
 from reflexa.library.fits import RENAME
+from reflexa.session import Session, line
 from reflexa.steps.rename import RenameReport, RenameSettings
 
 
@@ -25,14 +25,14 @@ class RenamePanel(TablePanel):
         self._shown: dict[str, str] | None = None
 
     def refresh(self) -> None:
-        step, report = self.session.step, self.session.report
+        step, report = self.session.step, self.session.computed.report
         settings = step.settings if step is not None else None
         if not isinstance(settings, RenameSettings):
             return
         names = dict(settings.names)
         said = f"{len(names)} names are given one by one." if names else "Choose a rig of the same build."
-        if self.session.step_problem:
-            said = self.session.step_problem
+        if self.session.computed.step_problem:
+            said = self.session.computed.step_problem
         elif isinstance(report, RenameReport):
             names = dict(report.names)
             if settings.rig:

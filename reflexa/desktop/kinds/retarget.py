@@ -13,7 +13,6 @@ from reflexa.desktop.picture.handle import handle_at
 from reflexa.desktop.picture.manipulator import Drag, Manipulator, snapped
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.sight import Sight
-from reflexa.desktop.session import Session, line, rigs
 from reflexa.desktop.settings.joint_table import JointTable, Row
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.numbers import put
@@ -25,6 +24,7 @@ from reflexa.motion.arrays import Array, Vector, vector
 from reflexa.rig import Rig
 from reflexa.rig.match import Match, match
 from reflexa.rig.notes import notes_of, set_fit
+from reflexa.session import Session, line, rigs
 from reflexa.steps.retarget import Quality, RetargetReport, RetargetSettings, rig_named
 from reflexa.steps.retarget.rest import aligned_rest, scaled_rest
 from reflexa.words import counted
@@ -32,7 +32,7 @@ from reflexa.words import counted
 
 def match_of(session: Session) -> Match | None:
     """The match of the selected step as it is being set up; None where it has no rig yet."""
-    settings, source = session.step.settings if session.step is not None else None, session.step_rig
+    settings, source = session.step.settings if session.step is not None else None, session.computed.step_rig
     if not isinstance(settings, RetargetSettings) or source is None:
         return None
     try:
@@ -104,7 +104,7 @@ class RetargetPanel(StepPanel):
 
     def refresh(self) -> None:
         session = self.session
-        m, report = match_of(session), session.report
+        m, report = match_of(session), session.computed.report
         self.rest.setChecked(session.selection.rest_shown)
         self.rest.setEnabled(m is not None)
         if m is None:

@@ -11,11 +11,11 @@ from PySide6.QtWidgets import QLabel
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.kinds.time_lanes import TimeLanes
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.points import HOW, Point, PointsByHand
 from reflexa.motion.arrays import Array
 from reflexa.motion.curves import monotone
+from reflexa.session import Session, line
 from reflexa.steps.retime import RetimeReport, RetimeSettings
 from reflexa.words import counted
 
@@ -42,7 +42,7 @@ class CurvePicture(PointsByHand):
 
     @property
     def _old(self) -> int:
-        below = self.session.below
+        below = self.session.computed.below
         return below.frames - 1 if below is not None and below.frames > 1 else 1
 
     def points(self) -> list[Point]:
@@ -129,12 +129,12 @@ class RetimePanel(StepPanel):
         self.column.addWidget(self.said)
 
     def refresh(self) -> None:
-        session, report = self.session, self.session.report
+        session, report = self.session, self.session.computed.report
         settings = session.step.settings if session.step is not None else None
         self.picture.setVisible(isinstance(settings, RetimeSettings) and settings.how == "curve")
         self.picture.update()
-        if session.step_problem:
-            self.said.setText(session.step_problem)
+        if session.computed.step_problem:
+            self.said.setText(session.computed.step_problem)
         elif isinstance(report, RetimeReport):
             a, b = report.seconds
             self.said.setText(

@@ -12,7 +12,6 @@ from reflexa.desktop.kinds.path_picture import PathPicture
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.overlay import NOTHING, Overlay
 from reflexa.desktop.picture.sight import Sight
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.joint_table import JointTable, Row
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.folding import Folding
@@ -21,6 +20,7 @@ from reflexa.motion import travel
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.session import Session, line
 from reflexa.steps.root_motion import Report, RootMotionReport, RootMotionSettings, own_way, travel_of
 from reflexa.words import length, plain
 
@@ -77,14 +77,14 @@ class RootPanel(StepPanel):
         session, settings = self.session, settings_of(self.session)
         if settings is None:
             return
-        along, rig = settings.operation == "along path", session.step_rig
+        along, rig = settings.operation == "along path", session.computed.step_rig
         self.buttons.setVisible(along)
         self.pace.setVisible(along and settings.walked == "to its end")
         lacks_root = rig is not None and rig.joint("root") < 0
         self.add_root.setVisible(lacks_root and settings.operation in ("from pelvis", "hand back", "from feet"))
-        report = session.report
-        if session.step_problem:
-            self.said.setText(session.step_problem)
+        report = session.computed.report
+        if session.computed.step_problem:
+            self.said.setText(session.computed.step_problem)
         elif isinstance(report, RootMotionReport) and rig is not None and report is not self._shown:
             self._shown = report
             self.picture.show_ways(report.way_before, report.way_after, _rate(session))
@@ -108,13 +108,13 @@ class RootPanel(StepPanel):
         self.table.show_rows(rows, most=6)
 
     def _own_way(self) -> None:
-        below, rig = self.session.below, self.session.below_rig
+        below, rig = self.session.computed.below, self.session.computed.below_rig
         if below is not None and rig is not None:
             self.picture.put(list(own_way(below, rig)))
 
 
 def _rate(session: Session) -> float:
-    return session.below.rate if session.below is not None else 30.0
+    return session.computed.below.rate if session.computed.below is not None else 30.0
 
 
 def _as_before(was: Report) -> str:

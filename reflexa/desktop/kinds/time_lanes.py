@@ -12,11 +12,11 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QBrush, QKeyEvent, QMouseEvent, QPainter, QPen
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.time.lanes import Lanes
 from reflexa.desktop.time.time_map import TimeMap, tick_step
 from reflexa.motion.arrays import Array
 from reflexa.motion.contacts import spans
+from reflexa.session import Session, line
 from reflexa.steps import Settings
 
 _BEFORE, _AFTER, _BAR = 6, 52, 18
@@ -73,19 +73,19 @@ class TimeLanes(Lanes):
     @property
     def _at(self) -> int:
         """Where the step was in what was computed last, or -1."""
-        evaluation = self.session.evaluation
+        evaluation = self.session.computed.evaluation
         return evaluation.take.index(self.session.selection.card) if evaluation is not None else -1
 
     @property
     def times(self) -> Array | None:
         """Which frame before the step stands at each frame after it; None while that is computed."""
-        evaluation, at = self.session.evaluation, self._at
+        evaluation, at = self.session.computed.evaluation, self._at
         return evaluation.outcomes[at + 1].times if evaluation is not None and at >= 0 else None
 
     @property
     def count(self) -> int:
         """How many frames there were before the step."""
-        evaluation, at = self.session.evaluation, self._at
+        evaluation, at = self.session.computed.evaluation, self._at
         return evaluation.clips[at].frames if evaluation is not None and at >= 0 else 1
 
     def old_x(self, frame: float) -> float:

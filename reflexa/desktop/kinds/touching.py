@@ -6,10 +6,10 @@ from functools import partial
 
 from reflexa.contacts.bodies import volumes_for
 from reflexa.desktop.kinds.plants_now import edit, plants_of
-from reflexa.desktop.session import Session
-from reflexa.desktop.session.selection import Waiting
 from reflexa.rig import Rig
 from reflexa.rig.rig import SIDES
+from reflexa.session import Session
+from reflexa.session.selection import Waiting
 from reflexa.steps.plants import find
 
 _HANDS = tuple(f"{side} hand" for side in SIDES)
@@ -23,7 +23,7 @@ def begin(session: Session, on: bool) -> None:
 
 
 def _first(session: Session, joint: str) -> None:
-    part = _part(session.rig, joint)
+    part = _part(session.computed.rig, joint)
     session.selection.select_joint(joint)
     if not part:
         session.said.emit(f"{joint} is no part that a hand can touch. Pick a hand, or trunk, head, arm or thigh.")
@@ -33,7 +33,7 @@ def _first(session: Session, joint: str) -> None:
 
 
 def _second(session: Session, first: str, joint: str) -> None:
-    rig, clip, second = session.rig, session.shown, _part(session.rig, joint)
+    rig, clip, second = session.computed.rig, session.computed.shown, _part(session.computed.rig, joint)
     session.selection.wait_for(None)
     session.selection.select_joint(joint)
     if rig is None or clip is None:

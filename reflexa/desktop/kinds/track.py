@@ -9,12 +9,12 @@ from PySide6.QtGui import QMouseEvent, QPainter, QPainterPath, QPen
 
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.time.lanes import Lanes, between_neighbours
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.widgets.points import HOW, Point, PointsByHand
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.session import Session, line
 from reflexa.steps.track import TrackSettings
 
 _TOP, _FOOT = 8, 10
@@ -45,7 +45,11 @@ class TrackLane(PointsByHand, Lanes):
 
     def _span(self) -> tuple[float, float]:
         """The lowest and highest value that there is room for."""
-        known = [v for clip in (self.session.below, self.session.after_step) if (v := self._values(clip)) is not None]
+        known = [
+            v
+            for clip in (self.session.computed.below, self.session.computed.after_step)
+            if (v := self._values(clip)) is not None
+        ]
         low, high = min([0.0, *(float(v.min()) for v in known)]), max([1.0, *(float(v.max()) for v in known)])
         return low - 0.05 * (high - low), high + 0.05 * (high - low)
 
@@ -55,7 +59,7 @@ class TrackLane(PointsByHand, Lanes):
 
     def _base(self, frame: float) -> float:
         """What a key's value is added to at a frame."""
-        s, below = self.settings, self._values(self.session.below)
+        s, below = self.settings, self._values(self.session.computed.below)
         added = s is not None and s.how == "add" and below is not None and 0 <= frame < len(below)
         return float(below[int(frame)]) if added and below is not None else 0.0
 
@@ -68,7 +72,7 @@ class TrackLane(PointsByHand, Lanes):
 
     def value(self, at: QPointF) -> Point:
         """The key that makes the curve go through a place."""
-        frame = min(max(round(self.time.frame(at.x())), 0), self.session.frames - 1)
+        frame = min(max(round(self.time.frame(at.x())), 0), self.session.computed.frames - 1)
         low, high = self._span()
         level = low + (self.height() - _FOOT - at.y()) / (self.height() - _TOP - _FOOT) * (high - low)
         return frame, round(level - self._base(frame), 3)
@@ -77,7 +81,7 @@ class TrackLane(PointsByHand, Lanes):
         return point[0] + across, round(point[1] + 0.05 * up, 3)
 
     def within(self, which: int, to: Point) -> Point:
-        return between_neighbours(self.points(), which, to, self.session.frames - 1)
+        return between_neighbours(self.points(), which, to, self.session.computed.frames - 1)
 
     def put(self, points: list[Point], merge: str) -> None:
         if self.settings is not None:
@@ -85,7 +89,7 @@ class TrackLane(PointsByHand, Lanes):
             line.edit_settings(self.session, "key the track", new, merge and f"track {merge}")
 
     def inserted(self) -> QPointF:
-        frame, values = self.session.player.frame, self._values(self.session.after_step)
+        frame, values = self.session.player.frame, self._values(self.session.computed.after_step)
         known = values is not None and frame < len(values)
         return QPointF(self.time.x(frame), self.level(float(values[frame]) if known and values is not None else 0.0))
 
@@ -107,7 +111,10 @@ class TrackLane(PointsByHand, Lanes):
         p.setPen(QPen(t.colour("line"), 1, Qt.PenStyle.DashLine))
         for level in (0.0, 1.0):
             p.drawLine(QPointF(self.left, self.level(level)), QPointF(self.width() - 10, self.level(level)))
-        for clip, token, wide in ((self.session.below, "quiet", 1.2), (self.session.after_step, "accent", 2.0)):
+        for clip, token, wide in (
+            (self.session.computed.below, "quiet", 1.2),
+            (self.session.computed.after_step, "accent", 2.0),
+        ):
             values = self._values(clip)
             if values is not None:
                 xs, ys = self.time.seen(values, np.maximum)

@@ -7,8 +7,8 @@ from PySide6.QtWidgets import QLabel, QPushButton
 
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.kinds.time_lanes import Ends, TimeLanes
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.step_panel import StepPanel
+from reflexa.session import Session, line
 from reflexa.steps.trim import TrimReport, TrimSettings
 from reflexa.words import counted
 
@@ -60,10 +60,10 @@ class TrimPanel(StepPanel):
         self.column.addWidget(self.clear)
 
     def refresh(self) -> None:
-        session, report = self.session, self.session.report
+        session, report = self.session, self.session.computed.report
         settings = session.step.settings if session.step is not None else None
-        if session.step_problem:
-            self.said.setText(session.step_problem)
+        if session.computed.step_problem:
+            self.said.setText(session.computed.step_problem)
         if not isinstance(settings, TrimSettings) or not isinstance(report, TrimReport):
             return
         spans = ", ".join(f"{a}–{b}" for a, b in report.kept)

@@ -25,10 +25,10 @@ from reflexa.desktop.library.previews import Previews, Thing
 from reflexa.desktop.library.recipe_list import RecipeList
 from reflexa.desktop.library.take_list import TakeList
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, takes
 from reflexa.desktop.widgets import menus
 from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.desktop.widgets.search import search_field
+from reflexa.session import Session, takes
 from reflexa.steps import make
 from reflexa.take import Segment, Source
 

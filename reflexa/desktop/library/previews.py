@@ -10,11 +10,11 @@ from PySide6.QtGui import QImage
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture import pictures
-from reflexa.desktop.session import Session
-from reflexa.desktop.work import Job
 from reflexa.errors import RecipeError
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.session import Session
+from reflexa.session.work import Job
 from reflexa.take import Source, Take
 from reflexa.take.clips import TAKE
 
@@ -138,7 +138,7 @@ class Previews(QObject):
         if document is None or clip is None:
             return None
         if take is not None:
-            line = session.evaluation
+            line = session.computed.evaluation
             if line is not None and line.take is take:
                 return line.rig, line.result
             kept = self._results.get(take.name)

@@ -15,9 +15,9 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
+from reflexa.desktop.dropping import of_recipe
 from reflexa.desktop.kinds import view_of
 from reflexa.desktop.look import theme
-from reflexa.desktop.session.dropping import of_recipe
 from reflexa.desktop.widgets.own_keys import keep_keys
 from reflexa.steps import kind_of
 from reflexa.take.recipe import Recipe

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import QListWidget, QListWidgetItem
 from reflexa.desktop.kinds import view_of
 from reflexa.desktop.library.delegate import ICONS, LINES, SHOWN, THING
 from reflexa.desktop.library.previews import Thing
-from reflexa.desktop.session import Session, takes
+from reflexa.session import Session, takes
 from reflexa.take import Source, Take
 from reflexa.words import counted
 

@@ -12,10 +12,10 @@ from reflexa.checks import Finding
 from reflexa.desktop.kinds import view_of
 from reflexa.desktop.line.ribbon import Ribbon
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, findings, line
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.desktop.widgets.switch import Switch
+from reflexa.session import Session, findings, line
 from reflexa.steps import Step, kind_of
 
 _WHOLE = "It takes the clip over as a whole: it has no weight, envelope or mask."

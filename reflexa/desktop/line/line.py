@@ -8,14 +8,14 @@ from PySide6.QtCore import QPoint, QSize, Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QWidget
 
+from reflexa.desktop.dropping import dropped, holds_clips, recipe_of
 from reflexa.desktop.kinds import VIEWS, view_of
 from reflexa.desktop.line.card import CARD_SIZE, Card, StepCard
 from reflexa.desktop.line.source_card import SourceCard
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import RESULT, SOURCE, Session, line
-from reflexa.desktop.session.dropping import dropped, holds_clips, recipe_of
 from reflexa.desktop.widgets import labels, menus
 from reflexa.desktop.widgets.qt_properties import styled
+from reflexa.session import RESULT, SOURCE, Session, line
 from reflexa.steps import KINDS, Step, kind_of
 from reflexa.take import Source, Take
 from reflexa.words import counted
@@ -222,19 +222,19 @@ class RevisionLine(QScrollArea):
         session = self.session
         if session.take is None or RESULT not in self.cards:
             return
-        clip, result, evaluation = session.source_head, session.result, session.evaluation
+        clip, result, evaluation = session.source_head, session.computed.result, session.computed.evaluation
         self._source_facts.setText(
             f"{counted(clip.frames, 'frame')}, {clip.rate:g} fps" if clip is not None else self._no_clip(session.take)
         )
         for id_, card in self.steps.items():
-            card.show_problem(session.problem_of(id_))
+            card.show_problem(session.computed.problem_of(id_))
             judged = session.evaluator.judgement.judged
             card.show_findings(judged.brought.get(id_, ()), judged.mended.get(id_, ()))
             at = evaluation.take.index(id_) if evaluation is not None else -1
             if card.ribbon is not None and evaluation is not None and at >= 0:
                 card.ribbon.set_values(evaluation.ribbons[at])
         if result is not None:
-            first, last = session.range
+            first, last = session.computed.range
             count, found = last - first + 1, session.evaluator.judgement.count
             frames, seconds = counted(count, "frame"), f"{(count - 1) / result.rate:.2f} s"
             self._result_facts.setText(frames if found else f"{frames}, {seconds}")  # both have no room beside findings
@@ -286,7 +286,9 @@ class RevisionLine(QScrollArea):
 
     def _add_ties(self, menu: QMenu, step: Step) -> None:
         """Events that the step's envelope and reaches can go with."""
-        given = dict.fromkeys(e.name for e in (self.session.below.events if self.session.below is not None else ()))
+        given = dict.fromkeys(
+            e.name for e in (self.session.computed.below.events if self.session.computed.below is not None else ())
+        )
         for title, event in [("No event", ""), *((name, name) for name in given)]:
             entry = menu.addAction(title, partial(line.tie, self.session, step.id, event))
             entry.setCheckable(True)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 
+from reflexa.desktop.dropping import dropped, holds_clips
 from reflexa.desktop.line.card import Card
-from reflexa.desktop.session import SOURCE, Session, takes
-from reflexa.desktop.session.dropping import dropped, holds_clips
+from reflexa.session import SOURCE, Session, takes
 
 
 class SourceCard(Card):

@@ -12,10 +12,10 @@ from PySide6.QtGui import QKeyEvent
 from reflexa.desktop.picture.handle import HOOPS, RODS, SWING
 from reflexa.desktop.picture.manipulator import Drag, Manipulator
 from reflexa.desktop.picture.snapshot import Snapshot
-from reflexa.desktop.session import Session
 from reflexa.draw import Camera
 from reflexa.draw.figure import usefulness
 from reflexa.motion import quat
+from reflexa.session import Session
 
 HOW = (
     ("Shift+arrows in the picture", "orbit"),

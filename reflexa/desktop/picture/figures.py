@@ -10,12 +10,12 @@ from reflexa.desktop.kinds import view_of
 from reflexa.desktop.picture import colours
 from reflexa.desktop.picture.look import Look
 from reflexa.desktop.picture.posed import PosedFigure, Role
-from reflexa.desktop.session import Session
 from reflexa.draw import Camera
 from reflexa.motion import cycle
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, rest_clip
 from reflexa.rig import Rig
+from reflexa.session import Session
 
 _STILL = np.zeros(3)
 
@@ -25,11 +25,11 @@ def figures(session: Session, look: Look, camera: Camera) -> tuple[PosedFigure, 
     if session.selection.rest_shown:
         return _rest(session)
     compared = _before(session, look)
-    if session.shown is None or session.rig is None or compared is None:
+    if session.computed.shown is None or session.computed.rig is None or compared is None:
         return ()
     if look.mode == "Before":
         return (compared,)
-    after = _after(session, look, session.shown, session.rig)
+    after = _after(session, look, session.computed.shown, session.computed.rig)
     if look.differences:
         after = replace(after, colours=colours.by_difference(after, compared), by_kind=True)
     if look.mode in ("Both", "One step"):
@@ -50,14 +50,14 @@ def _after(session: Session, look: Look, clip: Clip, rig: Rig) -> PosedFigure:
     preview, rounds = session.evaluator.preview, session.player.rounds
     if preview is not None:
         return replace(posed, clip=preview, frame=0, offset=_offset(look, clip, rig, posed.placed))
-    if rounds and clip.loop and session.range == (0, clip.frames - 1):
+    if rounds and clip.loop and session.computed.range == (0, clip.frames - 1):
         posed = replace(posed, clip=cycle.after_rounds(clip, rig.travel_joint, frame, rounds), frame=0)
     return replace(posed, offset=_offset(look, clip, rig, posed.placed))
 
 
 def _before(session: Session, look: Look) -> PosedFigure | None:
     """What it is compared with: the source, what stands before the selected step, or another take's result."""
-    line, other = session.evaluation, session.evaluator.other
+    line, other = session.computed.evaluation, session.evaluator.other
     if line is None:
         return None
     clip, rig, name = line.clips[0], line.rigs[0], "Before"
@@ -90,7 +90,7 @@ def _offset(look: Look, clip: Clip, rig: Rig, placed: Array) -> Array:
 
 def _painted(session: Session, rig: Rig) -> Array | None:
     """Colours of joints that the selected step asks for: by weight while its mask is painted, else its kind's own."""
-    step, own = session.step, session.step_rig
+    step, own = session.step, session.computed.step_rig
     if step is None:
         return None
     if session.selection.painting and own is not None and own.key == rig.key:
@@ -109,7 +109,7 @@ def _rest(session: Session) -> tuple[PosedFigure, ...]:
     own = view.rest(session) if view is not None and view.rest is not None else None
     if own is not None:
         return tuple(own)
-    rig = session.rig
+    rig = session.computed.rig
     if rig is None:
         return ()
     return (PosedFigure(rest_clip(rig.neutral), 0, "after", _STILL, rig, colours.by_side(rig), label="Rest pose"),)

@@ -13,8 +13,8 @@ from reflexa.desktop.picture.manipulator import Manipulator
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.snapshot import Snapshot
 from reflexa.desktop.picture.viewport_input import ViewportInput
-from reflexa.desktop.session import RESULT, SOURCE, Session
 from reflexa.formats import suffixes
+from reflexa.session import RESULT, SOURCE, Session
 
 _LENGTHS = (0.01, 0.02, 0.05, 0.1, 0.2, 0.5, 1, 2, 5, 10, 20, 50, 100, 200)
 
@@ -70,9 +70,9 @@ def _notice(session: Session) -> str:
     if session.document is None:
         return ""
     evaluator = session.evaluator
-    if session.evaluation is None:
-        return session.problem or evaluator.computing or evaluator.refused or "Computing…"
-    return evaluator.computing or session.problem
+    if session.computed.evaluation is None:
+        return session.computed.problem or evaluator.computing or evaluator.refused or "Computing…"
+    return evaluator.computing or session.computed.problem
 
 
 def _paint_caption(p: QPainter, seen: Snapshot, width: float) -> None:

@@ -11,13 +11,13 @@ from reflexa.desktop.picture.handle import handle_at
 from reflexa.desktop.picture.manipulator import SNAP_MOVE, Drag, Manipulator, snapped
 from reflexa.desktop.picture.overlay import Overlay
 from reflexa.desktop.picture.sight import Sight
-from reflexa.desktop.session import Session, props
 from reflexa.draw import Figure
 from reflexa.draw.scene import DIAMOND, Lines, Marks
 from reflexa.errors import RecipeError
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array, frozen, vector
 from reflexa.motion.clip import Clip
+from reflexa.session import Session, props
 from reflexa.stage import Prop, Stage
 from reflexa.stage.model import degrees_of, grip_track
 from reflexa.stage.moves import hit, met, placed

@@ -93,8 +93,8 @@ def _marked(f: PosedFigure, seen: Snapshot, near: frozenset[str]) -> Array:
 
 def _history(seen: Snapshot) -> list[Lines]:
     """Strokes of the figure some frames away, and the way of the selected joint through the clip."""
-    session, after, clip = seen.session, seen.after, seen.session.shown
-    line, t = session.evaluation, theme.current()
+    session, after, clip = seen.session, seen.after, seen.session.computed.shown
+    line, t = session.computed.evaluation, theme.current()
     if after is None or clip is None or line is None or session.selection.rest_shown:
         return []
     out: list[Lines] = []
@@ -103,12 +103,14 @@ def _history(seen: Snapshot) -> list[Lines]:
         if 0 <= frame < clip.frames:
             bones = drawn.bones(after.rig, clip, frame, after.colours, 0.42 if abs(by) == GHOST else 0.22)
             out.append(replace(bones, ends=bones.ends + after.offset))
-    if seen.look.weight and session.rig is not None:
-        out += _weight(clip, session.rig, session.player.frame, after.offset)
+    if seen.look.weight and session.computed.rig is not None:
+        out += _weight(clip, session.computed.rig, session.player.frame, after.offset)
     joint = session.selection.joint
     if seen.look.trail and joint in clip.skeleton.index:
         # While a step is selected, its own before and after is what is looked at.
-        source = session.below if session.step is not None and session.below is not None else line.clips[0]
+        source = (
+            session.computed.below if session.step is not None and session.computed.below is not None else line.clips[0]
+        )
         if source is not clip and joint in source.skeleton.index:
             places = source.model[1][:, source.skeleton.index[joint]] + after.offset
             out.append(_way(places, t.before, 1.6))

@@ -15,10 +15,10 @@ from reflexa.desktop.picture.overlay import NOTHING, Overlay
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.props import drawn_props, grip_marks, prop_at, prop_hold
 from reflexa.desktop.picture.sight import Sight
-from reflexa.desktop.session import Session
 from reflexa.draw import Camera
 from reflexa.draw.figure import usefulness
 from reflexa.motion.arrays import Array
+from reflexa.session import Session
 
 # A mark is hit within so many pixels; one that is pulled every day counts as that much nearer, in pixels for each degree of
 # usefulness, at this many metres to a pixel and more.
@@ -44,14 +44,14 @@ class Snapshot:
 
     def overlay(self, hot_point: int) -> Overlay:
         """Props, and what the selected step says of the ground. hot_point: which point is under the pointer."""
-        session, clip = self.session, self.session.shown
+        session, clip = self.session, self.session.computed.shown
         if clip is None or session.selection.rest_shown:
             return NOTHING
         frame, shift = min(session.player.frame, clip.frames - 1), self.sight.shift
         out = drawn_props(session.stage, clip, frame, shift, session.selection.prop)
         if session.selection.prop:
             out += Overlay(marks=(grip_marks(session.stage, clip, frame, shift),))
-        step, stands, rig = session.step, session.after_step, session.step_rig
+        step, stands, rig = session.step, session.computed.after_step, session.computed.step_rig
         view = view_of(step.kind) if step is not None and step.on else None
         if view is not None and view.overlay is not None and stands is not None and rig is not None:
             moment = Moment(session, stands, rig, min(session.player.frame, stands.frames - 1))
@@ -92,7 +92,7 @@ class Snapshot:
 
     def prop_at(self, x: float, y: float) -> str:
         """The prop under a pixel, or an empty text."""
-        clip = self.session.shown
+        clip = self.session.computed.shown
         if clip is None or self.session.selection.rest_shown:
             return ""
         return prop_at(self.session.stage, clip, min(self.session.player.frame, clip.frames - 1), self.sight, x, y)
@@ -125,7 +125,7 @@ def _shift(session: Session, look: Look, shown: tuple[PosedFigure, ...]) -> Arra
 
 def _hold(session: Session, look: Look, sight: Sight, shown: tuple[PosedFigure, ...]) -> Manipulator | str | None:
     """What a hand can take hold of: the selected prop, what the selected step's kind offers, the selected joint."""
-    clip, step = session.shown, session.step
+    clip, step = session.computed.shown, session.step
     if session.player.playing or not shown or look.mode == "Before":
         return None
     if session.selection.prop and clip is not None and not session.selection.rest_shown:

@@ -23,10 +23,10 @@ from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.scene import scene
 from reflexa.desktop.picture.snapshot import Snapshot, moved_camera, snapshot
 from reflexa.desktop.picture.viewport_input import ViewportInput
-from reflexa.desktop.session import Session, views
 from reflexa.desktop.widgets.focus import paint_focus
 from reflexa.draw import Camera, Scene
 from reflexa.motion.arrays import Array
+from reflexa.session import Session, views
 from reflexa.take import View
 
 # How large a picture in motion is drawn, where that is done in software, and within how many pixels its meshes are exact.
@@ -214,7 +214,7 @@ class Viewport(QWidget):
         self.refresh()
         take = self.session.take
         key = (take.id or take.name, take.source) if take is not None else None
-        if key != self._framed_for and self.session.evaluation is not None:
+        if key != self._framed_for and self.session.computed.evaluation is not None:
             if self._framed_for is not None:
                 self._cameras[self._framed_for] = self._camera
             self._framed_for = key

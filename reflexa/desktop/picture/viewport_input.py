@@ -15,9 +15,9 @@ from reflexa.desktop.picture.manipulator import Drag, Manipulator
 from reflexa.desktop.picture.marks import near_joints
 from reflexa.desktop.picture.scene import Pointing
 from reflexa.desktop.picture.snapshot import Snapshot
-from reflexa.desktop.session import Session, masks, rigs
 from reflexa.draw import Camera
 from reflexa.motion.arrays import Array
+from reflexa.session import Session, masks, rigs
 from reflexa.words import plain
 
 

@@ -5,15 +5,15 @@ from __future__ import annotations
 from collections.abc import Callable
 from pathlib import Path
 
-from reflexa.desktop.session import SOURCE, Session
 from reflexa.rig.aim_axis import looks
+from reflexa.session import SOURCE, Session
 from reflexa.take.clips import TAKE
 
 Choice = tuple[str, str]
 
 
 def _rigs(session: Session) -> list[Choice]:
-    own = session.step_rig
+    own = session.computed.step_rig
     return [("choose…", ""), *((f, f) for f, rig in session.rigs.items() if own is None or rig.key != own.key)]
 
 
@@ -32,7 +32,7 @@ def _clip(name: str) -> str:
 
 
 def _limbs(session: Session) -> list[Choice]:
-    rig = session.step_rig
+    rig = session.computed.step_rig
     if rig is None:
         return []
     ends = [end for end in ("left hand", "right hand", "left foot", "right foot") if rig.limb(end) is not None]
@@ -43,7 +43,7 @@ def _limbs(session: Session) -> list[Choice]:
 
 
 def _chains(session: Session) -> list[Choice]:
-    rig, joint = session.step_rig, session.selection.joint
+    rig, joint = session.computed.step_rig, session.selection.joint
     if rig is None:
         return []
     found = [(name.capitalize(), name) for name in rig.chains]
@@ -67,7 +67,7 @@ def _grips(session: Session) -> list[Choice]:
 
 
 def _joints(session: Session) -> list[Choice]:
-    rig = session.step_rig
+    rig = session.computed.step_rig
     return [("choose…", ""), *((n, n) for n in (rig.skeleton.names if rig else ()))]
 
 
@@ -77,9 +77,9 @@ def _steps(session: Session) -> list[Choice]:
 
 
 def _tracks(session: Session) -> list[Choice]:
-    below = session.below
+    below = session.computed.below
     names = [t.name for t in below.tracks] if below is not None else []
-    meshes = session.step_rig.meshes if session.step_rig is not None else ()
+    meshes = session.computed.step_rig.meshes if session.computed.step_rig is not None else ()
     names += [name for mesh in meshes for name, _ in mesh.shapes]
     return [("choose…" if names else "the clip and its model have none", ""), *((n, n) for n in dict.fromkeys(names))]
 

@@ -11,8 +11,8 @@ from PySide6.QtWidgets import QAbstractItemView, QHeaderView, QInputDialog, QMen
 from reflexa.checks import Finding, Group
 from reflexa.checks.model import amount
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, findings
 from reflexa.desktop.widgets import menus
+from reflexa.session import Session, findings
 
 _FINDINGS = Qt.ItemDataRole.UserRole
 

@@ -8,10 +8,10 @@ from typing import Any
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QLineEdit
 
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.settings.choices import CHOICES
 from reflexa.desktop.widgets.choosers import chooser
 from reflexa.desktop.widgets.numbers import About, Control, Set, Value, number_box, put, vector, whole_box
+from reflexa.session import Session, line
 from reflexa.steps import StepKind
 from reflexa.steps.registry import describe_field, fields
 

@@ -10,7 +10,7 @@ from PySide6.QtWidgets import (
     QTableWidgetItem,
 )
 
-from reflexa.desktop.session import Session
+from reflexa.session import Session
 
 Row = tuple[tuple[str, ...], str, str, int]
 

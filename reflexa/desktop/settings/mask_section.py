@@ -5,12 +5,12 @@ from __future__ import annotations
 from msgspec.structs import replace
 from PySide6.QtWidgets import QComboBox, QFormLayout, QHBoxLayout, QInputDialog, QPushButton, QSpinBox
 
-from reflexa.desktop.session import Session, line, masks, rigs
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.numbers import CountBox, put
 from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.rig import PRESETS
+from reflexa.session import Session, line, masks, rigs
 from reflexa.steps import Mask
 from reflexa.words import counted
 
@@ -70,7 +70,7 @@ class MaskSection(StepPanel):
 
     def _fill(self) -> None:
         """What there is to choose from: groups of the rig too."""
-        rig = self.session.step_rig
+        rig = self.session.computed.step_rig
         groups = dict(rig.groups) if rig is not None else {}
         if groups == self._groups:
             return
@@ -84,7 +84,7 @@ class MaskSection(StepPanel):
         self.choice.addItem("From the selected joint down", _BELOW)
 
     def _keep_group(self) -> None:
-        step, rig = self.session.step, self.session.step_rig
+        step, rig = self.session.step, self.session.computed.step_rig
         if step is None or step.mask is None or rig is None:
             return
         reached = step.mask.weights(rig)

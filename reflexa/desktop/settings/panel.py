@@ -5,13 +5,13 @@ from __future__ import annotations
 from PySide6.QtCore import Qt, Signal
 from PySide6.QtWidgets import QFrame, QScrollArea, QVBoxLayout, QWidget
 
-from reflexa.desktop.session import SOURCE, Session
 from reflexa.desktop.settings.result_page import ResultPage
 from reflexa.desktop.settings.source_page import SourcePage
 from reflexa.desktop.settings.step_page import StepPage
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.choosers import keep_narrow
+from reflexa.session import SOURCE, Session
 
 
 class SettingsPanel(QFrame):

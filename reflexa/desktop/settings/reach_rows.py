@@ -5,9 +5,9 @@ from __future__ import annotations
 from msgspec.structs import replace
 from PySide6.QtWidgets import QGridLayout, QLabel, QPushButton, QSpinBox, QVBoxLayout, QWidget
 
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.widgets.numbers import put
 from reflexa.desktop.widgets.qt_properties import named, styled
+from reflexa.session import Session, line
 from reflexa.steps.reaches import PARTS, Reach, held_to, reached_at, with_frame
 
 
@@ -44,11 +44,11 @@ class ReachRows(QWidget):
             line.edit_settings(self.session, label, replace(step.settings, **{self.field: reaches}), merge)
 
     def _add(self) -> None:
-        frame, last = self.session.player.frame, self.session.frames - 1
+        frame, last = self.session.player.frame, self.session.computed.frames - 1
         self.set("reach at this frame", reached_at(self.reaches(), frame, last))
 
     def _hold(self) -> None:
-        held = held_to(self.reaches(), self.session.player.frame, self.session.frames - 1)
+        held = held_to(self.reaches(), self.session.player.frame, self.session.computed.frames - 1)
         if held is None:
             self.session.said.emit("Nothing has been reached before this frame: use Reach at this frame first.")
         else:

@@ -9,12 +9,12 @@ from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
 
 from reflexa import describe
 from reflexa.checks import Finding
-from reflexa.desktop.session import Session, findings, takes
 from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.note import Note
 from reflexa.desktop.widgets.qt_properties import named
+from reflexa.session import Session, findings, takes
 from reflexa.steps import kind_of
 from reflexa.words import counted, length, plain
 
@@ -68,7 +68,7 @@ class ResultPage(StepPanel):
 
     def refresh(self) -> None:
         session = self.session
-        clip, evaluation, take = session.result, session.evaluation, session.take
+        clip, evaluation, take = session.computed.result, session.computed.evaluation, session.take
         self.note.show_text(take.note if take is not None else "")
         self.button.setEnabled(clip is not None)
         if clip is None or evaluation is None or take is None:
@@ -76,7 +76,7 @@ class ResultPage(StepPanel):
             gone = session.sources.gone(take.source)[0] if take is not None else ""
             self.facts.setText(f"{gone}." if gone else f"Cannot be computed. {refused}" if refused else "Computing…")
             return
-        first, last = session.range
+        first, last = session.computed.range
         of = "" if last - first + 1 == clip.frames else f"{last - first + 1} of "
         on = sum(s.acts for s in take.steps)
         self.facts.setText(

@@ -6,13 +6,13 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from reflexa import describe
-from reflexa.desktop.session import Session, takes
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.folding import Folding
 from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.formats import FORMATS
 from reflexa.formats.imported import FACINGS, UNITS
+from reflexa.session import Session, takes
 
 
 class SourcePage(StepPanel):

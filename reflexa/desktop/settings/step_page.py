@@ -5,7 +5,6 @@ from __future__ import annotations
 from PySide6.QtWidgets import QWidget
 
 from reflexa.desktop.kinds import view_of
-from reflexa.desktop.session import Session
 from reflexa.desktop.settings.form import form_of
 from reflexa.desktop.settings.mask_section import MaskSection
 from reflexa.desktop.settings.step_panel import StepPanel
@@ -13,6 +12,7 @@ from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.choosers import keep_narrow
 from reflexa.desktop.widgets.folding import Folding
 from reflexa.desktop.widgets.helping import with_help
+from reflexa.session import Session
 
 
 class StepPage(StepPanel):

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QLabel, QVBoxLayout, QWidget
 
-from reflexa.desktop.session import Session
 from reflexa.desktop.settings.joint_table import JointTable
+from reflexa.session import Session
 
 
 class StepPanel(QWidget):

@@ -9,7 +9,7 @@ from typing import Any
 import msgspec
 from PySide6.QtCore import QAbstractListModel, QMimeData, QModelIndex, QObject, QPersistentModelIndex, Qt
 
-from reflexa.desktop.session.dropping import SHELF, of_picks
+from reflexa.desktop.dropping import SHELF, of_picks
 from reflexa.desktop.shelves.words import facts
 from reflexa.desktop.shelves.work import ShelfWork
 from reflexa.errors import ReflexaError

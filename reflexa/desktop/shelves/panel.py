@@ -16,7 +16,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from reflexa.desktop.session import Session
 from reflexa.desktop.shelves.big import BigPreview
 from reflexa.desktop.shelves.cell import ShelfCell
 from reflexa.desktop.shelves.filters import Filters
@@ -30,6 +29,7 @@ from reflexa.library.finder import Row
 from reflexa.library.notes import Notes, shown_at
 from reflexa.library.query import Query
 from reflexa.library.shelves import Shelf
+from reflexa.session import Session
 from reflexa.words import counted
 
 _FRAME = 40

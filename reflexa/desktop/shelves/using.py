@@ -6,13 +6,13 @@ from dataclasses import dataclass
 from pathlib import Path
 
 from reflexa.desktop.kinds import VIEWS
-from reflexa.desktop.session import takes
-from reflexa.desktop.session.importing import Imports
-from reflexa.desktop.session.session import Session
 from reflexa.formats import Imported
 from reflexa.library.fits import RENAME, RETARGET, fit
 from reflexa.library.plain_rig import plain_rig
 from reflexa.project.store import SourceFile
+from reflexa.session import takes
+from reflexa.session.importing import Imports
+from reflexa.session.session import Session
 from reflexa.steps import Step, make
 from reflexa.take import Source
 

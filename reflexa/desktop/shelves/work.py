@@ -13,7 +13,6 @@ from pathlib import Path
 from PySide6.QtCore import QObject, Signal
 
 from reflexa.desktop.shelves.undo_stack import Change, UndoStack
-from reflexa.desktop.work import Job, Work
 from reflexa.errors import RecipeError, ReflexaError
 from reflexa.formats import by_suffix
 from reflexa.library.finder import Finder
@@ -24,6 +23,7 @@ from reflexa.library.scan import Scanned, scan
 from reflexa.library.shelves import Shelf, Shelves, load_shelves, save_shelves
 from reflexa.motion import threads
 from reflexa.rig import Rig
+from reflexa.session.work import Job, Work
 
 # Files are mostly written in pieces: what changes is looked at once that is over, milliseconds.
 _SETTLES = 1200

@@ -5,10 +5,10 @@ from __future__ import annotations
 from msgspec.structs import replace
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QPushButton
 
-from reflexa.desktop.session import Session
 from reflexa.desktop.stage.fields import PropFields, away_button, form, without
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.qt_properties import styled
+from reflexa.session import Session
 from reflexa.stage import Carrying, Prop
 
 _FIRST = ("right hand", "left hand", "pelvis", "head")
@@ -22,7 +22,7 @@ class CarriedFields(PropFields):
         self.column.addWidget(labels.section("Is carried by"))
         for i, hold in enumerate(prop.holds):
             self._add_row(i, hold)
-        clip = session.shown
+        clip = session.computed.shown
         self.joint = styled(QComboBox(), accessibleName="Carried by")
         self.begin = styled(QComboBox(), accessibleName="Carried from")
         self.end = styled(QComboBox(), accessibleName="Carried to")
@@ -54,7 +54,7 @@ class CarriedFields(PropFields):
         self.column.addLayout(row)
 
     def _fill_joints(self) -> None:
-        rig = self.session.rig
+        rig = self.session.computed.rig
         if rig is None:
             return
         for part in _FIRST:

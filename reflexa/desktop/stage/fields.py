@@ -8,11 +8,11 @@ from typing import Any
 from msgspec.structs import replace
 from PySide6.QtWidgets import QFormLayout, QPushButton, QVBoxLayout, QWidget
 
-from reflexa.desktop.session import Session, props
 from reflexa.desktop.widgets.numbers import vector
 from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.motion.arrays import Vector
 from reflexa.motion.arrays import vector as as_vector
+from reflexa.session import Session, props
 from reflexa.stage import Prop
 from reflexa.stage.model import between_keys
 

@@ -8,12 +8,12 @@ from typing import Any
 from msgspec.structs import replace
 from PySide6.QtWidgets import QHBoxLayout, QLineEdit, QPushButton
 
-from reflexa.desktop.session import Session
 from reflexa.desktop.stage.fields import NOWHERE, PropFields, away_button, without
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.motion.arrays import Vector
 from reflexa.names import free_name
+from reflexa.session import Session
 from reflexa.stage import Grip, Prop
 
 _FIELDS = (

@@ -20,19 +20,19 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
-from reflexa.desktop.session import Session, props
 from reflexa.desktop.stage.carried_fields import CarriedFields
 from reflexa.desktop.stage.fields import PropFields
 from reflexa.desktop.stage.grip_fields import GripFields
 from reflexa.desktop.stage.shape_fields import KeyFields, ShapeFields
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.where import ask_where
-from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.formats import with_meshes
 from reflexa.formats.files import write_bytes
 from reflexa.names import free_name
 from reflexa.project.text import pretty
+from reflexa.session import Session, props
+from reflexa.session.work import Job
 from reflexa.stage import Prop, Stage
 from reflexa.stage.presets import PRESETS
 from reflexa.stage.store import SUFFIX, document, read_stage
@@ -106,10 +106,10 @@ class StagePanel(QWidget):
             box.setEnabled(open_)
             box.setToolTip("" if open_ else "No take is open: a stage belongs to a take")
         self._list(session.stage)
-        prop, clip = self.prop, session.shown
+        prop, clip = self.prop, session.computed.shown
         events = tuple(e.name for e in clip.events) if clip else ()
         counted = prop and (prop.name, prop.shape, len(prop.grips), prop.holds, bool(prop.keys))
-        shape = counted, events, session.rig and session.rig.key
+        shape = counted, events, session.computed.rig and session.computed.rig.key
         if shape != self._shape:
             self._shape = shape
             self._area.setWidget(self._page(prop))

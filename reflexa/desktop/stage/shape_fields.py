@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QLineEdit, QPushButton
 
-from reflexa.desktop.session import Session, props
 from reflexa.desktop.stage.fields import NOWHERE, PropFields, form
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.motion.arrays import Vector
 from reflexa.motion.curves import put_in
+from reflexa.session import Session, props
 from reflexa.stage import Prop, PropKey
 from reflexa.stage.moves import placed
 

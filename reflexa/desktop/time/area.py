@@ -8,9 +8,8 @@ from PySide6.QtCore import QEvent, QObject, Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDropEvent
 from PySide6.QtWidgets import QComboBox, QFrame, QScrollArea, QStackedWidget, QToolButton, QVBoxLayout, QWidget
 
+from reflexa.desktop.dropping import dropped, holds_clips
 from reflexa.desktop.kinds import view_of
-from reflexa.desktop.session import SOURCE, Session, takes
-from reflexa.desktop.session.dropping import dropped, holds_clips
 from reflexa.desktop.time.curve_values import VIEWS
 from reflexa.desktop.time.curves import CurveView
 from reflexa.desktop.time.envelope import EnvelopeLane
@@ -22,6 +21,7 @@ from reflexa.desktop.time.sequence_lane import SequenceLane
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.time.transport import Transport
 from reflexa.desktop.widgets.qt_properties import styled
+from reflexa.session import SOURCE, Session, takes
 
 if TYPE_CHECKING:
     from reflexa.desktop.time.measures import MeasuresView
@@ -219,8 +219,8 @@ class TimeArea(QFrame):
             self.measures.refresh_icons()
 
     def _fit(self) -> None:
-        if self._length != self.session.frames:
-            self._length = self.session.frames
+        if self._length != self.session.computed.frames:
+            self._length = self.session.computed.frames
             self.time.show_all()
 
 

@@ -22,13 +22,13 @@ from PySide6.QtGui import (
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.handle import HOOPS
-from reflexa.desktop.session import Session, keys, line
 from reflexa.desktop.time.curve_values import VIEWS, View, clip_values, key_value, keyed_values, usual_slopes
 from reflexa.desktop.time.lanes import Lanes, adds
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.time.value_map import ValueMap
 from reflexa.draw.palette import readable
 from reflexa.motion.arrays import Array
+from reflexa.session import Session, keys, line
 from reflexa.steps.correction import CorrectionSettings, Key, move_keys, with_keys, with_track
 from reflexa.words import plain
 
@@ -129,8 +129,8 @@ class CurveView(Lanes):
         """Values ``(frames, 3)`` in the unit of the view; None where there is nothing to show."""
         session, joint = self.session, self.session.selection.joint
         if self.view.keyed:
-            return keyed_values(self.view, settings, joint, session.frames) if settings is not None else None
-        return clip_values(self.name, session.shown, joint) if session.shown is not None else None
+            return keyed_values(self.view, settings, joint, session.computed.frames) if settings is not None else None
+        return clip_values(self.name, session.computed.shown, joint) if session.computed.shown is not None else None
 
     def why_empty(self) -> str:
         """What stands there where there is no curve."""
@@ -334,8 +334,8 @@ class CurveView(Lanes):
                 key = replace(key, **{field: tuple(vector)})
             raised.append(key)
         new = with_track(settings, replace(track, keys=tuple(raised)))
-        by = max(-min(frames), min(by, session.frames - 1 - max(frames)))
-        new = move_keys(new, {(joint, f) for f in frames}, by, session.frames - 1)
+        by = max(-min(frames), min(by, session.computed.frames - 1 - max(frames)))
+        new = move_keys(new, {(joint, f) for f in frames}, by, session.computed.frames - 1)
         line.edit_layer(session, f"shape {joint}", new, merge="shape")
         session.selection.select_keys({(joint, f + by) for f in frames})
 

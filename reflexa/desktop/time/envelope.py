@@ -7,10 +7,10 @@ from PySide6.QtCore import QPoint, QPointF, QRectF, QSize, Qt
 from PySide6.QtGui import QMouseEvent, QPainter, QPen, QPolygonF
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.time.lanes import Lanes, between_neighbours
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.widgets.points import HOW, Point, PointsByHand
+from reflexa.session import Session, line
 from reflexa.steps import Step
 
 HEIGHT = 44
@@ -76,14 +76,14 @@ class EnvelopeLane(PointsByHand, Lanes):
         return list(self.step.envelope) if self.step is not None else []
 
     def value(self, at: QPointF) -> Point:
-        frame = float(min(max(round(self.time.frame(at.x())), 0), self.session.frames - 1))
+        frame = float(min(max(round(self.time.frame(at.x())), 0), self.session.computed.frames - 1))
         return frame, round(min(max((HEIGHT - 5 - at.y()) / (HEIGHT - 12), 0.0), 1.0), 2)
 
     def stepped(self, point: Point, across: int, up: int) -> Point:
         return point[0] + across, round(min(max(point[1] + 0.05 * up, 0.0), 1.0), 2)
 
     def within(self, which: int, to: Point) -> Point:
-        frame, weight = between_neighbours(self.points(), which, to, self.session.frames - 1)
+        frame, weight = between_neighbours(self.points(), which, to, self.session.computed.frames - 1)
         self.session.said.emit(f"Frame {frame:g}: weight {weight:.0%}")
         return float(frame), weight
 

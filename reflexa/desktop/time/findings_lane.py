@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QWidget
 from reflexa.checks import Finding
 from reflexa.checks.registry import check_of
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, findings
 from reflexa.desktop.time.time_map import GUTTER, TimeMap
+from reflexa.session import Session, findings
 
 _HIGH, _NEAR, _MARK = 18, 7.0, 4.5
 
@@ -35,7 +35,9 @@ class FindingsLane(QWidget):
 
     def refresh(self) -> None:
         """Shown where there is something to be shown."""
-        self.setVisible(bool(self.session.evaluator.judgement.groups) and self.session.by_result and not self.away)
+        self.setVisible(
+            bool(self.session.evaluator.judgement.groups) and self.session.computed.by_result and not self.away
+        )
         self.update()
 
     def marks(self) -> list[tuple[Finding, bool]]:

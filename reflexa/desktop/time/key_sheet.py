@@ -12,8 +12,6 @@ from PySide6.QtGui import QContextMenuEvent, QImage, QKeyEvent, QMouseEvent, QPa
 from PySide6.QtWidgets import QMenu
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, keys, line
-from reflexa.desktop.session.selection import Keys
 from reflexa.desktop.time import key_marks
 from reflexa.desktop.time.key_marks import KeyMarks
 from reflexa.desktop.time.lanes import Lanes, adds
@@ -22,6 +20,8 @@ from reflexa.desktop.time.rows import Row
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.widgets import menus
 from reflexa.motion.curves import Interpolation
+from reflexa.session import Session, keys, line
+from reflexa.session.selection import Keys
 from reflexa.steps.correction import CorrectionSettings, Track, move_keys
 from reflexa.steps.correction.timing import EASES
 from reflexa.words import plain
@@ -262,7 +262,7 @@ class KeySheet(Lanes):
             self.update()
 
     def _drag_keys(self, settings: CorrectionSettings, chosen: Keys, by: int) -> None:
-        last, frames = self.session.frames - 1, [f for _, f in chosen]
+        last, frames = self.session.computed.frames - 1, [f for _, f in chosen]
         by = max(-min(frames), min(by, last - max(frames)))
         if by != self._moved:
             self._moved = by

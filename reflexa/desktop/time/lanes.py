@@ -6,11 +6,11 @@ from PySide6.QtCore import QPointF, QRectF, Qt
 from PySide6.QtGui import QFont, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QPixmap, QWheelEvent
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.widgets.focus import paint_focus
 from reflexa.desktop.widgets.own_keys import OwnKeys
 from reflexa.desktop.widgets.points import Point
+from reflexa.session import Session
 
 _MORE = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
 

@@ -16,18 +16,18 @@ from PySide6.QtSvg import QSvgRenderer
 from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QMenu, QToolButton, QVBoxLayout, QWidget
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session
 from reflexa.desktop.time.time_map import GUTTER, TimeMap
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.desktop.widgets.where import ask_where
-from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.formats.files import write_bytes
 from reflexa.motion.clip import Clip
 from reflexa.review.measures import MEASURES, measured
 from reflexa.review.plots import HUES, Curve, drawing, table
 from reflexa.rig import Rig
+from reflexa.session import Session
+from reflexa.session.work import Job
 
 # Whose motion is measured, and how its curve is broken.
 _WHOSE = {"After": "", "Before": "6 4", "Other": "2 3"}
@@ -160,7 +160,12 @@ class MeasuresView(QWidget):
         if not self.isVisible():
             return
         session, wishes = self.session, self.wishes()
-        line, shown, rig, other = session.evaluation, session.shown, session.rig, session.evaluator.other
+        line, shown, rig, other = (
+            session.computed.evaluation,
+            session.computed.shown,
+            session.computed.rig,
+            session.evaluator.other,
+        )
         needs = MEASURES[self.choice.currentData()].needs
         missing = {1: "Select a joint.", 2: "Select one joint, then another."}.get(needs, "")
         self.said.setText(missing if len(wishes) == len(self.kept) else "")
@@ -232,7 +237,7 @@ class MeasuresView(QWidget):
 
     def export(self, path: Path) -> None:
         """Write the curves as the suffix says. Raises WriteError."""
-        clip = self.session.shown
+        clip = self.session.computed.shown
         rate = clip.rate if clip is not None else 30.0
         makes: dict[str, Callable[[], bytes]] = {
             ".csv": lambda: table(self.curves, rate).encode(),

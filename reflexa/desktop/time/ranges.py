@@ -10,11 +10,11 @@ from PySide6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QPainter, Q
 from PySide6.QtWidgets import QInputDialog, QMenu
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, line, ranges
 from reflexa.desktop.time.lanes import Lanes
 from reflexa.desktop.time.time_map import GUTTER, TimeMap
 from reflexa.desktop.widgets import menus
 from reflexa.desktop.widgets.own_keys import ARROWS, PAGES, SIDEWAYS, UPRIGHT
+from reflexa.session import Session, line, ranges
 from reflexa.take import Range
 
 _ROW, _NEAR = 18, 6.0
@@ -42,7 +42,7 @@ class RangeLane(Lanes):
     def refresh(self) -> None:
         """As high as it needs to be."""
         rows = self.rows()
-        self.setVisible(bool(rows) and self.session.by_result and not self.away)
+        self.setVisible(bool(rows) and self.session.computed.by_result and not self.away)
         self.setFixedHeight(_ROW * (1 + max((row for _, row in rows), default=0)) + 2)
         self.changed()
 
@@ -112,7 +112,7 @@ class RangeLane(Lanes):
 
     def _pull(self, old: Range, what: str, by: int) -> None:
         """Move a range, or one of its ends, by so many frames from where it was."""
-        last = self.session.frames - 1
+        last = self.session.computed.frames - 1
         if what == "whole":
             by = max(min(by, last - old.last), -old.first)
             new = replace(old, first=old.first + by, last=old.last + by)
@@ -178,7 +178,7 @@ class RangeLane(Lanes):
 
 def play(session: Session, r: Range) -> None:
     """Play a range: it becomes what is played."""
-    line.set_range(session, first=0, last=session.frames - 1)
+    line.set_range(session, first=0, last=session.computed.frames - 1)
     line.set_range(session, first=r.first, last=r.last)
     session.player.set_frame(r.first)
     session.player.play()

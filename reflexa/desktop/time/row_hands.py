@@ -9,8 +9,8 @@ from functools import partial
 from PySide6.QtGui import QAction
 from PySide6.QtWidgets import QMenu
 
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.time.rows import ALL, Row, RowView, is_shown, moved_row, rows_of
+from reflexa.session import Session, line
 
 
 class RowHands:
@@ -32,7 +32,7 @@ class RowHands:
 
     def rows(self) -> list[Row]:
         """The rows from top to bottom."""
-        return rows_of(self.session.layer, self.session.step_rig, self.view, self._selected())
+        return rows_of(self.session.layer, self.session.computed.step_rig, self.view, self._selected())
 
     def _selected(self) -> set[str]:
         chosen = self.session.selection
@@ -74,7 +74,11 @@ class RowHands:
     def put(self, row: Row, beside: Row, after: bool) -> bool:
         """Put a row just before another one, or after it; False where it cannot be there, or is."""
         layer = self.session.layer
-        new = moved_row(layer, self.session.step_rig, row.name, beside.name, after) if layer is not None else None
+        new = (
+            moved_row(layer, self.session.computed.step_rig, row.name, beside.name, after)
+            if layer is not None
+            else None
+        )
         if new is None or new == layer:
             return False
         line.edit_layer(self.session, f"move the row of {row.name}", new)

@@ -18,11 +18,11 @@ from PySide6.QtGui import (
 from PySide6.QtWidgets import QApplication, QInputDialog, QMenu
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, events, line
 from reflexa.desktop.time.lanes import Lanes
 from reflexa.desktop.time.time_map import GUTTER, TimeMap, tick_step
 from reflexa.desktop.widgets import menus
 from reflexa.desktop.widgets.own_keys import PAGES, SIDEWAYS
+from reflexa.session import Session, events, line
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _TELLS = 4  # letters
@@ -49,7 +49,7 @@ class Ruler(Lanes):
         self.time.changed.emit()
 
     def paint_still(self, p: QPainter) -> None:
-        t, (first, last) = theme.current(), self.session.range
+        t, (first, last) = theme.current(), self.session.computed.range
         p.fillRect(QRectF(GUTTER, _TOP, self.width() - GUTTER, _HEIGHT - _TOP), t.colour("field"))
         p.setClipRect(QRectF(GUTTER - 8, 0, self.width() - GUTTER + 8, _HEIGHT))
         x0, x1 = self.time.x(first), self.time.x(last)
@@ -71,7 +71,7 @@ class Ruler(Lanes):
         p.setClipping(False)
 
     def _paint_numbers(self, p: QPainter, first: int, last: int) -> None:
-        t, time, frames = theme.current(), self.time, self.session.frames
+        t, time, frames = theme.current(), self.time, self.session.computed.frames
         step = tick_step(time.frame_width())
         p.setPen(t.colour("quiet"))
         f = int(time.first // step) * step
@@ -90,7 +90,7 @@ class Ruler(Lanes):
                 p.drawLine(QPointF(x, 46), QPointF(x, _HEIGHT))
 
     def _paint_events(self, p: QPainter) -> None:
-        t, clip = theme.current(), self.session.shown
+        t, clip = theme.current(), self.session.computed.shown
         # Names end before the next event; of which too little would be left is left to the tool tip.
         shown = list(clip.events) if clip is not None else []
         for event, after in zip_longest(shown, shown[1:]):
@@ -123,7 +123,7 @@ class Ruler(Lanes):
         return min(near)[1] if near and min(near)[0] < 8 else -1
 
     def _what(self, x: float, y: float) -> str:
-        first, last = self.session.range
+        first, last = self.session.computed.range
         if y >= _TOP - 2:
             if abs(x - self.time.x(first) + 3) < 6:
                 return "first"
@@ -160,7 +160,11 @@ class Ruler(Lanes):
 
     def _move_event(self, frame: int) -> None:
         before = events.seen(self.session)
-        if not 0 <= self._event < len(before) or before[self._event].frame == frame or self.session.settled is None:
+        if (
+            not 0 <= self._event < len(before)
+            or before[self._event].frame == frame
+            or self.session.computed.settled is None
+        ):
             return
         moved = before[self._event]
         events.move(self.session, self._event, frame)
@@ -199,7 +203,7 @@ class Ruler(Lanes):
         elif key in SIDEWAYS:
             by = SIDEWAYS[key]
             if event.modifiers() & Qt.KeyboardModifier.ShiftModifier:
-                if here < 0 or self.session.settled is None:
+                if here < 0 or self.session.computed.settled is None:
                     return
                 self._event = here
                 self._move_event(player.frame + by)
@@ -217,7 +221,7 @@ class Ruler(Lanes):
             self, "Add event", f"Name, at frame {frame}", events.known_names(self.session) or [""]
         )
         if good and name.strip():
-            events.add(self.session, name.strip(), min(max(frame, 0), self.session.frames - 1))
+            events.add(self.session, name.strip(), min(max(frame, 0), self.session.computed.frames - 1))
 
     def rename_event(self, at: int) -> None:
         """Ask for another name of an event."""

@@ -10,10 +10,10 @@ from PySide6.QtGui import QBrush, QContextMenuEvent, QKeyEvent, QMouseEvent, QPa
 from PySide6.QtWidgets import QInputDialog, QMenu
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, sequence
 from reflexa.desktop.time.lanes import Lanes
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.widgets import menus
+from reflexa.session import Session, sequence
 from reflexa.take import Segment
 
 _TOP, _BAR, _STEP, _NEAR = 6, 24, 28, 7.0

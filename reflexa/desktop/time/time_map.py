@@ -7,8 +7,8 @@ from numpy.typing import NDArray
 from PySide6.QtCore import QObject, Qt, Signal
 from PySide6.QtGui import QWheelEvent
 
-from reflexa.desktop.session import Session
 from reflexa.motion.arrays import Array
+from reflexa.session import Session
 
 GUTTER = 128
 
@@ -25,7 +25,7 @@ class TimeMap(QObject):
         self.width = 600
 
     def show_all(self) -> None:
-        last = max(self.session.frames - 1, 1)
+        last = max(self.session.computed.frames - 1, 1)
         self.first, self.last = -0.015 * last, 1.015 * last
         self.changed.emit()
 
@@ -60,7 +60,7 @@ class TimeMap(QObject):
     def zoom(self, factor: float, x: float) -> None:
         """Zoom about a pixel; never out beyond the clip nor in below eight frames."""
         centre = self.frame(x)
-        whole = max(self.session.frames - 1, 1) * 1.03
+        whole = max(self.session.computed.frames - 1, 1) * 1.03
         span = min(max((self.last - self.first) * factor, min(8.0, whole)), whole)
         share = (centre - self.first) / (self.last - self.first)
         self.first = centre - share * span
@@ -81,7 +81,7 @@ class TimeMap(QObject):
         self._keep_inside()
 
     def _keep_inside(self) -> None:
-        end = max(self.session.frames - 1, 1)
+        end = max(self.session.computed.frames - 1, 1)
         low, high = -0.015 * end, 1.015 * end
         span = self.last - self.first
         self.first = min(max(self.first, low), max(high - span, low))

@@ -6,8 +6,8 @@ from PySide6.QtCore import QSize
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QSpinBox, QToolButton, QWidget
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.session import Session, line
 from reflexa.desktop.widgets.qt_properties import named, styled
+from reflexa.session import Session, line
 from reflexa.words import counted
 
 
@@ -23,11 +23,11 @@ class Transport(QWidget):
         self.buttons: dict[str, QToolButton] = {}
         player = session.player
         for id_, tip, call in (
-            ("first", "To the start of the range (Home)", lambda: player.set_frame(session.range[0])),
+            ("first", "To the start of the range (Home)", lambda: player.set_frame(session.computed.range[0])),
             ("previous", "One frame back (Left)", lambda: player.set_frame(player.frame - 1)),
             ("play", "Play or pause (Space)", player.toggle),
             ("next", "One frame on (Right)", lambda: player.set_frame(player.frame + 1)),
-            ("last", "To the end of the range (End)", lambda: player.set_frame(session.range[1])),
+            ("last", "To the end of the range (End)", lambda: player.set_frame(session.computed.range[1])),
             ("loop", "Play the range over and over", self._toggle_loop),
         ):
             button = styled(QToolButton(), toolTip=tip, accessibleName=tip)
@@ -86,7 +86,7 @@ class Transport(QWidget):
         self.session.player.looping = self.buttons["loop"].isChecked()
 
     def _time(self, frame: int) -> str:
-        clip, end = self.session.shown, self.session.frames - 1
+        clip, end = self.session.computed.shown, self.session.computed.frames - 1
         rate = clip.rate if clip is not None else 30.0
         return f"  {frame / rate:.2f} s of {end / rate:.2f} s, {rate:g} fps"
 
@@ -99,7 +99,7 @@ class Transport(QWidget):
     def refresh(self) -> None:
         """Show where the playhead and the range are."""
         session, player = self.session, self.session.player
-        (first, last), end = session.range, session.frames - 1
+        (first, last), end = session.computed.range, session.computed.frames - 1
         for field, value, low, high in (
             (self.frame_field, player.frame, 0, end),
             (self.first_field, first, 0, last),
@@ -110,7 +110,7 @@ class Transport(QWidget):
                 field.setRange(low, high)
                 field.setValue(value)
                 field.blockSignals(False)
-        clip = session.shown
+        clip = session.computed.shown
         rate = clip.rate if clip else 30.0
         # Of one size whatever it says: a text that wants more room has the whole area laid out anew, every frame.
         self.clock.setFixedSize(

@@ -6,12 +6,11 @@ from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from typing import Literal
 
-from PySide6.QtCore import QObject, Signal
-
 from reflexa.batch.over import Came, Over, ThereAlready, run_over
-from reflexa.desktop.session.session import Session
-from reflexa.desktop.work import Job
 from reflexa.names import Names
+from reflexa.session.session import Session
+from reflexa.session.signals import Signal
+from reflexa.session.work import Job
 from reflexa.take import Source, Take
 from reflexa.take.sequence import source_of
 from reflexa.words import counted
@@ -32,17 +31,14 @@ class Row:
     came: Came | None = None
 
 
-class Batch(QObject):
+class Batch:
     """``changed(row)``: something became of it; ``halted``: nothing is under way any more (held, given up, or all done).
 
     over(): what is done, asked for when it begins. Takes that were made come into the project when it halts, as one edit.
     """
 
-    changed = Signal(int)
-    halted = Signal()
-
-    def __init__(self, session: Session, sources: Sequence[Source], title: str, parent: QObject) -> None:
-        super().__init__(parent)
+    def __init__(self, session: Session, sources: Sequence[Source], title: str) -> None:
+        self.changed, self.halted = Signal[int](), Signal[()]()
         self.session, self.title = session, title
         names = Names()
         self.rows = [Row(s, names.give(f"{s.clip}, {title}")) for s in sources]

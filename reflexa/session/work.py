@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-import contextlib
 import threading
-from collections import deque
 from collections.abc import Callable
 from concurrent.futures import ThreadPoolExecutor
 from typing import Any, Generic, TypeVar
 
-from PySide6.QtCore import QObject, Qt, Signal
-
 from reflexa.errors import ReflexaError
 from reflexa.motion import threads
+from reflexa.session.loop import Loop
+from reflexa.session.signals import Signal
 from reflexa.take import Cancelled
 
 R = TypeVar("R")
@@ -63,23 +61,17 @@ class Job(Generic[R]):
         self._tell(text, part)
 
 
-class Work(QObject):
-    """Runs jobs. In a lane, a new job takes the place of the one before it: the newest request wins."""
+class Work:
+    """Runs jobs. In a lane, a new job takes the place of the one before it: the newest request wins. ``failed(text)``: a job
+    came to an error. ``changed``: a job began or ended."""
 
-    failed = Signal(str)
-    changed = Signal()
-    _handed_over = Signal()
-
-    def __init__(self, parent: QObject | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, loop: Loop) -> None:
+        self.failed, self.changed = Signal[str](), Signal[()]()
+        self._loop = loop
         self._threads = ThreadPoolExecutor(threads.cores(), "work")
         self._lanes: dict[str, tuple[ThreadPoolExecutor, Job[Any]]] = {}
         self._jobs: list[Job[Any]] = []
         self._ended = False
-        # What threads hand over for the interface thread to call. The signal says only that there is something: no Python
-        # object travels through Qt's queue, which may let go of it on any thread.
-        self._calls: deque[Callable[[], None]] = deque()
-        self._handed_over.connect(self._take_over, Qt.ConnectionType.QueuedConnection)
 
     @property
     def busy(self) -> bool:
@@ -104,7 +96,7 @@ class Work(QObject):
             runs = ThreadPoolExecutor(1, f"work {lane}")
         if lane:
             self._lanes[lane] = runs, job
-        job._tell = lambda text, part: self._hand_over(lambda: self._told(job, text, part))
+        job._tell = lambda text, part: self._loop.post(lambda: self._told(job, text, part))
         runs.submit(self._run, job)
         self.changed.emit()
         return job
@@ -121,26 +113,18 @@ class Work(QObject):
         for runs in (self._threads, *(r for r, _ in self._lanes.values())):
             runs.shutdown(wait=False)
 
-    def _hand_over(self, call: Callable[[], None]) -> None:
-        self._calls.append(call)
-        with contextlib.suppress(RuntimeError):  # the window is gone: nobody waits for it
-            self._handed_over.emit()
-
-    def _take_over(self) -> None:
-        self._calls.popleft()()  # one a signal, so that others have their turn between
-
     def _run(self, job: Job[R]) -> None:
         try:
             if job.cancelled:
                 raise Cancelled
             result = job.call(job)
         except Cancelled:
-            self._hand_over(lambda: self._end(job, None))
+            self._loop.post(lambda: self._end(job, None))
         except Exception as e:
             error = e  # handed over to the interface thread, which shows it
-            self._hand_over(lambda: self._end(job, lambda: self._fail(job, error)))
+            self._loop.post(lambda: self._end(job, lambda: self._fail(job, error)))
         else:
-            self._hand_over(lambda: self._end(job, lambda: job.done(result)))
+            self._loop.post(lambda: self._end(job, lambda: job.done(result)))
 
     def _told(self, job: Job[R], text: str, part: float) -> None:
         if job.told is not None and not job.cancelled:

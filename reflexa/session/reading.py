@@ -5,15 +5,14 @@ from __future__ import annotations
 import time
 from collections import deque
 
-from PySide6.QtCore import QObject, Signal
-
-from reflexa.desktop.session.sources import Sources
-from reflexa.desktop.work import Job, Work
 from reflexa.errors import ReflexaError
 from reflexa.formats import Imported
 from reflexa.project.sources import read_source
 from reflexa.project.store import Project, SourceFile
 from reflexa.project.uses import files_for
+from reflexa.session.signals import Signal
+from reflexa.session.sources import Sources
+from reflexa.session.work import Job, Work
 from reflexa.take import Take
 
 # Lists that are made anew for every single file would cost more than the files.
@@ -29,14 +28,11 @@ def still_to_read(sources: Sources, project: Project, take: Take | None) -> str:
     return next((f for f in sorted(files_for(project, take)) if f in sources.waiting), "")
 
 
-class Reader(QObject):
+class Reader:
     """``needed``: what the open take needs is there, or other than it was. ``others``: other sources are."""
 
-    needed = Signal()
-    others = Signal()
-
-    def __init__(self, work: Work, parent: QObject) -> None:
-        super().__init__(parent)
+    def __init__(self, work: Work) -> None:
+        self.needed, self.others = Signal[()](), Signal[()]()
         self._work = work
         self._sources: Sources | None = None
         self._last = 0.0

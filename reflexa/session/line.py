@@ -8,8 +8,8 @@ from typing import Any
 
 from msgspec.structs import replace
 
-from reflexa.desktop.session.selection import RESULT
-from reflexa.desktop.session.session import Session
+from reflexa.session.selection import RESULT
+from reflexa.session.session import Session
 from reflexa.steps import SOURCE, Beginning, Context, Given, Settings, Step, kind_of, make
 from reflexa.steps.correction import CorrectionSettings, Track, pose_key, with_track
 from reflexa.steps.model import Tie
@@ -51,7 +51,7 @@ def insert(session: Session, at: int, kind: str, name: str = "", **settings: Any
 
 def begun_with(session: Session, kind: str, at: int) -> dict[str, Any]:
     """The settings with which a step of a kind begins before position ``at`` of the line; empty: as they are."""
-    begin, line, take = kind_of(kind).begin, session.evaluation, session.take
+    begin, line, take = kind_of(kind).begin, session.computed.evaluation, session.take
     if begin is None or take is None:
         return {}
     known = line is not None and line.take.steps[:at] == take.steps[:at] and at < len(line.clips)
@@ -96,7 +96,7 @@ def set_setting(session: Session, name: str, value: Any, merge: str = "") -> Non
     step, kind = session.step, session.kind
     if step is None or kind is None:
         return
-    below, rig = session.below, session.below_rig
+    below, rig = session.computed.below, session.computed.below_rig
     if kind.adjusted is not None and below is not None and rig is not None:
         settings = kind.adjusted(step.settings, name, value, Given(below, rig))
     else:
@@ -120,7 +120,7 @@ def weigh(session: Session, step_id: str, weight: float) -> None:
 
 def tie(session: Session, step_id: str, event: str) -> None:
     """Have a step's frames go with an event of the clip that it is laid on, from where that is now; an empty name: with none."""
-    step, below = session.take.step(step_id) if session.take is not None else None, session.below
+    step, below = session.take.step(step_id) if session.take is not None else None, session.computed.below
     if step is None or below is None:
         return
     frame = next((e.frame for e in below.events if e.name == event), None)
@@ -197,7 +197,7 @@ def edit_layer(session: Session, label: str, settings: CorrectionSettings, merge
 
 def begun_layer(session: Session) -> CorrectionSettings | None:
     """The selected layer. In one that replaces, a joint without keys begins as it stands below."""
-    settings, below, joint = session.layer, session.below, session.selection.joint
+    settings, below, joint = session.layer, session.computed.below, session.selection.joint
     if settings is None or below is None or settings.how == "add" or settings.track(joint).keys:
         return settings
     if joint not in below.skeleton.index:
@@ -211,11 +211,11 @@ def set_range(session: Session, first: int | None = None, last: int | None = Non
     take = session.take
     if take is None:
         return
-    if not session.by_result:
+    if not session.computed.by_result:
         session.said.emit("The range is of the result: look at the result to set it.")
         return
-    a, b = session.range
-    end = session.frames - 1
+    a, b = session.computed.range
+    end = session.computed.frames - 1
     if first is not None:
         a = max(0, min(first, b))
     if last is not None:

@@ -6,11 +6,11 @@ from dataclasses import replace
 
 from msgspec.structs import replace as with_fields
 
-from reflexa.desktop.session.selection import Place
-from reflexa.desktop.session.session import Session
 from reflexa.names import Names, free_name
 from reflexa.project.store import SourceFile
 from reflexa.rig.sides import swap_in_text
+from reflexa.session.selection import Place
+from reflexa.session.session import Session
 from reflexa.steps import Step, new_id
 from reflexa.steps.references import follow
 from reflexa.take import Export, Segment, Source, Take

@@ -6,12 +6,12 @@ from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
-from reflexa.desktop.session.selection import Waiting
-from reflexa.desktop.session.session import Session
 from reflexa.formats.rigfile import RigDocument
 from reflexa.rig import Rig
 from reflexa.rig import notes as rig_edits
 from reflexa.rig.notes import Notes, notes_of
+from reflexa.session.selection import Waiting
+from reflexa.session.session import Session
 
 
 def edit(session: Session, label: str, rig: Rig, notes: Notes, merge: str = "") -> None:
@@ -24,7 +24,7 @@ def edit(session: Session, label: str, rig: Rig, notes: Notes, merge: str = "") 
 
 
 def _edit_joint(session: Session, label: str, change: Callable[[Notes], Notes]) -> None:
-    rig = session.rig
+    rig = session.computed.rig
     if rig is not None and session.selection.joint in rig.skeleton.index:
         edit(session, label, rig, change(notes_of(rig)))
 
@@ -54,7 +54,7 @@ def pick(session: Session, joint: str) -> None:
 
 def pair(session: Session, a: str, b: str) -> None:
     """Make two joints partners; which is the left one, its place in rest tells."""
-    rig = session.rig
+    rig = session.computed.rig
     if rig is None or a == b or not {a, b} <= set(rig.skeleton.index):
         return
     placed = rig.neutral.rest_model[1]
@@ -77,21 +77,21 @@ def mark_centre(session: Session) -> None:
 
 def stand(session: Session, height: float, tilt: float) -> None:
     """Say how both feet of the rig shown stand: the ankle's height over the floor, metres, and the tilt, degrees."""
-    rig = session.rig
+    rig = session.computed.rig
     if rig is not None:
         edit(session, "how feet stand", rig, rig_edits.stand(notes_of(rig), rig, height, tilt), merge="how feet stand")
 
 
 def stand_as_found(session: Session) -> None:
     """Feet of the rig shown stand as skin, rest pose or clips tell."""
-    rig = session.rig
+    rig = session.computed.rig
     if rig is not None:
         edit(session, "feet stand as found", rig, rig_edits.stand_as_found(notes_of(rig)))
 
 
 def keep_group(session: Session, name: str, joints: tuple[str, ...]) -> None:
     """Put joints of the rig that the selected step stands on together under a name; none: the group is no more."""
-    rig = session.step_rig
+    rig = session.computed.step_rig
     if rig is not None and name.strip():
         label = f"group {name.strip()}" if joints else f"remove group {name.strip()}"
         edit(session, label, rig, rig_edits.group(notes_of(rig), name.strip(), joints))
@@ -99,7 +99,7 @@ def keep_group(session: Session, name: str, joints: tuple[str, ...]) -> None:
 
 def take_reference(session: Session, on: bool) -> None:
     """Take the frame at the playhead for the neutral pose of the rig shown, or go back to its rest pose."""
-    rig, clip = session.rig, session.shown
+    rig, clip = session.computed.rig, session.computed.shown
     if rig is not None and clip is not None:
         frame = min(session.player.frame, clip.frames - 1)
         notes = rig_edits.take_reference(notes_of(rig), clip if on else None, frame)

@@ -6,8 +6,8 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from reflexa.checks import Finding, accepted
-from reflexa.desktop.session.selection import RESULT, SOURCE
-from reflexa.desktop.session.session import Session
+from reflexa.session.selection import RESULT, SOURCE
+from reflexa.session.session import Session
 from reflexa.take import Accepted
 from reflexa.take.edits import insert_step, named_step
 
@@ -21,7 +21,7 @@ def in_order(session: Session) -> list[Finding]:
 def go_to(session: Session, f: Finding) -> None:
     """Look at the result where a finding is worst, at its joint."""
     session.player.pause()
-    if not session.by_result or session.selection.tap != RESULT:
+    if not session.computed.by_result or session.selection.tap != RESULT:
         session.selection.set_tap(RESULT)
     if f.joint:
         session.selection.select_joint(f.joint)
@@ -50,7 +50,7 @@ def name_of(session: Session, step_id: str) -> str:
 
 def show_blame(session: Session, f: Finding) -> None:
     """Select the step that brought a finding in, and look at what it made of the pose, where the finding is worst."""
-    line, judged = session.evaluation, session.evaluator.judgement.judged
+    line, judged = session.computed.evaluation, session.evaluator.judgement.judged
     if line is None or not f.step:
         return
     go_to(session, f)
@@ -68,7 +68,7 @@ def show_blame(session: Session, f: Finding) -> None:
 
 def show_brought(session: Session, step_id: str) -> None:
     """Look at the worst of what a step brought in, or mended, before the step and after it."""
-    line, judged = session.evaluation, session.evaluator.judgement.judged
+    line, judged = session.computed.evaluation, session.evaluator.judgement.judged
     brought, mended = judged.brought.get(step_id, ()), judged.mended.get(step_id, ())
     if line is None or not (brought or mended):
         return

@@ -2,9 +2,14 @@
 
 from __future__ import annotations
 
+import time
 from dataclasses import dataclass
 
-from PySide6.QtCore import QElapsedTimer, QObject, QTimer, Signal
+from reflexa.session.loop import Loop
+from reflexa.session.signals import Signal
+
+# Milliseconds between two looks at the clock.
+_TICK = 8
 
 
 @dataclass(frozen=True)
@@ -18,25 +23,19 @@ class Playable:
     ready: bool = False
 
 
-class Player(QObject):
+class Player:
     """``moved``: the playhead is at another frame. ``changed``: it plays, or no longer."""
 
-    moved = Signal()
-    changed = Signal()
-
-    def __init__(self, parent: QObject | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, loop: Loop) -> None:
+        self.moved, self.changed = Signal[()](), Signal[()]()
         self.span = Playable()
         self.frame = 0
         self.playing = False
         self.looping = True
         # How many times the range was begun again since it plays.
         self.rounds = 0
-        self._clock = QElapsedTimer()
-        self._played_from = 0.0
-        self._ticker = QTimer(self)
-        self._ticker.setInterval(8)
-        self._ticker.timeout.connect(self._tick)
+        self._began = self._played_from = 0.0
+        self._ticker = loop.timer(self._tick, _TICK)
 
     def fit(self, span: Playable) -> None:
         """Something else can be played; the playhead stays where it is if it can."""
@@ -48,7 +47,7 @@ class Player(QObject):
         frame = max(0, min(int(frame), self.span.frames - 1))
         if self.playing:
             self._played_from = frame
-            self._clock.restart()
+            self._began = time.perf_counter()
         if frame != self.frame:
             self.frame = frame
             self.moved.emit()
@@ -62,7 +61,7 @@ class Player(QObject):
         self.rounds = 0
         self.playing = True
         self._played_from = float(self.frame)
-        self._clock.start()
+        self._began = time.perf_counter()
         self._ticker.start()
         self.changed.emit()
 
@@ -79,7 +78,7 @@ class Player(QObject):
     def _tick(self) -> None:
         span = self.span
         # By the wall clock: frames are dropped rather than time stretched.
-        position = self._played_from + self._clock.nsecsElapsed() / 1e9 * span.rate
+        position = self._played_from + (time.perf_counter() - self._began) * span.rate
         if position >= span.last:
             if not self.looping:
                 self.pause()
@@ -90,7 +89,7 @@ class Player(QObject):
             self.rounds += int((position - span.first) // long)
             position = span.first + (position - span.first) % long
             self._played_from = position
-            self._clock.restart()
+            self._began = time.perf_counter()
         frame = int(position)
         if frame != self.frame:
             self.frame = frame

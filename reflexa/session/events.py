@@ -8,9 +8,9 @@ from typing import Literal
 import msgspec
 from msgspec.structs import replace
 
-from reflexa.desktop.session import line
-from reflexa.desktop.session.session import Session
 from reflexa.motion.clip import Event
+from reflexa.session import line
+from reflexa.session.session import Session
 from reflexa.steps import make
 from reflexa.steps.events import KIND, EventsSettings, of_feet
 from reflexa.take import edits
@@ -18,7 +18,7 @@ from reflexa.take import edits
 
 def seen(session: Session) -> tuple[Event, ...]:
     """The events of the clip that is looked at."""
-    return session.shown.events if session.shown is not None else ()
+    return session.computed.shown.events if session.computed.shown is not None else ()
 
 
 def known_names(session: Session) -> list[str]:
@@ -30,7 +30,7 @@ def known_names(session: Session) -> list[str]:
 
 def put(session: Session, label: str, events: list[Event], merge: str = "") -> None:
     """Have these events stand at what is looked at: those of its step, or of a new one behind it."""
-    take, evaluation = session.take, session.evaluation
+    take, evaluation = session.take, session.computed.evaluation
     if take is None or evaluation is None:
         return
     written = tuple((e.frame, e.name) for e in sorted(events, key=lambda e: e.frame))
@@ -56,7 +56,7 @@ def move(session: Session, index: int, frame: float) -> None:
     """One of the events that are seen to another frame."""
     events = list(seen(session))
     if 0 <= index < len(events) and events[index].frame != frame:
-        moved = with_fields(events[index], frame=float(min(max(round(frame), 0), session.frames - 1)))
+        moved = with_fields(events[index], frame=float(min(max(round(frame), 0), session.computed.frames - 1)))
         put(session, f"move event {moved.name}", [*events[:index], moved, *events[index + 1 :]], merge="move event")
 
 
@@ -81,7 +81,7 @@ def paste(session: Session, text: str) -> int:
     except msgspec.MsgspecError:
         session.said.emit("What was copied is not events.")
         return 0
-    inside = [Event(f, n) for f, n in data.events if n.strip() and 0 <= f <= session.frames - 1]
+    inside = [Event(f, n) for f, n in data.events if n.strip() and 0 <= f <= session.computed.frames - 1]
     new = [e for e in inside if e not in seen(session)]
     if new:
         put(session, "paste events", [*seen(session), *new])
@@ -97,7 +97,7 @@ class _Copied(msgspec.Struct):
 
 def from_plants(session: Session) -> int:
     """A strike and a lift of each foot added to the events that are seen; says and gives how many there are."""
-    clip, rig = session.shown, session.rig
+    clip, rig = session.computed.shown, session.computed.rig
     if clip is None or rig is None:
         return 0
     found = [e for e in of_feet(clip, rig) if e not in clip.events]

@@ -4,14 +4,14 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
-from reflexa.desktop.session import line
-from reflexa.desktop.session.session import Session
+from reflexa.session import line
+from reflexa.session.session import Session
 from reflexa.steps import Mask
 
 
 def weights(session: Session) -> dict[str, float]:
     """Weight of the selected step per joint, without its soft edge: what is painted on."""
-    step, rig = session.step, session.step_rig
+    step, rig = session.step, session.computed.step_rig
     if step is None or rig is None:
         return {}
     if step.mask is None:
@@ -22,7 +22,7 @@ def weights(session: Session) -> dict[str, float]:
 
 def paint(session: Session, joint: str, below: bool) -> None:
     """Take a joint (or all from it down) into the mask of the selected step, or out of it."""
-    step, rig = session.step, session.step_rig
+    step, rig = session.step, session.computed.step_rig
     if step is None or rig is None or joint not in rig.skeleton.index:
         return
     now = weights(session)
@@ -35,7 +35,7 @@ def paint(session: Session, joint: str, below: bool) -> None:
 
 def mirror(session: Session) -> None:
     """The mask on the other side: each joint takes its partner's weight."""
-    rig = session.step_rig
+    rig = session.computed.step_rig
     if rig is not None and session.step is not None and session.step.mask is not None:
         now, names = weights(session), rig.skeleton.names
         _set(session, "mirror the mask", {n: now[names[int(rig.partner[j])]] for j, n in enumerate(names)})
@@ -49,7 +49,7 @@ def set_mask(session: Session, mask: Mask | None) -> None:
 
 def below_joint(session: Session) -> Mask | None:
     """The mask from the selected joint down; None where no joint of the rig is selected."""
-    rig, joint = session.step_rig, session.selection.joint
+    rig, joint = session.computed.step_rig, session.selection.joint
     if rig is None or joint not in rig.skeleton.index:
         return None
     return Mask(joints={rig.skeleton.names[j]: 1.0 for j in rig.skeleton.below(rig.skeleton.index[joint])})

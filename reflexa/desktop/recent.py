@@ -7,8 +7,8 @@ from pathlib import Path
 
 from PySide6.QtCore import QSettings
 
-from reflexa.desktop.session.sources import DEMO_PREFIX
 from reflexa.project.store import PROJECT
+from reflexa.session.sources import DEMO_PREFIX
 
 _KEY, _MOST = "recent", 12
 

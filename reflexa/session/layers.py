@@ -8,12 +8,12 @@ from dataclasses import dataclass
 
 from msgspec.structs import replace
 
-from reflexa.desktop.session import line
-from reflexa.desktop.session.selection import RESULT, SOURCE
-from reflexa.desktop.session.session import Session
-from reflexa.desktop.work import Job
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
+from reflexa.session import line
+from reflexa.session.selection import RESULT, SOURCE
+from reflexa.session.session import Session
+from reflexa.session.work import Job
 from reflexa.steps import Step, make
 from reflexa.steps.correction import KIND, CorrectionSettings, all_keys, layer_of
 from reflexa.steps.correction.layers import Merged, extracted, merged, split_off
@@ -53,7 +53,7 @@ class Spot:
 def spot_for(session: Session) -> Spot | None:
     """Behind the selected card, at the end on the result; None where the rig there lacks the selected joint, or while it is
     computed."""
-    take, line_, card = session.take, session.settled, session.selection.card
+    take, line_, card = session.take, session.computed.settled, session.selection.card
     if take is None or line_ is None:
         return None
     at = {SOURCE: 0, RESULT: len(take.steps)}.get(card, session.index + 1)
@@ -63,7 +63,7 @@ def spot_for(session: Session) -> Spot | None:
 
 def extract(session: Session, below: bool = False) -> None:
     """The motion that the selected joint (and all below it) has after the selected card: held still, and added again."""
-    spot, take, line_, joint = spot_for(session), session.take, session.settled, session.selection.joint
+    spot, take, line_, joint = spot_for(session), session.take, session.computed.settled, session.selection.joint
     if spot is None or take is None or line_ is None:
         return
     clip, rig, at = spot.clip, line_.rigs[spot.at], spot.at
@@ -103,7 +103,7 @@ class StepSpan:
 
 def span_of(session: Session, count: int) -> StepSpan | None:
     """The last ``count`` steps up to the selected one; None where there are none, or while they are computed."""
-    take, line_, last = session.take, session.settled, session.index
+    take, line_, last = session.take, session.computed.settled, session.index
     first = last - count + 1
     if take is None or line_ is None or first < 0:
         return None

@@ -4,10 +4,9 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 
-from PySide6.QtCore import QObject, Signal
-
-from reflexa.desktop.session.selection import Place
 from reflexa.project.store import Project
+from reflexa.session.selection import Place
+from reflexa.session.signals import Signal
 from reflexa.take.edits import keep_locked
 from reflexa.take.gate import admitted
 
@@ -22,14 +21,12 @@ class _Past:
     merge: str = ""
 
 
-class History(QObject):
-    """``changed`` says that there is another value, from which and where to look then."""
+class History:
+    """``changed(before, place)``: there is another value, from which one, and where to look then. ``saved_changed``: there is
+    more to be saved, or less."""
 
-    changed = Signal(object, object)
-    saved_changed = Signal()
-
-    def __init__(self, parent: QObject | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self) -> None:
+        self.changed, self.saved_changed = Signal[Project, Place](), Signal[()]()
         self.project = Project("Untitled")
         self._saved = self.project
         self._past: list[_Past] = []

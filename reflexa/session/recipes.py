@@ -4,11 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from reflexa.desktop.session.selection import Place
-from reflexa.desktop.session.session import Session
 from reflexa.motion.clip import Clip
 from reflexa.names import free_name
 from reflexa.rig import Rig
+from reflexa.session.selection import Place
+from reflexa.session.session import Session
 from reflexa.take.edits import insert_step, named_step
 from reflexa.take.fitting import fitted
 from reflexa.take.recipe import Recipe, fresh

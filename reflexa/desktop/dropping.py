@@ -9,7 +9,7 @@ from pathlib import Path
 import msgspec
 from PySide6.QtCore import QMimeData
 
-from reflexa.desktop.session.session import Session
+from reflexa.session.session import Session
 from reflexa.take import Source
 
 CLIPS, SHELF = "application/x-reflexa-clips", "application/x-reflexa-shelf-clips"

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from reflexa.desktop.session.session import Session
 from reflexa.names import free_name
+from reflexa.session.session import Session
 from reflexa.take import Range
 
 
@@ -20,9 +20,13 @@ def add(session: Session, name: str) -> None:
     take = session.take
     if take is None:
         return
-    first, last = session.range
+    first, last = session.computed.range
     own = free_name(name.strip() or "range", (r.name for r in take.ranges))
-    whole = session.result is not None and session.result.loop and (first, last) == (0, session.frames - 1)
+    whole = (
+        session.computed.result is not None
+        and session.computed.result.loop
+        and (first, last) == (0, session.computed.frames - 1)
+    )
     _put(session, f"keep range {own}", (*take.ranges, Range(own, first, last, whole)))
 
 
@@ -32,7 +36,7 @@ def change(session: Session, old: Range, new: Range, merge: str = "") -> None:
     if take is None or old not in take.ranges:
         return
     others = [r for r in take.ranges if r != old]
-    end = session.frames - 1
+    end = session.computed.frames - 1
     first = min(max(new.first, 0), end)
     new = replace(
         new, first=first, last=min(max(new.last, first), end), name=free_name(new.name, (r.name for r in others))

@@ -6,14 +6,13 @@ import os
 from collections.abc import Mapping
 from pathlib import Path
 
-from PySide6.QtCore import QObject, QTimer, Signal
-
-from reflexa.desktop.session.session import Session
-from reflexa.desktop.session.sources import changed
-from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.project import lock, recovery, store
 from reflexa.project.lock import Holder, Lock
+from reflexa.session.session import Session
+from reflexa.session.signals import Signal
+from reflexa.session.sources import changed
+from reflexa.session.work import Job
 
 # An edit is kept so long after it was made, and the disk is looked at so often, milliseconds.
 _SOON, _LOOK = 800, 2000
@@ -26,13 +25,11 @@ _Look = tuple[Stamp, dict[str, str] | None]
 _PATIENCE = 15
 
 
-class Keeper(QObject):
+class Keeper:
     """``changed_on_disk``: files of the project are others than when it was read or saved; their names."""
 
-    changed_on_disk = Signal(list)
-
-    def __init__(self, session: Session, parent: QObject | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, session: Session) -> None:
+        self.changed_on_disk = Signal[list[str]]()
         self.session = session
         self._folder: Path | None = None
         self._lock: Lock | None = None
@@ -40,10 +37,8 @@ class Keeper(QObject):
         self._put_off = 0
         self._told: dict[str, str] | None = None
         self._failed = False
-        self._soon = QTimer(self, singleShot=True, interval=_SOON)
-        self._soon.timeout.connect(self._keep)
-        self._look = QTimer(self, interval=_LOOK)
-        self._look.timeout.connect(self._look_now_and_then)
+        self._soon = session.loop.timer(self._keep, _SOON, once=True)
+        self._look = session.loop.timer(self._look_now_and_then, _LOOK)
         self._look.start()
         session.history.saved_changed.connect(self._on_edit)
 
@@ -77,7 +72,7 @@ class Keeper(QObject):
             self._soon.stop()
             recovery.forget(self.session.folder)
             self._told = None
-        elif not self._soon.isActive():
+        elif not self._soon.active:
             self._soon.start()
 
     def _keep(self) -> None:

@@ -8,12 +8,12 @@ from typing import Literal
 
 import msgspec
 
-from reflexa.desktop.session import line
-from reflexa.desktop.session.session import Session
-from reflexa.desktop.work import Job
 from reflexa.motion import contacts
 from reflexa.motion.curves import Interpolation
 from reflexa.rig.joint_roles import JointRoles, RoleMap, joint_roles_of
+from reflexa.session import line
+from reflexa.session.session import Session
+from reflexa.session.work import Job
 from reflexa.stage.footing import planted_spans
 from reflexa.steps.correction import KIND, CorrectionSettings, all_keys, change_keys, move_keys
 from reflexa.steps.correction.copies import Copied, carried, copy_keys, paste_keys
@@ -137,7 +137,7 @@ def flatten_selected(session: Session) -> None:
 
 def nudge(session: Session, by: int) -> None:
     """Move the selected keys by frames, as far as the clip goes."""
-    layer, keys, last = session.layer, session.selection.keys, session.frames - 1
+    layer, keys, last = session.layer, session.selection.keys, session.computed.frames - 1
     if layer is not None and keys:
         frames = [f for _, f in keys]
         by = max(-min(frames), min(by, last - max(frames)))
@@ -148,7 +148,7 @@ def nudge(session: Session, by: int) -> None:
 def scale(session: Session, factor: float) -> None:
     """The selected keys' distance from the playhead, times a factor."""
     if session.layer is not None:
-        frame, last = session.player.frame, session.frames - 1
+        frame, last = session.player.frame, session.computed.frames - 1
         new = scale_keys(session.layer, session.selection.keys, frame, factor, last)
         _edit(session, "scale keys", new, all_keys(new))
 
@@ -166,20 +166,20 @@ def stretch_layer(session: Session, frames: int) -> None:
 
 def _stretch(session: Session, label: str, keys: Set[tuple[str, int]], frames: int) -> None:
     if session.layer is not None:
-        new = stretch_keys(session.layer, keys, frames, session.frames - 1)
+        new = stretch_keys(session.layer, keys, frames, session.computed.frames - 1)
         _edit(session, label, new, all_keys(new))
 
 
 def repeat(session: Session, frames: list[int]) -> None:
     """The selected keys again from other frames on."""
     if session.layer is not None:
-        new = repeat_at(session.layer, session.selection.keys, frames, session.frames - 1)
+        new = repeat_at(session.layer, session.selection.keys, frames, session.computed.frames - 1)
         _edit(session, "same keys at other frames", new)
 
 
 def footfalls(session: Session, done: Callable[[list[int]], None]) -> None:
     """Find the frames at which a foot comes down in the clip that the step works on."""
-    below, rig = session.below, session.below_rig
+    below, rig = session.computed.below, session.computed.below_rig
     if below is None or rig is None:
         done([])
         return
@@ -200,7 +200,7 @@ def begin_after_playhead(session: Session) -> None:
 def hold(session: Session, until: int) -> None:
     """What is corrected at the playhead is held until a frame."""
     if session.layer is not None:
-        new = hold_until(session.layer, joints_meant(session), session.player.frame, until, session.frames - 1)
+        new = hold_until(session.layer, joints_meant(session), session.player.frame, until, session.computed.frames - 1)
         _edit(session, f"hold until frame {until}", new)
 
 
@@ -224,11 +224,11 @@ def thin(session: Session, degrees: float) -> None:
 
 def copy(session: Session) -> Clipboard | None:
     """The selected keys, to be pasted elsewhere."""
-    if session.layer is None or session.step_rig is None:
+    if session.layer is None or session.computed.step_rig is None:
         return None
     session.said.emit(f"{counted(len(session.selection.keys), 'key')} copied.")
     copied = copy_keys(session.layer, session.selection.keys)
-    return Clipboard(copied, joint_roles_of(session.step_rig, (t.joint for t in copied.tracks)))
+    return Clipboard(copied, joint_roles_of(session.computed.step_rig, (t.joint for t in copied.tracks)))
 
 
 def paste(session: Session, board: Clipboard, at: int | None, mirrored: bool = False) -> None:
@@ -236,7 +236,7 @@ def paste(session: Session, board: Clipboard, at: int | None, mirrored: bool = F
     selected. Joints meet by name, or by a rename map."""
     if session.layer is None:
         line.add(session, KIND.kind, "Pasted keys")
-    rig, layer, last = session.step_rig, session.layer, session.frames - 1
+    rig, layer, last = session.computed.step_rig, session.layer, session.computed.frames - 1
     if rig is None or layer is None:
         return
     keys, lacks = board.keys, tuple[str, ...]()
@@ -258,8 +258,8 @@ def paste(session: Session, board: Clipboard, at: int | None, mirrored: bool = F
 
 def to_other_side(session: Session) -> None:
     """The selected keys, mirrored, on the other side too."""
-    rig, layer = session.step_rig, session.layer
+    rig, layer = session.computed.step_rig, session.layer
     if rig is not None and layer is not None:
         copied = copy_keys(layer, session.selection.keys)
-        new, _ = paste_keys(layer, copied, rig, session.frames - 1, mirrored=True)
+        new, _ = paste_keys(layer, copied, rig, session.computed.frames - 1, mirrored=True)
         _edit(session, "the same on the other side", new)

@@ -7,14 +7,14 @@ from dataclasses import dataclass, replace
 from pathlib import Path
 
 from reflexa import describe
-from reflexa.desktop.session.session import Session
-from reflexa.desktop.work import Job
 from reflexa.errors import ReflexaError
 from reflexa.formats import Imported, read
 from reflexa.project import store
 from reflexa.project.relink import known_by
 from reflexa.project.sources import add_source
 from reflexa.project.store import SourceFile
+from reflexa.session.session import Session
+from reflexa.session.work import Job
 from reflexa.take import Cancelled
 from reflexa.words import counted
 

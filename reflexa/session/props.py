@@ -6,9 +6,9 @@ from dataclasses import replace as with_fields
 
 from msgspec.structs import replace
 
-from reflexa.desktop.session import line
-from reflexa.desktop.session.session import Session
 from reflexa.names import free_name
+from reflexa.session import line
+from reflexa.session.session import Session
 from reflexa.stage import Prop, Stage
 from reflexa.take import edits
 

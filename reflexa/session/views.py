@@ -6,10 +6,10 @@ from dataclasses import replace
 
 import numpy as np
 
-from reflexa.desktop.session.session import Session
 from reflexa.draw import Camera
 from reflexa.motion.arrays import vector
 from reflexa.names import free_name
+from reflexa.session.session import Session
 from reflexa.take import View
 
 

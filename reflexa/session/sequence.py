@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from reflexa.desktop.session import takes
-from reflexa.desktop.session.session import Session
-from reflexa.desktop.work import Job
+from reflexa.session import takes
+from reflexa.session.session import Session
+from reflexa.session.work import Job
 from reflexa.take import Segment
 from reflexa.take.sequence import best_seam, segment_clip
 
@@ -21,7 +21,7 @@ def segments(session: Session) -> tuple[Segment, ...]:
 
 def spans(session: Session) -> list[tuple[int, int]]:
     """First and last frame of every segment in the clip that they make; none while that is computed."""
-    line, given, seams = session.evaluation, segments(session), session.evaluator.seams
+    line, given, seams = session.computed.evaluation, segments(session), session.evaluator.seams
     if line is None or line.take.source.segments != given or len(seams) != len(given) - 1:
         return []
     firsts = [0, *(s.first for s in seams)]

@@ -7,16 +7,17 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from msgspec.structs import replace
-from PySide6.QtCore import QObject, QTimer, Signal
 
 from reflexa.checks import Finding, Group, Judged, grouped, judge
 from reflexa.checks.judging.blame import NOTHING_FOUND
-from reflexa.desktop.work import Job, Work
 from reflexa.errors import RecipeError
 from reflexa.formats.imported import Imported
 from reflexa.motion.clip import Clip
 from reflexa.motion.joining import Seam
 from reflexa.rig import Rig
+from reflexa.session.loop import Loop
+from reflexa.session.signals import Signal
+from reflexa.session.work import Job, Work
 from reflexa.steps import Step, apply_at, kind_of, outcome
 from reflexa.take import Alone, Evaluation, Surroundings, Take, evaluate, evaluate_alone
 from reflexa.take.clips import TAKE, ClipsByName
@@ -74,19 +75,14 @@ class _Report:
 _Made = tuple[Evaluation, Alone | None, tuple[Seam, ...]]
 
 
-class Evaluator(QObject):
+class Evaluator:
     """``done``: there is another evaluation (or none). ``found``: findings of it are there.
     ``reported``: there is a report of the selected step. ``waiting``:
     another word about what is under way. ``previewed``: one frame of a changed step is there to be looked at."""
 
-    done = Signal()
-    found = Signal()
-    reported = Signal()
-    waiting = Signal()
-    previewed = Signal()
-
-    def __init__(self, work: Work, parent: QObject | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self, work: Work, loop: Loop) -> None:
+        self.done, self.found, self.reported = Signal[()](), Signal[()](), Signal[()]()
+        self.waiting, self.previewed = Signal[()](), Signal[()]()
         self._work = work
         self.evaluation: Evaluation | None = None
         # One step without the others, where that is what is looked at. Nothing but the picture reads it.
@@ -103,8 +99,7 @@ class Evaluator(QObject):
         self._request: Request | None = None
         self._job: Job[Any] | None = None
         self._at_step = 0
-        self._ticker = QTimer(self, interval=_TOLD_AFTER)
-        self._ticker.timeout.connect(self._tell)
+        self._ticker = loop.timer(self._tell, _TOLD_AFTER)
 
     def request(self, request: Request | None) -> None:
         """Compute a take; None: there is nothing to compute."""

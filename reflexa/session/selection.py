@@ -6,8 +6,7 @@ from collections.abc import Callable, Set
 from dataclasses import dataclass, replace
 from typing import NamedTuple
 
-from PySide6.QtCore import QObject, Signal
-
+from reflexa.session.signals import Signal
 from reflexa.steps import SOURCE
 
 # The card behind the last step. The first card is ``SOURCE``; the others are known by their steps' ids.
@@ -35,16 +34,12 @@ class Waiting(NamedTuple):
     pairing: str = ""
 
 
-class Selection(QObject):
+class Selection:
     """``changed``: something else is selected. ``looked``: something else is shown of the same. ``comparing``: figures are to be
     compared in this way."""
 
-    changed = Signal()
-    looked = Signal()
-    comparing = Signal(str)
-
-    def __init__(self, parent: QObject | None = None) -> None:
-        super().__init__(parent)
+    def __init__(self) -> None:
+        self.changed, self.looked, self.comparing = Signal[()](), Signal[()](), Signal[str]()
         self.place = Place()
         self.solo = ""
         self.waiting: Waiting | None = None

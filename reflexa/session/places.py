@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from reflexa.desktop.session.selection import RESULT, SOURCE, Place
 from reflexa.project.store import Project
+from reflexa.session.selection import RESULT, SOURCE, Place
 from reflexa.steps import Step, where_it_acts
 from reflexa.steps.correction import all_keys, layer_of
 from reflexa.take import Evaluation, Source, Take
