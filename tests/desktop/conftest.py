@@ -2,11 +2,9 @@
 
 from __future__ import annotations
 
-import hashlib
 import sys
 import traceback
 from collections.abc import Iterator
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -23,14 +21,11 @@ from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.qt_loop import QtLoop
 from reflexa.desktop.window import MainWindow
 from reflexa.draw import Camera, Scene
-from reflexa.formats import Imported, ReadOptions
-from reflexa.formats.bvh import FORMAT as BVH
 from reflexa.motion.clip import Clip
-from reflexa.project import sources
 from reflexa.rig import Rig
-from reflexa.session import Session, opened, reading
+from reflexa.session import Session
 from reflexa.session.sources import demo_copy
-from reflexa.take import Cache
+from tests.helpers.shared_work import read_and_computed_once
 from tests.helpers.windows import idle, ready
 
 
@@ -44,17 +39,8 @@ def qapp() -> Iterator[QApplication]:
 def _read_and_computed_once() -> Iterator[None]:
     """All windows of a session share what they read, compute, and draw in small: all go by the bytes, and are values that
     nobody changes."""
-    known: dict[tuple[str, str, ReadOptions], Imported] = {}
     drawn: dict[tuple[Rig, bytes, str], QImage] = {}
-    read, computed, draw = sources.read, Cache(), pictures.preview
-
-    def shared(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
-        if path.suffix not in (".glb", *BVH.suffixes) or not path.is_file():  # files to which no other belongs
-            return read(path, options)
-        key = path.name, hashlib.sha256(path.read_bytes()).hexdigest(), options
-        if key not in known:
-            known[key] = read(path, options)
-        return replace(known[key], path=path)
+    draw = pictures.preview
 
     def once(rig: Rig, pose: Clip, width: int, height: int) -> QImage:
         key = rig, pose.digest, theme.current().name
@@ -62,11 +48,8 @@ def _read_and_computed_once() -> Iterator[None]:
             drawn[key] = draw(rig, pose, width, height)
         return drawn[key]
 
-    with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(sources, "read", shared)
+    with pytest.MonkeyPatch.context() as patch, read_and_computed_once():
         patch.setattr(pictures, "preview", once)
-        patch.setattr(opened, "Cache", lambda: computed)
-        patch.setattr(reading, "BREATH", 0.0)
         yield
 
 

@@ -16,7 +16,6 @@ from reflexa.desktop.dialogs.welcome import Welcome, wanted_at_start
 from reflexa.desktop.settings.result_page import ResultPage
 from reflexa.desktop.tour import CLIP, STOPS
 from reflexa.desktop.window import MainWindow
-from reflexa.session import takes
 from tests.helpers.files import ROOT
 from tests.helpers.hands import button, click, double_click
 from tests.helpers.windows import dialog_of, idle, open_take, ready
@@ -132,13 +131,3 @@ def test_documents_that_are_opened_or_dropped(empty: MainWindow, qtbot, tmp_path
         assert [r.name for r in empty.session.project.recipes] == ["lean"]
     else:
         assert "lies in no project" in empty.desk.dialog.text()
-
-
-def test_a_note_is_no_reason_to_build_anew(demo: MainWindow, qtbot) -> None:
-    from reflexa.batch.inputs import Given
-
-    session = demo.session
-    take = session.take
-    before = Given(session.folder, session.project).inputs(take, ())
-    takes.set_note(session, "another")
-    assert Given(session.folder, session.project).inputs(session.take, ()) == before

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 from dataclasses import replace
 
 import msgspec
@@ -10,7 +9,6 @@ from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
 
-from reflexa.batch.export import Into, export_take
 from reflexa.desktop.dialogs.picture import PictureDialog
 from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.desktop.widgets import boxes
@@ -18,7 +16,7 @@ from reflexa.project import store
 from reflexa.session import RESULT, SOURCE, findings, line
 from reflexa.steps import make
 from reflexa.steps.correction import CorrectionSettings, set_key
-from reflexa.take import Export, Segment, Source
+from reflexa.take import Segment, Source
 from reflexa.take.edits import insert_step
 from tests.helpers.hands import button, choose, click, said
 from tests.helpers.windows import dialog_of, finding_texts, idle, new_take, ready, saved, step_id
@@ -109,18 +107,6 @@ def test_mend_all_keeps_what_helps_and_undoes_as_one(demo, qtbot) -> None:
     assert saved(window) == before
 
 
-def test_thresholds_of_the_project_count(demo, qtbot, tmp_path) -> None:
-    folder = demo.session.folder
-    (folder / "thresholds.json").write_text(
-        '{"reflexa": "thresholds", "version": 1, "thresholds": {"slide": {"value": 40, "unit": "cm", "why": "ice"}}}'
-    )
-    demo.session.load(folder)
-    new_take(demo, qtbot, "deckhand.glb", "walk, skating")
-    assert not demo.session.evaluator.findings and demo.session.project.limits == {"slide": 40.0}
-    store.save(demo.session.project, folder)
-    assert store.load(folder).limits == {"slide": 40.0}
-
-
 def test_measures_are_drawn_kept_and_handed_over(demo, qtbot, tmp_path) -> None:
     window, session = demo, demo.session
     new_take(window, qtbot, "deckhand.glb", "walk, skating")
@@ -185,22 +171,6 @@ def test_a_picture_and_a_page_are_made_in_the_window(demo, qtbot, monkeypatch, t
     monkeypatch.setattr(boxes, "answer", lambda _, *answers: len(answers) - 1)
     window.commands.run("review_page")
     assert (tmp_path / "a.html").read_bytes() == b"mine", "the dialog asked of a name without its suffix"
-
-
-def test_a_manifest_finds_by_the_limits_of_the_project(demo, qtbot, tmp_path) -> None:
-    window, session = demo, demo.session
-    new_take(window, qtbot, "deckhand.glb", "walk, skating")
-
-    def found() -> set[str]:
-        into = Into(tmp_path, True, session.project.limits)
-        documents = session.sources.documents.values()
-        proof = export_take(session.computed.settled, Export(), session.document, documents, into)
-        return {f["kind"] for f in json.loads(proof.manifest.read_text())["findings"]}
-
-    assert "slide" in found()
-    session.edit("set a limit", replace(session.project, limits={"slide": 50.0}))
-    ready(qtbot, window)
-    assert "slide" not in found() and "slide" not in {f.kind for f in session.evaluator.findings}
 
 
 def test_differences_are_seen_as_colours(demo, qtbot) -> None:

@@ -22,37 +22,6 @@ from tests.helpers.hands import choose, click, drag, said
 from tests.helpers.windows import card, new_take, ready, select_step
 
 
-def test_keys_are_copied_mirrored_nudged_scaled_thinned_and_undone(demo, qtbot) -> None:
-    session = demo.session
-    session.open_take("Step up, right foot first")
-    ready(qtbot, demo)
-    select_step(demo, 1)
-    before = session.take
-    demo.commands.run("select_keys")
-    count = len(session.selection.keys)
-    assert count == 3
-    demo.commands.run("copy_keys")
-    session.player.set_frame(42)
-    demo.commands.run("paste_keys")
-    assert len(session.layer.track("spine_mid").keys) == 2 * count and len(session.selection.keys) == count
-    demo.commands.run("nudge_later")
-    demo.commands.run("nudge_later")
-    assert min(f for _, f in session.selection.keys) == 44
-    keys.scale(session, 0.5)
-    keys.stretch(session, 10)
-    frames = sorted(f for _, f in session.selection.keys)
-    assert frames[-1] - frames[0] == 10
-    session.selection.select_joint("hand_left")
-    session.selection.select_card(RESULT)
-    session.player.set_frame(20)
-    demo.commands.run("paste_mirrored")
-    assert session.step.name == "Pasted keys" and session.layer.track("spine_mid").keys[0].frame == 20
-    while session.take != before:
-        session.undo()
-    ready(qtbot, demo)
-    assert len(session.take.steps) == 2
-
-
 def merge_both(qtbot, session: Session) -> Merged:
     """Merge the selected layer onto the one below, and what was found for it."""
     span, found = layers.span_of(session, 2), []
@@ -60,30 +29,6 @@ def merge_both(qtbot, session: Session) -> Merged:
     qtbot.waitUntil(lambda: bool(found))
     layers.put(session, span, found[0])
     return found[0]
-
-
-def test_layers_are_split_and_merged_and_undone_exactly(demo, qtbot) -> None:
-    session = demo.session
-    session.open_take("Walk, chin up")
-    ready(qtbot, demo)
-    select_step(demo, 0)
-    result = session.computed.result
-    session.selection.select_joint("head")
-    demo.commands.run("split_layer")
-    ready(qtbot, demo)
-    assert [s.name for s in session.take.steps] == ["Chin up", "Chin up: head"]
-    assert np.abs(session.computed.result.rotations - result.rotations).max() < 1e-12
-    select_step(demo, 1)
-    split = session.take
-    found = merge_both(qtbot, session)
-    assert found.keys <= 4 and found.degrees < 0.5
-    ready(qtbot, demo)
-    assert len(session.take.steps) == 1 and session.selection.card == session.take.steps[0].id
-    turn = np.degrees(quat.angle(quat.multiply(quat.conjugate(session.computed.result.rotations), result.rotations)))
-    assert turn.max() < 0.5
-    session.undo()
-    ready(qtbot, demo)
-    assert session.take == split
 
 
 @pytest.mark.long
@@ -191,29 +136,6 @@ def test_the_motion_of_an_arm_is_taken_out_weakened_and_replaced_by_hand(demo, q
         session.undo()
     ready(qtbot, demo)
     assert np.array_equal(session.computed.result.rotations, result.rotations)
-
-
-def test_keys_are_thinned_beside_the_interface_and_only_where_nothing_else_was_done(demo, qtbot) -> None:
-    session = demo.session
-    session.open_take("Haul, port side")
-    ready(qtbot, demo)
-    line.add(session, "correction")
-    full = CorrectionSettings(tracks=(Track("head", tuple(Key(f, (0.2 * f, 0.0, 0.0)) for f in range(40))),))
-    line.edit_layer(session, "fill", full)
-    ready(qtbot, demo)
-    keys.thin(session, 0.5)
-    session.undo()  # quicker than the thinning
-    qtbot.waitUntil(lambda: not session.work.busy)
-    ready(qtbot, demo)
-    assert session.layer == CorrectionSettings()
-    session.redo()
-    ready(qtbot, demo)
-    keys.thin(session, 0.5)
-    qtbot.waitUntil(lambda: session.layer != full)
-    left = session.layer.track("head").keys
-    assert 2 <= len(left) < 10 and (left[0].frame, left[-1].frame) == (0, 39)
-    session.undo()
-    assert session.layer == full
 
 
 def test_a_layer_that_replaces_says_what_it_does_in_its_panel(demo, qtbot) -> None:

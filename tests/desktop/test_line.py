@@ -71,37 +71,6 @@ def test_a_step_is_shown_alone_and_locked(demo, qtbot) -> None:
     assert session.step.weight == 0.2
 
 
-def test_a_step_begins_with_what_is_selected_so_that_nothing_jumps(demo, qtbot) -> None:
-    window, session = demo, demo.session
-    new_take(window, qtbot, "deckhand.glb", "lantern idle")
-    before = session.computed.result
-    session.player.set_frame(40)
-    session.selection.select_joint("hand_left")
-    window.commands.run("add_goal")
-    ready(qtbot, window)
-    assert session.step.settings.limb == "left hand"
-    assert np.abs(session.computed.result.model[1][40] - before.model[1][40]).max() < 1e-3
-    window.commands.run("put_rail")
-    window.commands.run("add_goal")
-    assert (session.step.settings.to, session.step.settings.prop, session.step.settings.grip) == (
-        "grip",
-        "rail",
-        "middle",
-    )
-    session.open_take("Strut, other leg first")
-    ready(qtbot, window)
-    session.selection.select_joint("wing_2_right")
-    window.commands.run("add_follow-through")
-    assert session.step.settings.chain == "right wing"
-    new_take(window, qtbot, "deckhand.glb", "walk on the spot")
-    window.commands.run("add_root-motion")
-    assert session.step.settings.operation == "from feet"
-    new_take(window, qtbot, "deckhand.glb", "walk")
-    line.add(session, "root-motion", operation="along path", path=((0.0, 0.0), (1.0, 1.0)))
-    window.commands.run("add_plants")
-    assert session.step.settings.look_at == "the source"
-
-
 def test_a_step_that_is_kept_to_may_be_called_otherwise(demo, qtbot) -> None:
     window, session = demo, demo.session
     new_take(window, qtbot, "deckhand.glb", "lantern idle")

@@ -3,10 +3,7 @@
 from __future__ import annotations
 
 import gc
-import shutil
-import threading
 import weakref
-from dataclasses import replace
 from pathlib import Path
 
 import pytest
@@ -15,41 +12,16 @@ from PySide6.QtCore import QEvent
 from reflexa.desktop.actions import files, opening
 from reflexa.desktop.qt_loop import QtLoop
 from reflexa.desktop.window import MainWindow
-from reflexa.formats import Imported
 from reflexa.project import store
-from reflexa.project.store import Project, SourceFile
-from reflexa.session import Session, reading
+from reflexa.session import Session
 from reflexa.session.sources import opened
-from reflexa.take import Source, Take
-from tests.helpers.files import DATA
+from tests.helpers.many_sources import held, many_sources
 from tests.helpers.windows import idle, ready
-
-WALK = "humanoid3d_walk.bvh"
 
 
 @pytest.fixture
 def many(tmp_path: Path) -> Path:
-    """A project of forty sources, each with a take, the last of which is missing."""
-    folder = tmp_path / "many"
-    (folder / "sources").mkdir(parents=True)
-    names = [f"walk {i:02}.bvh" for i in range(40)]
-    for name in names[:-1]:
-        shutil.copy(DATA / WALK, folder / "sources" / name)
-    takes = tuple(Take(n.removesuffix(".bvh"), Source(n, Path(n).stem)) for n in names)
-    store.save(Project("Many", tuple(SourceFile(n) for n in names), takes), folder)
-    return folder
-
-
-def held(monkeypatch) -> threading.Event:
-    """What is read in the background waits until this is set."""
-    go, real = threading.Event(), reading.read_source
-
-    def read(folder: Path, entry: SourceFile) -> Imported:
-        go.wait(30)
-        return real(folder, entry)
-
-    monkeypatch.setattr(reading, "read_source", read)
-    return go
+    return many_sources(tmp_path / "many")
 
 
 def test_the_first_take_is_there_before_the_other_sources_are(empty, qtbot, many: Path, monkeypatch) -> None:
@@ -87,17 +59,6 @@ def test_another_project_takes_nothing_of_what_is_still_read(empty, qtbot, many:
     assert session.sources is not before and not session.sources.documents and not empty.library.clips.count()
 
 
-def test_how_a_source_is_read_may_be_told_before_it_is(empty, qtbot, many: Path, monkeypatch) -> None:
-    go, session = held(monkeypatch), empty.session
-    session.load(many)
-    told = tuple(replace(s, unit=0.01) if s.file == "walk 07.bvh" else s for s in session.project.sources)
-    session.edit("tell a unit", replace(session.project, sources=told))
-    go.set()
-    idle(qtbot, empty)
-    heights = {f: d.rig.height for f, d in session.sources.documents.items()}
-    assert heights["walk 07.bvh"] == pytest.approx(heights["walk 08.bvh"] * 0.01, rel=1e-6)
-
-
 def test_a_window_that_is_closed_is_let_go(qapp) -> None:
     """A function without a name that is connected to the session and knows the window keeps both for ever."""
     window = MainWindow(Session(QtLoop()))
@@ -115,18 +76,3 @@ def test_a_window_that_is_closed_is_let_go(qapp) -> None:
         if known() is None:
             break
     assert known() is None
-
-
-def test_a_rig_that_is_still_to_be_read_is_waited_for(demo, qtbot) -> None:
-    session, file = demo.session, "ferrykeeper.glb"
-    sources = session.sources
-    entry = next(e for e in session.project.sources if e.file == file)
-    document = sources.documents.pop(file)
-    sources.waiting[file] = entry
-    session.open_take("Walk, as the Ferrykeeper")
-    assert session.being_read == file and session.computed.evaluation is None and not session.computed.problem
-    del sources.waiting[file]
-    sources.take_in(entry, document)
-    session.reader.needed.emit()
-    ready(qtbot, demo)
-    assert session.computed.evaluation is not None and not session.computed.problem and not session.being_read

@@ -21,7 +21,6 @@ from reflexa.project import store
 from reflexa.project.sources import add_source
 from reflexa.project.take_text import take_plain
 from reflexa.rig.foot_rest import stand_of, tilt_of
-from reflexa.rig.notes import notes_of
 from reflexa.session import masks, rigs
 from reflexa.steps import Mask
 from reflexa.steps.correction.settings import CorrectionSettings, Key, Track
@@ -164,22 +163,6 @@ def test_a_rig_document_goes_out_and_in(demo, qtbot, tmp_path: Path) -> None:
     import_rig(demo.desk, tmp_path / "broken.rig.json")
     assert "not valid JSON" in demo.desk.dialog.text()
     demo.desk.dialog.accept()
-
-
-def test_a_frame_is_taken_for_neutral_and_given_back(demo, qtbot) -> None:
-    open_take(demo, qtbot, "Walk on the spot")
-    session = demo.session
-    session.player.set_frame(9)
-    demo.commands.run("reference")
-    ready(qtbot, demo)
-    assert session.computed.rig.reference is not None and max(p.residual_mm for p in session.computed.rig.pairs) > 10
-    shin = session.computed.rig.skeleton.index["shin_left"]
-    assert np.allclose(
-        notes_of(session.computed.rig).reference["shin_left"].rotation, session.computed.result.rotations[9, shin]
-    )
-    demo.commands.run("no_reference")
-    ready(qtbot, demo)
-    assert session.computed.rig.reference is None
 
 
 def test_joints_are_put_together_under_a_name_of_ones_own(demo, qtbot, monkeypatch) -> None:

@@ -8,7 +8,6 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from msgspec.structs import replace
 from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
@@ -19,7 +18,7 @@ from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.formats import read
 from reflexa.project import sources, store
 from reflexa.project.store import Project, SourceFile
-from reflexa.session import RESULT, importing, layers, line, props, takes
+from reflexa.session import importing, layers, line, takes
 from reflexa.take import Alone, Source, Take
 from tests.helpers.files import DATA, DEMO
 from tests.helpers.hands import drop
@@ -80,48 +79,6 @@ def test_a_step_shown_alone_is_a_way_of_looking_and_the_whole_take_is_exported(d
     steps = json.loads(proof.manifest.read_text())["recipe"]["steps"]
     assert [s["name"] for s in steps] == ["Right foot first", "Lean into it"]
     assert session.selection.solo == step_id(demo, 1), "it is still looked at"
-
-
-def test_layers_are_merged_extracted_and_checked_as_they_are_not_as_one_looks_at_them(demo, qtbot) -> None:
-    open_take(demo, qtbot, "Walk, chin up")
-    session = demo.session
-    select_step(demo, 0)
-    line.add(session, "correction", "Second")
-    demo.commands.run("page_keys")
-    ready(qtbot, demo)
-    whole, findings = session.computed.result, session.evaluator.findings
-    demo.commands.run("solo_step")
-    ready(qtbot, demo)
-    assert session.evaluator.findings == findings, "findings are of the take"
-    span, found = layers.span_of(session, 2), []
-    layers.find(session, span, True, found.append)
-    qtbot.waitUntil(lambda: bool(found))
-    layers.put(session, span, found[0])
-    ready(qtbot, demo)
-    assert len(session.take.steps) == 1 and np.abs(session.computed.result.model[1] - whole.model[1]).max() < 1e-6
-    assert session.selection.solo == "", "the step that was shown alone is gone"
-
-
-def test_what_is_selected_looked_at_and_shown_alone_goes_with_its_step(demo, qtbot) -> None:
-    open_take(demo, qtbot, "Step up, right foot first")
-    session = demo.session
-    first, second = step_id(demo, 0), step_id(demo, 1)
-    select_step(demo, 1)
-    session.selection.set_tap(second)
-    demo.commands.run("solo_step")
-    demo.commands.run("earlier")
-    ready(qtbot, demo)
-    assert [s.id for s in session.take.steps] == [second, first]
-    assert (session.selection.card, session.selection.tap, session.selection.solo) == (second, second, second)
-    line.remove(session, first)
-    ready(qtbot, demo)
-    assert (session.selection.card, session.selection.tap, session.selection.solo) == (second, second, second)
-    line.remove(session, second)
-    ready(qtbot, demo)
-    assert (session.selection.card, session.selection.tap, session.selection.solo) == (RESULT, RESULT, "")
-    session.undo()
-    ready(qtbot, demo)
-    assert session.selection.card == second, "after undoing a removal the step is selected again"
 
 
 def test_steps_are_referred_to_by_what_they_are_not_by_where_they_stand(demo, qtbot, tmp_path: Path) -> None:
@@ -191,20 +148,6 @@ def merge_of(session, span, qtbot):
     layers.find(session, span, True, found.append)
     qtbot.waitUntil(lambda: bool(found))
     return found[0]
-
-
-def test_a_prop_that_a_locked_step_holds_on_to_keeps_its_name(demo, qtbot) -> None:
-    open_take(demo, qtbot, "Winch, hands on the crank")
-    session = demo.session
-    held = next(s for s in session.take.steps if getattr(s.settings, "prop", ""))
-    line.set_locked(session, held.id, True)
-    session.selection.select_prop(held.settings.prop)
-    before = session.take
-    props.edit(session, "rename the prop", replace(session.stage.prop(held.settings.prop), name="another"))
-    assert session.take == before
-    line.set_locked(session, held.id, False)
-    props.edit(session, "rename the prop", replace(session.stage.prop(held.settings.prop), name="another"))
-    assert session.take.step(held.id).settings.prop == "another", "unlocked, it follows"
 
 
 # Projects and what is under way ---------------------------------------------------------------------------------
