@@ -18,7 +18,7 @@ from reflexa.rig import Rig
 from reflexa.session.loop import Loop
 from reflexa.session.signals import Signal
 from reflexa.session.work import Job, Work
-from reflexa.steps import Step, apply_at, kind_of, outcome
+from reflexa.steps import Step, apply_at, outcome
 from reflexa.take import Alone, Evaluation, Surroundings, Take, evaluate, evaluate_alone
 from reflexa.take.clips import TAKE, ClipsByName
 from reflexa.take.evaluate import context_at
@@ -31,7 +31,8 @@ _TOLD_AFTER = 200
 @dataclass(frozen=True, eq=False)
 class Request:
     """A take, what it is computed from (known: clips of files and their rigs; rig: the take's own), and the step that is shown
-    alone beside it (its id, or an empty text). limits: thresholds of findings; file: what its source was read from."""
+    alone beside it (its id, or an empty text). limits: thresholds of findings; file: what its source was read from. judged: False
+    where nobody asks for findings yet."""
 
     take: Take
     known: Known
@@ -40,6 +41,7 @@ class Request:
     solo: str = ""
     limits: Mapping[str, float] = field(default_factory=dict)
     file: Imported | None = None
+    judged: bool = True
 
 
 @dataclass(frozen=True, eq=False)
@@ -114,8 +116,13 @@ class Evaluator:
         self._ticker.start()
         job = Job(lambda job: self._run(request, job), self._done)
         job.failed = self._failed
-        job.ended = lambda: self._end_waiting() if self._job is job else None
+        job.ended = lambda: self._ended(job)
         self._job = self._work.start(job, "evaluation")
+
+    def _ended(self, job: Job[Any]) -> None:
+        if self._job is job:
+            self._job = None
+            self._end_waiting()
 
     def forget(self) -> None:
         """Nothing is computed: another take, or none, is open."""
@@ -170,7 +177,7 @@ class Evaluator:
 
     def _judge(self, line: Evaluation, r: Request | None) -> None:
         """Look for findings, at the source and after every step, behind the picture's back."""
-        if r is None:
+        if r is None or not r.judged:
             return
 
         def call(job: Job[Judgement]) -> Judgement:
@@ -239,11 +246,15 @@ class Evaluator:
         self._report = report
         self.reported.emit()
 
+    @property
+    def busy(self) -> bool:
+        """True while a take is being computed."""
+        return self._job is not None
+
     def preview_step(self, step: Step, below: Clip, rig: Rig, frame: int) -> None:
         """Show one frame of a changed step at once, of a kind for which that is exact."""
-        if kind_of(step.kind).single_pose:
-            self.preview = apply_at(step, below, rig, frame)
-            self.previewed.emit()
+        self.preview = apply_at(step, below, rig, frame)
+        self.previewed.emit()
 
     def compare_with(self, name: str, clips: ClipsByName) -> None:
         """Compute another take's result to look at; an empty name: none."""

@@ -23,14 +23,16 @@ class _Past:
 
 class History:
     """``changed(before, place)``: there is another value, from which one, and where to look then. ``saved_changed``: there is
-    more to be saved, or less."""
+    more to be saved, or less. ``let_go``: a hand that made edits in a row has come to its end."""
 
     def __init__(self) -> None:
-        self.changed, self.saved_changed = Signal[Project, Place](), Signal[()]()
+        self.changed, self.saved_changed, self.let_go = Signal[Project, Place](), Signal[()](), Signal[()]()
         self.project = Project("Untitled")
         self._saved = self.project
         self._past: list[_Past] = []
         self._future: list[_Past] = []
+        # True where the last edit goes on with the one before it, as while something is dragged.
+        self.goes_on = False
 
     @property
     def unsaved(self) -> bool:
@@ -52,7 +54,8 @@ class History:
         if project == self.project:
             return
         project = self._admitted(project)
-        if not (merge and self._past and self._past[-1].merge == merge):
+        self.goes_on = bool(merge and self._past and self._past[-1].merge == merge)
+        if not self.goes_on:
             self._past.append(_Past(label, self.project, before, merge))
             del self._past[:-_MOST]
         self._future.clear()
@@ -75,6 +78,8 @@ class History:
         """The next edit is undone on its own, whatever its word."""
         if self._past:
             self._past[-1] = replace(self._past[-1], merge="")
+        self.goes_on = False
+        self.let_go.emit()
 
     def undo(self, place: Place) -> None:
         """Back by one edit. place: where one looks now, for the way forth."""
@@ -84,6 +89,7 @@ class History:
         self._travel(self._future, self._past, place)
 
     def _travel(self, source: list[_Past], target: list[_Past], place: Place) -> None:
+        self.goes_on = False
         if source:
             past = source.pop()
             target.append(_Past(past.label, self.project, place))

@@ -20,11 +20,16 @@ from reflexa.session.selection import RESULT, Place, Selection
 from reflexa.session.signals import Signal
 from reflexa.session.sources import Sources, opened
 from reflexa.session.work import Work
+from reflexa.steps import kind_of
 from reflexa.take import Source, Surroundings, Take
 from reflexa.take.edits import LockedError
 
 # Clips in a library folder that are wanted in the project, and what is to be done with them then.
 Incoming = Signal[list[tuple[Path, str]], Callable[[list[Source]], object]]
+
+
+# Edits in a row come to their end when none follows for so many milliseconds.
+_PAUSE = 150
 
 
 class Session(Opened):
@@ -51,7 +56,9 @@ class Session(Opened):
         self.reader.needed.connect(self.read_again)
         self.reader.others.connect(self.project_changed.emit)
         self.player.moved.connect(self._on_moved)
-        self._solo = ""
+        self.history.let_go.connect(self._on_let_go)
+        self._pause = self.loop.timer(self._on_let_go, _PAUSE, once=True)
+        self._solo, self._dragging = "", False
         self._tap = RESULT
 
     # Edits --------------------------------------------------------------------------------------------------
@@ -103,7 +110,7 @@ class Session(Opened):
         if take is not old_take or switched:
             self._fit()
             self.take_changed.emit()
-        self.evaluate()
+        self._follow()
 
     # Opening, saving ----------------------------------------------------------------------------------------
 
@@ -143,13 +150,43 @@ class Session(Opened):
 
     # Computing ----------------------------------------------------------------------------------------------
 
-    def evaluate(self) -> None:
-        """Compute the open take; the newest request wins."""
+    @property
+    def dragging(self) -> bool:
+        """True while edits follow one another: one pose is shown at once, the whole take and its findings follow at a pause."""
+        return self._dragging
+
+    def _follow(self) -> None:
+        """Have the picture follow an edit, and all else where the hand pauses."""
+        self._dragging = self.history.goes_on
+        if not self._dragging:
+            self.evaluate()
+            return
+        self._pause.start()
+        if not self._preview() and not self.evaluator.busy:
+            self.evaluate(judged=False)
+
+    def _preview(self) -> bool:
+        """Show the pose of the selected step at once, where its kind can and nothing that follows would change it."""
+        step, below, rig, take = self.step, self.computed.below, self.computed.step_rig, self.take
+        if step is None or below is None or rig is None or take is None or not kind_of(step.kind).single_pose:
+            return False
+        if self.selection.tap != step.id and any(s.acts for s in take.steps[self.index + 1 :]):
+            return False
+        self.evaluator.preview_step(step, below, rig, min(self.player.frame, below.frames - 1))
+        return True
+
+    def _on_let_go(self) -> None:
+        if self._dragging:
+            self._dragging = False
+            self.evaluate()
+
+    def evaluate(self, judged: bool = True) -> None:
+        """Compute the open take; the newest request wins. judged: look for findings as well."""
         take, rig, clips, self._solo = self.take, self.source_rig, self.clips, self.selection.solo
         if take is None or rig is None or (not take.source.segments and self.source_head is None) or self.being_read:
             self.evaluator.request(None)
         else:
-            told = self._solo, self.project.limits, self.document
+            told = self._solo, self.project.limits, self.document, judged
             self.evaluator.request(Request(take, clips.source, rig, clips.surroundings, *told))
 
     def _forget(self) -> None:
@@ -164,6 +201,8 @@ class Session(Opened):
         self.evaluate()
 
     def _on_evaluated(self) -> None:
+        if self.dragging and self.computed.settled is None and not self._preview():
+            self.evaluate(judged=False)
         self._look_in_its_time()
         self._fit()
         self._want_report()

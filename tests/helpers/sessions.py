@@ -11,7 +11,7 @@ def ready(session: Session) -> None:
 
     def is_ready() -> bool:
         line = session.computed.evaluation
-        return not session.work.busy and line is not None and line.take == session.take
+        return not session.dragging and not session.work.busy and line is not None and line.take == session.take
 
     assert session.loop.run(is_ready), session.computed.problem
 

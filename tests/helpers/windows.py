@@ -28,7 +28,7 @@ def ready(qtbot, window: MainWindow) -> None:
 
     def is_ready() -> bool:
         line = session.computed.evaluation
-        return not session.work.busy and line is not None and line.take == session.take
+        return not session.dragging and not session.work.busy and line is not None and line.take == session.take
 
     qtbot.waitUntil(is_ready)
     window.activateWindow()

@@ -86,7 +86,6 @@ def _drag(session: Session, settings: CorrectionSettings, track: Track, now: Arr
             **values,
         )  # fmt: skip
         line.edit_layer(session, label, new, "pull")
-        _preview(session)
         session.selection.select_keys({(track.joint, frame)})
 
     def turn(axis: int, degrees: float, snap: bool) -> float:
@@ -108,14 +107,3 @@ def _drag(session: Session, settings: CorrectionSettings, track: Track, now: Arr
         key(f"swing {track.joint}", swing=float(now[6] + degrees))
 
     return Drag(turn, move, swing)
-
-
-def _preview(session: Session) -> None:
-    """One frame at once, where nothing that follows would change it."""
-    step, below, rig, take = session.step, session.computed.below, session.computed.step_rig, session.take
-    if step is None or below is None or rig is None or take is None:
-        return
-    later = take.steps[session.index + 1 :]
-    if session.selection.tap == step.id or not any(s.acts for s in later):
-        frame = min(session.player.frame, below.frames - 1)
-        session.evaluator.preview_step(step, below, rig, frame)
