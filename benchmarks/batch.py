@@ -32,16 +32,16 @@ def _timed(call: Callable[[], object]) -> float:
 
 
 def _over(files: list[Path], out: Path, share: Share) -> None:
-    how = How(Recipe("port", (make("mirror"), make("plants"))), None, "", ReadOptions(), WriteOptions(), True)
+    how = How(Recipe("port", (make("mirror"), make("foot-lock"))), None, "", ReadOptions(), WriteOptions(), True)
     assert all(done.error is None for done in run([FileJob(f, out, how) for f in files], share))
 
 
 def files(folder: Path) -> None:
-    """A mirror and plants over a thousand captures."""
+    """A mirror and contacts over a thousand captures."""
     given = [folder / f"walk {i:04}.bvh" for i in range(_FILES)]
     for path in given:
         shutil.copy(_WALK, path)
-    print(f"\nMirror and plants over {_FILES:,} captures of 39 frames, read, written, proven (goal: linear in cores)")
+    print(f"\nMirror and contacts over {_FILES:,} captures of 39 frames, read, written, proven (goal: linear in cores)")
     one = _timed(lambda: _over(given, folder / "one", Processes(1)))
     line("on one core", one, one, "one core")
     if (os.cpu_count() or 1) > 1:

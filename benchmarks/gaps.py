@@ -90,9 +90,9 @@ def main() -> None:
 
     watch.measure("undone", session.undo)
     watch.measure("a card is selected", lambda: session.selection.select_card(session.take.steps[0].id))
-    watch.measure("plants are added", lambda: window.commands.run("add_plants"))
+    watch.measure("contacts are added", lambda: window.commands.run("add_foot-lock"))
     watch.measure("the result is looked at", lambda: session.selection.select_card(RESULT))
-    watch.measure("all is mended", lambda: window.commands.run("mend_all"))
+    watch.measure("all is fixed", lambda: window.commands.run("fix_all"))
     watch.measure("the other theme", lambda: view.set_theme("Night watch", window.desk))
     watch.measure("and back", lambda: view.set_theme("Daylight", window.desk))
     watch.measure("it plays", session.player.play, 3)
@@ -104,7 +104,7 @@ def main() -> None:
     watch.measure("500 takes are made", lambda: takes.make(session, (own * 100)[:500]), 2)
     watch.measure("a word is searched", lambda: window.library.search.setText("walk"))
     watch.measure("and no more", lambda: window.library.search.setText(""))
-    watch.measure("an edit with 500 takes", lambda: window.commands.run("add_plants"))
+    watch.measure("an edit with 500 takes", lambda: window.commands.run("add_foot-lock"))
     watch.measure("saved with 500 takes", lambda: files.save(window.desk), 3)
     made = [t.name for t in session.project.takes][len(names) :]
     watch.measure("500 takes are removed", lambda: takes.delete(session, *made))

@@ -1,4 +1,4 @@
-"""The ground: plants, root motion, goals, springs, over 600 frames of an 80-joint figure that walks."""
+"""The ground: contacts, root motion, goals, springs, over 600 frames of an 80-joint figure that walks."""
 
 from __future__ import annotations
 
@@ -52,7 +52,7 @@ def walking(frames: int = FRAMES) -> tuple[Clip, Rig]:
 
 def ground() -> None:
     """Each step over a clip whose joint positions are known, as they are inside a take."""
-    print(f"\nThe ground, {JOINTS} joints x {FRAMES} frames (goals: plants 25 ms, root motion 20 ms)")
+    print(f"\nThe ground, {JOINTS} joints x {FRAMES} frames (goals: contacts 25 ms, root motion 20 ms)")
     for frames in (FRAMES, 2 * FRAMES):
         clip, rig = walking(frames)
         _ = clip.model
@@ -61,11 +61,11 @@ def ground() -> None:
         copy = best(lambda c=clip: (np.array(c.rotations), np.array(c.translations)))
         print(f" {frames} frames")
         for what, step in (
-            ("plants, found and held", make("plants")),
+            ("contacts, found and held", make("foot-lock")),
             ("root motion from the pelvis", make("root-motion")),
             ("root motion along a path", make("root-motion", operation="along path", path=[(0, 0), (2, 4), (9, 9)])),
             ("root motion from the feet", make("root-motion", operation="from feet")),
-            ("a goal all the time", make("goal", point=(0.2, 1.2, 0.4))),
+            ("a goal all the time", make("reach", point=(0.2, 1.2, 0.4))),
             ("springs down a chain of joints", make("follow-through", chain="coat_0")),
         ):
             told(what, best(lambda s=step, c=clip, r=rig, a=around: apply(s, c, r, 0, a)), copy, "copying")
@@ -81,12 +81,12 @@ def thresholds() -> None:
     from reflexa.session import Session, line, takes
     from reflexa.session.sources import demo_copy
 
-    print("\nA threshold of plants changed (goal: lanes drawn within 50 ms)")
+    print("\nA threshold of contacts changed (goal: lanes drawn within 50 ms)")
     app = QApplication.instance() or make_app()
     session = Session()
     session.load(demo_copy())
     takes.make(session, [Source("deckhand.glb", "walk to the landing")])
-    line.add(session, "plants")
+    line.add(session, "foot-lock")
     area = TimeArea(session)
     area.resize(1280, 240)
     area.show()
@@ -109,12 +109,12 @@ def thresholds() -> None:
 
 
 def whole_take() -> None:
-    """Everything that a take may hold: retarget, mirror, root motion, plants, three corrections, a blend."""
+    """Everything that a take may hold: retarget, mirror, root motion, contacts, three corrections, a blend."""
     print(f"\nA whole take, {JOINTS} joints x {FRAMES} frames (goals: 100 ms cold, 20 ms after the last step changed)")
     clip, rig = walking()
     target = padded(demo_rig("ferrykeeper"), JOINTS)
     other = retarget(clip, rig, RetargetSettings(), {"target": target})[0]
-    steps = [make("retarget", rig="target"), make("mirror"), make("root-motion"), make("plants")]
+    steps = [make("retarget", rig="target"), make("mirror"), make("root-motion"), make("foot-lock")]
     for joint in ("chest", "head", "upper arm"):
         name = target.body_map[f"left {joint}" if joint == "upper arm" else "spine" if joint == "chest" else joint][0]
         settings = set_key(CorrectionSettings(), name, 200, FRAMES - 1, rotate=(10.0, 5.0, 0.0))

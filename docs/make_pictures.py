@@ -62,7 +62,7 @@ def to_show() -> None:
         print("no browser: the picture of the review page is left as it is")
         return
     with tempfile.TemporaryDirectory() as folder:
-        names = ("Haul to starboard, as the Ferrykeeper", "Walk, skating mended")
+        names = ("Haul to starboard, as the Ferrykeeper", "Walk, skating fixed")
         page = save_page(
             [s for n in names for s in subjects(f"{project}#{n}")], Path(folder) / "review.html", "For the ferry"
         )
@@ -124,7 +124,7 @@ def whole_sets(window: MainWindow, take: Callable[..., None], settle: Settle) ->
     rig = session.rigs["deckhand.glb"]
     chin = session.project.take("Walk, chin up").steps[0]
     steps = [
-        make("plants", "Feet stand"),
+        make("foot-lock", "Feet stand"),
         with_fields(chin, name="Chin up"),
         make("helper-joints", "Marks follow"),
         make("retime", "Its own pace", speed=1.1),
@@ -288,7 +288,7 @@ def main() -> None:
     settle(at_least=1.2)
     take("path")
 
-    open_take("Walk, skating mended")
+    open_take("Walk, skating fixed")
     session.selection.select_card(session.take.steps[0].id)
     session.player.set_frame(58)
     window.viewport.set_look(follow=False)
@@ -296,7 +296,7 @@ def main() -> None:
     look(yaw=50.0, pitch=22.0, distance=5.0)
     window.viewport.frame_figure()
     settle(at_least=1.2)
-    take("plants")
+    take("foot-lock")
 
     open_take("Haul to starboard, as the Ferrykeeper")
     session.selection.select_card(SOURCE)

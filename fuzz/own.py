@@ -160,7 +160,7 @@ def command_seeds() -> Mapping[str, bytes]:
             "apply",
             "walk.bvh",
             "--step",
-            "goal:point=[0, 1.2, 0.4],limb=left hand",
+            "reach:point=[0, 1.2, 0.4],limb=left hand",
             "--ranges",
             "a=0-4,b=5-9+",
             "--out",

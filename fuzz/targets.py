@@ -164,7 +164,7 @@ def _rig() -> Mapping[str, bytes]:
 
 
 def _recipe() -> Mapping[str, bytes]:
-    steps = [make(k) for k in ("mirror", "plants", "root-motion", "goal", "retime")]
+    steps = [make(k) for k in ("mirror", "foot-lock", "root-motion", "reach", "retime")]
     parameters = (
         Parameter("speed", steps[-1].id, "speed"),
         Parameter("how much", steps[0].id, "weight", "of it", True),

@@ -97,13 +97,13 @@ def retarget(to: str, target: Figure, name: str, figure: Figure) -> Found | None
     return found
 
 
-def plants(name: str, figure: Figure) -> Found | None:
+def contacts(name: str, figure: Figure) -> Found | None:
     if not figure.feet or not all(f"{s} knee" in figure.bends for s in figure.feet):
         return None
-    step = make("plants")
+    step = make("foot-lock")
     after = run(step, figure)
     again = run(step, after)
-    case = same(name, "plants", figure, after, floor=True, on_purpose=())
+    case = same(name, "foot-lock", figure, after, floor=True, on_purpose=())
     turned_over = laws.commutes("mirrored", figure, lambda f: run(step, f), _mirrored)
     return measures(case) + whole.twice("twice", after, again) + (turned_over if _even(figure) else [])
 
@@ -173,8 +173,8 @@ def goal(where: tuple[float, float, float], name: str, figure: Figure) -> Found 
     )
     reach = {"start": mid - 2 * lead, "at": mid - lead // 2, "until": mid + lead // 2, "end": mid + 2 * lead}
     settings = {"limb": limb, "point": point.tolist(), "meets": "joint", "reaches": [reach]}
-    full = run(make("goal", **settings), figure)
-    half = run(msgspec.structs.replace(make("goal", **settings), weight=0.5), figure)
+    full = run(make("reach", **settings), figure)
+    half = run(msgspec.structs.replace(make("reach", **settings), weight=0.5), figure)
     side, part = limb.split()
     case = same(name, "goal", figure, full, on_purpose=(f"{side} {'elbow' if part == 'hand' else 'knee'}",))
     e = joints[2]
@@ -199,7 +199,7 @@ def look(name: str, figure: Figure) -> Found | None:
         angle = 2 * np.pi * f / n
         way = np.array([np.sin(angle), 0.1, np.cos(angle)])
         keys.append({"frame": f, "place": (head[f] + 2 * way).tolist()})
-    after = run(make("goal", limb="head", to="keyed", keys=keys), figure)
+    after = run(make("reach", limb="head", to="keyed", keys=keys), figure)
     own = 8.0 + 360 * 30 / figure.clip.rate / n * 2  # the target goes round by itself
     found = calm.pops(same(name, "look", figure, after))
     return [Measure("look turn", m.unit, m.value, m.source, m.bound + own, m.frame, m.where) for m in found]
@@ -250,7 +250,7 @@ def handle(part: str, move: tuple[float, float, float], name: str, figure: Figur
     clip, rig = figure.clip, figure.rig
     names = clip.skeleton.names
     drives, stay = usual_drive(rig, names[joint])
-    empty = CorrectionSettings(reach=max(4, round(0.5 * clip.rate)))
+    empty = CorrectionSettings(falloff=max(4, round(0.5 * clip.rate)))
     settings = set_key(
         empty, names[joint], clip.frames // 2, clip.frames - 1, move=move, drives=drives, stay=stay, space="world"
     )
@@ -281,7 +281,7 @@ def all_of(rigs: dict[str, Figure]) -> dict[str, Operation]:
     for to, target in rigs.items():
         out[f"onto {to}"] = partial(retarget, to, target)
     out |= {
-        "plants": plants,
+        "foot-lock": contacts,
         "in place": in_place,
         "from pelvis": from_pelvis,
         "along path": along,

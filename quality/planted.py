@@ -13,7 +13,7 @@ from reflexa.checks import Subject, findings
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip, Event
 from reflexa.rig.limbs import limb_of, made_to_bend
-from reflexa.stage.footing import Thresholds, level_of, planted_spans
+from reflexa.stage.footing import Thresholds, level_of, standing_spans
 
 Rng = np.random.Generator
 # What a fault may be seen as: a joint that pops may flip, say.
@@ -151,7 +151,7 @@ def float_(f: Figure, rng: Rng) -> Planted | None:
 
 
 def _lifted(f: Figure, by: float) -> Planted | None:
-    if not planted_spans(f.clip, f.rig) or not any(s.any() for s in planted_spans(f.clip, f.rig).values()):
+    if not standing_spans(f.clip, f.rig) or not any(s.any() for s in standing_spans(f.clip, f.rig).values()):
         return None
     if by > 0:  # over the floor, where the clip stands in it
         by += max(0.0, float(-np.median(level_of(f.clip, f.rig))))
@@ -180,7 +180,7 @@ def slide(f: Figure, rng: Rng) -> Planted | None:
     """The whole figure is carried on through one stance, and stays there."""
     stances = [
         (int(a), int(b))
-        for s in planted_spans(f.clip, f.rig).values()
+        for s in standing_spans(f.clip, f.rig).values()
         for a, b in _runs(s)
         if b - a >= 0.3 * f.clip.rate
     ]
@@ -329,10 +329,10 @@ def hits(clips: Mapping[str, Figure], seed: int = 1, times: int = 2) -> tuple[Co
     missed = []
     for name, f in clips.items():
         before = {(x.kind, x.frames) for x in findings(f.clip, f.rig)}
-        for fault, plant in PLANTS.items():
+        for fault, contact in PLANTS.items():
             for i in range(times):
                 rng = np.random.default_rng([seed, i, *name.encode(), *fault.encode()])
-                planted = plant(f, rng)
+                planted = contact(f, rng)
                 if planted is None:
                     continue
                 first, last = planted.frames

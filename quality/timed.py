@@ -121,7 +121,7 @@ def kept(name: str, figure: Figure) -> Found | None:
         msgspec.structs.replace(make("correction"), settings=settings), Given(figure.clip, figure.rig), Context()
     )
     points = (Point(SOURCE, "source", figure.clip, figure.rig), Point("c", "bent", moved.clip, figure.rig))
-    step = make("keep-in-world", joints=["left foot", "right foot", "left hand", "right hand"], since=SOURCE)
+    step = make("pin", joints=["left foot", "right foot", "left hand", "right hand"], since=SOURCE)
     after = Figure(outcome(step, Given(moved.clip, figure.rig), Context(earlier=points)).clip, figure.rig)
     case = _same(name, "keep", Figure(moved.clip, figure.rig), after)
     off = [

@@ -15,7 +15,7 @@ import msgspec
 # Houses of the public library, and the modules in each that other people's code may hold on to.
 PUBLIC: dict[str, tuple[str, ...]] = {
     "motion": (
-        "skeleton", "clip", "quat", "kinematics", "resample", "contacts", "curves", "springs", "cycle", "mixing", "compare",
+        "skeleton", "clip", "quat", "kinematics", "resample", "stances", "curves", "springs", "cycle", "mixing", "compare",
     ),
     "rig": ("", "foot_rest", "soles", "match", "joint_roles"),
     "formats": ("",),

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from reflexa.checks.model import Check, Finding, Limit, Subject
-from reflexa.motion import contacts
+from reflexa.motion import stances
 from reflexa.rig import bodies
 from reflexa.rig.rig import SIDES
 
@@ -20,7 +20,7 @@ def _run(subject: Subject) -> list[Finding]:
         if points is None:
             continue
         deep = 100 * bodies.depths(rig, points, bodies.arm_thickness(rig, side), clip.model)[0].max(axis=0)
-        spans = [p for p in contacts.peaks(deep, limit) if p[1] - p[0] + 1 >= _LONG * clip.rate]
+        spans = [p for p in stances.peaks(deep, limit) if p[1] - p[0] + 1 >= _LONG * clip.rate]
         if not spans:
             continue
         first, last, worst = max(spans, key=lambda p: float(deep[p[2]]))

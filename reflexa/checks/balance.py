@@ -6,7 +6,7 @@ import msgspec
 import numpy as np
 
 from reflexa.checks.model import STOOD, Check, Finding, Limit, Repair, Subject
-from reflexa.motion import contacts
+from reflexa.motion import stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig.masses import centre_of_mass
@@ -65,7 +65,7 @@ def _run(subject: Subject) -> list[Finding]:
     centre = centre_of_mass(clip, rig)
     if centre is None or clip.frames < 3 or not subject.feet:
         return []
-    still = contacts.speeds(centre, clip.rate) < _STILL
+    still = stances.speeds(centre, clip.rate) < _STILL
     upright = clip.model[1][:, rig.joint("pelvis"), 1] > 0.6 * np.median(clip.model[1][:, rig.joint("pelvis"), 1])
     if not (still & upright).any():
         return []
@@ -73,7 +73,7 @@ def _run(subject: Subject) -> list[Finding]:
     bears = np.any([*stands.values(), np.zeros(clip.frames, dtype=bool)], axis=0)
     joint, out = rig.skeleton.names[rig.joint("pelvis")], []
     corners = {side: under_tracks(clip, sole) for side, sole in soles(rig).items()}
-    for a, b in contacts.spans(still & bears & upright):
+    for a, b in stances.spans(still & bears & upright):
         if b - a + 1 < _LONG * clip.rate:
             continue
         # Every tenth of a second is enough: it hardly moves.

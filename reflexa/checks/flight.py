@@ -7,7 +7,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.checks.model import Check, Finding, Limit, Repair, Subject
-from reflexa.motion import contacts
+from reflexa.motion import stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.rig.foot_rest import leg_length
@@ -42,8 +42,8 @@ def airborne(subject: Subject) -> NDArray[np.bool_]:
     for sole in soles(rig).values():
         # On something that is not on the stage; a foot at the top of a leap is still for a moment only.
         points = under_tracks(clip, sole)
-        still = np.min([contacts.speeds(p, clip.rate) for p in points], axis=0) < _STILL
-        for first, last in contacts.spans(still):
+        still = np.min([stances.speeds(p, clip.rate) for p in points], axis=0) < _STILL
+        for first, last in stances.spans(still):
             if last - first + 1 >= _RESTS * clip.rate:
                 out[first : last + 1] = False
     for palm in palms(rig).values():
@@ -102,7 +102,7 @@ def _run(subject: Subject) -> list[Finding]:
         return []
     joint, leg = rig.skeleton.names[rig.joint("pelvis")], max(leg_length(rig), 1e-6)
     lowest, out = _lowest(subject), []
-    for a, b in contacts.spans(in_air):
+    for a, b in stances.spans(in_air):
         a, b = a + 1, b - 1  # on the way off the ground, and back to it, toes still push
         if b - a < max(_LONG * clip.rate, 3) or float(lowest[a : b + 1].max()) < _HIGH:
             continue

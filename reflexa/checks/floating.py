@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.checks.model import Check, Finding, Limit, Measured, Subject
-from reflexa.checks.slide import PLANT
+from reflexa.checks.slide import FOOT_LOCK
 from reflexa.rig.foot_rest import leg_length, stand_of
 
 OVER = Limit("float", 3.0, "cm", "What is seen in a game at arm's length (common practice, no source).")
@@ -41,7 +41,7 @@ def _run(subject: Subject) -> list[Finding]:
             high.append(m)
             continue
         text = f"{m.joint} hovers {m.size:.1f} cm over what it stands on"
-        out.append(Finding("float", m.joint, text, m.frames, m.worst, m.size, over, "cm", PLANT))
+        out.append(Finding("float", m.joint, text, m.frames, m.worst, m.size, over, "cm", FOOT_LOCK))
     if high:
         m = max(high, key=lambda m: m.size)
         span = min(h.frames[0] for h in high), max(h.frames[1] for h in high)

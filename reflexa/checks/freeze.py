@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.checks.model import Check, Finding, Limit, Repair, Subject
-from reflexa.motion import contacts, kernels
+from reflexa.motion import kernels, stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.per_clip_cache import cached_per_clip
@@ -44,7 +44,7 @@ def _run(subject: Subject) -> list[Finding]:
 @cached_per_clip
 def _still(clip: Clip) -> tuple[tuple[int, int], ...]:
     """Spans of frames to whose next nothing moves."""
-    return tuple(contacts.spans((_moved(clip.rotations) < _STILL) & (_moved(clip.translations) < _STILL_M)))
+    return tuple(stances.spans((_moved(clip.rotations) < _STILL) & (_moved(clip.translations) < _STILL_M)))
 
 
 def _moved(motion: Array) -> Array:

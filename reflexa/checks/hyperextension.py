@@ -6,7 +6,7 @@ import numpy as np
 
 from reflexa.checks.bridge import bridged
 from reflexa.checks.model import Check, Finding, Limit, Subject
-from reflexa.motion import contacts
+from reflexa.motion import stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.limbs import Bend
 from reflexa.rig.limbs import made_to_bend
@@ -49,7 +49,7 @@ def _run(subject: Subject) -> list[Finding]:
         # Half across is twisted, not thrown back: what counts is what is about the opposite axis.
         beyond = np.where(along < -0.5, -along * bend.angle, 0.0)
         name = subject.clip.skeleton.names[bend.limb.middle]
-        for first, last, worst in contacts.peaks(beyond, limit):
+        for first, last, worst in stances.peaks(beyond, limit):
             size = float(beyond[worst])
             text = f"{name} is bent {size:.0f}° beyond straight"
             # It comes and goes over some frames: so those too.

@@ -12,7 +12,7 @@ import numpy as np
 from msgspec.structs import replace
 
 from reflexa.formats.imported import Note
-from reflexa.motion import contacts, limbs
+from reflexa.motion import limbs, stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Bend
@@ -204,7 +204,7 @@ class Subject:
         return tuple(
             Stance(side, clip.skeleton.names[f.sole.ankle], f, span)
             for side, f in feet.items()
-            for span in contacts.spans(f.stands)
+            for span in stances.spans(f.stands)
         )
 
     def heights(self, on_spot: bool = False) -> list[tuple[Stance, Array]]:

@@ -8,7 +8,7 @@ from numpy.typing import NDArray
 from reflexa.checks.flight import airborne
 from reflexa.checks.model import Check, Finding, Limit, Subject
 from reflexa.contacts.relations import of_hands
-from reflexa.motion import contacts
+from reflexa.motion import stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Bend, limb_end
@@ -38,7 +38,7 @@ def _between(clip: Clip, rig: Rig) -> Array | None:
 
 def _worst(over: Array, limit: float, wanted: NDArray[np.bool_], rate: float) -> tuple[int, int, int] | None:
     """First and last frame of the stretch of time in which something that counts is most over a limit, and that frame."""
-    found = contacts.peaks(np.where(wanted, over, 0.0), limit)
+    found = stances.peaks(np.where(wanted, over, 0.0), limit)
     long = [p for p in found if p[1] - p[0] + 1 >= _LONG * rate]
     return max(long, key=lambda p: float(over[p[2]]), default=None)
 

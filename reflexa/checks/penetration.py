@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.checks.model import Check, Finding, Limit, Measured, Subject
-from reflexa.checks.slide import PLANT
-from reflexa.motion import contacts
+from reflexa.checks.slide import FOOT_LOCK
+from reflexa.motion import stances
 from reflexa.motion.arrays import Array
 from reflexa.rig.foot_rest import stand_of
 from reflexa.rig.rig import SIDES
@@ -70,11 +70,11 @@ def _run(subject: Subject) -> list[Finding]:
         if depth.max() <= deep:
             continue
         lasting = minimum_filter1d(depth, width, mode="nearest") > deep
-        for first, last, worst in contacts.peaks(depth, deep):
+        for first, last, worst in stances.peaks(depth, deep):
             if lasting[first : last + 1].any() or depth[worst] > moment:
                 size, foot = float(depth[worst]), joint in feet
                 text = f"{joint} is {size:.1f} cm below " + ("what it stands on" if foot else "the ground")
-                repair = PLANT if foot else None
+                repair = FOOT_LOCK if foot else None
                 out.append(Finding("penetration", joint, text, (first, last), worst, size, deep, "cm", repair))
     return out
 

@@ -18,7 +18,7 @@ FAR = Limit(
 _LEAVING, _LANDS = 0.01, 0.06
 # A foot that slides fast does not stand, and is low nevertheless.
 _LOW = Thresholds(low=0.035, slow=0.8, slack=1.0)
-PLANT = Repair("Plant the feet", "plants")
+FOOT_LOCK = Repair("Plant the feet", "foot-lock")
 
 
 def slides(subject: Subject, by: Thresholds = STOOD, lands: int = 0) -> list[Measured]:
@@ -43,7 +43,7 @@ def _run(subject: Subject) -> list[Finding]:
     return [
         Finding(
             "slide", m.joint, f"{m.joint} slides {m.size:.1f} cm while it stands", m.frames, m.worst, m.size, limit, "cm",
-            PLANT,
+            FOOT_LOCK,
         ) for m in slides(subject, _LOW, lands) if m.size > limit
     ]  # fmt: skip
 

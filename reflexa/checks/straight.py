@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.checks.model import Check, Finding, Limit, Subject
-from reflexa.motion import contacts
+from reflexa.motion import stances
 
 LONG = Limit(
     "straight",
@@ -29,7 +29,7 @@ def _run(subject: Subject) -> list[Finding]:
         change = np.abs(np.diff(bend.angle, prepend=bend.angle[:1]))
         name = clip.skeleton.names[bend.limb.middle]
         beside = maximum_filter1d(bend.angle, 2 * round(0.25 * clip.rate) + 1, mode="nearest")
-        for first, last in contacts.spans((bend.angle < _STRAIGHT) & (change < _STILL)):
+        for first, last in stances.spans((bend.angle < _STRAIGHT) & (change < _STILL)):
             frames = last - first + 1
             way = bend.upper[first : last + 1]
             swings = np.degrees(np.arccos(np.clip((way @ way[0]).min(), -1, 1)))

@@ -5,8 +5,8 @@ from __future__ import annotations
 import numpy as np
 
 from reflexa.checks.model import STOOD, Check, Finding, Limit, Subject
-from reflexa.checks.slide import PLANT
-from reflexa.motion import contacts, quat
+from reflexa.checks.slide import FOOT_LOCK
+from reflexa.motion import quat, stances
 from reflexa.motion.arrays import Array
 from reflexa.rig.foot_rest import as_seen
 from reflexa.rig.soles import soles
@@ -35,14 +35,14 @@ def _run(subject: Subject) -> list[Finding]:
             normal = surface_under(subject.stage, clip, foot.ball).normal
             tilts[stance.side] = np.degrees(np.arccos(np.clip(np.sum(up * normal, axis=1), -1, 1)))
         tilt = tilts[stance.side][own]
-        spans = contacts.peaks(np.where(flat & (tilt < _LIES), tilt, 0.0), limit)
+        spans = stances.peaks(np.where(flat & (tilt < _LIES), tilt, 0.0), limit)
         spans = [p for p in spans if p[1] - p[0] + 1 >= _LONG * clip.rate]
         if spans:
             first, last, worst = max(spans, key=lambda p: float(tilt[p[2]]))
             size, at = float(tilt[worst]), stance.frames[0]
             text = f"{stance.joint} stands tilted by {size:.0f}° off what it stands on"
             frames = at + first, at + last
-            out.append(Finding("turned-foot", stance.joint, text, frames, at + worst, size, limit, "°", PLANT))
+            out.append(Finding("turned-foot", stance.joint, text, frames, at + worst, size, limit, "°", FOOT_LOCK))
     return out
 
 

@@ -26,6 +26,10 @@ def _called(module: str) -> str:
     return module.rstrip("_").replace("_", "-")
 
 
+# Names that commands had in older versions → those of today.
+_OLDER = {"mend": "fix"}
+
+
 class _Commands(click.Group):
     """A first word that is no command is a project to open; no word at all opens the window."""
 
@@ -47,6 +51,11 @@ class _Commands(click.Group):
     def parse_args(self, ctx: click.Context, args: list[str]) -> list[str]:
         if ctx.resilient_parsing:  # a shell asks how a line may go on
             return super().parse_args(ctx, args)
+        if args and args[0] in _OLDER and not _is_there(args[0]):
+            click.echo(
+                f"note: the command {args[0]!r} is called {_OLDER[args[0]]!r} now; the older name still works", err=True
+            )
+            args = [_OLDER[args[0]], *args[1:]]
         known = self.list_commands(ctx)
         if args and args[0] not in known and not args[0].startswith("-") and not _is_there(args[0]):
             near = difflib.get_close_matches(args[0], known, 2)

@@ -8,8 +8,7 @@ from typing import Literal
 import numpy as np
 
 from reflexa.contacts.relations import relations, speed_over
-from reflexa.motion import contacts as spans
-from reflexa.motion import quat
+from reflexa.motion import quat, stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import Contact, Part, in_order, moved, of_points
@@ -57,7 +56,7 @@ def found(clip: Clip, rig: Rig, stage: Stage = EMPTY, by: Thresholds = Threshold
     for r in relations(clip, rig):
         # What only swings past is kept clear of, and is no contact.
         slow = r.other.endswith("hand") or speed_over(clip, rig, r) < _PASSES * rig.height
-        for a, b in spans.spans((r.weight >= _RELATED) & slow):
+        for a, b in stances.spans((r.weight >= _RELATED) & slow):
             if b - a + 1 >= by.frames(clip.rate):
                 out.append(Contact(r.part, a, b, other=r.other))  # type: ignore[arg-type]
     return in_order(out)
@@ -95,7 +94,7 @@ def described(clip: Clip, rig: Rig, stage: Stage = EMPTY) -> tuple[Described, ..
             out.append(Described(c.limb, c.other, c.first, c.last, float(weight.max()), float(weight.mean())))
             continue
         places = clip.model[1][:, joint_of(rig, c.limb)]
-        speed = float(np.median(spans.speeds(places, clip.rate)[own])) / (_SLOW * leg)
+        speed = float(np.median(stances.speeds(places, clip.rate)[own])) / (_SLOW * leg)
         long = (c.last - c.first + 1) / (0.3 * clip.rate)
         sure = min(1.0, 0.5 + 0.5 * long) * max(1.0 - 0.5 * speed, 0.2)
         out.append(Described(c.limb, _below(c, places, clip, stage), c.first, c.last, 1.0, sure))
@@ -154,8 +153,8 @@ def _standing(
 ) -> list[Contact]:
     """Contacts of a part so high over something, at points ``(frames, 3)``. within: the height and the speed; by: the rate."""
     rate, thresholds = by
-    stands = spans.standing(height, spans.speeds(points, rate), *within, thresholds.slack, thresholds.frames(rate))
-    return [Contact(part, a, b) for a, b in spans.spans(stands)]
+    stands = stances.standing(height, stances.speeds(points, rate), *within, thresholds.slack, thresholds.frames(rate))
+    return [Contact(part, a, b) for a, b in stances.spans(stands)]
 
 
 def _knees_and_seat(rig: Rig, clip: Clip) -> list[tuple[Part, Array, float]]:

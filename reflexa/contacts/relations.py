@@ -14,12 +14,12 @@ from reflexa.contacts.bodies import HAND, body_for, distances, hand_middle, loca
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import of_part, when
-from reflexa.motion.contacts import speeds
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.cuts import cuts
 from reflexa.motion.eases import near
 from reflexa.motion.per_clip_cache import cached_per_clip
 from reflexa.motion.smoothing import gaussian, highest
+from reflexa.motion.stances import speeds
 from reflexa.rig import Rig
 from reflexa.rig.rig import SIDES
 

@@ -47,13 +47,13 @@ def takes(file: str) -> tuple[Take, ...]:
     chin = set_key(CorrectionSettings(whole_clip=True), "head", 0, 32, rotate=(-9.0, 0.0, 0.0))
     chin = set_key(chin, "chest", 0, 32, rotate=(-4.0, 0.0, 0.0))
     walk = Take("Walk, chin up", Source(file, "walk"), (_correction("Chin up", chin),))
-    lift = set_key(CorrectionSettings(reach=18), "upper_arm_right", 82, 150, rotate=(0.0, 0.0, -30.0), space="world")
+    lift = set_key(CorrectionSettings(falloff=18), "upper_arm_right", 82, 150, rotate=(0.0, 0.0, -30.0), space="world")
     lift = set_key(lift, "forearm_right", 82, 150, rotate=(16.0, 0.0, 0.0))
     idle = Take(
         "Lantern to the other hand", Source(file, "lantern idle"),
         (_correction("Lift the lantern", lift), make("mirror", "Other hand")),
     )  # fmt: skip
-    lean = set_key(CorrectionSettings(reach=14), "spine_mid", 24, 75, rotate=(10.0, 0.0, 0.0))
+    lean = set_key(CorrectionSettings(falloff=14), "spine_mid", 24, 75, rotate=(10.0, 0.0, 0.0))
     step = Take(
         "Step up, right foot first", Source(file, "step up"),
         (
@@ -107,9 +107,9 @@ def build(folder: Path = FOLDER) -> None:
     sources = tuple(known_by(SourceFile(p.name), read(p)) for p in paths)
     keeper_file = read(folder / store.SOURCES / KEEPER)
     winch = next(c for c in keeper_file.clips if c.name == "turning the winch")
-    mended = ground.takes(DECKHAND, KEEPER, HERON, winch, keeper_file.rig)
+    fixed = ground.takes(DECKHAND, KEEPER, HERON, winch, keeper_file.rig)
     all_takes = tuple(
-        _numbered(t) for t in (*takes(DECKHAND), *takes_of_others(), *mended, *time_clips.takes(DECKHAND, HERON))
+        _numbered(t) for t in (*takes(DECKHAND), *takes_of_others(), *fixed, *time_clips.takes(DECKHAND, HERON))
     )
     store.save(Project("Saltmarsh Ferry", sources, all_takes), folder)
 

@@ -112,7 +112,7 @@ def walk(skeleton: Skeleton, travelling: bool) -> Clip:
     return build(name, c, skeleton, loop=True, turns=arms, events=events)
 
 
-def planted(n: int, side: str, x: float, z: float, yaw: float, y: Array | float = 0.0) -> tuple[Array, Array, Array]:
+def standing(n: int, side: str, x: float, z: float, yaw: float, y: Array | float = 0.0) -> tuple[Array, Array, Array]:
     """A foot that stands flat all through: for ``Controls.feet``."""
     place = np.stack([np.full(n, x), np.full(n, ANKLE) + y, np.full(n, z)], axis=-1)
     return place, np.zeros(n), np.full(n, yaw)
@@ -136,8 +136,8 @@ def lantern_idle(skeleton: Skeleton) -> Clip:
     lag = np.exp(-(((t - 0.535) / 0.12) ** 2))
     c.turns["neck"] = degrees(n, -1.0 + 0.4 * breath, 9.0 * lag, 0.0)
     c.turns["head"] = degrees(n, -1.0 + 3.0 * np.sin(TAU * 2 * t + 1), 22.0 * lag - 3.0, 2.0 * lag)
-    c.feet["left"] = planted(n, "left", 0.125, 0.03, 12.0)
-    c.feet["right"] = planted(n, "right", -0.115, -0.05, -16.0)
+    c.feet["left"] = standing(n, "left", 0.125, 0.03, 12.0)
+    c.feet["right"] = standing(n, "right", -0.115, -0.05, -16.0)
     arms = {
         "upper_arm_left": hanging_arm("left", 12.0 + 0.8 * breath, 3.0 + 1.5 * sway),
         "forearm_left": elbow("left", 20.0 + 2.0 * np.sin(TAU * t - 0.6)),
@@ -181,8 +181,8 @@ def rope_haul(skeleton: Skeleton) -> Clip:
         c.turns[joint] = degrees(n, share * (27.0 - 34.0 * lead + 8.0 * strain), share * (12.0 - 20.0 * lead), 0.0)
     c.turns["neck"] = degrees(n, -14.0 + 18.0 * pull, 2.0 - 2.0 * pull, 0.0)
     c.turns["head"] = degrees(n, -14.0 + 14.0 * pull + 8.0 * strain, 2.0, 3.0 * strain)
-    c.feet["left"] = planted(n, "left", 0.12, 0.25, 6.0)
-    c.feet["right"] = planted(n, "right", -0.15, -0.34, -32.0)
+    c.feet["left"] = standing(n, "left", 0.12, 0.25, 6.0)
+    c.feet["right"] = standing(n, "right", -0.15, -0.34, -32.0)
     heel = 14.0 * (1 - ease(t, 0.08, 0.30) + ease(t, 0.80, 1.0))
     z, y = _pitched(np.full(n, -0.34), -heel)
     c.feet["right"] = (np.stack([np.full(n, -0.15), y, z], axis=-1), -heel, np.full(n, -32.0))

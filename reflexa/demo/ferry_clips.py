@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from reflexa.demo.clips import PELVIS, TAU, ease, planted
+from reflexa.demo.clips import PELVIS, TAU, ease, standing
 from reflexa.demo.figure import SIDES
 from reflexa.demo.pose import RATE, Controls, build, degrees, elbow, fist, hanging_arm, turn
 from reflexa.motion import quat
@@ -34,8 +34,8 @@ def winch(skeleton: Skeleton) -> Clip:
         c.turns[joint] = degrees(n, share * (22.0 - 15.0 * lag + 6.0 * push), share * 5.0 * push, 0.0)
     c.turns["neck"] = degrees(n, -8.0 + 5.0 * lag, 0.0, 0.0)
     c.turns["head"] = degrees(n, -9.0 + 6.0 * lag, 2.0 * push, 0.0)
-    c.feet["left"] = planted(n, "left", 0.13, 0.17, 8.0)
-    c.feet["right"] = planted(n, "right", -0.16, -0.24, -30.0)
+    c.feet["left"] = standing(n, "left", 0.13, 0.17, 8.0)
+    c.feet["right"] = standing(n, "right", -0.16, -0.24, -30.0)
     c.knees["left"] = np.tile([0.15, 0.0, 1.0], (n, 1))
     c.knees["right"] = np.tile([-0.45, 0.0, 0.9], (n, 1))
     for side, s in SIDES:
@@ -62,8 +62,8 @@ def calling_out(skeleton: Skeleton) -> Clip:
         c.turns[joint] = degrees(n, 3.0 * draw - 4.0 * call, 3.0 * arm, -2.0 * arm + 0.8 * wave)
     c.turns["neck"] = degrees(n, 3.0 * draw - 5.0 * call, -3.0 * arm, 0.0)
     c.turns["head"] = degrees(n, 4.0 * draw - 9.0 * call, -5.0 * arm, -1.0 * wave)
-    c.feet["left"] = planted(n, "left", 0.125, 0.06, 10.0)
-    c.feet["right"] = planted(n, "right", -0.115, -0.06, -14.0)
+    c.feet["left"] = standing(n, "left", 0.125, 0.06, 10.0)
+    c.feet["right"] = standing(n, "right", -0.115, -0.06, -14.0)
     raised = quat.multiply(turn(0.0, 0.0, 66.0), turn(0.0, -14.0, 0.0))
     hanging = hanging_arm("left", 12.0, 4.0)
     sway = quat.multiply(turn(0.0, 0.0, 15.0 * wave), np.broadcast_to(raised, (n, 4)))

@@ -12,7 +12,7 @@ from reflexa.rig import Rig
 from reflexa.stage import Prop, PropKey, Stage
 from reflexa.stage.presets import PRESETS, winch_crank
 from reflexa.steps import make
-from reflexa.steps.goal import GoalSettings, meets_with
+from reflexa.steps.reach import ReachSettings, meets_with
 from reflexa.take import Source, Take
 
 # The quay bends to port; the figure slows down where it turns.
@@ -27,7 +27,7 @@ def crank_of(clip: Clip, rig: Rig) -> Prop:
     palms = []
     for limb in ("left hand", "right hand"):
         joint = rig.joint(limb)
-        meets = meets_with(rig, GoalSettings(limb=limb))
+        meets = meets_with(rig, ReachSettings(limb=limb))
         palms.append(clip.model[1][:, joint] + quat.rotate(clip.model[0][:, joint], meets))
     middle = (palms[0] + palms[1]) / 2
     # The circle that fits best (Kåsa 1976): y² + z² = 2 a y + 2 b z + c.
@@ -51,13 +51,13 @@ def takes(deckhand: str, keeper: str, heron: str, winch: Clip, keeper_rig: Rig) 
         Take("Walk, travel from its feet", Source(deckhand, "walk on the spot"),
              (make("root-motion", "From its feet", operation="from feet"),)),
         Take("Walk along the quay", Source(deckhand, "walk to the landing"),
-             (quay, make("plants", "Feet on the planks", look_at="the source"))),
-        Take("Walk, skating mended", Source(deckhand, "walk, skating"), (make("plants", "Feet stand still"),)),
-        Take("Haul, feet out of the planks", Source(deckhand, "rope haul, feet sunk"), (make("plants", "Onto the planks"),)),
-        Take("Step up onto the jetty", Source(deckhand, "step up"), (make("plants", "On the step"),), stage=jetty),
+             (quay, make("foot-lock", "Feet on the planks", look_at="the source"))),
+        Take("Walk, skating fixed", Source(deckhand, "walk, skating"), (make("foot-lock", "Feet stand still"),)),
+        Take("Haul, feet out of the planks", Source(deckhand, "rope haul, feet sunk"), (make("foot-lock", "Onto the planks"),)),
+        Take("Step up onto the jetty", Source(deckhand, "step up"), (make("foot-lock", "On the step"),), stage=jetty),
         Take("Winch, hands on the crank", Source(keeper, "turning the winch"),
-             (make("goal", "Right hand on it", limb="right hand", to="grip", prop="winch crank", grip="starboard"),
-              make("goal", "Left hand on it", limb="left hand", to="grip", prop="winch crank", grip="port"),
+             (make("reach", "Right hand on it", limb="right hand", to="grip", prop="winch crank", grip="starboard"),
+              make("reach", "Left hand on it", limb="left hand", to="grip", prop="winch crank", grip="port"),
               make("helper-joints", "Marks back in place")), stage=crank),
         Take("Strut, feathers following", Source(heron, "strut"),
              (make("follow-through", "Tail", chain="tail", frequency=1.6, damping=0.25),

@@ -21,7 +21,7 @@ def before_and_after() -> Iterator[tuple[Shown, Shown]]:
     for name, step in (
         ("rope haul", make("mirror")),
         ("walk on the spot", make("retarget", rig="keeper")),
-        ("rope haul, feet sunk", make("plants")),
+        ("rope haul, feet sunk", make("foot-lock")),
     ):
         if step.kind == "retarget":
             context = Context(rigs={"keeper": read(FOLDER / "sources" / "ferrykeeper.glb").rig})

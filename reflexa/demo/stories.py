@@ -1,4 +1,4 @@
-"""What each take of the demo shows: what is wrong with its clip, and which step mends it."""
+"""What each take of the demo shows: what is wrong with its clip, and which step fixes it."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ STORIES = {
     "Walk along the quay": (
         "A straight walk is led along a drawn path; the feet are planted anew where they come to stand."
     ),
-    "Walk, skating mended": (
+    "Walk, skating fixed": (
         "The feet skate: eight stances slide by up to 11 cm. Plants holds each where it stands, and the knees take up"
         " the rest."
     ),

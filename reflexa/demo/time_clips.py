@@ -56,7 +56,7 @@ def takes(deckhand: str, heron: str) -> tuple[Take, ...]:
         Take("Walk, other foot first", Source(deckhand, "walk"), (make("cycle", "From the right strike", start="right strike"),)),
         Take(
             "Ashore, and look round", Source(deckhand, "ashore", ashore),
-            (make("events", "Strikes and lifts", from_plants=True),),
+            (make("events", "Strikes and lifts", from_contacts=True),),
         ),
         Take("Strut and call, twice as fast", Source(heron, CALLS), (make("retime", "Twice as fast", speed=2.0),)),
     )  # fmt: skip

@@ -1,4 +1,4 @@
-"""A first clip, found, mended, compared and exported, step by step in the window itself; it can be left at any time."""
+"""A first clip, found, fixed, compared and exported, step by step in the window itself; it can be left at any time."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.qt_properties import named
 from reflexa.session import RESULT
 
-# The clip that is mended, of the demo.
+# The clip that is fixed, of the demo.
 CLIP = "walk, skating"
 _LOOKS = 250
 
@@ -37,7 +37,7 @@ def _at_a_finding(d: Desk) -> bool:
     return d.session.selection.tap == RESULT and any(f.worst == d.session.player.frame and f.joint for f in found)
 
 
-def _mended(d: Desk) -> bool:
+def _fixed(d: Desk) -> bool:
     take, judgement = d.session.take, d.session.evaluator.judgement
     return (
         take is not None
@@ -58,9 +58,9 @@ STOPS = (
         _at_a_finding,
     ),
     Stop(
-        "Choose <b>Mend all</b> on the right (Ctrl+Shift+F8): the steps that help are put in. Or press + and add "
-        "<b>Plants</b>.",
-        _mended,
+        "Choose <b>Fix all</b> on the right (Ctrl+Shift+F8): the steps that help are put in. Or press + and add "
+        "<b>Spans</b>.",
+        _fixed,
     ),
     Stop(
         "Click the picture, play with <b>Space</b>, and hold <b>B</b>: that is how it was. Or choose <b>Both</b> below.",

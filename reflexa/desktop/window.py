@@ -74,7 +74,7 @@ class MainWindow(QMainWindow):
         self._focus_return = FocusReturn(self, self.viewport, (self.time_area,))
         self.revision_line.export_wanted.connect(lambda: run("export"))
         self.settings.export_wanted.connect(lambda: run("export"))
-        self.settings.mend_wanted.connect(lambda: run("mend_all"))
+        self.settings.fix_wanted.connect(lambda: run("fix_all"))
         self.tabs.currentChanged.connect(self._on_tab)
         self.library.import_wanted.connect(lambda: run("import"))
         self.library.compare_wanted.connect(self.compare_with)

@@ -25,7 +25,7 @@ DOCUMENTS = (
 _SUMMARY = "Revise skeletal animation clips"
 _ABOUT = (
     "Reflexa is for game animators who revise skeletal animation: mirror clips across a symmetric skeleton, retarget them "
-    "between rigs, blend them per joint, layer corrections, mend root motion and foot contacts, change their time.",
+    "between rigs, blend them per joint, layer corrections, fix root motion and foot contacts, change their time.",
     "The source is never changed: what is done is a line of steps, and the results are exported as new clips, read back and "
     "proven.",
 )

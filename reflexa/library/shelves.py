@@ -76,7 +76,7 @@ def load_shelves() -> Shelves:
         given = msgspec.convert(plain.get("shelves", []), list[_Saved])
         searches = msgspec.convert(plain.get("searches", {}), dict[str, Query])
     except msgspec.ValidationError as e:
-        raise ReadError(f"is damaged: {e}", path, advice="Mend it or take it away.") from None
+        raise ReadError(f"is damaged: {e}", path, advice="Fix it or take it away.") from None
     shelves = tuple(Shelf(s.name, Path(os.path.abspath(s.folder))) for s in given if "\0" not in s.folder)
     rest = {k: v for k, v in plain.items() if k not in ("reflexa", "version", "shelves", "searches")}
     return Shelves(shelves, searches, rest)

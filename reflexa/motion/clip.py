@@ -40,7 +40,7 @@ class Clip:
 
     scales ``(frames, joints, 3)`` or None where every scale is one. rate in frames a second.
     stepped: values hold until the next frame instead of moving towards it. play_rate: the speed that the
-    source asks to be played at (1 = as sampled). tracks: scalar curves of the same frames. thinned: its curves are straight
+    source asks to be played at (1 = as sampled). tracks: scalar curves of the same frames. reduced: its curves are straight
     between few frames, so that only those need be written as keys. contacts: which there are, where somebody has said so; None:
     they are found by whoever asks. known_model: model-space rotations and positions, told
     by whoever computed them on the way, so that nobody need do so again; never carried over to a changed clip.
@@ -57,7 +57,7 @@ class Clip:
     play_rate: float = 1.0
     events: tuple[Event, ...] = ()
     tracks: tuple[Track, ...] = ()
-    thinned: bool = False
+    reduced: bool = False
     contacts: tuple[Contact, ...] | None = None
     known_model: InitVar[tuple[Array, Array] | None] = None
 
@@ -98,7 +98,7 @@ class Clip:
     def digest(self) -> str:
         """SHA-256 over everything that the clip says; equal digests mean equal clips."""
         h = hashlib.sha256()
-        head = (self.rate, self.loop, self.stepped, self.play_rate, self.events, self.skeleton.names, self.thinned)
+        head = (self.rate, self.loop, self.stepped, self.play_rate, self.events, self.skeleton.names, self.reduced)
         h.update(repr(head).encode())
         if self.contacts is not None:
             h.update(repr(self.contacts).encode())

@@ -12,7 +12,7 @@ from dataclasses import dataclass
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.motion import contacts
+from reflexa.motion import stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.smoothing import gaussian
 
@@ -78,7 +78,7 @@ def gait(left: Array, right: Array, ahead: Array, rate: float, leg: float, about
         return Gait(np.asarray(passings), apart[at] < 0, forward)
     gaps = np.diff(passings) / rate
     wide = np.array([np.abs(apart[i : j + 2]).max() for i, j in zip(at, at[1:], strict=False)])
-    runs = contacts.spans((gaps > _QUICKEST) & (gaps < _SLOWEST) & (wide > _APART * leg))
+    runs = stances.spans((gaps > _QUICKEST) & (gaps < _SLOWEST) & (wide > _APART * leg))
     for first, last in runs:
         own = passings[first : last + 2]
         if own[0] - (own[1] - own[0]) <= about <= own[-1] + (own[-1] - own[-2]):

@@ -35,7 +35,7 @@ def straight_keys(values: Array, rotation: bool) -> NDArray[np.intp]:
 
 
 @dataclass(frozen=True, eq=False)
-class Thinned:
+class Reduced:
     """The clip, straight between its keys; how many keys its curves have of how many; how far it is off at most, in model
     space: degrees and mm."""
 
@@ -46,12 +46,12 @@ class Thinned:
     mm: float
 
 
-def thinned(clip: Clip, degrees: float, mm: float) -> Thinned:
+def reduced(clip: Clip, degrees: float, mm: float) -> Reduced:
     """A clip whose curves have keys only where they would else leave it by more than so much: no joint is turned further in
     the figure's space, none placed further off."""
     n, frames = len(clip.skeleton), clip.frames
     if frames < 3:
-        return Thinned(clip, 2 * n * frames, 2 * n * frames, 0.0, 0.0)
+        return Reduced(clip, 2 * n * frames, 2 * n * frames, 0.0, 0.0)
     turned, placed = clip.model
     share = 0.6
     for _ in range(_ROUNDS):
@@ -62,7 +62,7 @@ def thinned(clip: Clip, degrees: float, mm: float) -> Thinned:
         out = clip.with_motion(
             owned(quat.continuous(rotations.transpose(1, 0, 2))),
             owned(_straight(clip.translations, by_place)),
-            thinned=True,
+            reduced=True,
         )
         off = float(np.degrees(quat.angle(quat.multiply(quat.conjugate(turned), out.model[0]))).max())
         away = 1000 * float(np.linalg.norm(out.model[1] - placed, axis=-1).max())
@@ -71,7 +71,7 @@ def thinned(clip: Clip, degrees: float, mm: float) -> Thinned:
         share *= 0.8 * min(degrees / max(off, 1e-12), mm / max(away, 1e-12))
     else:
         out, by_turn, by_place, off, away = clip, np.ones((n, frames), bool), np.ones((n, frames), bool), 0.0, 0.0
-    return Thinned(out, int(by_turn.sum() + by_place.sum()), 2 * n * frames, off, away)
+    return Reduced(out, int(by_turn.sum() + by_place.sum()), 2 * n * frames, off, away)
 
 
 def _straight(values: Array, keep: Bools) -> Array:

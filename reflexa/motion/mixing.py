@@ -34,7 +34,7 @@ def mixed(below: Clip, above: Clip, weights: Array, tracks: Array | None = None)
         scales = base + w * (above.scales - base)
     curves = mixed_tracks(below.tracks, above.tracks, weights.max(axis=1) if tracks is None else tracks)
     return replace(
-        above, rotations=owned(rotations), translations=owned(translations), scales=scales, tracks=curves, thinned=False
+        above, rotations=owned(rotations), translations=owned(translations), scales=scales, tracks=curves, reduced=False
     )
 
 

@@ -51,7 +51,7 @@ def _with(clip: Clip, rotations: Array, times: Array, over: Callable[[Array], Ar
     return replace(
         clip, rotations=rotations, translations=over(clip.translations),
         scales=None if clip.scales is None else over(clip.scales),
-        tracks=tuple(Track(t.name, over(t.values)) for t in clip.tracks), thinned=False, contacts=clip.contacts_at(times),
+        tracks=tuple(Track(t.name, over(t.values)) for t in clip.tracks), reduced=False, contacts=clip.contacts_at(times),
     )  # fmt: skip
 
 

@@ -14,7 +14,7 @@ from itertools import islice
 
 import numpy as np
 
-from reflexa.motion import contacts, quat
+from reflexa.motion import quat, stances
 from reflexa.motion.arrays import Array, vector
 from reflexa.motion.clip import Clip
 from reflexa.motion.per_clip_cache import cached_per_clip
@@ -255,9 +255,9 @@ def _readings(rig: Rig, side: str, clips: Iterable[Clip]) -> _Readings | None:
         turned, placed = clip.model
         track = placed[:, ankle]
         still = track[:, 1] < np.percentile(track[:, 1], 5) + _LOW * leg
-        still &= contacts.speeds(track, clip.rate) < _SLOW * leg
+        still &= stances.speeds(track, clip.rate) < _SLOW * leg
         still &= placed[:, thigh, 1] - track[:, 1] > _UPRIGHT * leg
-        for first, last in contacts.spans(still):
+        for first, last in stances.spans(still):
             if last - first + 1 >= max(3, round(_LONG * clip.rate)):
                 own = slice(first, last + 1)
                 seconds += (last - first + 1) / clip.rate

@@ -10,7 +10,7 @@ from types import MappingProxyType
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.motion import contacts, quat
+from reflexa.motion import quat, stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.curves import smoothstep
 from reflexa.rig.mesh import skin_of
@@ -65,7 +65,7 @@ class Palm:
         if self.normal is None:
             return out
         up = counts * quat.rotate(turned, self.normal)[:, 1]
-        stretches = [np.arange(a, b + 1) for a, b in contacts.spans(under)]
+        stretches = [np.arange(a, b + 1) for a, b in stances.spans(under)]
         if loop and len(stretches) > 1 and under[0] and under[-1]:
             stretches = [*stretches[1:-1], np.concatenate([stretches[-1], stretches[0]])]
         for at in stretches:

@@ -37,7 +37,7 @@ def put(session: Session, label: str, events: list[Event], merge: str = "") -> N
     tap = evaluation.after(session.selection.tap)
     for at in range(tap - 1, -1, -1):
         step = take.steps[at]
-        if isinstance(step.settings, EventsSettings) and step.acts and not step.settings.from_plants:
+        if isinstance(step.settings, EventsSettings) and step.acts and not step.settings.from_contacts:
             settings = replace(step.settings, events=written, keep=False, rename={})
             line.edit(session, label, replace(step, settings=settings), merge)
             return
@@ -95,14 +95,14 @@ class _Copied(msgspec.Struct):
     events: tuple[tuple[float, str], ...]
 
 
-def from_plants(session: Session) -> int:
+def from_contacts(session: Session) -> int:
     """A strike and a lift of each foot added to the events that are seen; says and gives how many there are."""
     clip, rig = session.computed.shown, session.computed.rig
     if clip is None or rig is None:
         return 0
     found = [e for e in of_feet(clip, rig) if e not in clip.events]
     if found:
-        put(session, "events from plants", [*clip.events, *found])
+        put(session, "events from contacts", [*clip.events, *found])
     many = "1 event of a foot" if len(found) == 1 else f"{len(found)} events of feet"
     session.said.emit(f"{many} added." if found else "No foot strikes or lifts that has no event yet.")
     return len(found)

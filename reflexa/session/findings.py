@@ -1,4 +1,4 @@
-"""What a person does with findings: go to one, see who brought it in, put up with it, have it mended."""
+"""What a person does with findings: go to one, see who brought it in, put up with it, have it fixed."""
 
 from __future__ import annotations
 
@@ -67,12 +67,12 @@ def show_blame(session: Session, f: Finding) -> None:
 
 
 def show_brought(session: Session, step_id: str) -> None:
-    """Look at the worst of what a step brought in, or mended, before the step and after it."""
+    """Look at the worst of what a step brought in, or fixed, before the step and after it."""
     line, judged = session.computed.evaluation, session.evaluator.judgement.judged
-    brought, mended = judged.brought.get(step_id, ()), judged.mended.get(step_id, ())
-    if line is None or not (brought or mended):
+    brought, fixed = judged.brought.get(step_id, ()), judged.fixed.get(step_id, ())
+    if line is None or not (brought or fixed):
         return
-    worst = max(brought or mended, key=lambda f: f.weight)
+    worst = max(brought or fixed, key=lambda f: f.weight)
     session.player.pause()
     session.selection.select_card(step_id)
     session.selection.set_tap(step_id)
@@ -80,7 +80,7 @@ def show_brought(session: Session, step_id: str) -> None:
     if worst.joint:
         session.selection.select_joint(worst.joint)
     at = line.after(step_id)
-    # What was mended is told by the time of the clip before.
+    # What was fixed is told by the time of the clip before.
     session.player.set_frame(worst.worst if brought else line.moment(worst.worst, at - 1, at))
 
 

@@ -1,4 +1,4 @@
-"""Edits of the selected layer's keys: what is selected of them, moved, shaped, copied and thinned."""
+"""Edits of the selected layer's keys: what is selected of them, moved, shaped, copied and reduced."""
 
 from __future__ import annotations
 
@@ -8,18 +8,18 @@ from typing import Literal
 
 import msgspec
 
-from reflexa.motion import contacts
+from reflexa.motion import stances
 from reflexa.motion.curves import Interpolation
 from reflexa.rig.joint_roles import JointRoles, RoleMap, joint_roles_of
 from reflexa.session import line
 from reflexa.session.session import Session
 from reflexa.session.work import Job
-from reflexa.stage.footing import planted_spans
+from reflexa.stage.footing import standing_spans
 from reflexa.steps.correction import KIND, CorrectionSettings, all_keys, change_keys, move_keys
 from reflexa.steps.correction.copies import Copied, carried, copy_keys, paste_keys
 from reflexa.steps.correction.edits import Chosen
+from reflexa.steps.correction.reduction import reduce_keys
 from reflexa.steps.correction.settings import Track
-from reflexa.steps.correction.thinning import thin_keys
 from reflexa.steps.correction.timing import (
     begin_after,
     ease,
@@ -185,7 +185,7 @@ def footfalls(session: Session, done: Callable[[list[int]], None]) -> None:
         return
 
     def call(_: Job[list[int]]) -> list[int]:
-        return sorted({a for m in planted_spans(below, rig).values() for a, _ in contacts.spans(m) if a > 0})
+        return sorted({a for m in standing_spans(below, rig).values() for a, _ in stances.spans(m) if a > 0})
 
     session.work.start(Job(call, done))
 
@@ -204,7 +204,7 @@ def hold(session: Session, until: int) -> None:
         _edit(session, f"hold until frame {until}", new)
 
 
-def thin(session: Session, degrees: float) -> None:
+def reduce(session: Session, degrees: float) -> None:
     """As few keys as keep the curves within degrees, and moves within as many mm; off the interface thread."""
     layer = session.layer
     if layer is None:
@@ -214,7 +214,7 @@ def thin(session: Session, degrees: float) -> None:
         _edit(session, "thin keys", new)
         session.said.emit(f"{len(all_keys(new))} of {counted(len(all_keys(layer)), 'key')} left.")
 
-    job = Job(lambda _: thin_keys(layer, degrees, degrees), done)
+    job = Job(lambda _: reduce_keys(layer, degrees, degrees), done)
     job.lands = lambda: session.layer is layer  # and nothing else was done meanwhile
     session.work.start(job)
 

@@ -11,7 +11,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from reflexa.contacts.bodies import HAND, body_for, hand_offset, trunk_for
-from reflexa.motion import contacts, kernels, threads
+from reflexa.motion import kernels, stances, threads
 from reflexa.motion.arrays import Array
 from reflexa.motion.kernels.parts import Model
 from reflexa.motion.limb import Limb
@@ -117,7 +117,7 @@ def solve(posed: Posed, rig: Rig, goals: list[ArmGoal], meeting: Meeting | None,
         for piece in pieces:
             one(piece)
 
-    pieces, cores = _pieces(_within(contacts.spans(wide), [pad + c for c in timing.cuts]), 2 * beside), threads.cores()
+    pieces, cores = _pieces(_within(stances.spans(wide), [pad + c for c in timing.cuts]), 2 * beside), threads.cores()
     kernels.compiling.at_once([partial(several, pieces[i::cores]) for i in range(min(cores, len(pieces)))])
     posed.turned[:], posed.placed[:] = turned, placed
     for l in limbs:

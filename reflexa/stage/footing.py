@@ -8,7 +8,7 @@ from typing import Literal
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.motion import contact, contacts, cycle, quat
+from reflexa.motion import contact, cycle, quat, stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.cuts import pieces
@@ -91,7 +91,7 @@ def footing(
         # A clip that hovers or sinks as a whole stands where its feet are lowest.
         level = _level([h for each in heights.values() for h in each[:2]], leg)
         heights = {side: [h - level for h in each] for side, each in heights.items()}
-    speeds = {side: [contacts.speeds(p, clip.rate) for p in points] for side, points in long.items()}
+    speeds = {side: [stances.speeds(p, clip.rate) for p in points] for side, points in long.items()}
     upright = {side: [loop.values(m) for m in could_bear(sole, clip.model[0])] for side, sole in found.items()}
     stand: dict[str, list[Bools]] = {
         side: [
@@ -108,7 +108,7 @@ def footing(
     if pelvis >= 0 and clip.frames > 2:
         body = loop.track(clip.model[1][:, pelvis])
         stand = {side: gait.refined(stand[side], long[side], body, leg, clip.rate) for side in found}
-    stand = {side: contacts.as_held(long[side], stand[side], 2 * least) for side in found}
+    stand = {side: stances.as_held(long[side], stand[side], 2 * least) for side in found}
     out = {}
     for side, sole in found.items():
         heel, ball, tip = stand[side]
@@ -124,7 +124,7 @@ def footing(
 
 def _joined(pieces: list[Footing]) -> Footing:
     each = ([getattr(p, f.name) for p in pieces] for f in fields(Footing)[1:])
-    arrays = (contacts.joined(e) if e[0].dtype == np.bool_ else np.concatenate(e) for e in each)
+    arrays = (stances.joined(e) if e[0].dtype == np.bool_ else np.concatenate(e) for e in each)
     return Footing(pieces[0].sole, *arrays)  # type: ignore[arg-type]
 
 
@@ -156,7 +156,7 @@ def _points(sole: Sole, clip: Clip) -> list[Array]:
 def _rolled_onto(tip: Bools, others: Bools) -> Bools:
     """When the tip of the toes bears: right after heel or ball did, for as long as it stands."""
     out = np.zeros(len(tip), dtype=bool)
-    for _, last in contacts.spans(others):
+    for _, last in stances.spans(others):
         rest = tip[last + 1 :]
         out[last + 1 : last + 1 + (len(rest) if rest.all() else int(np.argmin(rest)))] = True
     return out & ~others
@@ -175,7 +175,7 @@ def stands(height: Array, speed: Array, leg: float, rate: float, by: Thresholds 
     """When a point of a sole stands ``(frames,)``, by its height over what lies below and its speed ``(frames,)``. leg: the
     leg's length, metres."""
     least = min(by.frames(rate), len(height))  # in a shorter piece: all there is
-    return contacts.standing(height, speed, by.low * leg, by.slow * leg, by.slack, least)
+    return stances.standing(height, speed, by.low * leg, by.slow * leg, by.slack, least)
 
 
 def level_of(clip: Clip, rig: Rig, stage: Stage = EMPTY) -> Array:
@@ -232,11 +232,11 @@ def _on_spot(
         back = w @ way
         usual = max(float(np.median(back[back > 0])) if np.any(back > 0) else 0.0, 1e-9)
         # As a "speed": how much slower than the usual way back it goes.
-        out.append(contacts.standing(h - ground, 1 - back / usual, 0.06 * lift, 0.55, by.slack, by.frames(rate)))
+        out.append(stances.standing(h - ground, 1 - back / usual, 0.06 * lift, 0.55, by.slack, by.frames(rate)))
     each = iter(out)
     return {side: [next(each), next(each), next(each)] for side in tracks}
 
 
-def planted_spans(clip: Clip, rig: Rig) -> dict[str, Bools]:
+def standing_spans(clip: Clip, rig: Rig) -> dict[str, Bools]:
     """Per side, when a foot stands ``(frames,)``; empty where the rig has no feet."""
     return {side: f.stands for side, f in footing(clip, rig).items()}

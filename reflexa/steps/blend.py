@@ -4,27 +4,27 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, replace
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
 import numpy as np
 from msgspec import Meta
 from numpy.typing import NDArray
 
 from reflexa.errors import RecipeError
-from reflexa.motion import contacts, cycle, kinematics, quat, travel
+from reflexa.motion import cycle, kinematics, quat, stances, travel
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.mixing import mixed_tracks
 from reflexa.motion.resample import at_frames
 from reflexa.rig import Rig
 from reflexa.rig.rig import SIDES
-from reflexa.stage.footing import planted_spans
+from reflexa.stage.footing import standing_spans
 from reflexa.steps.hands_kept import Mixed, hands_between
 from reflexa.steps.model import Context, Given, Mask, Outcome, Settings, StepKind
 from reflexa.steps.root_motion import travel_of
 
 Clips = Mapping[str, tuple[Clip, Rig]]
-LineUp = Literal["start", "stretch", "cycle", "plants"]
+LineUp = Literal["start", "stretch", "cycle", "contacts"]
 
 
 class BlendSettings(Settings, frozen=True):
@@ -58,7 +58,7 @@ class BlendSettings(Settings, frozen=True):
         Meta(
             title="Line up by",
             description="start: both begin together. stretch: the other is fitted to this clip's length. cycle: footfalls "
-            "of the same foot, cycle by cycle. plants: every plant of the feet, begin to begin and end to end.",
+            "of the same foot, cycle by cycle. contacts: every contact of the feet, begin to begin and end to end.",
         ),
     ] = "start"  # fmt: skip
     shift: Annotated[
@@ -103,7 +103,7 @@ def blend(clip: Clip, rig: Rig, settings: BlendSettings, clips: Clips, mask: Mas
     step reaches, which says where its topmost joints are.
 
     Joints meet by name; what the other clip lacks stays. Raises RecipeError where they have no joint in common, the
-    clip is not known, or there are no plants to line up by.
+    clip is not known, or there are no contacts to line up by.
     """
     other, other_rig = clip_named(settings.clip, clips)
     s, index = clip.skeleton, other.skeleton.index
@@ -203,14 +203,14 @@ def other_frames(clip: Clip, rig: Rig, other: Clip, other_rig: Rig, settings: Bl
         return o0 + (f - b0) * (po / pb)
     x, y = _paired(_marks(clip, rig), _marks(other, other_rig))
     if len(x) < 2:
-        raise RecipeError("the clips have no two plants alike to line up by", advice="Use start, stretch or cycle.")
+        raise RecipeError("the clips have no two contacts alike to line up by", advice="Use start, stretch or cycle.")
     return _through(f, np.array(x, dtype=np.float64), np.array(y, dtype=np.float64))
 
 
 def _cycle(clip: Clip, rig: Rig, what: str) -> tuple[float, float]:
     """A footfall of the left foot and the length of a cycle, in frames; raises RecipeError where there is neither."""
-    stands = planted_spans(clip, rig).get("left")
-    falls = [] if stands is None else [a for a, _ in contacts.spans(stands) if a > 0]
+    stands = standing_spans(clip, rig).get("left")
+    falls = [] if stands is None else [a for a, _ in stances.spans(stands) if a > 0]
     if stands is not None and clip.loop and len(stands) > 2 and stands[0] and not stands[-2]:
         falls = [0, *falls]
     if len(falls) > 1:
@@ -220,15 +220,15 @@ def _cycle(clip: Clip, rig: Rig, what: str) -> tuple[float, float]:
     raise RecipeError(f"{what} has no cycle of footfalls to line up by", advice="Use start or stretch.")
 
 
-# How many rounds of a loop are looked at for plants beside its own, after it; and one before it.
+# How many rounds of a loop are looked at for contacts beside its own, after it; and one before it.
 _ROUNDS = 8
 
 
 def _marks(clip: Clip, rig: Rig) -> list[tuple[float, str]]:
-    """Begin and end of every plant inside the clip, in time, with what it is; of a loop also in the rounds before and after."""
+    """Begin and end of every contact inside the clip, in time, with what it is; of a loop also in the rounds before and after."""
     out: list[tuple[float, str]] = []
     last = clip.frames - 1
-    for side, stands in planted_spans(clip, rig).items():
+    for side, stands in standing_spans(clip, rig).items():
         if clip.loop and last > 1:
             round_ = np.concatenate([stands[last - 1 : last], stands[:-1]])
             began = np.flatnonzero(~round_[:-1] & round_[1:])
@@ -240,7 +240,7 @@ def _marks(clip: Clip, rig: Rig) -> list[tuple[float, str]]:
                     for f in fs
                 ]
             continue
-        for first, end in contacts.spans(stands):
+        for first, end in stances.spans(stands):
             if first > 0:
                 out.append((float(first), f"{side} down"))
             if end < last:
@@ -291,7 +291,7 @@ def _run(given: Given, settings: BlendSettings, context: Context) -> Outcome:
     def report(_: Clip) -> BlendReport:
         ratio = other.duration / max(clip.duration, 1e-9)
         at = other_frames(clip, rig, other, other_rig, settings)
-        stands, others = planted_spans(clip, rig), planted_spans(other, other_rig)
+        stands, others = standing_spans(clip, rig), standing_spans(other, other_rig)
         return BlendReport(other.frames, other.duration, ratio, at, stands, others)
 
     return given.changed(out, report)
@@ -315,6 +315,11 @@ def _read(settings: BlendSettings, context: Context) -> list[str]:
     return [clip.digest, rig.digest]
 
 
+def _upgraded(plain: dict[str, Any]) -> dict[str, Any]:
+    """Contacts had another name once."""
+    return {**plain, "line_up": "contacts"} if plain.get("line_up") == "plants" else plain
+
+
 KIND = StepKind(
     "blend",
     "Blend",
@@ -323,5 +328,6 @@ KIND = StepKind(
     _run,
     place=70,
     between=_hands_between,
+    upgraded=_upgraded,
     reads=_read,
 )

@@ -19,12 +19,12 @@ from reflexa.motion.resample import time_warped
 from reflexa.rig import Rig
 from reflexa.rig.soles import soles
 from reflexa.stage import EMPTY
+from reflexa.steps.foot_lock.find import Contacts, found
+from reflexa.steps.foot_lock.rounds import later
+from reflexa.steps.foot_lock.settings import FootLockSettings
+from reflexa.steps.foot_lock.step import held
 from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
-from reflexa.steps.plants.find import Plants, found
-from reflexa.steps.plants.rounds import later
-from reflexa.steps.plants.settings import PlantsSettings
-from reflexa.steps.plants.step import held
 from reflexa.steps.root_motion.track import travel_of
 from reflexa.words import counted
 
@@ -134,7 +134,7 @@ _STILL = 4e-4
 
 def _standing(before: Clip, after: Clip, rig: Rig, over: int) -> Clip:
     """The loop with those feet held that stood before and were moved by its closing, as far as it was changed."""
-    settings = PlantsSettings(surface="own height", level=False)
+    settings = FootLockSettings(surface="own height", level=False)
     there = found(replace(before, loop=True), rig, settings, EMPTY, here=False)
     moved, balls = {}, {}
     for limb in {p.limb for p in there}:
@@ -142,12 +142,12 @@ def _standing(before: Clip, after: Clip, rig: Rig, over: int) -> Clip:
         moved[limb], balls[limb] = now - was, was[1]
     touched = (p for p in there if np.ptp(moved[p.limb][:, p.first : p.last + 1], axis=1).max() > _STILL)
     half = before.frames if over <= 0 else max(2, over // 2)
-    plants = tuple(q for p in touched for q in _near_seam(p, balls[p.limb], half + sum(settings.eases(before.rate))))
-    return _held_at_seam(after, rig, plants, settings) if plants else after
+    contacts = tuple(q for p in touched for q in _near_seam(p, balls[p.limb], half + sum(settings.eases(before.rate))))
+    return _held_at_seam(after, rig, contacts, settings) if contacts else after
 
 
 def _near_seam(p: Contact, ball: Array, reach: int) -> list[Contact]:
-    """What of a plant lies within so many frames of a loop's seam; where it was cut it stands as it stood there, ball
+    """What of a contact lies within so many frames of a loop's seam; where it was cut it stands as it stood there, ball
     ``(frames, 3)``."""
     end, out = len(ball) - 1, []
     for low, high, inner in ((0, reach, min(reach, p.last)), (end - reach, end, max(end - reach, p.first))):
@@ -161,15 +161,15 @@ def _near_seam(p: Contact, ball: Array, reach: int) -> list[Contact]:
     return out
 
 
-def _held_at_seam(clip: Clip, rig: Rig, plants: Plants, settings: PlantsSettings) -> Clip:
-    """A loop with plants held. In a long one only the frames about the seam are looked at, where they are."""
+def _held_at_seam(clip: Clip, rig: Rig, contacts: Contacts, settings: FootLockSettings) -> Clip:
+    """A loop with contacts held. In a long one only the frames about the seam are looked at, where they are."""
     end, ease = clip.frames - 1, sum(settings.eases(clip.rate))
-    reach = max(p.last if p.first <= end - p.last else end - p.first for p in plants) + 2 * ease
+    reach = max(p.last if p.first <= end - p.last else end - p.first for p in contacts) + 2 * ease
     if 4 * reach >= end:
-        return held(Given(clip, rig), plants, settings, EMPTY)
+        return held(Given(clip, rig), contacts, settings, EMPTY)
     window = cycle.at_moments(clip, rig.travel_joint, np.arange(-reach, reach + 1, dtype=np.float64))
     own: list[Contact] = []
-    for p in sorted(plants, key=lambda p: (p.limb, p.first <= end - p.last, p.first)):
+    for p in sorted(contacts, key=lambda p: (p.limb, p.first <= end - p.last, p.first)):
         late = later(clip, rig, p, reach - end, -1) if p.first > end - p.last else later(clip, rig, p, reach)
         if own and own[-1].limb == p.limb and late.first <= own[-1].last:
             own[-1] = joined(own[-1], late)

@@ -9,7 +9,7 @@ import numpy as np
 from msgspec import Meta, field
 
 from reflexa.errors import RecipeError
-from reflexa.motion import contacts
+from reflexa.motion import stances
 from reflexa.motion.clip import Clip, Event
 from reflexa.rig import Rig
 from reflexa.stage.footing import footing
@@ -28,8 +28,8 @@ class EventsSettings(Settings, frozen=True):
     rename: Annotated[
         dict[str, str], Meta(title="Names", description="Old name to new one; an empty one removes the events of that name.")
     ] = field(default_factory=dict)  # fmt: skip
-    from_plants: Annotated[
-        bool, Meta(title="From plants", description="A strike and a lift of each foot, where it comes to stand and leaves.")
+    from_contacts: Annotated[
+        bool, Meta(title="From contacts", description="A strike and a lift of each foot, where it comes to stand and leaves.")
     ] = False  # fmt: skip
 
 
@@ -45,7 +45,7 @@ def of_feet(clip: Clip, rig: Rig) -> tuple[Event, ...]:
     begins or ends with the clip is neither; in a loop what runs over its seam is one stance."""
     out = []
     for side, f in footing(clip, rig).items():
-        spans = contacts.spans(f.stands)
+        spans = stances.spans(f.stands)
         end = clip.frames - 1
         for a, b in spans:
             goes_over = clip.loop and f.stands[0] and f.stands[end]
@@ -70,7 +70,7 @@ def with_events(clip: Clip, rig: Rig, s: EventsSettings) -> Clip:
                 advice=f"Its frames are 0 to {clip.frames - 1}.",
             )  # fmt: skip
         own.append(Event(float(frame), name))
-    if s.from_plants:
+    if s.from_contacts:
         own += of_feet(clip, rig)
     events = sorted((e for e in dict.fromkeys(own) if e.name), key=lambda e: e.frame)
     return replace(clip, events=tuple(events))
@@ -96,8 +96,9 @@ KIND = StepKind(
     _run,
     place=270,
     weighed=False,
+    settings_were={"from_plants": "from_contacts"},
     begin=_begin,
     summary=lambda s: (
-        ", ".join([f"{len(s.events)} events"] * bool(s.events) + ["from plants"] * s.from_plants) or "as they are"
+        ", ".join([f"{len(s.events)} events"] * bool(s.events) + ["from contacts"] * s.from_contacts) or "as they are"
     ),
 )

@@ -233,7 +233,8 @@ class StepKind:
 
     between(given, settings, full, partly): the clip partly on the way to the step's own at full weight, with what no mixture of
       joints keeps put right.
-    upgraded(plain): saved settings of older versions as they are written now.
+    was: names that the kind had in older versions, which are still read. settings_were: older names of settings → today's.
+    upgraded(plain): saved settings of older versions as they are written now, where more than a name has changed.
     reads(settings, context): a digest of everything in the context that run reads: equal digests, equal result.
     begin(beginning): the settings with which a hand begins it, so that it means something at once.
     adjusted(settings, name, value, given): the settings once a hand has set one of them, with what follows from it.
@@ -259,6 +260,8 @@ class StepKind:
     weighs_itself: bool = False
     between: Callable[[Given, Any, Clip, Clip], Clip] | None = None
     keyed: bool = False
+    was: tuple[str, ...] = ()
+    settings_were: Mapping[str, str] = field(default_factory=dict)
     upgraded: Callable[[dict[str, Any]], dict[str, Any]] | None = None
     reads: Callable[[Any, Context], list[str]] | None = None
     begin: Callable[[Beginning], dict[str, Any]] | None = None

@@ -22,12 +22,13 @@ _LONGEST_ID = 64
 def make(kind: str, name: str = "", **settings: Any) -> Step:
     """A step of a kind with its defaults, and the settings given. Raises RecipeError for settings that do not fit."""
     chosen = kind_of(kind)
-    return Step(kind, settings_from(chosen, settings), name or chosen.title)
+    return Step(chosen.kind, settings_from(chosen, settings), name or chosen.title)
 
 
 def settings_from(kind: StepKind, data: Mapping[str, Any], place: str = "settings") -> Settings:
     """Typed settings of plain data; raises RecipeError that names the place of what does not fit."""
-    now = dict(data) if kind.upgraded is None else kind.upgraded(dict(data))
+    now = {kind.settings_were.get(name, name): value for name, value in data.items()}
+    now = now if kind.upgraded is None else kind.upgraded(now)
     known = [f.name for f in fields(kind.settings)]
     for name in now:
         if name not in known:

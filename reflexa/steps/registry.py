@@ -12,6 +12,8 @@ from reflexa.errors import RecipeError
 from reflexa.steps.model import Settings, StepKind
 
 KINDS: dict[str, StepKind] = {}
+# Names that kinds had in older versions → those of today.
+OLDER: dict[str, str] = {}
 
 
 def register(kind: StepKind) -> StepKind:
@@ -20,11 +22,13 @@ def register(kind: StepKind) -> StepKind:
     Raises ValueError where one of that name is there already.
     """
     plugins.put(KINDS, kind.kind, kind, lambda k: k.place)
+    OLDER.update(dict.fromkeys(kind.was, kind.kind))
     return kind
 
 
 def kind_of(name: str, place: str = "") -> StepKind:
-    """The kind of that name; raises RecipeError with the known ones."""
+    """The kind of that name, or of that older name. Raises RecipeError with the known ones."""
+    name = OLDER.get(name, name)
     if name not in KINDS:
         raise RecipeError(f"there is no step {name!r}", place=place, advice=f"Known: {', '.join(KINDS)}.")
     return KINDS[name]

@@ -7,12 +7,23 @@ from typing import Any
 import msgspec
 
 from reflexa.errors import RecipeError
-from reflexa.steps import Step, from_plain
+from reflexa.steps import Step, from_plain, settled
+from reflexa.steps.older import older_names
+from reflexa.take.recipe import Recipe
 
 
 def step_from_text(text: str) -> Step:
-    """A step as the command line names it: ``KIND`` or ``KIND:setting=value,setting=value``; values are texts, or JSON such
-    as ``point=[0, 1.2, 0.4]``. Raises RecipeError."""
+    """The step that the command line names: ``KIND`` or ``KIND:setting=value,setting=value``; values are texts, or JSON such as
+    ``point=[0, 1.2, 0.4]``. Raises RecipeError."""
+    return from_plain(_plain(text), f"--step {text}")
+
+
+def recipe_from_text(text: str) -> Recipe:
+    """The recipe of one step as the command line names it, with what it calls otherwise than today. Raises RecipeError."""
+    return Recipe("", settled((step_from_text(text),)), older=older_names([_plain(text)]))
+
+
+def _plain(text: str) -> dict[str, Any]:
     kind, _, rest = text.partition(":")
     settings: dict[str, Any] = {}
     for part in _parts(rest) if rest else []:
@@ -20,7 +31,7 @@ def step_from_text(text: str) -> Step:
         if not equals:
             raise RecipeError(f"{part!r} is not setting=value", place=f"--step {text}")
         settings[key.strip().replace("-", "_")] = value_from_text(key.strip(), value, f"--step {text[:60]}…")
-    return from_plain({"kind": kind.strip(), "settings": settings}, f"--step {text}")
+    return {"kind": kind.strip(), "settings": settings}
 
 
 def value_from_text(name: str, text: str, place: str) -> Any:

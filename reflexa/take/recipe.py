@@ -16,6 +16,7 @@ from reflexa.names import free_name
 from reflexa.rig import Rig
 from reflexa.rig.joint_roles import JointRoles, joint_roles_of
 from reflexa.steps import Step, from_plain, kind_of, new_id, settled, steps_from_plain, to_plain
+from reflexa.steps.older import older_names
 from reflexa.steps.references import fields_for
 from reflexa.steps.registry import describe_field, fields
 from reflexa.take.carrying import named
@@ -54,13 +55,14 @@ class Stood(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 @dataclass(frozen=True)
 class Recipe:
     """Steps under a name, the settings that stay open, and what their joints play. ``unknown`` keeps fields of a saved recipe
-    that this version does not know."""
+    that this version does not know. older: sentences about names that have changed since the file was written."""
 
     name: str
     steps: tuple[Step, ...] = ()
     parameters: tuple[Parameter, ...] = ()
     made_on: tuple[Stood, ...] = ()
     unknown: dict[str, Any] = field(default_factory=dict)
+    older: tuple[str, ...] = field(default=(), compare=False)
 
     def step(self, step_id: str) -> Step | None:
         """The step of that id."""
@@ -96,11 +98,13 @@ def about(recipe: Recipe, parameter: Parameter) -> dict[str, Any]:
 
 
 def _described(step: Step, parameter: Parameter) -> dict[str, Any]:
-    found = next((describe_field(f) for f in fields(kind_of(step.kind).settings) if f.name == parameter.setting), None)
-    if found is None and parameter.setting != _WEIGHT["name"]:
+    kind = kind_of(step.kind)
+    setting = kind.settings_were.get(parameter.setting, parameter.setting)
+    found = next((describe_field(f) for f in fields(kind.settings) if f.name == setting), None)
+    if found is None and setting != _WEIGHT["name"]:
         raise RecipeError(
             f"{step.kind} has no setting {parameter.setting!r}", place=f"parameter {parameter.name}",
-            advice=f"Known: {', '.join([*(f.name for f in fields(kind_of(step.kind).settings)), 'weight'])}.",
+            advice=f"Known: {', '.join([*(f.name for f in fields(kind.settings)), 'weight'])}.",
         )  # fmt: skip
     return {**(found or _WEIGHT), "help": parameter.help or (found or _WEIGHT)["help"]}
 
@@ -136,7 +140,7 @@ def with_values(recipe: Recipe, values: Mapping[str, Any]) -> Recipe:
         if p.step not in steps:
             about(recipe, p)
         steps[p.step] = _set(steps[p.step], p, value)
-    return Recipe(recipe.name, tuple(steps.values()), (), recipe.made_on, recipe.unknown)
+    return Recipe(recipe.name, tuple(steps.values()), (), recipe.made_on, recipe.unknown, recipe.older)
 
 
 def _set(step: Step, parameter: Parameter, value: Any) -> Step:
@@ -155,13 +159,15 @@ def joined(name: str, recipes: Iterable[Recipe]) -> Recipe:
     steps: list[Step] = []
     parameters: list[Parameter] = []
     stood: list[Stood] = []
-    for r in recipes:
+    parts = list(recipes)
+    for r in parts:
         taken = {s.id for s in steps}
         new = {s.id: free_name(s.id, taken, "-") for s in r.steps}
         steps += [replace(_renamed(s, new), id=new[s.id]) for s in r.steps]
         parameters += [replace(p, step=new.get(p.step, p.step)) for p in r.parameters]
         stood += [replace(m, steps=tuple(new.get(i, i) for i in m.steps)) for m in r.made_on]
-    return Recipe(name, settled(tuple(steps)), tuple(parameters), tuple(stood))
+    older = tuple(o for r in parts for o in r.older)
+    return Recipe(name, settled(tuple(steps)), tuple(parameters), tuple(stood), older=older)
 
 
 def _renamed(step: Step, new: Mapping[str, str]) -> Step:
@@ -211,7 +217,8 @@ def read_recipe(path: Path) -> Recipe:
     except RecipeError as e:
         raise RecipeError(e.reason, path, e.place, e.advice) from None
     unknown = {k: v for k, v in data.items() if k not in _KNOWN}
-    return Recipe(str(data.get("name", path.name.split(".")[0])), given, parameters, stood, unknown)
+    name = str(data.get("name", path.name.split(".")[0]))
+    return Recipe(name, given, parameters, stood, unknown, older_names(steps))
 
 
 def read_kept(path: Path) -> Recipe:
@@ -245,5 +252,5 @@ def _checked(given: tuple[Parameter, ...], steps: tuple[Step, ...]) -> tuple[Par
             _described(step, p)
         except RecipeError as e:
             raise RecipeError(e.reason, place=f"{place}.setting", advice=e.advice) from None
-        out.append(replace(p, step=step.id))
+        out.append(replace(p, step=step.id, setting=kind_of(step.kind).settings_were.get(p.setting, p.setting)))
     return tuple(out)

@@ -8,7 +8,7 @@ from dataclasses import replace
 import numpy as np
 
 from reflexa.errors import RecipeError
-from reflexa.motion import contacts, loops, seams
+from reflexa.motion import loops, seams, stances
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import Contact, of_points
 from reflexa.motion.joining import Part, Seam, jerks, joined
@@ -17,11 +17,11 @@ from reflexa.rig import Rig
 from reflexa.stage import EMPTY
 from reflexa.stage.footing import Footing, footing
 from reflexa.steps.close_loop import looked_at
+from reflexa.steps.foot_lock.settings import FootLockSettings
+from reflexa.steps.foot_lock.step import held
 from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.mirror import reflected
 from reflexa.steps.model import Given
-from reflexa.steps.plants.settings import PlantsSettings
-from reflexa.steps.plants.step import held
 from reflexa.take.model import Segment, Source
 from reflexa.take.stepping import stepping
 
@@ -142,26 +142,26 @@ def _onto(clip: Clip, first: Clip, segment: Segment, place: str) -> Clip:
 
 
 def _span_at(stands: np.ndarray, at: int) -> tuple[int, int]:
-    return next((a, b) for a, b in contacts.spans(stands) if a <= at <= b)
+    return next((a, b) for a, b in stances.spans(stands) if a <= at <= b)
 
 
 def _held(clip: Clip, rig: Rig, parts: list[Part], at: tuple[Seam, ...]) -> Clip:
     """Feet that stand all through a crossfade held where they would slide in it."""
     feet = footing(clip, rig)
-    plants: list[Contact] = []
+    contacts: list[Contact] = []
     for seam in at:
         if seam.last - seam.first < 1:
             continue
         inside = slice(seam.first, seam.last + 1)
-        plants += [
+        contacts += [
             c
             for side, f in feet.items()
             if f.stands[inside].all() and _slides(f, inside) > _SLIDES
             for c in of_points(f"{side} foot", f.heel_stands, f.ball_stands, f.stands)  # type: ignore[arg-type]
             if c.first <= seam.first and c.last >= seam.last
         ]
-    settings = PlantsSettings(surface="own height", level=False)
-    return held(Given(clip, rig), tuple(plants), settings, EMPTY) if plants else clip
+    settings = FootLockSettings(surface="own height", level=False)
+    return held(Given(clip, rig), tuple(contacts), settings, EMPTY) if contacts else clip
 
 
 def _slides(foot: Footing, inside: slice) -> float:

@@ -193,10 +193,10 @@ def test_steps_are_described() -> None:
     status, out, _ = run("steps", "--json")
     assert status == 0 and [s["kind"] for s in json.loads(out)["steps"]] == list(KINDS)
     assert run("steps", "fly")[0] == 2
-    reach = next(
-        s for s in json.loads(run("steps", "correction", "--json")[1])["steps"][0]["settings"] if s["name"] == "reach"
+    falloff = next(
+        s for s in json.loads(run("steps", "correction", "--json")[1])["steps"][0]["settings"] if s["name"] == "falloff"
     )
-    assert (reach["unit"], reach["least"], reach["most"], reach["default"]) == ("frames", 1, 1000, 12)
+    assert (falloff["unit"], falloff["least"], falloff["most"], falloff["default"]) == ("frames", 1, 1000, 12)
 
 
 def test_apply_runs_steps_in_the_order_given(tmp_path: Path) -> None:

@@ -38,7 +38,7 @@ def swings(folder: Path) -> tuple[Path, Path]:
 
 def test_two_results_of_one_file_are_refused_whatever_they_come_of(tmp_path: Path) -> None:
     both = swings(tmp_path)
-    for command in (("apply", *both, "--step", "mirror"), ("mend", *both)):
+    for command in (("apply", *both, "--step", "mirror"), ("fix", *both)):
         status, _, err = run(*command, "--out", tmp_path / "out")
         assert status == 2 and "swing.glb would come of" in err and not (tmp_path / "out").exists()
 

@@ -54,8 +54,8 @@ def test_a_loop_that_jumps_is_found_and_closed_by_its_repair(deckhand_clips, dec
     part = replace(deckhand_clips["walk to the landing"].cut(3, 69), loop=True)
     (one,) = found("seam", part, deckhand_rig)
     assert one.unit == "cm" and one.size > 1.0
-    mended = apply(make(one.repair.kind, **one.repair.settings), part, deckhand_rig)
-    assert found("seam", mended, deckhand_rig) == []
+    fixed = apply(make(one.repair.kind, **one.repair.settings), part, deckhand_rig)
+    assert found("seam", fixed, deckhand_rig) == []
 
 
 def test_frozen_frames_are_found_and_cut_out(deckhand_clips, deckhand_rig) -> None:
@@ -65,8 +65,8 @@ def test_frozen_frames_are_found_and_cut_out(deckhand_clips, deckhand_rig) -> No
     assert Subject(held, deckhand_rig, steps=(make("hold"),)) and not CHECKS["freeze"].run(
         Subject(held, deckhand_rig, steps=(make("hold"),))
     ), "what a step holds is held on purpose"
-    mended = apply(make(one.repair.kind, **one.repair.settings), held, deckhand_rig)
-    assert mended.frames == 129 and found("freeze", mended, deckhand_rig) == []
+    fixed = apply(make(one.repair.kind, **one.repair.settings), held, deckhand_rig)
+    assert fixed.frames == 129 and found("freeze", fixed, deckhand_rig) == []
 
 
 def test_an_event_outside_the_clip_is_found(deckhand_clips, deckhand_rig) -> None:

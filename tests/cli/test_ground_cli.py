@@ -56,7 +56,7 @@ def test_faults_are_repaired_by_steps_and_a_stage(jetty: Path, tmp_path: Path) -
         "apply",
         DECKHAND,
         "--step",
-        "plants",
+        "foot-lock",
         "--stage",
         jetty,
         "--out",
@@ -70,7 +70,7 @@ def test_faults_are_repaired_by_steps_and_a_stage(jetty: Path, tmp_path: Path) -
         status, out, _ = run("check", tmp_path / "out" / f"{name}.glb", "--stage", jetty)
         assert status == 0, out
     manifest = json.loads((tmp_path / "out" / "step up.glb.clip.json").read_text())
-    assert manifest["recipe"]["steps"][0]["kind"] == "plants" and "jetty" not in json.dumps(manifest)
+    assert manifest["recipe"]["steps"][0]["kind"] == "foot-lock" and "jetty" not in json.dumps(manifest)
     assert all("jetty" not in str(read(p).rig.skeleton.names) for p in (tmp_path / "out").glob("*.glb")), (
         "never exported"
     )
@@ -81,28 +81,28 @@ def test_goal_root_motion_and_follow_through_from_the_command_line(tmp_path: Pat
     prop = msgspec.structs.replace(PRESETS["rail"](), place=(0.0, 0.9, 0.35))
     rail.write_text(pretty(document(Stage((prop,)))))
     status, _, err = run(
-        "apply", KEEPER, "--step", "goal:limb=left hand,to=grip,prop=rail,grip=middle", "--step",
+        "apply", KEEPER, "--step", "reach:limb=left hand,to=grip,prop=rail,grip=middle", "--step",
         "root-motion:operation=turn and scale,angle=90", "--stage", rail, "--out", tmp_path / "a", "--quiet",
     )  # fmt: skip
     assert status == 0, err
     status, _, err = run(
         "apply", DECKHAND, "--step", 'root-motion:operation=along path,path=[[0, 0], [0.5, 1], [1.5, 1.2]],turn=true', "--step",
-        'goal:limb=left hand,point=[0.3, 1.1, 0.4],meets="joint",reaches=[{"start":0,"at":2,"until":9,"end":12}]', "--out",
+        'goal:limb=left hand,point=[0.3, 1.1, 0.4],meets="joint",spans=[{"start":0,"at":2,"until":9,"end":12}]', "--out",
         tmp_path / "c", "--name", "{clip}", "--quiet",
     )  # fmt: skip
     assert status == 0, err
     hand = clip_of(tmp_path / "c" / "lantern idle.glb", "lantern idle")
     place = hand.model[1][5, read(DECKHAND).rig.joint("left hand")]
     assert np.allclose(place, [0.3, 1.1, 0.4], atol=1e-3)
-    status, _, err = run("apply", KEEPER, "--step", "goal:point=[0, 1", "--out", tmp_path / "b", "--quiet")
-    assert status == 2 and "goal:point" in err
-    status, _, err = run("apply", KEEPER, "--step", "goal:to=grip,prop=oar", "--out", tmp_path / "b", "--quiet")
+    status, _, err = run("apply", KEEPER, "--step", "reach:point=[0, 1", "--out", tmp_path / "b", "--quiet")
+    assert status == 2 and "reach:point" in err
+    status, _, err = run("apply", KEEPER, "--step", "reach:to=grip,prop=oar", "--out", tmp_path / "b", "--quiet")
     assert status == 2 and "no prop 'oar'" in err and not (tmp_path / "b").exists()
     status, _, err = run("apply", KEEPER, "--step", "follow-through:chain=oar", "--out", tmp_path / "b", "--quiet")
     assert status == 2 and "no chain or joint 'oar'" in err
     broken = tmp_path / "broken.stage.json"
     broken.write_text('{"reflexa": "stage", "version": 1, "props": [{"name": "a", "size": [0, 1, 1]}]}')
-    status, _, err = run("apply", KEEPER, "--step", "plants", "--stage", broken, "--out", tmp_path / "b")
+    status, _, err = run("apply", KEEPER, "--step", "foot-lock", "--stage", broken, "--out", tmp_path / "b")
     assert status == 3 and "props[0].size" in err and "broken.stage.json" in err
     status, _, err = run("check", KEEPER, "--stage", tmp_path / "none.stage.json")
     assert status == 3 and "none.stage.json" in err
@@ -142,7 +142,15 @@ def test_a_root_joint_is_written_with_the_skin(tmp_path: Path) -> None:
 
 @pytest.mark.long
 def test_many_files_at_once_come_out_as_one_by_one(jetty: Path, tmp_path: Path) -> None:
-    steps = ["--step", "root-motion:operation=turn and scale,angle=15", "--step", "plants", "--stage", jetty, "--quiet"]
+    steps = [
+        "--step",
+        "root-motion:operation=turn and scale,angle=15",
+        "--step",
+        "foot-lock",
+        "--stage",
+        jetty,
+        "--quiet",
+    ]
     for jobs, out in ((1, "one"), (2, "two")):
         status, _, err = run("apply", DECKHAND, KEEPER, *steps, "--out", tmp_path / out, "--jobs", jobs)
         assert status == 0, err

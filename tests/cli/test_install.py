@@ -92,8 +92,8 @@ def test_shells_complete_commands_kinds_settings_and_joints() -> None:
     assert "mirror:plane=" in _completed("apply", "--step", "mirror:pl")
     assert _completed("apply", "--step", "mirror:plane=w") == ["mirror:plane=world"]
     walk = str(DATA / "humanoid3d_walk.bvh")
-    joints = _completed("apply", walk, "--step", "goal:joint=left_")
-    assert joints and all(j.startswith("goal:joint=left_") for j in joints)
+    joints = _completed("apply", walk, "--step", "reach:joint=left_")
+    assert joints and all(j.startswith("reach:joint=left_") for j in joints)
 
 
 LINES = [

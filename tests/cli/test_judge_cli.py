@@ -50,16 +50,16 @@ def test_a_clip_can_be_called_a_loop_by_hand() -> None:
 
 
 def test_mend_puts_in_what_helps_and_says_what(tmp_path: Path) -> None:
-    status, out, _ = run("mend", DECKHAND, "--out", tmp_path / "out", "--json")
+    status, out, _ = run("fix", DECKHAND, "--out", tmp_path / "out", "--json")
     said = {c["clip"]: c for c in json.loads(out)["clips"]}
     assert status == 0 and said["walk"]["tried"] == [] and not said["walk"]["written"]
     (tried,) = said["walk, skating"]["tried"]
-    assert tried["kept"] and tried["kind"] == "plants" and tried["before"] > 8 and tried["after"] == 0
+    assert tried["kept"] and tried["kind"] == "foot-lock" and tried["before"] > 8 and tried["after"] == 0
     path = Path(said["walk, skating"]["written"])
     assert run("check", path)[0] == 0 and read(path).clips[0].name == "walk, skating"
     manifest = json.loads(path.with_name(f"{path.name}.clip.json").read_text())
-    assert manifest["findings"] == [] and [s["kind"] for s in manifest["recipe"]["steps"]] == ["plants"]
-    assert run("mend", DECKHAND, "--out", tmp_path / "out")[0] == 4, "nothing is written over"
+    assert manifest["findings"] == [] and [s["kind"] for s in manifest["recipe"]["steps"]] == ["foot-lock"]
+    assert run("fix", DECKHAND, "--out", tmp_path / "out")[0] == 4, "nothing is written over"
 
 
 def test_manifests_say_what_is_left_and_who_brought_it_in(tmp_path: Path) -> None:

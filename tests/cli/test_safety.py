@@ -49,7 +49,7 @@ def test_no_input_is_written_over_whatever_is_said(tmp_path: Path) -> None:
         ("convert", a, a, "--force"),
         ("join", a, b, "--out", b, "--force"),
         ("rig", a, "--out", a, "--force"),
-        ("mend", a, "--out", tmp_path, "--force"),
+        ("fix", a, "--out", tmp_path, "--force"),
         ("picture", a, "--out", tmp_path / "a.png", "--frames", "1"),
     ):
         run(*args)
@@ -71,7 +71,7 @@ def test_two_results_of_one_name_are_refused_before_anything_is_written(tmp_path
 
 def test_two_mended_clips_of_one_name_are_refused_too(tmp_path: Path) -> None:
     a, b = copy(DECKHAND, tmp_path / "x/hand.glb"), copy(DECKHAND, tmp_path / "y/hand.glb")
-    status, _, err = run("mend", a, b, "--out", tmp_path / "out", "--force")
+    status, _, err = run("fix", a, b, "--out", tmp_path / "out", "--force")
     assert (
         status == 2 and "would come of" in err and str(a) in err and str(b) in err and not (tmp_path / "out").exists()
     )

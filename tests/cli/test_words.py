@@ -37,7 +37,7 @@ def test_who_is_stopped_says_so_by_its_status(number: int, status: int, tmp_path
         clips.append(tmp_path / f"walk {i}.bvh")
         clips[-1].hardlink_to(clips[0]) if i else clips[0].write_bytes(WALK.read_bytes())
     out = tmp_path / "out"
-    with process("apply", *clips, "--step", "plants", "--out", out, "--jobs", 1) as child:
+    with process("apply", *clips, "--step", "foot-lock", "--out", out, "--jobs", 1) as child:
         while not out.exists() or not list(out.glob("*.bvh")):
             assert child.poll() is None, child.stderr.read()
             time.sleep(0.01)  # leave it its turn

@@ -17,7 +17,7 @@ from reflexa.desktop.kinds.retime import CurvePicture
 from reflexa.desktop.kinds.time_lanes import TimeLanes, jumps, still_there
 from reflexa.desktop.kinds.trim import TrimPanel
 from reflexa.desktop.picture.pictures import render
-from reflexa.desktop.settings.reach_rows import ReachRows
+from reflexa.desktop.settings.span_rows import SpanRows
 from reflexa.desktop.time.sequence_lane import SequenceLane
 from reflexa.draw import Camera
 from reflexa.draw.scene import Figure, Scene, matrices_at, shapes_at
@@ -167,7 +167,7 @@ def test_events_are_added_dragged_renamed_and_made_of_plants(demo, qtbot, monkey
     events.rename(session, at, "")
     ready(qtbot, demo)
     assert "whistle" not in [e.name for e in events.seen(session)]
-    demo.commands.run("events_of_plants")
+    demo.commands.run("events_from_contacts")
     ready(qtbot, demo)
     assert {"left strike", "right lift"} <= {e.name for e in events.seen(session)}
     assert len(session.take.steps) == 1, "one step holds them all"
@@ -185,33 +185,33 @@ def test_what_is_tied_to_an_event_is_shown_and_set_where_the_event_is(demo, qtbo
     new_take(demo, qtbot, *LANDING)
     events.add(session, "whistle", 40)
     ready(qtbot, demo)
-    demo.commands.run("add_goal")
+    demo.commands.run("add_reach")
     ready(qtbot, demo)
     session.player.frame = 40
-    rows = demo.settings.findChild(ReachRows)
+    rows = demo.settings.findChild(SpanRows)
     click(rows.add)
     line.tie(session, session.step.id, "whistle")
     ready(qtbot, demo)
-    at = session.step.settings.reaches[0].at
+    at = session.step.settings.spans[0].at
     select_step(demo, 0)
     events.move(session, [e.name for e in events.seen(session)].index("whistle"), 60)
     ready(qtbot, demo)
     select_step(demo, 1)
     ready(qtbot, demo)
     stored = session.take.steps[1]
-    assert stored.settings.reaches[0].at == at == 40 and stored.tied.frame == 40, (
+    assert stored.settings.spans[0].at == at == 40 and stored.tied.frame == 40, (
         "moving the event changes its step alone"
     )
-    rows = demo.settings.findChild(ReachRows)
+    rows = demo.settings.findChild(SpanRows)
     boxes = rows.findChildren(QSpinBox)
     assert [b.value() for b in boxes[:2]] == [52, 60] and session.computed.report is not None
     boxes[0].setValue(50)
     ready(qtbot, demo)
     stored = session.take.steps[1]
-    assert (stored.settings.reaches[0].start, stored.settings.reaches[0].at, stored.tied.frame) == (50, 60, 60)
+    assert (stored.settings.spans[0].start, stored.settings.spans[0].at, stored.tied.frame) == (50, 60, 60)
     demo.commands.run("undo")
     ready(qtbot, demo)
-    assert session.take.steps[1].settings.reaches[0].at == 40 and session.step.settings.reaches[0].start == 52
+    assert session.take.steps[1].settings.spans[0].at == 40 and session.step.settings.spans[0].start == 52
 
 
 def test_ranges_are_kept_dragged_played_and_exported(demo, qtbot, monkeypatch, tmp_path: Path) -> None:

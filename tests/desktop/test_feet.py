@@ -1,4 +1,4 @@
-"""Root motion and plants, drawn and changed by hand."""
+"""Root motion and contacts, drawn and changed by hand."""
 
 from __future__ import annotations
 
@@ -9,13 +9,13 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QDoubleSpinBox, QLineEdit, QPushButton
 
 from reflexa.desktop.actions import files
+from reflexa.desktop.kinds.contacts_now import contacts_of
 from reflexa.desktop.kinds.pace_picture import PacePicture
 from reflexa.desktop.kinds.path_picture import PathPicture
-from reflexa.desktop.kinds.plants_now import plants_of
 from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.session import RESULT, line
 from reflexa.stage import EMPTY
-from reflexa.steps.plants.report import held
+from reflexa.steps.foot_lock.report import held
 from reflexa.steps.root_motion import travel_of
 from tests.helpers.hands import button, choose, click, double_click, drag, said
 from tests.helpers.windows import new_take, ready, saved, select_step
@@ -111,31 +111,31 @@ def test_plants_are_changed_in_their_lanes_and_undone_to_the_same_bytes(demo, qt
     assert not [f for f in session.evaluator.findings if f.kind == "slide"]
     lanes = window.time_area.lanes
     assert lanes.isVisible() and lanes.rows() == ["left foot", "right foot"]
-    found = plants_of(session)
+    found = contacts_of(session)
     p = next(q for q in found if q.limb == "left foot" and q.first > 20)
     rect = lanes.rect_of(p)
     end = QPoint(round(rect.right()) - 1, round(rect.center().y()))
     drag(lanes, end, QPoint(round(lanes.time.x(p.last - 4)), end.y()))
     ready(qtbot, window)
     assert not session.step.settings.find, "changed by hand, they are written down"
-    changed = next(q for q in session.step.settings.plants if q.limb == "left foot" and q.first == p.first)
+    changed = next(q for q in session.step.settings.contacts if q.limb == "left foot" and q.first == p.first)
     assert changed.last == pytest.approx(p.last - 4, abs=1)
     middle = lanes.rect_of(changed).center().toPoint()
     click(lanes, middle)
     assert lanes.chosen == changed
     session.player.set_frame((changed.first + changed.last) // 2)
     QTest.keyClick(lanes, Qt.Key.Key_S)
-    assert len(plants_of(session)) == len(found) + 1
+    assert len(contacts_of(session)) == len(found) + 1
     session.undo()
     click(lanes, lanes.rect_of(changed).center().toPoint())
     QTest.keyClick(lanes, Qt.Key.Key_Delete)
-    assert len(plants_of(session)) == len(found) - 1
+    assert len(contacts_of(session)) == len(found) - 1
     double_click(lanes, middle)
-    new = next(q for q in plants_of(session) if q not in found and q.first <= lanes.time.frame(middle.x()) <= q.last)
+    new = next(q for q in contacts_of(session) if q not in found and q.first <= lanes.time.frame(middle.x()) <= q.last)
     ready(qtbot, window)
     assert new.limb == "left foot" and held(session.computed.result, session.computed.rig, new, EMPTY).drift < 0.1
     click(button(window.settings, "Find anew"))
-    assert session.step.settings.find and plants_of(session)[0] == found[0]
+    assert session.step.settings.find and contacts_of(session)[0] == found[0]
     while session.take is not None and session.take.steps:
         session.undo()
     ready(qtbot, window)
@@ -145,16 +145,16 @@ def test_plants_are_changed_in_their_lanes_and_undone_to_the_same_bytes(demo, qt
 def test_thresholds_show_their_result_at_once(demo, qtbot) -> None:
     window, session = demo, demo.session
     new_take(window, qtbot, "deckhand.glb", "walk to the landing")
-    window.commands.run("add_plants")
+    window.commands.run("add_foot-lock")
     ready(qtbot, window)
-    count = len(plants_of(session))
+    count = len(contacts_of(session))
     slow = next(b for b in window.settings.findChildren(QDoubleSpinBox) if b.accessibleName() == "Slow is below")
     slow.setValue(0.5)
     ready(qtbot, window)
-    assert len(plants_of(session)) < count
+    assert len(contacts_of(session)) < count
     slow.setValue(0.0)
     ready(qtbot, window)
-    assert not plants_of(session) and "ever low and slow" in said(window.settings)
+    assert not contacts_of(session) and "ever low and slow" in said(window.settings)
 
 
 def test_a_missing_root_joint_is_offered(demo, qtbot) -> None:

@@ -38,7 +38,7 @@ def test_the_welcome_shows_what_can_be_done_and_opens_the_demo(empty: MainWindow
 
 def test_the_takes_of_the_demo_tell_their_story_and_notes_are_written(demo: MainWindow, qtbot) -> None:
     assert all(20 < len(t.note) < 200 for t in demo.session.project.takes)
-    open_take(demo, qtbot, "Walk, skating mended")
+    open_take(demo, qtbot, "Walk, skating fixed")
     page = demo.settings.findChild(ResultPage)
     assert "skate" in page.note.toPlainText()
     page.note.setFocus()
@@ -70,7 +70,7 @@ def test_a_first_clip_is_found_mended_compared_and_exported(demo: MainWindow, qt
     qtbot.waitUntil(lambda: session.evaluator.judgement.count > 0)
     demo.commands.run("next_finding")
     at(2)
-    demo.commands.run("mend_all")
+    demo.commands.run("fix_all")
     qtbot.waitUntil(lambda: demo.desk.dialog is not None and demo.desk.dialog.isVisible())
     demo.desk.dialog.accept()
     at(3)

@@ -1,4 +1,4 @@
-"""Findings in the window: who brought them in, where they are in time, put up with, mended."""
+"""Findings in the window: who brought them in, where they are in time, put up with, fixed."""
 
 from __future__ import annotations
 
@@ -26,7 +26,7 @@ def snapping(window, qtbot) -> str:
     """A take of a clean walk whose second step snaps the forearm at frame 60; that step's id."""
     new_take(window, qtbot, "deckhand.glb", "walk to the landing")
     line.add(window.session, "mirror")
-    settings = set_key(CorrectionSettings(reach=1), "forearm_left", 60, 128, rotate=(70.0, 20.0, 0.0))
+    settings = set_key(CorrectionSettings(falloff=1), "forearm_left", 60, 128, rotate=(70.0, 20.0, 0.0))
     step = msgspec.structs.replace(make("correction", "snaps"), settings=settings)
     window.session.edit_take("add", insert_step(window.session.take, 1, step))
     ready(qtbot, window)
@@ -97,12 +97,12 @@ def test_mend_all_keeps_what_helps_and_undoes_as_one(demo, qtbot) -> None:
     new_take(window, qtbot, "deckhand.glb", "walk, skating")
     before = saved(window)
     session.selection.select_card(RESULT)
-    click(button(window.settings, "Mend all"))
+    click(button(window.settings, "Fix all"))
     dialog = dialog_of(qtbot, window, QMessageBox)
     assert "Plant the feet: slide 10.0 cm to 0.0 mm" in dialog.text() and "Nothing is left" in dialog.text()
     dialog.accept()
     ready(qtbot, window)
-    assert [s.kind for s in session.take.steps] == ["plants"] and not session.evaluator.findings
+    assert [s.kind for s in session.take.steps] == ["foot-lock"] and not session.evaluator.findings
     session.undo()
     assert saved(window) == before
 
@@ -110,7 +110,7 @@ def test_mend_all_keeps_what_helps_and_undoes_as_one(demo, qtbot) -> None:
 def test_measures_are_drawn_kept_and_handed_over(demo, qtbot, tmp_path) -> None:
     window, session = demo, demo.session
     new_take(window, qtbot, "deckhand.glb", "walk, skating")
-    line.add(session, "plants")
+    line.add(session, "foot-lock")
     ready(qtbot, window)
     window.commands.run("page_measures")
     view = window.time_area.measures

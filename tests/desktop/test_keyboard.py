@@ -77,7 +77,7 @@ def test_whatever_can_be_focused_has_a_name(demo: MainWindow, qtbot) -> None:
         "Haul, port side",
         "Walk along the quay",
         "Winch, hands on the crank",
-        "Walk, skating mended",
+        "Walk, skating fixed",
         "Walk, chin up",
     ):
         open_take(demo, qtbot, take)
@@ -240,9 +240,9 @@ def test_every_command_has_keys_and_no_two_the_same(demo: MainWindow, qtbot) -> 
     assert not begins, "a key that another row begins with would never come to its end"
     open_take(demo, qtbot, "Walk on the spot")
     _focus(demo.viewport)
-    for key, modifier in ((K.Key_B, Qt.KeyboardModifier.ControlModifier), (K.Key_P, Qt.KeyboardModifier.NoModifier)):
+    for key, modifier in ((K.Key_B, Qt.KeyboardModifier.ControlModifier), (K.Key_F, Qt.KeyboardModifier.NoModifier)):
         QTest.keyClick(demo.viewport, key, modifier)
-    assert [s.kind for s in demo.session.take.steps] == ["plants"]
+    assert [s.kind for s in demo.session.take.steps] == ["foot-lock"]
 
 
 def test_menus_and_search_know_every_command(empty: MainWindow, qtbot) -> None:
@@ -256,7 +256,7 @@ def test_menus_and_search_know_every_command(empty: MainWindow, qtbot) -> None:
     for word, title in (
         ("flip", "mirror"), ("loop", "close loop"), ("bake", "Export"), ("trim", "trim"), ("speed", "retime"), ("dark", "Night"),
         ("zoom", "figure into"), ("settings", "theme"), ("batch", "Export all"), ("recent", "Recent"), ("demo", "demo"),
-        ("foot", "plants"),
+        ("foot", "foot lock"), ("plants", "foot lock"), ("goal", "reach"), ("mend", "Fix all"), ("thin", "key reduction"),
     ):  # fmt: skip
         search.field.setText(word)
         found = [search.found.item(i).text() for i in range(search.found.count())]

@@ -89,7 +89,7 @@ def test_what_is_kept_is_ticked_and_when_is_typed(demo, qtbot) -> None:
     window, session = demo, demo.session
     new_take(window, qtbot, "deckhand.glb", "lantern idle")
     window.commands.run("add_mirror")
-    window.commands.run("add_keep-in-world")
+    window.commands.run("add_pin")
     ready(qtbot, window)
     boxes = {b.text(): b for b in window.settings.findChildren(QCheckBox)}
     assert boxes["Left foot"].isChecked() and not boxes["Head"].isChecked()
@@ -102,16 +102,16 @@ def test_what_is_kept_is_ticked_and_when_is_typed(demo, qtbot) -> None:
     choose(window.settings, "As before", "the source")
     assert session.step.settings.since == "source"
     session.player.set_frame(30)
-    click(button(window.settings, "Reach at this frame"))
+    click(button(window.settings, "Act from this frame"))
     spin = {b.accessibleName(): b for b in window.settings.findChildren(QSpinBox)}
-    spin["Reach 1, until"].setValue(20)
+    spin["ActiveSpan 1, until"].setValue(20)
     (when,) = session.step.settings.when
     assert (when.at, when.until) == (20, 20), "what was typed holds, and the others give way"
-    spin["Reach 1, end"].setValue(90)
+    spin["ActiveSpan 1, end"].setValue(90)
     assert session.step.settings.when[0].end == 90
     ready(qtbot, window)
     session.player.set_frame(95)
-    click(button(window.settings, "Reach at this frame"))
+    click(button(window.settings, "Act from this frame"))
     assert len(session.step.settings.when) == 2
     click(next(b for b in window.settings.findChildren(QPushButton) if b.accessibleName() == "Remove reach 1"))
     assert len(session.step.settings.when) == 1 and session.step.settings.when[0].at == 95

@@ -188,7 +188,7 @@ def test_a_step_is_turned_into_a_layer_of_keys_and_back(demo, qtbot) -> None:
     choose(window.settings, "What", "turn and scale")
     step = session.step
     line.edit(session, "x", replace(step, settings=replace(step.settings, angle=20.0)))
-    window.commands.run("add_keep-in-world")
+    window.commands.run("add_pin")
     ready(qtbot, window)
     assert "moves joints by up to" in said(window.settings)
     kept = session.computed.result
@@ -201,7 +201,7 @@ def test_a_step_is_turned_into_a_layer_of_keys_and_back(demo, qtbot) -> None:
     qtbot.waitUntil(lambda: session.step is not None and session.step.kind == "correction")
     answer.stop()
     ready(qtbot, window)
-    assert session.step.name == "Keep in the world"
+    assert session.step.name == "Pin"
     assert np.abs(session.computed.result.model[1] - kept.model[1]).max() < 0.03, "within the tolerance that was told"
     session.undo()
     ready(qtbot, window)

@@ -75,7 +75,7 @@ def test_a_step_that_is_kept_to_may_be_called_otherwise(demo, qtbot) -> None:
     window, session = demo, demo.session
     new_take(window, qtbot, "deckhand.glb", "lantern idle")
     window.commands.run("add_mirror")
-    line.add(session, "keep-in-world", since=step_id(demo, 0))
+    line.add(session, "pin", since=step_id(demo, 0))
     ready(qtbot, window)
     line.rename(session, step_id(demo, 0), "Other side")
     ready(qtbot, window)

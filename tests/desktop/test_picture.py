@@ -210,7 +210,7 @@ def test_a_loop_goes_on_from_where_it_ended_when_it_is_played(demo, qtbot) -> No
         "Walk with the lantern",
         *(
             pytest.param(n, marks=pytest.mark.long)
-            for n in ("Walk, skating mended", "Walk, as the Ferrykeeper", "Walk along the quay")
+            for n in ("Walk, skating fixed", "Walk, as the Ferrykeeper", "Walk along the quay")
         ),
     ],
 )

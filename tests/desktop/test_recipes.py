@@ -214,16 +214,20 @@ def test_what_does_not_apply_is_said_before_the_run(demo: MainWindow, qtbot) -> 
     window = demo
     session = window.session
     rig = session.rigs["deckhand.glb"]
-    goal = make("goal", "Reach", limb="right hand", to="point")
-    name = recipes.put(session, "keep recipe", keep("Reach out", [(goal, rig)]))
+    goal = make("reach", "ActiveSpan", limb="right hand", to="point")
+    name = recipes.put(session, "keep recipe", keep("ActiveSpan out", [(goal, rig)]))
     batch = _batch(window, qtbot, name, "walk", "strut")
-    assert "Will be left out" in batch.unfit.text() and "strut" in batch.unfit.text() and "Reach" in batch.unfit.text()
+    assert (
+        "Will be left out" in batch.unfit.text()
+        and "strut" in batch.unfit.text()
+        and "ActiveSpan" in batch.unfit.text()
+    )
     notes = _cells(batch, 4)
-    assert notes[0] == "" and "without Reach" in notes[1]
+    assert notes[0] == "" and "without ActiveSpan" in notes[1]
     click(batch.go)
     _ended(qtbot, batch)
-    made = {t.source.clip: t for t in session.project.takes if t.folder == "Reach out"}
-    assert made["walk"].steps[0].on and not made["strut"].steps[0].on and "left out: Reach" in _cells(batch, 4)[1]
+    made = {t.source.clip: t for t in session.project.takes if t.folder == "ActiveSpan out"}
+    assert made["walk"].steps[0].on and not made["strut"].steps[0].on and "left out: ActiveSpan" in _cells(batch, 4)[1]
 
 
 def test_results_can_be_files_that_are_passed_over_the_next_time(demo: MainWindow, qtbot, tmp_path: Path) -> None:

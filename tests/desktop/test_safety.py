@@ -212,7 +212,7 @@ def test_what_is_edited_while_it_is_saved_stays_unsaved(demo, qtbot, monkeypatch
         if not began.is_set():
             QTimer.singleShot(10, meanwhile)
             return
-        line.add(session, "plants")
+        line.add(session, "foot-lock")
         said.extend((files.save(demo.desk), files.may_leave(demo.desk)))
         demo.desk.keeper.look()
         go_on.set()

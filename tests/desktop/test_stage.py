@@ -10,13 +10,13 @@ from msgspec.structs import replace
 from PySide6.QtCore import QPoint
 from PySide6.QtWidgets import QDoubleSpinBox
 
-from reflexa.desktop.kinds.plants_now import plants_of
+from reflexa.desktop.kinds.contacts_now import contacts_of
 from reflexa.desktop.picture.handle import HUB, RODS
 from reflexa.session import RESULT, props
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
-from reflexa.steps.goal import distance
-from reflexa.steps.plants.report import held
+from reflexa.steps.foot_lock.report import held
+from reflexa.steps.reach import distance
 from tests.helpers.hands import button, choose, click, drag, said
 from tests.helpers.windows import card, finding_texts, idle, new_take, ready, saved
 
@@ -42,12 +42,12 @@ def test_a_step_is_put_in_moved_by_hand_and_by_number_and_feet_stand_on_it(demo,
     boxes = [b for b in window.stage.findChildren(QDoubleSpinBox) if b.accessibleName().startswith("Place")]
     boxes[2].setValue(0.8)
     assert session.stage.prop("jetty step").place[2] == 0.8
-    window.commands.run("add_plants")
+    window.commands.run("add_foot-lock")
     ready(qtbot, window)
     clip, rig = session.computed.result, session.computed.rig
-    plants = plants_of(session)
-    assert all(held(clip, rig, p, session.stage).drift < 0.1 for p in plants) and len(plants) == 4
-    assert "4 plants found" in said(window.settings)
+    contacts = contacts_of(session)
+    assert all(held(clip, rig, p, session.stage).drift < 0.1 for p in contacts) and len(contacts) == 4
+    assert "4 contacts found" in said(window.settings)
     session.selection.select_card(RESULT)
     assert "Feet stand still" in said(window.settings) and not session.evaluator.findings
     for _ in range(4):
@@ -109,7 +109,7 @@ def test_hands_go_to_the_crank_and_hold_it_for_a_while(demo, qtbot) -> None:
     crank = session.stage
     new_take(window, qtbot, "ferrykeeper.glb", "turning the winch")
     props.edit_stage(session, "take over the stage", crank)
-    window.commands.run("add_goal")
+    window.commands.run("add_reach")
     ready(qtbot, window)
     choose(window.settings, "What", "Left hand")
     choose(window.settings, "Goes to", "grip")
@@ -119,17 +119,17 @@ def test_hands_go_to_the_crank_and_hold_it_for_a_while(demo, qtbot) -> None:
     away, _ = distance(session.computed.result, session.computed.rig, session.step.settings, session.stage)
     assert away.max() < 1e-4 and "left hand → winch crank" in card(window, 0).toolTip()
     session.player.set_frame(20)
-    click(button(window.settings, "Reach at this frame"))
+    click(button(window.settings, "Act from this frame"))
     session.player.set_frame(40)
     click(button(window.settings, "Hold to this frame"))
     ready(qtbot, window)
-    (reach,) = session.step.settings.reaches
+    (reach,) = session.step.settings.spans
     assert (reach.start, reach.at, reach.until, reach.end) == (12, 20, 40, 48)
     away, _ = distance(session.computed.result, session.computed.rig, session.step.settings, session.stage)
     assert away[20:41].max() < 1e-4 and np.array_equal(
         session.computed.result.rotations[:12], session.computed.evaluation.clips[0].rotations[:12]
     )
-    window.commands.run("add_goal")
+    window.commands.run("add_reach")
     choose(window.settings, "What", "Left hand")
     ready(qtbot, window)
     assert "until Goal 2" in card(window, 0).toolTip(), "the card of the first says that a later one takes the hand on"

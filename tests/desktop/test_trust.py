@@ -86,7 +86,7 @@ def test_steps_are_referred_to_by_what_they_are_not_by_where_they_stand(demo, qt
     session = demo.session
     new_take(demo, qtbot, "deckhand.glb", "lantern idle")
     demo.commands.run("add_mirror")
-    line.add(session, "keep-in-world", since=step_id(demo, 0))
+    line.add(session, "pin", since=step_id(demo, 0))
     line.rename(session, step_id(demo, 0), "Other side")
     line.duplicate(session, step_id(demo, 0))
     ready(qtbot, demo)

@@ -86,7 +86,7 @@ def test_openusd_poses_the_shapes_as_the_tracks_say(tmp_path: Path) -> None:
 
 def test_thinned_clips_have_few_keys_and_read_back_the_same(tmp_path: Path, deckhand_clips, deckhand_rig) -> None:
     walk = deckhand_clips["walk to the landing"]
-    thin = apply(make("thin-keys", degrees=0.5, mm=2.0), walk, deckhand_rig)
+    thin = apply(make("key-reduction", degrees=0.5, mm=2.0), walk, deckhand_rig)
     whole, few = write_gltf([walk], deckhand_rig), write_gltf([thin], deckhand_rig)
     assert len(few) < 0.65 * len(whole)
     (tmp_path / "few.glb").write_bytes(few)

@@ -60,7 +60,7 @@ def test_a_damaged_cache_costs_the_time_to_compile(tmp_path: Path) -> None:
         path.write_bytes(b"\x80\x04rubbish")
     again = python(SAYS, XDG_CACHE_HOME=str(tmp_path))
     assert again.returncode == 0, again.stderr
-    assert all(p.read_bytes() != b"\x80\x04rubbish" for p in files if p.suffix == ".nbi"), "it is mended"
+    assert all(p.read_bytes() != b"\x80\x04rubbish" for p in files if p.suffix == ".nbi"), "it is fixed"
 
 
 @pytest.mark.parametrize("command", [("info", DATA / "humanoid3d_walk.bvh"), ("steps", "mirror")])

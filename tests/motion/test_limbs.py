@@ -8,7 +8,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from reflexa.demo import ik
-from reflexa.motion import contacts, kinematics, quat
+from reflexa.motion import kinematics, quat, stances
 from reflexa.motion.clip import rest_clip
 from reflexa.motion.limb import Limb, limb
 from reflexa.motion.limbs import Posed, pelvis_drop, reach, reach_chain
@@ -155,7 +155,7 @@ def test_a_pelvis_gives_way_alike_for_a_leg_that_ends_at_a_joint_and_one_that_en
 def test_hysteresis_is_what_a_walk_through_the_frames_gives(seed: int, least: int) -> None:
     rng = np.random.default_rng(seed)
     height, speed = rng.uniform(0, 0.2, 60), rng.uniform(0, 1.0, 60)
-    found = contacts.standing(height, speed, 0.06, 0.4, 1.6, least)
+    found = stances.standing(height, speed, 0.06, 0.4, 1.6, least)
     expected = np.zeros(60, dtype=bool)
     run: list[int] = []
     for f in range(61):
@@ -166,15 +166,15 @@ def test_hysteresis_is_what_a_walk_through_the_frames_gives(seed: int, least: in
             expected[run] = True
         run = []
     assert np.array_equal(found, expected)
-    assert [f for a, b in contacts.spans(found) for f in range(a, b + 1)] == np.flatnonzero(found).tolist()
+    assert [f for a, b in stances.spans(found) for f in range(a, b + 1)] == np.flatnonzero(found).tolist()
 
 
 def test_speeds_of_a_circle() -> None:
     """A point on a circle of radius r at angular speed w goes at r w; central differences give r sin(w dt) / dt."""
     t = np.arange(90) / 30
     p = 0.5 * np.stack([np.cos(3 * t), np.zeros_like(t), np.sin(3 * t)], axis=-1)
-    assert contacts.speeds(p, 30)[1:-1] == pytest.approx(0.5 * np.sin(3 / 30) * 30)
-    assert contacts.speeds(p[:1], 30).tolist() == [0]
+    assert stances.speeds(p, 30)[1:-1] == pytest.approx(0.5 * np.sin(3 / 30) * 30)
+    assert stances.speeds(p[:1], 30).tolist() == [0]
 
 
 def test_the_demo_walk_stands_for_three_fifths_of_its_cycle(deckhand_rig, deckhand_clips) -> None:
@@ -230,7 +230,7 @@ def test_the_herons_head_takes_its_neck_along() -> None:
     assert not rig.chain_to("tail_2") and usual_drive(rig, "tail_2")[0] == "joint", "two joints are no chain to bend"
     pull = (0.05, -0.12, 0.06)
     out = correct(
-        clip, rig, set_key(CorrectionSettings(reach=6), "head", 20, 48, move=pull, drives="chain", space="world")
+        clip, rig, set_key(CorrectionSettings(falloff=6), "head", 20, 48, move=pull, drives="chain", space="world")
     )
     j = rig.skeleton.index["head"]
     assert np.abs(out.model[1][20, j] - clip.model[1][20, j] - pull).max() < 1e-4

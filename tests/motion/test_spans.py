@@ -10,7 +10,7 @@ from numpy.typing import NDArray
 from scipy.interpolate import CubicHermiteSpline
 from scipy.spatial.transform import Rotation, Slerp
 
-from reflexa.motion import contacts, kernels, quat
+from reflexa.motion import kernels, quat, stances
 from reflexa.motion.eases import eased
 from reflexa.motion.limb import Model
 from reflexa.motion.mixing import mixed
@@ -36,15 +36,15 @@ def test_standing_has_hysteresis_and_a_least_length(seed: int, frames: int, leas
     height, speed = _waves(seed, frames, 2).T + 0.5
     plain = np.zeros(frames, dtype=bool)
     may, sure = (height < 0.8) & (speed < 1.6), (height < 0.5) & (speed < 1.0)
-    for first, last in contacts.spans(may):
+    for first, last in stances.spans(may):
         plain[first : last + 1] = sure[first : last + 1].any() and last - first + 1 >= least
-    assert np.array_equal(contacts.standing(height, speed, 0.5, 1.0, 1.6, least), plain)
+    assert np.array_equal(stances.standing(height, speed, 0.5, 1.0, 1.6, least), plain)
 
 
 def test_speed_is_what_central_differences_say() -> None:
     track = _waves(3, 50, 3)
-    assert np.allclose(contacts.speeds(track, 30.0), np.linalg.norm(np.gradient(track, axis=0), axis=1) * 30)
-    assert contacts.speeds(track[:1], 30.0).tolist() == [0.0]
+    assert np.allclose(stances.speeds(track, 30.0), np.linalg.norm(np.gradient(track, axis=0), axis=1) * 30)
+    assert stances.speeds(track[:1], 30.0).tolist() == [0.0]
 
 
 @settings(max_examples=60, deadline=None)
@@ -56,7 +56,7 @@ def test_what_is_given_in_spans_is_led_there_and_back_by_cubics(seed: int, into:
     values[~given_] = np.nan
     out = eased(values, into, out_of)
     assert np.array_equal(out[given_], values[given_])
-    spans = contacts.spans(given_)
+    spans = stances.spans(given_)
     if not spans:
         assert not out.any()
         return
@@ -84,9 +84,9 @@ def test_a_stance_begins_where_the_foot_falls_fastest_and_ends_furthest_behind()
     for strike in range(0, n, period):
         says[max(strike - 4, 1) : strike + 24] = True
     out = gait.refined([says, says, says], [foot] * 3, body, 1.0, rate)
-    stances = contacts.spans(np.any(out, axis=0))[1:-1]
-    assert [a % period for a, _ in stances] == [0, 0]
-    assert [b % period for _, b in stances] == [29, 29], "the last frame before it quaternions round"
+    stood = stances.spans(np.any(out, axis=0))[1:-1]
+    assert [a % period for a, _ in stood] == [0, 0]
+    assert [b % period for _, b in stood] == [29, 29], "the last frame before it turns round"
 
 
 def test_moments_between_frames_are_what_scipy_says() -> None:
@@ -132,10 +132,10 @@ def test_held_feet_stay_as_they_were_held() -> None:
     still[32:, 0] = np.linspace(0.1, 1, 8)
     wide = np.zeros(40, dtype=bool)
     wide[6:36] = True
-    out = contacts.as_held([still, still, still], [wide] * 3, 6)
-    assert contacts.spans(out[0]) == [(10, 31)]
+    out = stances.as_held([still, still, still], [wide] * 3, 6)
+    assert stances.spans(out[0]) == [(10, 31)]
     moving = still + np.linspace(0, 0.1, 40)[:, None]
-    assert contacts.spans(contacts.as_held([moving] * 3, [wide] * 3, 6)[0]) == [(6, 35)]
+    assert stances.spans(stances.as_held([moving] * 3, [wide] * 3, 6)[0]) == [(6, 35)]
 
 
 def test_a_held_foot_that_turns_about_a_point_of_its_sole_is_still_held() -> None:
@@ -143,8 +143,8 @@ def test_a_held_foot_that_turns_about_a_point_of_its_sole_is_still_held() -> Non
     arm = 0.1 * np.stack([np.sin(angle), 0 * angle, np.cos(angle)], axis=1)
     stands = np.ones(40, dtype=bool)
     rolls = np.array([0, 1, 0]) * np.linspace(0, 0.05, 40)[:, None]
-    assert all(each.all() for each in contacts.as_held([-arm, arm], [stands] * 2, 2))
-    heel, ball = contacts.as_held([rolls - 2 * arm, 0 * arm], [stands] * 2, 2)
+    assert all(each.all() for each in stances.as_held([-arm, arm], [stands] * 2, 2))
+    heel, ball = stances.as_held([rolls - 2 * arm, 0 * arm], [stands] * 2, 2)
     assert not heel.any() and ball.all()
 
 

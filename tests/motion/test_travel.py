@@ -10,7 +10,7 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 from scipy.interpolate import CubicSpline, PchipInterpolator
 
-from reflexa.motion import contacts, cycle, quat, travel
+from reflexa.motion import cycle, quat, stances, travel
 from reflexa.motion.clip import Clip
 from reflexa.motion.resample import at_frames
 from reflexa.rig.soles import soles
@@ -183,7 +183,7 @@ def test_thresholds_scale_with_the_leg() -> None:
     for by in (Thresholds(), Thresholds(0.3, 5.0)):
         a, b = footing(one, large, by=by), footing(less, small, by=by)
         assert all(np.array_equal(a[s].stands, b[s].stands) for s in a)
-    assert contacts.speeds(still((0, 0, 0))[0], 30).max() == 0
+    assert stances.speeds(still((0, 0, 0))[0], 30).max() == 0
 
 
 # When feet strike and leave ------------------------------------------------------------------------------------------
@@ -200,7 +200,7 @@ def test_feet_strike_and_leave_when_they_do(name: str, within: float, deckhand_c
     for side, foot in footing(fine, deckhand_rig).items():
         keyed = [e.frame / 30 for e in clip.events if e.name == f"step_{side}"]
         keyed += [k + clip.duration for k in keyed if clip.loop]
-        for first, last in contacts.spans(foot.stands):
+        for first, last in stances.spans(foot.stands):
             if first > 0:
                 assert min(abs(first / 120 - k) for k in keyed) <= within + 1e-9, (side, first)
                 if last < fine.frames - 1:

@@ -95,7 +95,7 @@ def inverse_rest(rig) -> np.ndarray:
 
 
 def test_two_rigs_with_the_same_joints_and_other_shoes_are_two() -> None:
-    """A second file with the same skeleton and other shoes must not get the first one's cached plants."""
+    """A second file with the same skeleton and other shoes must not get the first one's cached contacts."""
     rig = rigs.rig(3)
     thin, thick = shod(rig, 0.06), shod(rig, 0.14)
     assert thin.key == thick.key and len({rig.digest, thin.digest, thick.digest}) == 3

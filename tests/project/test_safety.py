@@ -336,5 +336,5 @@ def test_damaged_thresholds_cost_themselves_alone(tmp_path: Path) -> None:
     now = store.load(tmp_path)
     assert [t.name for t in now.takes] == ["a"] and "thresholds.json" in now.lost[0].reason
     store.save(replace(now, takes=(*now.takes, *project("b").takes)), tmp_path)
-    assert (tmp_path / "thresholds.json").read_bytes() == damaged, "it stays as it is, to be mended"
+    assert (tmp_path / "thresholds.json").read_bytes() == damaged, "it stays as it is, to be fixed"
     assert [t.name for t in store.load(tmp_path).takes] == ["a", "b"]

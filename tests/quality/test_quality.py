@@ -21,7 +21,7 @@ def out_of_bounds(name: str, figure: Figure, doing: str) -> list[Measure]:
     return [m for m in _ALL[doing](name, figure) or [] if m.out]
 
 
-@pytest.mark.parametrize("doing", ["mirror", "plants", "in place", "from pelvis", "along path", "look round",
+@pytest.mark.parametrize("doing", ["mirror", "foot-lock", "in place", "from pelvis", "along path", "look round",
                                    "half a blend", "spring", "spring without damping"])  # fmt: skip
 def test_a_clean_walk_stays_clean(doing: str) -> None:
     assert not out_of_bounds("walk", _DEMO["deckhand: walk"], doing)

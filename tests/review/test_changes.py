@@ -30,7 +30,7 @@ def keyed(*frames: int):
 
 BASE = Take(
     "t", Source("a.glb", "walk"),
-    tuple(msgspec.structs.replace(s, id=s.kind) for s in (make("mirror"), make("plants"), make("root-motion"))),
+    tuple(msgspec.structs.replace(s, id=s.kind) for s in (make("mirror"), make("foot-lock"), make("root-motion"))),
 )  # fmt: skip
 
 
@@ -118,7 +118,7 @@ def test_takes_in_another_order_are_a_change() -> None:
 
 
 def test_a_take_is_held_against_a_file(tmp_path: Path) -> None:
-    take = f"{DEMO}#Walk, skating mended"
+    take = f"{DEMO}#Walk, skating fixed"
     assert run("diff", take, take)[0] == 0
     status, out, _ = run("diff", take, f"{DEMO / 'sources/deckhand.glb'}#walk, skating", "--json")
     there = {d["joint"]: d for d in json.loads(out)["joints"]}

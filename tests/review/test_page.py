@@ -51,7 +51,7 @@ def reviewed() -> Reviewed:
     document = read(DEMO / "sources/deckhand.glb")
     clip = next(c for c in document.clips if c.name == "walk, skating")
     clip = replace(clip, events=(Event(3.0, EVIL),))
-    steps = (make("mirror"), make("plants", EVIL), make("trim", first=10))
+    steps = (make("mirror"), make("foot-lock", EVIL), make("trim", first=10))
     take = Take(
         EVIL,
         Source("deckhand.glb", clip.name),
@@ -188,10 +188,10 @@ def test_the_program_is_short_and_whole() -> None:
 
 def test_pages_from_the_command_line(tmp_path: Path) -> None:
     out = tmp_path / "p.html"
-    status, said, _ = run("review", f"{DEMO}#Walk, skating mended", DATA / "humanoid3d_walk.bvh", "--out", out)
+    status, said, _ = run("review", f"{DEMO}#Walk, skating fixed", DATA / "humanoid3d_walk.bvh", "--out", out)
     assert status == 0 and "2 takes" in said
     book = json.loads(re.search(r'id="book">(.*?)</script>', out.read_text()).group(1))
-    assert book["takes"] == ["Walk, skating mended", "humanoid3d_walk"]
+    assert book["takes"] == ["Walk, skating fixed", "humanoid3d_walk"]
     assert run("review", DATA / "humanoid3d_walk.bvh", "--out", out)[0] == 4, "nothing is written over"
     assert run("review", DATA / "humanoid3d_walk.bvh", "--out", tmp_path / "p.txt")[0] == 2
     assert run("review", f"{DEMO}#none", "--out", tmp_path / "q.html")[0] == 3
@@ -199,7 +199,7 @@ def test_pages_from_the_command_line(tmp_path: Path) -> None:
 
 
 def test_what_is_named_is_what_is_shown() -> None:
-    (take,) = subjects(f"{DEMO}#Walk, skating mended")
+    (take,) = subjects(f"{DEMO}#Walk, skating fixed")
     assert take.line.take.steps and take.frames_before.tolist() == list(range(take.after[0].frames))
     assert len(subjects(str(DEMO))) == len(list((DEMO / "takes").glob("*.json")))
     msgspec.json.encode(take.line.take.steps)

@@ -38,7 +38,9 @@ def test_a_dragged_key_shows_its_pose_at_once_and_the_take_once_at_the_end(demo:
     demo.history.end_merge()
     ready(demo)
     assert len(count) == 1 and demo.evaluator.preview is None
-    assert np.allclose(demo.computed.result.rotations[60], shown.rotations[0], atol=1e-9), "what was shown is what comes of it"
+    assert np.allclose(demo.computed.result.rotations[60], shown.rotations[0], atol=1e-9), (
+        "what was shown is what comes of it"
+    )
     assert demo.evaluator.judgement.line is demo.computed.evaluation
 
 

@@ -86,14 +86,14 @@ def test_keys_are_thinned_beside_the_interface_and_only_where_nothing_else_was_d
     full = CorrectionSettings(tracks=(Track("head", tuple(Key(f, (0.2 * f, 0.0, 0.0)) for f in range(40))),))
     line.edit_layer(demo, "fill", full)
     ready(demo)
-    keys.thin(demo, 0.5)
+    keys.reduce(demo, 0.5)
     demo.undo()  # quicker than the thinning
     assert demo.loop.run(lambda: not demo.work.busy)
     ready(demo)
     assert demo.layer == CorrectionSettings()
     demo.redo()
     ready(demo)
-    keys.thin(demo, 0.5)
+    keys.reduce(demo, 0.5)
     assert demo.loop.run(lambda: demo.layer != full)
     left = demo.layer.track("head").keys
     assert 2 <= len(left) < 10 and (left[0].frame, left[-1].frame) == (0, 39)
@@ -158,12 +158,12 @@ def test_a_step_begins_with_what_is_selected_so_that_nothing_jumps(demo) -> None
     before = demo.computed.result
     demo.player.set_frame(40)
     demo.selection.select_joint("hand_left")
-    line.add(demo, "goal")
+    line.add(demo, "reach")
     ready(demo)
     assert demo.step.settings.limb == "left hand"
     assert np.abs(demo.computed.result.model[1][40] - before.model[1][40]).max() < 1e-3
     props.put(demo, PRESETS["rail"]())
-    line.add(demo, "goal")
+    line.add(demo, "reach")
     assert (demo.step.settings.to, demo.step.settings.prop, demo.step.settings.grip) == (
         "grip",
         "rail",
@@ -179,7 +179,7 @@ def test_a_step_begins_with_what_is_selected_so_that_nothing_jumps(demo) -> None
     assert demo.step.settings.operation == "from feet"
     new_take(demo, "deckhand.glb", "walk")
     line.add(demo, "root-motion", operation="along path", path=((0.0, 0.0), (1.0, 1.0)))
-    line.add(demo, "plants")
+    line.add(demo, "foot-lock")
     assert demo.step.settings.look_at == "the source"
 
 

@@ -115,7 +115,7 @@ def test_stages_are_saved_and_read_and_refused_where_they_are_wrong(tmp_path: Pa
 
 def test_a_stage_is_saved_with_its_take_and_a_damaged_one_named(tmp_path: Path) -> None:
     stage = Stage((PRESETS["jetty step"](), winch_crank()))
-    take = Take("t", Source("f", "c"), (make("plants"),), stage=stage)
+    take = Take("t", Source("f", "c"), (make("foot-lock"),), stage=stage)
     store.save(store.Project("p", (), (take, Take("bare", Source("f", "c")))), tmp_path)
     back = store.load(tmp_path)
     assert back.takes[0] == take and back.takes[1].stage == EMPTY

@@ -25,7 +25,7 @@ def test_the_step_onto_the_jetty_does_not_jerk(deckhand_clips, deckhand_rig) -> 
     from reflexa.steps import Context, Given, make, outcome
 
     stage = Stage((PRESETS["jetty step"](),))
-    done = outcome(make("plants"), Given(deckhand_clips["step up"], deckhand_rig), Context(stage=stage)).clip
+    done = outcome(make("foot-lock"), Given(deckhand_clips["step up"], deckhand_rig), Context(stage=stage)).clip
     assert off_course(done.rotations).max() < 20.0
     pelvis = deckhand_rig.joint("pelvis")
     sunk = deckhand_clips["step up"].model[1][:, pelvis, 1] - done.model[1][:, pelvis, 1]

@@ -185,13 +185,13 @@ def test_cycles_meet_whatever_each_begins_with(deckhand_rig, deckhand_clips) -> 
 
 
 def test_plants_meet_through_a_bent_time(deckhand_rig, deckhand_clips) -> None:
-    """A walk of two cycles whose time was bent is straightened by its plants."""
+    """A walk of two cycles whose time was bent is straightened by its contacts."""
     one = deckhand_clips["walk on the spot"]
     at = np.concatenate([np.arange(32), np.arange(33)])
     walk = replace(one, rotations=one.rotations[at], translations=one.translations[at], loop=False)
     f = np.arange(80)
     bent = at_frames(walk, 64 * (f / 79) ** 1.3)
-    out = other_frames(walk, deckhand_rig, bent, deckhand_rig, make("blend", line_up="plants").settings)
+    out = other_frames(walk, deckhand_rig, bent, deckhand_rig, make("blend", line_up="contacts").settings)
     expected = 79 * (np.arange(65) / 64) ** (1 / 1.3)
     # Strikes are told by speeds, which bent time changes too.
     assert np.abs(out - expected)[8:-8].max() < 3.5 and np.abs(np.arange(65) * 79 / 64 - expected).max() > 6
@@ -202,8 +202,8 @@ def test_what_cannot_be_lined_up_or_blended_is_said(deckhand_rig, deckhand_clips
     strange = analyse(chain(["a", "b"], [[0, 0, 0], [0, 1, 0]]))
     with pytest.raises(RecipeError, match="no cycle of footfalls"):
         blended(walk, idle, deckhand_rig, line_up="cycle")
-    with pytest.raises(RecipeError, match="no two plants alike"):
-        blended(walk, idle, deckhand_rig, line_up="plants")
+    with pytest.raises(RecipeError, match="no two contacts alike"):
+        blended(walk, idle, deckhand_rig, line_up="contacts")
     with pytest.raises(RecipeError, match="none of this rig's joints"):
         blended(walk, rigs.clip(strange, 1), deckhand_rig, strange)
     with pytest.raises(RecipeError, match="no clip to blend is chosen"):
@@ -288,10 +288,10 @@ def turning(clip: Clip, rig: Rig, degrees: float) -> Clip:
 
 
 def test_loops_of_one_cycle_line_up_by_their_plants(deckhand_clips, deckhand_rig) -> None:
-    """A walk and the same walk begun half a cycle later: plant for plant they are the same again."""
+    """A walk and the same walk begun half a cycle later: contact for contact they are the same again."""
     walk = deckhand_clips["walk"]
     later = cycle.shifted(walk, deckhand_rig.travel_joint, 16)
-    at = other_frames(walk, deckhand_rig, later, deckhand_rig, make("blend", line_up="plants").settings)
+    at = other_frames(walk, deckhand_rig, later, deckhand_rig, make("blend", line_up="contacts").settings)
     period = walk.frames - 1
     off = (at - (np.arange(walk.frames) - 16)) % period
     assert np.minimum(off, period - off).max() < 1.01

@@ -13,7 +13,7 @@ from quality.figure import Figure
 from quality.operations import run
 from reflexa.contacts.find import described, found
 from reflexa.errors import RecipeError
-from reflexa.motion import contacts as spans
+from reflexa.motion import stances
 from reflexa.motion.contact import Contact
 from reflexa.motion.limbs import limb_end
 from reflexa.rig.limbs import limb_of
@@ -46,9 +46,9 @@ def test_the_foot_lock_the_events_and_the_findings_read_the_same_ones() -> None:
     out = said(f, *own[:1])  # of all stances only the first, and of the left foot
     first = own[0]
     feet = footing(out.clip, out.rig)
-    assert spans.spans(feet["left"].stands) == [(first.first, first.last)] and not feet["right"].stands.any()
+    assert stances.spans(feet["left"].stands) == [(first.first, first.last)] and not feet["right"].stands.any()
     assert {e.name for e in of_feet(out.clip, out.rig)} <= {"left strike", "left lift"}
-    locked, free = run(make("plants"), out), run(make("plants"), f)
+    locked, free = run(make("foot-lock"), out), run(make("foot-lock"), f)
     level = [0, 2]
     right = (x.clip.model[1][:, f.rig.joint("right foot")][:, level] for x in (f, locked, free))
     was, with_left, with_all = right
@@ -57,7 +57,7 @@ def test_the_foot_lock_the_events_and_the_findings_read_the_same_ones() -> None:
 
 def test_a_shorter_contact_locks_the_foot_for_shorter() -> None:
     f = MADE["deckhand: rope haul"]
-    out = run(make("plants"), said(f, Contact("left foot", 20, 40)))
+    out = run(make("foot-lock"), said(f, Contact("left foot", 20, 40)))
     toes = out.clip.model[1][20:41, out.rig.joint("left foot")]
     assert np.abs(toes - toes[0]).max() < 1e-3
 

@@ -10,7 +10,7 @@ import pytest
 from quality import clips
 from quality.figure import Figure
 from quality.operations import run
-from reflexa.motion import contacts, quat
+from reflexa.motion import quat, stances
 from reflexa.motion.cuts import cuts
 from reflexa.motion.smoothing import gaussian, highest
 from reflexa.steps import make
@@ -39,7 +39,7 @@ def with_rest_pose(figure: Figure, at_the_end: bool = False) -> Figure:
 
 
 DOING = {
-    "plants": lambda f: run(make("plants"), f),
+    "foot-lock": lambda f: run(make("foot-lock"), f),
     **{
         f"onto {name}": lambda f, name=name: run(make("retarget", rig=name), f, rigs={name: RIGS[name].rig})
         for name in ("ferrykeeper", "deckhand")
@@ -59,7 +59,7 @@ def test_a_rest_pose_beside_a_clip_changes_nothing_of_it(name: str, at_the_end: 
     assert cuts(longer.clip) == ((n,) if at_the_end else (1,)) and not cuts(figure.clip)
     own = slice(0, n) if at_the_end else slice(1, n + 1)
     apart = np.linalg.norm(DOING[doing](longer).world[1][own] - DOING[doing](figure).world[1], axis=-1).max(axis=1)
-    if doing == "plants":  # how bare bones are taken to stand has a frame more to go by
+    if doing == "foot-lock":  # how bare bones are taken to stand has a frame more to go by
         assert apart.max() < 2e-3
     else:  # the way of a foot between two stands is led over the edge
         assert apart.max() < 0.02 and np.median(apart) < 5e-4
@@ -103,5 +103,5 @@ def test_pieces_are_smoothed_by_themselves_round_a_loop_too() -> None:
 
 def test_a_cut_parts_two_contacts() -> None:
     both = [np.ones(3, dtype=bool), np.ones(5, dtype=bool)]
-    assert contacts.spans(contacts.joined(both)) == [(0, 2), (4, 7)]
-    assert contacts.spans(contacts.joined(both[::-1])) == [(0, 3), (5, 7)]
+    assert stances.spans(stances.joined(both)) == [(0, 2), (4, 7)]
+    assert stances.spans(stances.joined(both[::-1])) == [(0, 3), (5, 7)]

@@ -28,7 +28,7 @@ SETTINGS = {
         "tracks": [{"joint": "head", "keys": [{"frame": 0}, {"frame": 20, "rotate": [9, 0, 0]}, {"frame": 40}]}]
     },
     "events": {"events": [[3, "here"]]},
-    "keep-in-world": {"since": "source", "when": [{"start": 5, "at": 10, "until": 20, "end": 30}]},
+    "pin": {"since": "source", "when": [{"start": 5, "at": 10, "until": 20, "end": 30}]},
     "rename": {"rig": "deckhand.glb"},
     "retarget": {"rig": "ferrykeeper.glb"},
     "track": {"track": "smile", "keys": [[0, 0.0], [10, 1.0]]},

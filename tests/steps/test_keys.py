@@ -15,7 +15,7 @@ from reflexa.steps.correction import CorrectionSettings, Key, Track, correct, po
 from reflexa.steps.correction.copies import copy_keys, mirrored_track, paste_keys
 from reflexa.steps.correction.edits import all_keys
 from reflexa.steps.correction.layers import extracted, merged, split_off, turned_into
-from reflexa.steps.correction.thinning import thin_keys
+from reflexa.steps.correction.reduction import reduce_keys
 from reflexa.steps.correction.timing import (
     EASES,
     begin_after,
@@ -113,7 +113,7 @@ def test_a_mirrored_limb_swings_the_other_way() -> None:
 
 
 def test_the_same_again_at_each_of_these_frames() -> None:
-    s = set_key(CorrectionSettings(reach=3), "hand_l", 10, 59, rotate=(5.0, 0.0, 0.0))
+    s = set_key(CorrectionSettings(falloff=3), "hand_l", 10, 59, rotate=(5.0, 0.0, 0.0))
     out = repeat_at(s, all_keys(s), [27, 47, 58], 59)
     assert at(out) == [7, 10, 13, 27, 30, 33, 47, 50, 53, 58]
     r = track_at(out.track("hand_l"), np.arange(60))[0][:, 0]
@@ -157,16 +157,16 @@ def test_thinned_curves_stay_within_their_tolerance_everywhere(seed: int, degree
     rng = np.random.default_rng(seed)
     walk = np.cumsum(rng.normal(0, 1.5, (50, 3)), axis=0)
     s = CorrectionSettings(tracks=(Track("hand_l", tuple(Key(f, tuple(walk[f].tolist())) for f in range(50))),))
-    out = thin_keys(s, degrees, 1.0)
+    out = reduce_keys(s, degrees, 1.0)
     before, after = (track_at(x.track("hand_l"), np.arange(50))[0] for x in (s, out))
     assert np.linalg.norm(before - after, axis=-1).max() <= degrees + 1e-9
     assert at(out)[0] == 0 and at(out)[-1] == 49 and len(at(out)) <= 50
-    assert thin_keys(out, degrees, 1.0) == out or len(at(thin_keys(out, degrees, 1.0))) <= len(at(out))
+    assert reduce_keys(out, degrees, 1.0) == out or len(at(reduce_keys(out, degrees, 1.0))) <= len(at(out))
 
 
 def test_keys_on_a_straight_line_go() -> None:
     keys = tuple(Key(f, (float(f), 0.0, 0.0), then="linear") for f in range(0, 31, 5))
-    assert at(thin_keys(CorrectionSettings(tracks=(Track("hand_l", keys),)), 0.01, 1.0)) == [0, 30]
+    assert at(reduce_keys(CorrectionSettings(tracks=(Track("hand_l", keys),)), 0.01, 1.0)) == [0, 30]
 
 
 def layers() -> tuple:
@@ -174,7 +174,7 @@ def layers() -> tuple:
     a = msgspec.structs.replace(
         a, settings=set_key(CorrectionSettings(), "upper_arm_l", 20, 59, rotate=(30.0, 0.0, 0.0)), weight=0.5
     )
-    b = set_key(CorrectionSettings(reach=10), "hand_l", 35, 59, move=(0.03, 0.02, 0.0), drives="limb", space="world")
+    b = set_key(CorrectionSettings(falloff=10), "hand_l", 35, 59, move=(0.03, 0.02, 0.0), drives="limb", space="world")
     b = set_key(b, "hips", 30, 59, move=(0.0, -0.05, 0.0), space="world")
     return a, msgspec.structs.replace(make("correction", "b"), settings=b)
 
@@ -203,7 +203,7 @@ def test_merging_nothing_gives_nothing() -> None:
 
 
 def test_a_correction_is_held_from_here_to_there_and_begun_after_a_frame() -> None:
-    s = set_key(CorrectionSettings(reach=6), "hand_l", 20, 59, rotate=(10.0, 0, 0))
+    s = set_key(CorrectionSettings(falloff=6), "hand_l", 20, 59, rotate=(10.0, 0, 0))
     held = hold_until(s, ["hand_l", "neck"], 20, 35, 59)
     assert at(held) == [14, 20, 35, 41]
     r = track_at(held.track("hand_l"), np.arange(60))[0][:, 0]
@@ -236,7 +236,7 @@ def test_a_layer_that_replaces_leaves_the_motion_below_whatever_it_is(seed: int)
 
 def test_one_merge_of_many_layers_keeps_joints_apart() -> None:
     """Spans are filled all at once: what one joint needs must not set keys on another."""
-    s = set_key(CorrectionSettings(reach=4), "hand_l", 10, 59, rotate=(30.0, 0.0, 0.0))
+    s = set_key(CorrectionSettings(falloff=4), "hand_l", 10, 59, rotate=(30.0, 0.0, 0.0))
     s = set_key(s, "neck", 40, 59, rotate=(0.0, 12.0, 0.0))
     found = merged(CLIP, correct(CLIP, RIG, s), at(s), 0.1, 0.5)
     for joint, frame in (("hand_l", 10), ("neck", 40)):
@@ -267,7 +267,7 @@ def test_easings_begin_and_end_as_they_say_and_only_two_overshoot() -> None:
     narrow = ease(s, {("hand_l", 10)}, 0.0, -1.5)
     there = track_at(wider.track("hand_l"), np.arange(10, 51, 2))[0]
     assert np.allclose(there, track_at(narrow.track("hand_l"), at_frames)[0]), "a scaled curve keeps its shape"
-    assert len(all_keys(thin_keys(narrow, 0.1, 0.1))) == 2
+    assert len(all_keys(reduce_keys(narrow, 0.1, 0.1))) == 2
 
 
 def test_flattened_keys_do_not_move_and_every_second_is_chosen() -> None:
@@ -281,7 +281,7 @@ def test_flattened_keys_do_not_move_and_every_second_is_chosen() -> None:
 @pytest.mark.parametrize("drives", ["joint", "limb"])
 def test_a_layer_made_to_replace_and_to_add_again_keeps_the_pose_on_its_keys(drives) -> None:
     """As far as a layer can: between its keys one that replaces says what happens, one that adds lets the motion play."""
-    s = set_key(CorrectionSettings(reach=9), "hand_l", 20, 59, rotate=(10.0, 5.0, 0.0), move=(0.02, 0.03, 0.0),
+    s = set_key(CorrectionSettings(falloff=9), "hand_l", 20, 59, rotate=(10.0, 5.0, 0.0), move=(0.02, 0.03, 0.0),
                 drives=drives, space="world")  # fmt: skip
     s = set_key(
         s, "spine_01" if "spine_01" in RIG.skeleton.index else RIG.skeleton.names[2], 24, 59, rotate=(0.0, 8.0, 0.0)

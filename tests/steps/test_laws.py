@@ -47,7 +47,7 @@ def made_one(name: str) -> Figure:
 
 
 def planted(f: Figure) -> Figure:
-    return run(make("plants"), f)
+    return run(make("foot-lock"), f)
 
 
 def mirrored(f: Figure) -> Figure:
@@ -242,7 +242,7 @@ def test_a_hand_led_past_the_far_side_of_its_shoulder_does_not_flip() -> None:
     aside = np.cross(arm, [0.0, 0.0, 1.0])
     aside = aside / np.linalg.norm(aside)
     keys = [{"frame": f, "place": (root + away + aside * (0.25 - 0.5 * f / 59)).tolist()} for f in range(0, 60, 1)]
-    after = run(make("goal", limb="right hand", to="keyed", keys=keys, meets="joint"), Figure(still, rig))
+    after = run(make("reach", limb="right hand", to="keyed", keys=keys, meets="joint"), Figure(still, rig))
     turned = after.clip.model[0][:, joints[0]]
     step = np.degrees(quat.angle(quat.multiply(turned[1:], quat.conjugate(turned[:-1]))))
     assert step.max() < 25.0
@@ -255,7 +255,7 @@ def test_a_key_at_the_seam_of_a_loop_leaves_it_a_loop(part: str, frame: int) -> 
     joint = f.clip.skeleton.names[f.joint(part)]
     drives, stay = usual_drive(f.rig, joint)
     change = {"rotate": (20.0, 0.0, 0.0)} if part == "spine" else {"move": (0.0, 0.06, 0.05)}
-    settings = set_key(CorrectionSettings(reach=8), joint, frame, 32, drives=drives, stay=stay, space="own", **change)
+    settings = set_key(CorrectionSettings(falloff=8), joint, frame, 32, drives=drives, stay=stay, space="own", **change)
     after = run(msgspec.structs.replace(make("correction"), settings=settings), f)
     mm, degrees, _ = seam_of(after)
     assert f.clip.loop and after.clip.loop and mm < 0.5 and degrees < 0.1

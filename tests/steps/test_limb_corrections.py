@@ -30,7 +30,7 @@ def pulled(rig: Rig, end: str, frame: int = 30, **values: object) -> CorrectionS
     joint = rig.skeleton.names[rig.joint(end)]
     drives, stay = usual_drive(rig, joint)
     more = {"drives": drives, "stay": stay, "space": "world", **values}
-    return set_key(CorrectionSettings(reach=8), joint, frame, 59, **more)
+    return set_key(CorrectionSettings(falloff=8), joint, frame, 59, **more)
 
 
 def degrees(a: np.ndarray, b: np.ndarray) -> np.ndarray:
@@ -105,7 +105,7 @@ def test_the_body_moves_over_what_stays(made, stay) -> None:
     joint = rig.skeleton.names[rig.joint("pelvis")]
     leg = np.linalg.norm(clip.model[1][30, rig.joint("left foot")] - clip.model[1][30, rig.joint("left thigh")])
     down = (0.0, -0.06 * leg, 0.0)
-    settings = set_key(CorrectionSettings(reach=8), joint, 30, 59, move=down, rotate=(0.0, 4.0, 0.0), space="world",
+    settings = set_key(CorrectionSettings(falloff=8), joint, 30, 59, move=down, rotate=(0.0, 4.0, 0.0), space="world",
                        drives="body", stay=stay)  # fmt: skip
     out = correct(clip, rig, settings)
     p = rig.joint("pelvis")
@@ -163,7 +163,7 @@ def test_a_head_looks_at_the_point_that_was_moved_and_its_neck_goes_along(made, 
     rig, clip = made
     head = rig.joint("head")
     settings = set_key(
-        CorrectionSettings(reach=8), rig.skeleton.names[head], 30, 59, drives="aim", space="world", move=move
+        CorrectionSettings(falloff=8), rig.skeleton.names[head], 30, 59, drives="aim", space="world", move=move
     )
     out = correct(clip, rig, settings)
     goal = aim_point(rig, clip.model[0][30, head], clip.model[1][30, head]) + move

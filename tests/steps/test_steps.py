@@ -40,7 +40,7 @@ ARM = RIG.skeleton.index["upper_arm_l"]
 def keyed(
     space: str = "own", rotate: tuple[float, float, float] = (20.0, -35.0, 50.0), **more: object
 ) -> CorrectionSettings:
-    return set_key(CorrectionSettings(reach=10), "upper_arm_l", 30, 59, rotate=rotate, space=space, **more)
+    return set_key(CorrectionSettings(falloff=10), "upper_arm_l", 30, 59, rotate=rotate, space=space, **more)
 
 
 def rotation(clip, frame: int, joint: int, model: bool = False) -> Rotation:
@@ -84,7 +84,7 @@ def test_world_space_means_the_world_as_it_is_then() -> None:
     two = set_key(keyed("world"), "hips", 30, 59, rotate=(0.0, 60.0, 0.0), space="world")
     out = correct(CLIP, RIG, two)
     only = correct(
-        CLIP, RIG, set_key(CorrectionSettings(reach=10), "hips", 30, 59, rotate=(0.0, 60.0, 0.0), space="world")
+        CLIP, RIG, set_key(CorrectionSettings(falloff=10), "hips", 30, 59, rotate=(0.0, 60.0, 0.0), space="world")
     )
     d = Rotation.from_rotvec(np.radians([20, -35, 50]))
     expected = d * rotation(only, 30, ARM, True)
@@ -98,7 +98,7 @@ def test_setting_keys_brings_neutral_keys_where_they_are_needed() -> None:
     assert frames(keyed()) == [(20, True), (30, False), (40, True)]
     near = set_key(keyed(), "upper_arm_l", 33, 59, rotate=(5.0, 0.0, 0.0))
     assert frames(near) == [(20, True), (30, False), (33, False), (40, True)]
-    early = set_key(CorrectionSettings(reach=10), "upper_arm_l", 4, 59, rotate=(5.0, 0.0, 0.0))
+    early = set_key(CorrectionSettings(falloff=10), "upper_arm_l", 4, 59, rotate=(5.0, 0.0, 0.0))
     assert frames(early) == [(4, False), (14, True)], "before the clip there is nothing to return to"
     whole = set_key(CorrectionSettings(whole_clip=True), "upper_arm_l", 4, 59, rotate=(5.0, 0.0, 0.0))
     assert frames(whole) == [(4, False)], "a change for the whole clip needs a single key (common practice, no source)"
@@ -213,7 +213,7 @@ def keys_of(*tracks: list[dict]) -> dict:
         ({"kind": "mirror", "extra": 1}, "step", "extra"),
         ({"kind": "mirror", "envelope": [[5, 0.5], [5, 1]]}, "step.envelope[1]", "rise"),
         ({"kind": "mirror", "mask": {"parts": ["wing"]}}, "step.mask.parts[0]", "wing"),
-        ({"kind": "correction", "settings": {"reach": 0}}, "step.settings.reach", ">= 1"),
+        ({"kind": "correction", "settings": {"falloff": 0}}, "step.settings.falloff", ">= 1"),
         ({"kind": "correction", "settings": {"tracks": [{"joint": "a", "keys": [{"frame": -3}]}]}}, "keys[0].frame", ">= 0"),
         (keys_of([{"frame": 3}, {"frame": 3}]), "settings.tracks[0]", "3 comes after 3"),
         (keys_of([{"frame": 9}, {"frame": 3}]), "settings.tracks[0]", "3 comes after 9"),
@@ -247,7 +247,7 @@ def test_recipe_files(tmp_path) -> None:
 
 def test_steps_on_the_command_line() -> None:
     assert step_from_text("mirror:plane=world").settings.plane == "world"
-    assert step_from_text("correction:reach=30,whole-clip=true").settings.whole_clip is True
+    assert step_from_text("correction:falloff=30,whole-clip=true").settings.whole_clip is True
     with pytest.raises(RecipeError, match="setting=value"):
         step_from_text("mirror:plane")
 

@@ -222,11 +222,11 @@ def test_a_clip_that_does_not_close_is_not_begun_elsewhere(deckhand_clips, deckh
 
 @pytest.mark.parametrize(("degrees", "mm"), [(0.05, 0.2), (0.5, 2.0), (3.0, 20.0)])
 def test_thinned_curves_stay_within_the_tolerance(degrees, mm, landing, deckhand_rig) -> None:
-    done = run("thin-keys", landing, deckhand_rig, degrees=degrees, mm=mm)
+    done = run("key-reduction", landing, deckhand_rig, degrees=degrees, mm=mm)
     turned, placed = done.clip.model
     assert np.linalg.norm(placed - landing.model[1], axis=-1).max() * 1000 <= mm
     assert np.degrees(quat.angle(quat.multiply(quat.conjugate(landing.model[0]), turned))).max() <= degrees
-    assert done.report.keys < 0.6 * done.report.of and done.clip.thinned
+    assert done.report.keys < 0.6 * done.report.of and done.clip.reduced
 
 
 def test_events_are_added_renamed_removed_and_made_of_plants(deckhand_clips, deckhand_rig) -> None:
@@ -235,12 +235,12 @@ def test_events_are_added_renamed_removed_and_made_of_plants(deckhand_clips, dec
         "events", walk, deckhand_rig, events=[[4, "whistle"]], rename={"step_left": "left", "step_right": ""}
     ).clip
     assert [e.name for e in done.events] == ["left", "whistle"]
-    feet = run("events", walk, deckhand_rig, keep=False, from_plants=True).clip.events
+    feet = run("events", walk, deckhand_rig, keep=False, from_contacts=True).clip.events
     assert sorted(e.name for e in feet) == ["left lift", "left strike", "right lift", "right strike"]
     begun = run("cycle", walk, deckhand_rig, start="left strike", times=2).clip
     strikes = [
         e
-        for e in run("events", begun, deckhand_rig, keep=False, from_plants=True).clip.events
+        for e in run("events", begun, deckhand_rig, keep=False, from_contacts=True).clip.events
         if e.name == "left strike"
     ]
     assert [e.frame for e in strikes] == [0.0, 32.0], "at the first frame of a cycle, not at the last"
@@ -295,7 +295,7 @@ def test_settings_out_of_range_are_refused(settings) -> None:
 @pytest.mark.parametrize("frames", [1, 2, 3])
 def test_clips_of_hardly_any_frames_come_out_of_every_step_or_say_why_not(frames, deckhand_clips, deckhand_rig) -> None:
     clip = ramp(deckhand_clips["walk"].cut(0, frames - 1))
-    for kind in ("trim", "retime", "hold", "reverse", "close-loop", "cycle", "thin-keys", "events"):
+    for kind in ("trim", "retime", "hold", "reverse", "close-loop", "cycle", "key-reduction", "events"):
         try:
             done = run(kind, clip, deckhand_rig)
         except RecipeError:
@@ -320,7 +320,7 @@ def test_what_is_tied_to_an_event_goes_with_it(landing, deckhand_rig) -> None:
 
     clip = replace(landing, events=(Event(40.0, "whistle"),))
     lift = make(
-        "goal", limb="right hand", point=[0.3, 1.2, 0.4], reaches=[{"start": 32, "at": 40, "until": 44, "end": 50}]
+        "goal", limb="right hand", point=[0.3, 1.2, 0.4], spans=[{"start": 32, "at": 40, "until": 44, "end": 50}]
     )
     tied = msgspec.structs.replace(lift, tied=Tie("whistle", 40.0), envelope=((30.0, 0.0), (40.0, 1.0)))
     there = outcome(tied, Given(clip, deckhand_rig)).clip

@@ -97,7 +97,7 @@ def test_nothing_changes_on_the_rig_that_a_recipe_was_made_on() -> None:
 def test_what_a_rig_has_not_is_named_and_left_out() -> None:
     one, armless = rigs.rig(1), rigs.rig(2, style=1, drop=("arm", "hand", "index", "clavicle"))
     masked = replace(make("mirror", "Arm over"), mask=Mask(joints={one.body_map["left hand"][0]: 1.0}))
-    goal = make("goal", "Reach", limb="right hand", to="point")
+    goal = make("reach", "ActiveSpan", limb="right hand", to="point")
     kept = keep("lift", [(_correction(one, "own"), one), (masked, one), (goal, one)])
     clip = rest_clip(armless.skeleton)
     found = fitted(kept, clip, armless)
@@ -105,7 +105,7 @@ def test_what_a_rig_has_not_is_named_and_left_out() -> None:
     assert not found.steps[1].on, "a mask that reaches nothing is no mask that reaches all"
     said = not_applying(kept, {}, clip, armless)
     assert any("Lift: there is no" in s and "left upper arm" in s for s in said)
-    assert any(s.startswith("Reach: ") for s in said), "a step that cannot be run is named with why"
+    assert any(s.startswith("ActiveSpan: ") for s in said), "a step that cannot be run is named with why"
     assert not_applying(kept, {}, rest_clip(one.skeleton), one) == []
 
 
@@ -196,7 +196,7 @@ def test_a_recipe_file_keeps_all_of_it_and_says_where_it_is_wrong(tmp_path: Path
 
 
 def test_recipes_in_a_row_keep_their_parameters_and_references() -> None:
-    first, last = make("plants", "Stand"), make("keep-in-world", "Keep", since="")
+    first, last = make("foot-lock", "Stand"), make("pin", "Keep", since="")
     one = Recipe("one", (replace(first, id="s1"), replace(last, id="s2", settings=replace(last.settings, since="s1"))))
     open_one = Recipe("one", one.steps, (Parameter("kept", "s2", "since"),))
     both = joined("both", [one, open_one])

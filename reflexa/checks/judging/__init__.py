@@ -1,1 +1,1 @@
-"""What is made of findings: who brought them in, what goes together, what mends them, and how they are told."""
+"""What is made of findings: who brought them in, what goes together, what fixes them, and how they are told."""

@@ -1,4 +1,4 @@
-"""Which step brought a finding in, and what each step mended: findings are looked for at the source and after every step."""
+"""Which step brought a finding in, and what each step fixed: findings are looked for at the source and after every step."""
 
 from __future__ import annotations
 
@@ -27,12 +27,12 @@ _NO_LIMITS: Mapping[str, float] = MappingProxyType({})
 @dataclass(frozen=True, eq=False)
 class Judged:
     """found: what stands in the result, each with the step that brought it in. limits: the thresholds that it was looked at by,
-    those that are other than they come. brought, mended: per step (its id) what it
-    brought in (found in the result or mended since) and what it mended, by the time of the clip after it and before it."""
+    those that are other than they come. brought, fixed: per step (its id) what it
+    brought in (found in the result or fixed since) and what it fixed, by the time of the clip after it and before it."""
 
     found: tuple[Finding, ...] = ()
     brought: Mapping[str, tuple[Finding, ...]] = field(default_factory=dict)
-    mended: Mapping[str, tuple[Finding, ...]] = field(default_factory=dict)
+    fixed: Mapping[str, tuple[Finding, ...]] = field(default_factory=dict)
     limits: Mapping[str, float] = field(default_factory=dict)
 
 
@@ -64,12 +64,12 @@ def judge(
         found.append(look(like))
     before = [replace(f, step=SOURCE) for f in found[0]]
     brought: dict[str, tuple[Finding, ...]] = {}
-    mended: dict[str, tuple[Finding, ...]] = {}
+    fixed: dict[str, tuple[Finding, ...]] = {}
     for i, was, now in zip(at[1:], at, found[1:], strict=False):
         step = take.steps[i - 1]
         before, new, gone = _matched(before, now, outcomes[was].rig, outcomes[i], step.id)
-        brought[step.id], mended[step.id] = tuple(new), tuple(gone)
-    return Judged(tuple(before), MappingProxyType(brought), MappingProxyType(mended), limits)
+        brought[step.id], fixed[step.id] = tuple(new), tuple(gone)
+    return Judged(tuple(before), MappingProxyType(brought), MappingProxyType(fixed), limits)
 
 
 def _matched(

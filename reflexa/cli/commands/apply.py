@@ -41,9 +41,8 @@ from reflexa.install.completion import StepText
 from reflexa.motion import threads
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
-from reflexa.steps import settled
 from reflexa.take import Range
-from reflexa.take.parse_step import step_from_text, value_from_text
+from reflexa.take.parse_step import recipe_from_text, value_from_text
 from reflexa.take.recipe import Recipe, joined, read_recipe, with_values
 
 
@@ -139,10 +138,7 @@ def _recipes(said: tuple[str, ...]) -> list[Path]:
 
 def _recipe(said: tuple[str, ...], values: tuple[str, ...]) -> Recipe:
     """Recipe files (given as ``@FILE``) and single steps in their order as one, with what their parameters are told to be."""
-    parts = [
-        read_recipe(Path(text[1:])) if text.startswith("@") else Recipe("", settled((step_from_text(text),)))
-        for text in said
-    ]
+    parts = [read_recipe(Path(text[1:])) if text.startswith("@") else recipe_from_text(text) for text in said]
     told = dict[str, Any]()
     for text in values:
         name, equals, value = text.partition("=")
@@ -193,6 +189,8 @@ def COMMAND(
 ) -> None:
     """Run steps over clips, in the order given. Never touches a source; refuses to overwrite without --force."""
     recipe = _loosened(_recipe(choices.said, choices.values), choices.no_relations, choices.no_contacts)
+    for older in () if talk.quiet else recipe.older:
+        click.echo(f"note: {older}", err=True)
     if not recipe.steps and not source.rigs and not choices.ranges:
         raise click.UsageError("Give at least one --recipe or --step (or a --rig to write for, or --ranges).")
     stage = read_stage(choices.stage_file) if choices.stage_file is not None else EMPTY

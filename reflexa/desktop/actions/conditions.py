@@ -63,7 +63,7 @@ def accepted(d: Desk) -> str:
 
 def repairs(d: Desk) -> str:
     found = (f for g in d.session.evaluator.judgement.groups if not g.accepted for f in g.findings)
-    return "" if any(f.repair is not None for f in found) else "nothing is found that a step mends"
+    return "" if any(f.repair is not None for f in found) else "nothing is found that a step fixes"
 
 
 def views(d: Desk) -> str:

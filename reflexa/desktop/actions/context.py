@@ -24,7 +24,7 @@ _MOST = 8
 
 
 # Rooms that have no menu of their own, or none where nothing lies, and the commands that are offered there, group by group.
-_CURVES = (("copy_keys", "paste_keys", "paste_mirrored"), ("mirror_keys", "thin_keys", "show_keys"), ("delete_keys",))
+_CURVES = (("copy_keys", "paste_keys", "paste_mirrored"), ("mirror_keys", "reduce_keys", "show_keys"), ("delete_keys",))
 _TREE = (("pair", "unpair", "mark_centre"), ("trail", "extract", "extract_below"), ("show_rest",))
 _EMPTY = (("import", "add_shelf"), ("demo", "recent"))
 

@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtWidgets import QInputDialog
 
-from reflexa.checks.judging.mend import Mended, mend
+from reflexa.checks.judging.fix import Fixed, fix
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.actions.opening import all_read
@@ -53,22 +53,22 @@ def _withdraw(d: Desk) -> None:
     findings.withdraw(d.session, put_up)
 
 
-def _mend(d: Desk) -> None:
+def _fix(d: Desk) -> None:
     session = d.session
     take, line = session.take, session.computed.evaluation
     if take is None or line is None:
         return
     source, within, limits = (line.clips[0], line.rigs[0]), session.within, session.project.limits
     notes = _notes(session.document, line)
-    done: Mended | None = d.wait("Mending", lambda job: mend(take, source, within, limits, notes, job.tell))
+    done: Fixed | None = d.wait("Fixing", lambda job: fix(take, source, within, limits, notes, job.tell))
     if done is None or session.take != take:
         return
     kept = [t for t in done.tried if t.kept]
     if kept:
-        session.edit_take("mend all", done.take, card=RESULT)
+        session.edit_take("fix all", done.take, card=RESULT)
     said = "\n".join(t.text for t in done.tried) or "Nothing that is found has a repair."
     left = len(done.left)
-    d.inform(f"{said}\n\n{counted(left, 'finding')} left." if left else f"{said}\n\nNothing is left to mend.")
+    d.inform(f"{said}\n\n{counted(left, 'finding')} left." if left else f"{said}\n\nNothing is left to fix.")
 
 
 def _reviewed(d: Desk) -> Reviewed | None:
@@ -163,7 +163,7 @@ COMMANDS = (
     Command("blame", "Show what brought it in", "Judge/1", _here, "Ctrl+F8", needs.findings),
     Command("accept_finding", "Accept findings…", "Judge/2", _accept, "", needs.findings),
     Command("accept_none", "Accept none any longer", "Judge/2", _withdraw, "", needs.accepted),
-    Command("mend_all", "Mend all", "Judge/2", _mend, "Ctrl+Shift+F8", needs.repairs),
+    Command("fix_all", "Fix all", "Judge/2", _fix, "Ctrl+Shift+F8", needs.repairs),
     Command("save_picture", "Save a picture…", "Judge/3", _save_picture, "Ctrl+Shift+P", needs.result),
     Command("review_page", "Make a review page…", "Judge/3", lambda d: _page(d, False), "", needs.result),
     Command("review_all", "Review page of all takes…", "Judge/3", lambda d: _page(d, True), "", needs.result),

@@ -62,11 +62,11 @@ def _ask_hold(d: Desk) -> None:
         keys.hold(d.session, until)
 
 
-def _ask_thin(d: Desk) -> None:
+def _ask_reduction(d: Desk) -> None:
     said = "The curves may be off by at most (degrees; moves by as many mm)"
     degrees, good = QInputDialog.getDouble(d.window, "Thin the keys", said, 0.5, 0.01, 45.0, 2)
     if good:
-        keys.thin(d.session, degrees)
+        keys.reduce(d.session, degrees)
 
 
 def _from_playhead(d: Desk) -> None:
@@ -117,7 +117,7 @@ COMMANDS = (
     Command("scale_keys", "Scale keys about the playhead…", "Keys/2", _ask_scale, "", needs.keys),
     Command("stretch_keys", "Stretch keys to a length…", "Keys/2", _ask_stretch, "", needs.keys),
     Command("repeat_keys", "Same keys at other frames…", "Keys/2", _ask_repeat, "", needs.keys),
-    Command("thin_keys", "Thin the keys…", "Keys/2", _ask_thin, "", needs.layer),
+    Command("reduce_keys", "Thin the keys…", "Keys/2", _ask_reduction, "", needs.layer),
     Command("begin_after", "Begin correcting after this frame", "Keys/3", lambda d: keys.begin_after_playhead(d.session),
             "", needs.layer),
     Command("hold_until", "Hold this correction until…", "Keys/3", _ask_hold, "", needs.layer),

@@ -73,7 +73,7 @@ def commands() -> tuple[Command, ...]:
         Command("delete_take", "Remove take", "Take/1", lambda d: takes.delete(d.session, d.session.selection.take), "",
                 needs.take),
         *(Command(f"add_{k.kind}", f"Add {k.title.lower()}", "Take/2/Add a step", partial(_add, k.kind), view_of(k.kind).shortcut,
-                  needs.take, also=f"{view_of(k.kind).also} {k.kind}") for k in KINDS.values()),
+                  needs.take, also=" ".join([view_of(k.kind).also, k.kind, *k.was])) for k in KINDS.values()),
         Command("rename_step", "Rename step", "Take/3", lambda d: d.line.rename(d.session.selection.card), "", needs.step),
         Command("duplicate_step", "Duplicate step", "Take/3", lambda d: line.duplicate(d.session, d.session.selection.card),
                 "Ctrl+D", needs.step),

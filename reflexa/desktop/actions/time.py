@@ -78,7 +78,12 @@ COMMANDS = (
         needs.result,
     ),
     Command(
-        "events_of_plants", "Events from plants", "Time/2", lambda d: events.from_plants(d.session), "", needs.result
+        "events_from_contacts",
+        "Events from contacts",
+        "Time/2",
+        lambda d: events.from_contacts(d.session),
+        "",
+        needs.result,
     ),
     Command(
         "zoom_time", "Show the whole clip's time", "Time/3", lambda d: d.time.time.show_all(), "Shift+F5", needs.result

@@ -212,5 +212,5 @@ class ExportDialog(QDialog):
 
 
 def _goes_out(clip: Clip, tracks: str) -> str:
-    keys = "keys only where they are needed" if clip.thinned else "every frame"
+    keys = "keys only where they are needed" if clip.reduced else "every frame"
     return f"{counted(len(clip.skeleton), 'joint')}, {keys}; tracks: {tracks}; {counted(len(clip.events), 'event')}."

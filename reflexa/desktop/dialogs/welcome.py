@@ -34,7 +34,7 @@ class Pair:
 _STORIES = (
     ("Mirror it", "A clip for one side becomes one for the other, hands, feet and helper joints with it."),
     ("Carry it over", "The same motion on another figure, feet where they stand, hands where they hold."),
-    ("Mend it", "Feet that skate, float or sink are found and held; every step can be weighed, masked and taken back."),
+    ("Fix it", "Feet that skate, float or sink are found and held; every step can be weighed, masked and taken back."),
 )
 
 
@@ -64,13 +64,13 @@ class Welcome(QDialog):
         for what, title, tip in (
             (
                 "tour",
-                "Show me: mend a clip",
-                "Opens the demo, and leads through one clip: found, mended, compared, exported",
+                "Show me: fix a clip",
+                "Opens the demo, and leads through one clip: found, fixed, compared, exported",
             ),
             (
                 "demo",
                 "Open the demo",
-                "A copy of a project whose takes tell what is wrong and which step mends it",
+                "A copy of a project whose takes tell what is wrong and which step fixes it",
             ),
             ("import", "Import clips…", "Take clips of your own into a new project"),
             ("recent", "Recent projects…", "Go on with what was open lately"),

@@ -1,4 +1,4 @@
-"""How two clips are lined up: two strips, the other one slid by hand, with the plants of the feet marked on both."""
+"""How two clips are lined up: two strips, the other one slid by hand, with the contacts of the feet marked on both."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.focus import paint_focus
 from reflexa.desktop.widgets.own_keys import SIDEWAYS, OwnKeys
-from reflexa.motion import contacts
+from reflexa.motion import stances
 from reflexa.motion.arrays import Array
 from reflexa.session import Session, line
 from reflexa.steps.blend import BlendReport, BlendSettings
@@ -95,7 +95,7 @@ class Strips(OwnKeys):
                 continue
             mask = stands[side][np.clip(np.round(at).astype(int), 0, len(stands[side]) - 1)]
             p.setBrush(theme.current().colour(side))
-            for first, last in contacts.spans(mask):
+            for first, last in stances.spans(mask):
                 p.drawRect(QRectF(self._x(first), top + 5 + 9 * row, max(self._x(last) - self._x(first), 2.0), 5))
 
     def mousePressEvent(self, event: QMouseEvent) -> None:

@@ -8,9 +8,9 @@ from PySide6.QtWidgets import QHBoxLayout, QHeaderView, QPushButton
 
 from reflexa.contacts.find import joint_of
 from reflexa.desktop.kinds import touching
+from reflexa.desktop.kinds.contact_lanes import ContactLanes
+from reflexa.desktop.kinds.contacts_now import contacts_of, edit
 from reflexa.desktop.kinds.model import Moment, StepView
-from reflexa.desktop.kinds.plant_lanes import PlantLanes
-from reflexa.desktop.kinds.plants_now import edit, plants_of
 from reflexa.desktop.picture.overlay import NOTHING, Overlay
 from reflexa.desktop.picture.sight import Sight
 from reflexa.desktop.settings.joint_table import Row
@@ -33,7 +33,7 @@ class ContactsPanel(TablePanel):
         row = QHBoxLayout()
         self.write = QPushButton("Edit by hand")
         self.write.setToolTip("Keep the contacts that were detected, to change them in the time area")
-        self.write.clicked.connect(lambda: edit(session, "list the contacts", plants_of(session)))
+        self.write.clicked.connect(lambda: edit(session, "list the contacts", contacts_of(session)))
         self.again = QPushButton("Detect again")
         self.again.setToolTip("Forget what was changed by hand")
         self.again.clicked.connect(self._find)
@@ -107,12 +107,12 @@ def _overlay(moment: Moment, sight: Sight, _hot: int) -> Overlay:
 
 VIEW = StepView(
     "contacts",
-    icon="plants",
+    icon="foot-lock",
     also="touch relation hands feet knees hold together detect",
     panel=ContactsPanel,
     panel_first=True,
     hidden=frozenset({"find", "contacts"}),
     overlay=_overlay,
-    lanes=PlantLanes,
+    lanes=ContactLanes,
     lanes_title="Contacts",
 )

@@ -15,7 +15,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.time.lanes import Lanes
 from reflexa.desktop.time.time_map import TimeMap, tick_step
 from reflexa.motion.arrays import Array
-from reflexa.motion.contacts import spans
+from reflexa.motion.stances import spans
 from reflexa.session import Session, line
 from reflexa.steps import Settings
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from functools import partial
 
 from reflexa.contacts.bodies import volumes_for
-from reflexa.desktop.kinds.plants_now import edit, plants_of
+from reflexa.desktop.kinds.contacts_now import contacts_of, edit
 from reflexa.rig import Rig
 from reflexa.rig.rig import SIDES
 from reflexa.session import Session
 from reflexa.session.selection import Waiting
-from reflexa.steps.plants import find
+from reflexa.steps.foot_lock import find
 
 _HANDS = tuple(f"{side} hand" for side in SIDES)
 
@@ -44,7 +44,7 @@ def _second(session: Session, first: str, joint: str) -> None:
         session.said.emit("A hand touches the other hand or arm, trunk, head or thighs: pick both again.")
         return
     hand, other = min(pairs)
-    contacts, frame = plants_of(session), session.player.frame
+    contacts, frame = contacts_of(session), session.player.frame
     put_in = find.added(contacts, f"{hand} on {other}", frame, clip.frames, max(2, round(clip.rate / 2)))
     if put_in == contacts:
         session.said.emit(f"{hand.capitalize()} on {other} is there already at this frame.")

@@ -98,7 +98,7 @@ class StepCard(Card):
         self.name.renamed.connect(self.rename)
         self.switch = Switch(step.on, "Step on", "Switch the step on or off")
         self.switch.clicked.connect(lambda on: line.switch(session, step.id, on))
-        self.found = styled(QToolButton(), accessibleName="Findings brought in and mended", autoRaise=True)
+        self.found = styled(QToolButton(), accessibleName="Findings brought in and fixed", autoRaise=True)
         self.found.setFixedHeight(18)
         self.found.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
         self.found.clicked.connect(lambda: findings.show_brought(session, step.id))
@@ -157,14 +157,14 @@ class StepCard(Card):
         self.name.setToolTip(needs or self.name.text())
         labels.say(self.name, "warn" if needs else "")
 
-    def show_findings(self, brought: Sequence[Finding], mended: Sequence[Finding]) -> None:
-        """Mark what the step brought in and what it mended."""
-        marks = [f"+{len(brought)}"] * bool(brought) + [f"\u2212{len(mended)}"] * bool(mended)
+    def show_findings(self, brought: Sequence[Finding], fixed: Sequence[Finding]) -> None:
+        """Mark what the step brought in and what it fixed."""
+        marks = [f"+{len(brought)}"] * bool(brought) + [f"\u2212{len(fixed)}"] * bool(fixed)
         self.found.setText(" ".join(marks))
         self.found.setVisible(bool(marks))
         self.found.setObjectName("warn" if brought else "quiet")
         self.found.style().polish(self.found)
-        lines = [f"{title}: {_told(fs)}" for title, fs in (("Brought in", brought), ("Mended", mended)) if fs]
+        lines = [f"{title}: {_told(fs)}" for title, fs in (("Brought in", brought), ("Fixed", fixed)) if fs]
         self.found.setToolTip("\n".join(lines))
 
     def rename(self) -> None:

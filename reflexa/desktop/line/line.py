@@ -229,7 +229,7 @@ class RevisionLine(QScrollArea):
         for id_, card in self.steps.items():
             card.show_problem(session.computed.problem_of(id_))
             judged = session.evaluator.judgement.judged
-            card.show_findings(judged.brought.get(id_, ()), judged.mended.get(id_, ()))
+            card.show_findings(judged.brought.get(id_, ()), judged.fixed.get(id_, ()))
             at = evaluation.take.index(id_) if evaluation is not None else -1
             if card.ribbon is not None and evaluation is not None and at >= 0:
                 card.ribbon.set_values(evaluation.ribbons[at])

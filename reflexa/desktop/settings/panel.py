@@ -18,7 +18,7 @@ class SettingsPanel(QFrame):
     """A page for each card, made when another one is selected; otherwise it is only brought up to date."""
 
     export_wanted = Signal()
-    mend_wanted = Signal()
+    fix_wanted = Signal()
     file_wanted = Signal(str)
 
     def __init__(self, session: Session) -> None:
@@ -91,5 +91,5 @@ class SettingsPanel(QFrame):
             return StepPage(session)
         result = ResultPage(session)
         result.export_wanted.connect(self.export_wanted)
-        result.mend_wanted.connect(self.mend_wanted)
+        result.fix_wanted.connect(self.fix_wanted)
         return result

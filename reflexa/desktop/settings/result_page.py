@@ -1,4 +1,4 @@
-"""The page of the result: what comes out, what looks wrong with it, who brought that in, and what mends it."""
+"""The page of the result: what comes out, what looks wrong with it, who brought that in, and what fixes it."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ class ResultPage(StepPanel):
     """Findings of the evaluation; a finding's repair puts a step at the end of the line."""
 
     export_wanted = Signal()
-    mend_wanted = Signal()
+    fix_wanted = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -47,18 +47,18 @@ class ResultPage(StepPanel):
         grid = QGridLayout(self.tools)
         grid.setContentsMargins(0, 0, 0, 0)
         grid.setSpacing(4)
-        self.repair = QPushButton("Mend it")
+        self.repair = QPushButton("Fix it")
         self.repair.clicked.connect(self._repair)
         self.blame = QPushButton("See step")
         self.blame.clicked.connect(self._show_blame)
         self.accept = QPushButton("Accept…")
         self.accept.clicked.connect(self.tree.accept)
-        self.mend = QPushButton("Mend all")
-        self.mend.clicked.connect(self.mend_wanted)
+        self.fix = QPushButton("Fix all")
+        self.fix.clicked.connect(self.fix_wanted)
         grid.addWidget(self.repair, 0, 0, 1, 3)
-        for i, button in enumerate((self.blame, self.accept, self.mend)):
+        for i, button in enumerate((self.blame, self.accept, self.fix)):
             grid.addWidget(button, 1, i)
-        for button in (self.repair, self.blame, self.accept, self.mend):
+        for button in (self.repair, self.blame, self.accept, self.fix):
             button.setMinimumWidth(40)
         self.column.addWidget(self.tools)
         self.button = named(QPushButton("Export…"), "main")
@@ -104,10 +104,10 @@ class ResultPage(StepPanel):
         f = self._worst()
         repair = f.repair if f is not None else None
         self.repair.setEnabled(repair is not None)
-        self.repair.setText(repair.title if repair is not None else "No step mends it")
+        self.repair.setText(repair.title if repair is not None else "No step fixes it")
         said = f"Adds a step at the end of the line: {kind_of(repair.kind).title}" if repair is not None else ""
-        self.repair.setToolTip(said or "No step mends this kind of finding by itself")
-        mends = any(x.repair is not None for x in findings.in_order(self.session))
+        self.repair.setToolTip(said or "No step fixes this kind of finding by itself")
+        fixes = any(x.repair is not None for x in findings.in_order(self.session))
         for button, can, what, why_not in (
             (
                 self.blame, f is not None and bool(f.step),
@@ -117,8 +117,8 @@ class ResultPage(StepPanel):
                 self.accept, bool(self.tree.chosen()),
                 "Puts up with the selected findings, with a reason: they are not counted any more", "Select findings first",
             ), (
-                self.mend, mends, "Tries the repairs of everything found, the big ones first, and keeps those that help",
-                "Nothing that is found has a step that mends it",
+                self.fix, fixes, "Tries the repairs of everything found, the big ones first, and keeps those that help",
+                "Nothing that is found has a step that fixes it",
             ),
         ):  # fmt: skip
             button.setEnabled(can)

@@ -237,7 +237,7 @@ class Ruler(Lanes):
             menu.addAction("Rename event…", partial(self.rename_event, at))
             menu.addAction(theme.icon("delete"), "Remove event", partial(events.rename, session, at, ""))
         menu.addAction(f"Add event at frame {frame}…", partial(self.add_event, frame))
-        menu.addAction("Strikes and lifts from plants", partial(events.from_plants, session))
+        menu.addAction("Strikes and lifts from contacts", partial(events.from_contacts, session))
         clipboard = QApplication.clipboard()
         if events.seen(session):
             menu.addAction("Copy the events", lambda: clipboard.setText(events.as_text(session)))

@@ -61,7 +61,7 @@ def write_animation(clip: Clip, posed: tuple[Array, Array], onto: Nodes, store: 
             ("scale", "VEC3", np.broadcast_to(rest_s, t[:, joint].shape) if s is None else s[:, joint]),
         ):
             if moved[path] or (node, path) in onto.always:
-                keys = straight_keys(np.asarray(values), path == "rotation") if clip.thinned else every
+                keys = straight_keys(np.asarray(values), path == "rotation") if clip.reduced else every
                 at = times if len(keys) == clip.frames else timed(keys)
                 samplers.append({"input": at, "output": store.add(values[keys], kind), "interpolation": how})
                 channels.append({"sampler": len(samplers) - 1, "target": {"node": node, "path": path}})

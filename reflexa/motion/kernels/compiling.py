@@ -74,7 +74,7 @@ def _forgive(kept: Any) -> None:
     def saved(signature: Any, data: Any) -> None:
         try:
             save(signature, data)
-        except Exception:  # its list is damaged, which an empty one mends; or the disk is full, which nothing does
+        except Exception:  # its list is damaged, which an empty one fixes; or the disk is full, which nothing does
             with contextlib.suppress(Exception):
                 kept.flush()
                 save(signature, data)

@@ -36,7 +36,7 @@ from reflexa.motion.kernels.quaternions import (
 from reflexa.motion.kernels.spans import lead
 
 Ints = NDArray[np.intp]
-# How a hold is chosen from the frames of a plant.
+# How a hold is chosen from the frames of a contact.
 HOLDS = ("first", "last", "mean")
 FIRST, LAST, MEAN = 0, 1, 2
 _SINKS = -1e-6
@@ -119,7 +119,7 @@ def _heading(q: Q, base: Q, normal: V) -> float:
 
 @helper
 def _stood(held: Held, turns: Array, j: int, span: tuple[int, int, int], up: V, headings: Array) -> Q:
-    """The one turn that joint j stands with in plant ``span[0]``, from frame ``span[1]`` to ``span[2]``. To ``headings`` by how
+    """The one turn that joint j stands with in contact ``span[0]``, from frame ``span[1]`` to ``span[2]``. To ``headings`` by how
     much it turns on from that about the normal in each of these frames: not at all where it hardly does, or only with the
     figure."""
     i, first, last = span
@@ -243,7 +243,7 @@ def turns(foot: Foot, held: Held, toes_lie: bool, model: Model, out: Turns) -> N
 
 @helper
 def _to_ball(held: Held, i: int, f: int, ways: Turns) -> V:
-    """From the ankle to where the ball stands in plant i: while the foot is on its heel or on the tip of its toes, as far
+    """From the ankle to where the ball stands in contact i: while the foot is on its heel or on the tip of its toes, as far
     from there as when the ball came down or lifts."""
     _, last, ball_from, ball_to, heel_to = held.frames[i]
     if f < ball_from:
@@ -262,7 +262,7 @@ def _to_ball(held: Held, i: int, f: int, ways: Turns) -> V:
 def swivels(held: Held, heel: Array, ball: Array, ways: Turns) -> None:
     """To ``ways.gone`` how far the ball of a standing foot goes ``(frames, 3)`` as the foot turns about the point of its sole
     that moves least, from 0 where heel and ball come to be down; heel, ball ``(frames, 3)``: where they were. Nothing out of
-    plants."""
+    contacts."""
     for f in range(len(ways.gone)):
         ways.gone[f, 0] = ways.gone[f, 1] = ways.gone[f, 2] = 0.0
     for i in range(len(held.frames)):
@@ -282,7 +282,7 @@ def swivels(held: Held, heel: Array, ball: Array, ways: Turns) -> None:
 
 @kernel(shared=1, out=1, in_order=True)
 def places(held: Held, ankle: Array, ways: Turns, out: Array) -> None:
-    """Where the ball of a planted foot stands in each plant ``(n, 3)``; ankle ``(frames, 3)``: where that is."""
+    """Where the ball of a planted foot stands in each contact ``(n, 3)``; ankle ``(frames, 3)``: where that is."""
     for i in range(len(held.frames)):
         first, last = held.frames[i, 0], held.frames[i, 1]
         if held.hold == FIRST:
@@ -297,7 +297,7 @@ def places(held: Held, ankle: Array, ways: Turns, out: Array) -> None:
 
 @kernel(shared=2, out=2, in_order=True)
 def goals(held: Held, stood: Array, ankle: Array, ways: Turns, offset: Array, down: NDArray[np.bool_]) -> None:
-    """How far the ankle moves ``(frames, 3)`` so that the ball stands at ``stood`` ``(n, 3)`` in each plant, and goes on from
+    """How far the ankle moves ``(frames, 3)`` so that the ball stands at ``stood`` ``(n, 3)`` in each contact, and goes on from
     there as the foot turns; when it is in one."""
     wanted = np.empty((len(offset), 3))
     _clear(wanted)

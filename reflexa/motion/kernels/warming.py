@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from reflexa.motion import contacts, eases, kernels, keying, kinematics, limbs, mixing, resample, springs
+from reflexa.motion import eases, kernels, keying, kinematics, limbs, mixing, resample, springs, stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.kernels.parts import Blocks, Model
@@ -57,7 +57,7 @@ def warm() -> None:
         Clip("warm", skeleton, rotations, np.tile(skeleton.rest_translations, (2, 1, 1)), 30.0), [0.5, 1.0]
     )
     resample.at_frames(clip, [0.5], smooth=True)
-    keying.thinned(resample.at_frames(clip, [0.0, 0.5, 1.0]), 1.0, 1.0)
+    keying.reduced(resample.at_frames(clip, [0.0, 0.5, 1.0]), 1.0, 1.0)
     mixing.mixed(clip, clip.with_motion(clip.rotations[::-1], clip.translations), np.full((2, 3), 0.5))
     q, p = np.empty((2, 4)), np.empty((2, 3))
     kernels.chains.carried(0, skeleton.rest_rotations[0], np.zeros(3), Model(*model), q, p)
@@ -83,9 +83,9 @@ def _warm_changes(model: Model, rotations: Array, translations: Array) -> None:
 
 def _warm_spans() -> None:
     track = np.zeros((4, 3))
-    speed = contacts.speeds(track, 30.0)
-    stands = [contacts.standing(speed, speed, 1.0, 1.0)] * 3
-    contacts.as_held([track] * 3, stands, 2)
+    speed = stances.speeds(track, 30.0)
+    stands = [stances.standing(speed, speed, 1.0, 1.0)] * 3
+    stances.as_held([track] * 3, stands, 2)
     eases.eased(track, 1, 1)
     steps, out = kernels.spans.Steps(1.0, 2, 2, 0.1), np.empty((3, 4), dtype=bool)
     kernels.spans.refined(steps, np.array(stands), np.array([track] * 3), track, out)

@@ -1,7 +1,7 @@
 """Correction: a layer of keys. It adds: a key stores only the change, so what lies below still plays. Where it is told to
 replace, its keys say the whole pose of their joints, from the rest pose on.
 
-``edits``, ``timing``, ``copies``, ``thinning`` and ``layers`` hold what can be done with keys: functions from one layer's
+``edits``, ``timing``, ``copies``, ``reduction`` and ``layers`` hold what can be done with keys: functions from one layer's
 settings to the next.
 """
 

@@ -102,7 +102,7 @@ def set_key(
     now = _still(track, frame) if track.keys else Key(frame)
     new = [replace(now, **{k: v for k, v in change.items() if k in ("rotate", "move", "swing")})]
     if not settings.whole_clip and settings.how == "add":
-        before, after = frame - settings.reach, frame + settings.reach
+        before, after = frame - settings.falloff, frame + settings.falloff
         if before >= 0 and not any(before <= k.frame < frame for k in track.keys):
             new.append(Key(before) if not _changed_at(track, before) else _still(track, before))
         if after <= last_frame and not any(frame < k.frame <= after for k in track.keys):

@@ -49,6 +49,7 @@ KIND = StepKind(
     single_pose=True,
     weighs_itself=True,
     keyed=True,
+    settings_were={"reach": "falloff"},
     adjusted=_adjusted,
     moments=lambda settings: [float(k.frame) for t in settings.tracks for k in t.keys],
     carried=carried,

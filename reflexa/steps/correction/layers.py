@@ -14,10 +14,10 @@ from reflexa.motion.arrays import Array, vector
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.steps.correction.edits import all_keys, pose_key
+from reflexa.steps.correction.reduction import fewest
 from reflexa.steps.correction.sampling import track_at
 from reflexa.steps.correction.settings import CorrectionSettings, Key, Track
 from reflexa.steps.correction.step import correct
-from reflexa.steps.correction.thinning import fewest
 
 
 def turned_into(

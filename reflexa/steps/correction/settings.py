@@ -66,10 +66,10 @@ class CorrectionSettings(Settings, frozen=True):
             "keys say where they are, counted from the rest pose.",
         ),
     ] = "add"  # fmt: skip
-    reach: Annotated[
+    falloff: Annotated[
         int,
         Meta(
-            title="Reach", ge=1, le=1000, extra={"unit": "frames"},
+            title="ActiveSpan", ge=1, le=1000, extra={"unit": "frames"},
             description="How far before and after a new key its neutral keys are set.",
         ),
     ] = 12  # fmt: skip

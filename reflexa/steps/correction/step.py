@@ -69,7 +69,7 @@ def corrected(given: Given, settings: CorrectionSettings) -> Corrected:
     if settings.cycle:
         settings, at = repeated(settings, at)
     elif clip.loop and settings.how == "add":
-        closing = Closing((given.whole or clip).frames - 1, settings.reach)
+        closing = Closing((given.whole or clip).frames - 1, settings.falloff)
     known = [t for t in settings.tracks if t.joint in skeleton.index and t.keys]
     if settings.how == "replace":
         known = [replace(t, drives="joint") for t in known]

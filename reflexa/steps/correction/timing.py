@@ -85,8 +85,8 @@ def hold_until(
         later = [k for k in track.keys if k.frame > until]
         kept = [k for k in track.keys if k.frame < frame or k.frame > until]
         new = [value, replace(value, frame=until)]
-        if until + settings.reach <= last and not any(k.frame <= until + settings.reach for k in later):
-            new.append(Key(until + settings.reach))
+        if until + settings.falloff <= last and not any(k.frame <= until + settings.falloff for k in later):
+            new.append(Key(until + settings.falloff))
         settings = with_track(settings, with_keys(replace(track, keys=tuple(kept)), *new))
     return settings
 

@@ -7,7 +7,7 @@ from dataclasses import replace
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.motion import contacts, cycle, quat
+from reflexa.motion import cycle, quat, stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import told
@@ -71,7 +71,7 @@ def held_over(follow: Array, pivots: list[Pivot], ease: tuple[int, int]) -> Arra
     # Where one hands over to the other no single one stands on both sides: then as what it follows.
     moves = np.where(both[:, None], moves / np.maximum(total, 1e-12)[:, None], np.diff(follow, axis=0))
     offset = np.full(follow.shape, np.nan)
-    for first, last in contacts.spans(stands):
+    for first, last in stances.spans(stands):
         own = slice(first, last + 1)
         track = np.concatenate([np.zeros((1, 3)), np.cumsum(moves[first:last], axis=0)])
         away = track - follow[own]
@@ -88,7 +88,7 @@ def on_floor(low: Array, loop: Extended, stands: list[NDArray[np.bool_]], m: Mat
     long = loop.values(low)
     leg = max(leg_length(m.target), 1e-6)
     change = np.full((len(long), 1), np.nan)
-    for first, last in contacts.spans(np.any(stands, axis=0)):
+    for first, last in stances.spans(np.any(stands, axis=0)):
         own = long[first : last + 1]
         level = float(np.median(own))
         floor = 0.0 if abs(level) < FLOOR * leg else level
@@ -130,7 +130,7 @@ def bearing_hands(posed: Posed, clip: Clip, m: Match) -> dict[str, tuple[Limb, A
             continue
         end = end_of(posed, l)
         there = loop.track(track)
-        stands = (loop.values(weight) > 0.5) & (contacts.speeds(there, clip.rate) < _SLOW * leg)
+        stands = (loop.values(weight) > 0.5) & (stances.speeds(there, clip.rate) < _SLOW * leg)
         goal = held_over(loop.track(end), [(there, np.zeros_like(there), stands)], eases(clip.rate))[loop.own]
         goal[:, 1] = track[:, 1]
         palm = palms(m.target).get(side)

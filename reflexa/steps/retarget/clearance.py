@@ -16,7 +16,7 @@ from reflexa.rig.rig import SIDES
 
 # A figure is the broader from this much on, relative to its legs.
 _BROADER = 1.08
-# Arms may touch: no deeper than this share of the leg is nothing that has to be mended.
+# Arms may touch: no deeper than this share of the leg is nothing that has to be fixed.
 _TOUCHES = 0.012
 # No arm is swung further than this, radians; over which time the way of it changes, seconds; and how often it is looked again.
 _FURTHEST, _TURNS, _ROUNDS = np.radians(40), 0.15, 3

@@ -198,7 +198,7 @@ def _level(posed: Posed, m: Match, feet: _Aims, weights: dict[str, Array], apart
 _DIPS, _DEEP = 0.005, 0.01
 
 
-def plant_feet(posed: Posed, clip: Clip, m: Match, hands: bool) -> Contacts:
+def lock_feet(posed: Posed, clip: Clip, m: Match, hands: bool) -> Contacts:
     """Bring the ankles to their goals, and hands that bear weight to theirs (``hands``), as far as they stand; the pelvis gives
     way where one would not reach."""
     contacts, weights = foot_goals(posed, clip, m)

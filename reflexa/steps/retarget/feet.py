@@ -7,7 +7,7 @@ from collections.abc import Sequence
 import numpy as np
 from numpy.typing import NDArray
 
-from reflexa.motion import contacts
+from reflexa.motion import stances
 from reflexa.motion.arrays import Array
 from reflexa.rig.foot_rest import leg_length
 from reflexa.rig.match import Match
@@ -41,11 +41,11 @@ def when_standing(
             )
             for a, b in zip(edges, edges[1:], strict=False)
         ]
-        return {s: [contacts.joined(list(a)) for a in zip(*(p[s] for p in pieces), strict=True)] for s in tracks}
+        return {s: [stances.joined(list(a)) for a in zip(*(p[s] for p in pieces), strict=True)] for s in tracks}
     leg = max(leg_length(m.source) * m.stride, 1e-6)
     floor = floor_under([p for points in tracks.values() for p in points[:2]], rate)
 
     def still(p: Array, could: Bools) -> Bools:
-        return stands(np.where(could, p[:, 1] - floor, np.inf), contacts.speeds(p, rate), leg, rate)
+        return stands(np.where(could, p[:, 1] - floor, np.inf), stances.speeds(p, rate), leg, rate)
 
     return {side: [still(p, c) for p, c in zip(points, bears[side], strict=False)] for side, points in tracks.items()}

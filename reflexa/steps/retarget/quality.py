@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 import numpy as np
 
-from reflexa.motion import contacts, quat
+from reflexa.motion import quat, stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.limbs import Posed
@@ -32,7 +32,7 @@ class Number:
 
 @dataclass(frozen=True)
 class Slide:
-    """How far a standing foot slides at most within one plant, mm: scaled source, before and after the contact pass."""
+    """How far a standing foot slides at most within one contact, mm: scaled source, before and after the contact pass."""
 
     name: str
     joint: str
@@ -72,7 +72,7 @@ def measured(clip: Clip, made: tuple[Clip, Match, Posed, Contacts], settings: Re
         joint = names[target.joint(f"{side} foot")]
         # On the scaled source, before the contact pass, after it.
         (source_mm, _), (before_mm, _), (after_mm, frame) = (
-            contacts.slide(points, stands) for points in (tracks, before_points[side], after_points[side])
+            stances.slide(points, stands) for points in (tracks, before_points[side], after_points[side])
         )
         slides.append(Slide(f"{side} foot", joint, 1000 * source_mm, 1000 * before_mm, 1000 * after_mm, frame))
         both = stands[0] | stands[1]

@@ -21,11 +21,11 @@ from reflexa.contacts.bodies import (
 from reflexa.contacts.relations import gate, nearness, of_hands
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.contacts import speeds
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.cuts import cuts, timing_of
 from reflexa.motion.limbs import Posed, bend, limb_end
 from reflexa.motion.smoothing import gaussian
+from reflexa.motion.stances import speeds
 from reflexa.rig.limbs import limb_of
 from reflexa.rig.match import Match
 from reflexa.rig.rig import SIDES

@@ -20,7 +20,7 @@ from reflexa.rig.match import Match, match
 from reflexa.steps.helper_joints import snapped
 from reflexa.steps.model import Settings
 from reflexa.steps.retarget.clearance import broader, clear_arms
-from reflexa.steps.retarget.contact import Contacts, place_hands, plant_feet
+from reflexa.steps.retarget.contact import Contacts, lock_feet, place_hands
 from reflexa.steps.retarget.relations import Hands, keep_relations
 from reflexa.steps.retarget.transfer import moved_joints, transfer
 
@@ -101,7 +101,7 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
     relate, kept = settings.relations, np.ones(clip.frames)
     if settings.clear and settings.hands == "free" and broader(m):
         clear_arms(posed, m, timing_of(clip))
-    contacts = plant_feet(posed, clip, m, relate or settings.hands == "free") if settings.feet else Contacts()
+    contacts = lock_feet(posed, clip, m, relate or settings.hands == "free") if settings.feet else Contacts()
     if relate:
         kept = keep_relations(posed, clip, m, Hands(settings.hands, contacts.bears), settings.clear)
     if settings.hands != "free":

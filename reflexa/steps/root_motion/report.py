@@ -6,7 +6,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from reflexa.motion import contacts, quat, travel
+from reflexa.motion import quat, stances, travel
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.stage.footing import footing
@@ -62,12 +62,12 @@ def report(clip: Clip, rig: Rig) -> Report:
     peak = float(np.linalg.norm(np.gradient(t.place, axis=0), axis=1).max() * clip.rate) if clip.frames > 1 else 0.0
     straight = travel_of(clip, rig, "straight") if root < 0 or t.joint != root else t
     turn, move = straight.moved_to(TravelTrack(np.zeros_like(t.place), np.zeros_like(t.heading), t.joint))
-    stances = []
+    found = []
     for side, f in footing(clip, rig).items():
         own = (quat.rotate(turn, f.heel) + move, quat.rotate(turn, f.ball) + move, f.heel_stands, f.ball_stands)
         under, weight = travel.bearing(own)
         over, _ = travel.bearing((f.heel, f.ball, f.heel_stands, f.ball_stands))
-        for a, b in contacts.spans(f.stands):
+        for a, b in stances.spans(f.stands):
             span = slice(a, b)
             if b - a < 2 or not weight[span].any():
                 continue
@@ -82,10 +82,10 @@ def report(clip: Clip, rig: Rig) -> Report:
             gone = np.concatenate([np.zeros((1, 2)), np.cumsum(np.where(sure, over[span], 0.0), axis=0)])
             speed = float(np.linalg.norm(way[-1])) * clip.rate / max(int(sure.sum()), 1)
             slide = float(np.linalg.norm(gone, axis=1).max())
-            stances.append(Footfall(side, a, b, 1000 * linear, 1000 * slide, speed))
+            found.append(Footfall(side, a, b, 1000 * linear, 1000 * slide, speed))
     heading = float(np.degrees(t.heading[-1] - t.heading[0]))
     seconds = max(clip.duration, 1e-9)
     return Report(
         clip.skeleton.names[t.joint], float(step.sum()), float(step.sum()) / seconds if clip.frames > 1 else 0.0, peak, heading,
-        tuple(sorted(stances, key=lambda s: s.first)),
+        tuple(sorted(found, key=lambda s: s.first)),
     )  # fmt: skip

@@ -7,7 +7,7 @@ from itertools import pairwise
 import numpy as np
 
 from reflexa.errors import RecipeError
-from reflexa.motion import contacts, kinematics, quat, travel
+from reflexa.motion import kinematics, quat, stances, travel
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.smoothing import gaussian
@@ -183,7 +183,7 @@ def _turned_by_feet(feet: dict[str, Footing], clip: Clip, turn: Array) -> Array:
         flat = f.heel_stands & f.ball_stands
         both = flat[1:] & flat[:-1]
         change = np.diff(travel.headings(quat.multiply(turn, clip.model[0][:, f.sole.ankle]), f.sole.ahead))
-        for first, last in contacts.spans(both):
+        for first, last in stances.spans(both):
             # A foot that rolls off turns about itself for a moment: the stance as a whole tells.
             step[first : last + 1] -= np.median(change[first : last + 1])
         count[both] += 1
