@@ -102,8 +102,8 @@ def main() -> None:
     print("a large project")
     own = [Source("deckhand.glb", c.name) for c in session.sources.documents["deckhand.glb"].clips]
     watch.measure("500 takes are made", lambda: takes.make(session, (own * 100)[:500]), 2)
-    watch.measure("a word is searched", lambda: window.library.search.setText("walk"))
-    watch.measure("and no more", lambda: window.library.search.setText(""))
+    watch.measure("a word is searched", lambda: window.clip_panel.search.setText("walk"))
+    watch.measure("and no more", lambda: window.clip_panel.search.setText(""))
     watch.measure("an edit with 500 takes", lambda: window.commands.run("add_foot-lock"))
     watch.measure("saved with 500 takes", lambda: files.save(window.desk), 3)
     made = [t.name for t in session.project.takes][len(names) :]

@@ -164,7 +164,7 @@ def over_all(window: MainWindow, run: Callable[..., None]) -> Seen:
         session.selection.select_card(step)
         run(0.15)
         measure(window, run, seen, take.name)
-    seen.takes = rows_in_sight(window.library.takes)
+    seen.takes = rows_in_sight(window.clip_panel.takes)
     session.open_take("Haul, port side")
     run(20, ready)
     for card in (SOURCE, RESULT):

@@ -1,5 +1,5 @@
-"""``python -m benchmarks.library [N]``: a shelf of N generated files (made of demo clips and captures by mirroring, retiming and
-retargeting), scanned, searched and shown: times, memory, and how long the window ever stood still."""
+"""``python -m benchmarks.library [N]``: a library folder of N generated files (made of demo clips and captures by
+mirroring, retiming and retargeting), scanned, searched and shown: times, memory, and how long the window ever stood still."""
 
 from __future__ import annotations
 
@@ -18,13 +18,13 @@ import numpy as np
 from benchmarks.measure import line
 from reflexa.demo import FOLDER
 from reflexa.formats import encode, read
+from reflexa.library import folder_list as folder_list_
 from reflexa.library import index as index_
-from reflexa.library import shelves as shelves_
 from reflexa.library.finder import Finder
+from reflexa.library.folder_list import LibraryFolder, LibraryFolders
 from reflexa.library.index import Index
 from reflexa.library.query import Query
 from reflexa.library.scan import scan
-from reflexa.library.shelves import Shelf, Shelves
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.steps.mirror import MirrorSettings, mirror
@@ -92,7 +92,7 @@ def _in_window(folder: Path) -> None:
     os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
     from PySide6.QtCore import QEventLoop
 
-    from reflexa.desktop.actions import shelves
+    from reflexa.desktop.actions import library
     from reflexa.desktop.app import make_app
     from reflexa.desktop.qt_loop import QtLoop
     from reflexa.desktop.window import MainWindow
@@ -116,8 +116,8 @@ def _in_window(folder: Path) -> None:
             last = time.monotonic()
 
     run(30, lambda: not window.session.work.busy)
-    worst, panel = 0.0, window.shelves
-    shelves.put_shelf(window.desk, folder)
+    worst, panel = 0.0, window.library
+    library.put_library_folder(window.desk, folder)
     run(3600, lambda: not panel.work.scanning)
     print(f"  longest standstill while it scans            {worst * 1000:10.0f} ms   (goal: 100)")
     worst = 0.0
@@ -136,23 +136,23 @@ def _in_window(folder: Path) -> None:
 
 def main(count: int = 5_000) -> None:
     """Print it all."""
-    with tempfile.TemporaryDirectory(prefix="shelf-") as temporary:
+    with tempfile.TemporaryDirectory(prefix="library folder-") as temporary:
         at = Path(temporary)
         index_.index_path = lambda: at / "cache/library.sqlite"
-        shelves_.shelves_path = lambda: at / "settings/shelves.json"
+        folder_list_.folders_path = lambda: at / "settings/shelves.json"
         start = time.perf_counter()
         fill(at / "clips", count)
         made = time.perf_counter() - start
-        print(f"\nA shelf of {count:,} generated files (made in {made:.0f} s)")
+        print(f"\nA library folder of {count:,} generated files (made in {made:.0f} s)")
         _in_window(at / "clips")
-        shelf = Shelves((Shelf("clips", at / "clips"),))
+        library_folder = LibraryFolders((LibraryFolder("clips", at / "clips"),))
         index = Index()
         start = time.perf_counter()
-        scan(index, shelf.shelves)
+        scan(index, library_folder.folders)
         again = time.perf_counter() - start
         print(f"  second scan                                  {again:10.2f} s    (goal: 3)")
         finder = Finder(index)
-        finder.know(shelf, {})
+        finder.know(library_folder, {})
         base = 0.05
         for what, seconds in searched(finder):
             line(what, seconds, base, "50 ms, the goal")

@@ -21,7 +21,7 @@ from PySide6.QtWidgets import QApplication, QWidget
 from reflexa.batch.build import build, plan
 from reflexa.batch.pool import Processes
 from reflexa.demo import FOLDER as DEMO
-from reflexa.desktop.actions import view
+from reflexa.desktop.actions import library, view
 from reflexa.desktop.dialogs.batch import BatchDialog
 from reflexa.desktop.dialogs.build import BuildDialog
 from reflexa.desktop.dialogs.keep_recipe import KeepRecipe
@@ -76,7 +76,7 @@ def to_show() -> None:
             (FOLDER / "review.png").write_bytes(b.picture())
 
 
-def fill_shelf(folder: Path) -> Path:
+def fill_library(folder: Path) -> Path:
     """The demo's clips as files of their own, some mirrored, some on the other figure."""
     from reflexa.formats import encode, read
     from reflexa.motion.clip import Clip
@@ -173,9 +173,8 @@ def main() -> None:
     QSettings.setDefaultFormat(QSettings.Format.IniFormat)
     QSettings.setPath(QSettings.Format.IniFormat, QSettings.Scope.UserScope, tempfile.mkdtemp())
     from reflexa.desktop import app as application
-    from reflexa.desktop.actions import shelves
+    from reflexa.library import folder_list as library_folders
     from reflexa.library import index as library_index
-    from reflexa.library import shelves as library_shelves
     from reflexa.session import RESULT, SOURCE, Session
     from reflexa.session.sources import demo_copy
 
@@ -348,17 +347,17 @@ def main() -> None:
     session.player.set_frame(30)
     settle()
     with tempfile.TemporaryDirectory() as place:
-        shelf = fill_shelf(Path(place) / "Landing")
+        library_folder = fill_library(Path(place) / "Landing")
         library_index.index_path = lambda: Path(place) / "library.sqlite"
-        library_shelves.shelves_path = lambda: Path(place) / "shelves.json"
-        shelves.put_shelf(window.desk, shelf)
-        settle(lambda: ready() and not window.shelves.work.scanning)
+        library_folders.folders_path = lambda: Path(place) / "shelves.json"
+        library.put_library_folder(window.desk, library_folder)
+        settle(lambda: ready() and not window.library.work.scanning)
         window.desk.fill(None, view.panel(window.desk, "left"))
-        window.shelves.filter_button.click()
-        window.shelves.grid.setCurrentIndex(window.shelves.model.index(3))
+        window.library.filter_button.click()
+        window.library.grid.setCurrentIndex(window.library.model.index(3))
         settle(at_least=0.5)
-        take("shelves")
-        window.shelves.filter_button.click()
+        take("library")
+        window.library.filter_button.click()
         window.desk.fill(None, view.panel(window.desk, "left"))
         window.commands.run("theme_Night watch")
         window.commands.run("like_this")

@@ -11,13 +11,13 @@ from pathlib import Path
 from unittest.mock import patch
 
 from reflexa.cli import main
-from reflexa.library import shelves
+from reflexa.library import folder_list
 from reflexa.library.facts import facts_of
 from reflexa.library.finder import Finder
+from reflexa.library.folder_list import LibraryFolder, LibraryFolders
 from reflexa.library.index import Index
 from reflexa.library.notes import Notes, edit_notes, notes_path, read_notes, tagged
 from reflexa.library.query import Query
-from reflexa.library.shelves import Shelf, Shelves
 from reflexa.motion.skeleton import chain
 from reflexa.project import recovery, store
 from reflexa.project.store import Project
@@ -48,7 +48,7 @@ def index_seeds() -> Mapping[str, bytes]:
     clip = Path(__file__).parents[1] / "tests/data/humanoid3d_walk.bvh"
     with tempfile.TemporaryDirectory() as folder:
         index = Index(Path(folder) / "a.sqlite")
-        index.put([(Path("/shelf/walk.bvh"), (1, 2), facts_of(clip))])
+        index.put([(Path("/library folder/walk.bvh"), (1, 2), facts_of(clip))])
         index.rows("pragma wal_checkpoint(truncate)")
         index.close()
         return {"a.sqlite": (Path(folder) / "a.sqlite").read_bytes()}
@@ -76,7 +76,7 @@ def use_index(path: Path) -> object:
     """Everything that is asked of an index."""
     finder = Finder(Index(path))
     try:
-        finder.know(Shelves((Shelf("shelf", Path("/shelf")),)), {})
+        finder.know(LibraryFolders((LibraryFolder("shelf", Path("/library folder")),)), {})
         ids = finder.search(Query())
         ids += finder.search(Query(text="walk", unreadable=True))
         finder.rows(ids)
@@ -92,16 +92,16 @@ def use_index(path: Path) -> object:
 
 def notes_seeds() -> Mapping[str, bytes]:
     with tempfile.TemporaryDirectory() as folder:
-        shelf = Shelf("a", Path(folder) / "a")
-        shelf.folder.mkdir()
-        edit_notes(shelf, lambda notes: tagged(notes, ["walk.bvh#walk"], "calm"))
-        return {"a.shelf.json": notes_path(shelf).read_bytes()}
+        library_folder = LibraryFolder("a", Path(folder) / "a")
+        library_folder.folder.mkdir()
+        edit_notes(library_folder, lambda notes: tagged(notes, ["walk.bvh#walk"], "calm"))
+        return {"a.shelf.json": notes_path(library_folder).read_bytes()}
 
 
 def use_notes(path: Path) -> Notes:
     folder = path.parent / "a"
     folder.mkdir(exist_ok=True)
-    return read_notes(Shelf("a", folder))
+    return read_notes(LibraryFolder("a", folder))
 
 
 def recovery_seeds() -> Mapping[str, bytes]:
@@ -118,23 +118,23 @@ def use_recovery(path: Path) -> object:
     return recovery.found(path.parent)
 
 
-def shelves_seeds() -> Mapping[str, bytes]:
+def folder_list_seeds() -> Mapping[str, bytes]:
     with (
         tempfile.TemporaryDirectory() as folder,
-        patch.object(shelves, "shelves_path", lambda: Path(folder) / "a.json"),
+        patch.object(folder_list, "folders_path", lambda: Path(folder) / "a.json"),
     ):
-        listed = shelves.with_shelf(Shelves(searches={"calm": Query(text="walk", stars=2)}), Path(folder))
-        shelves.save_shelves(listed)
+        listed = folder_list.with_folder(LibraryFolders(searches={"calm": Query(text="walk", stars=2)}), Path(folder))
+        folder_list.save_folders(listed)
         return {"shelves.json": (Path(folder) / "a.json").read_bytes()}
 
 
-def use_shelves(path: Path) -> object:
+def use_folder_list(path: Path) -> object:
     """Read the list, ask it, and keep it again."""
-    with patch.object(shelves, "shelves_path", lambda: path):
-        listed = shelves.load_shelves()
+    with patch.object(folder_list, "folders_path", lambda: path):
+        listed = folder_list.load_folders()
         listed.of(path)
-        shelves.save_shelves(listed)
-        return shelves.load_shelves()
+        folder_list.save_folders(listed)
+        return folder_list.load_folders()
 
 
 def limits_seeds() -> Mapping[str, bytes]:

@@ -193,7 +193,7 @@ TARGETS: dict[str, Target] = {
     "recipe": Target(_recipe, mutate.JSON, read_recipe),
     "index": Target(own.index_seeds, (own.odd_cell,), own.use_index),
     "notes": Target(own.notes_seeds, mutate.JSON, own.use_notes),
-    "shelves": Target(own.shelves_seeds, mutate.JSON, own.use_shelves),
+    "shelves": Target(own.folder_list_seeds, mutate.JSON, own.use_folder_list),
     "recovery": Target(own.recovery_seeds, mutate.JSON, own.use_recovery),
     "limits": Target(own.limits_seeds, mutate.JSON, own.use_limits),
     "command": Target(own.command_seeds, (own.odd_words,), own.use_command),

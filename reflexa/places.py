@@ -21,17 +21,17 @@ _NAME = "reflexa"
 
 
 def settings_folder() -> Path:
-    """What a person has set: the list of the shelves."""
+    """What a person has set: the list of the library."""
     return _at_home(user_config_path(_NAME))
 
 
 def state_folder() -> Path:
-    """What would be missed and nobody has set: drafts, what people say of clips on shelves that are not theirs."""
+    """What would be missed and nobody has set: drafts, what people say of clips in the library that are not theirs."""
     return _at_home(user_state_path(_NAME))
 
 
 def cache_folder() -> Path:
-    """What can be made anew: compiled loops, the index of the shelves, digests."""
+    """What can be made anew: compiled loops, the index of the library, digests."""
     return _at_home(user_cache_path(_NAME))
 
 

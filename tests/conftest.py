@@ -23,7 +23,7 @@ import pytest
 from reflexa.batch import digests
 from reflexa.demo import clips, deckhand
 from reflexa.draw import OwnContext, Renderer
-from reflexa.library import index, readers, shelves, worker
+from reflexa.library import folder_list, index, readers, worker
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig, analyse
 
@@ -55,14 +55,14 @@ def _laid_down(tmp_path_factory: pytest.TempPathFactory) -> None:
 
 @pytest.fixture(autouse=True)
 def _index(tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
-    """The index of the shelves, the list of them, and what is known of builds, are each test's own."""
+    """The index of the library, the list of them, and what is known of builds, are each test's own."""
     monkeypatch.setattr(digests, "kept_in", lambda: tmp_path / "own cache/digests")
     monkeypatch.setattr(index, "index_path", lambda: tmp_path / "own cache/library.sqlite")
-    monkeypatch.setattr(shelves, "shelves_path", lambda: tmp_path / "own settings/shelves.json")
+    monkeypatch.setattr(folder_list, "folders_path", lambda: tmp_path / "own settings/shelves.json")
 
 
 class _Here:
-    """In the place of a process that reads files of shelves: the same, here."""
+    """In the place of a process that reads files of library folders: the same, here."""
 
     def __init__(self, _module: str) -> None: ...
 
@@ -73,7 +73,7 @@ class _Here:
 
 
 @pytest.fixture(autouse=True)
-def _shelves_read_here(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
+def _library_read_here(request: pytest.FixtureRequest, monkeypatch: pytest.MonkeyPatch) -> None:
     """A process for every scan would cost more than all that it reads. Tests of these processes ask for ``apart``."""
     if "apart" not in request.fixturenames:
         monkeypatch.setattr(readers, "Process", _Here)
@@ -81,7 +81,7 @@ def _shelves_read_here(request: pytest.FixtureRequest, monkeypatch: pytest.Monke
 
 @pytest.fixture
 def apart() -> None:
-    """Shelves are read by processes of their own, as in use."""
+    """Library are read by processes of their own, as in use."""
 
 
 @pytest.fixture(scope="session")

@@ -50,7 +50,7 @@ def run_window(project: Path | None, demo: bool) -> int:
     app = make_app()
     window = MainWindow(Session(QtLoop()))
     window.restore_layout()
-    QTimer.singleShot(1000, window.shelves.begin)  # once what was asked for is there
+    QTimer.singleShot(1000, window.library.begin)  # once what was asked for is there
     file = project if project is not None and project.is_file() else None
     folder = demo_copy() if demo else None if file is not None else project
     found = opened(folder) if folder is not None else None

@@ -1,4 +1,4 @@
-"""What is dragged: clips of the project, those of a shelf, which come into the project first, and recipes."""
+"""What is dragged: clips of the project, those of a library folder, which come into the project first, and recipes."""
 
 from __future__ import annotations
 
@@ -12,7 +12,7 @@ from PySide6.QtCore import QMimeData
 from reflexa.session.session import Session
 from reflexa.take import Source
 
-CLIPS, SHELF = "application/x-reflexa-clips", "application/x-reflexa-shelf-clips"
+CLIPS, LIBRARY = "application/x-reflexa-clips", "application/x-reflexa-library-clips"
 RECIPE = "application/x-reflexa-recipe"
 Then = Callable[[list[Source]], object]
 
@@ -27,11 +27,11 @@ def of_sources(sources: Sequence[Source]) -> QMimeData:
 
 
 def of_picks(picks: Sequence[tuple[Path, str]]) -> QMimeData:
-    """Clips on a shelf, to be dragged: files go as bytes in hexadecimal, for a name may be no text."""
+    """Clips in a library folder, to be dragged: files go as bytes in hexadecimal, for a name may be no text."""
     data = QMimeData()
     plain = [(os.fsencode(path).hex(), clip) for path, clip in picks]
     if plain:
-        data.setData(SHELF, msgspec.json.encode(plain))
+        data.setData(LIBRARY, msgspec.json.encode(plain))
     return data
 
 
@@ -48,9 +48,9 @@ def sources_of(data: QMimeData) -> list[Source]:
 
 
 def picks_of(data: QMimeData) -> list[tuple[Path, str]]:
-    """The clips on a shelf that are dragged; none where it is something else."""
+    """The clips in a library folder that are dragged; none where it is something else."""
     try:
-        return [(Path(os.fsdecode(bytes.fromhex(path))), clip) for path, clip in _pairs(data, SHELF)]
+        return [(Path(os.fsdecode(bytes.fromhex(path))), clip) for path, clip in _pairs(data, LIBRARY)]
     except ValueError:
         return []
 
@@ -70,7 +70,7 @@ def recipe_of(data: QMimeData) -> str:
 
 def holds_clips(data: QMimeData) -> bool:
     """Are clips dragged?"""
-    return data.hasFormat(CLIPS) or data.hasFormat(SHELF)
+    return data.hasFormat(CLIPS) or data.hasFormat(LIBRARY)
 
 
 def dropped(session: Session, data: QMimeData, then: Then) -> bool:

@@ -34,7 +34,9 @@ def _opened(d: Desk) -> bool:
 
 def _at_a_finding(d: Desk) -> bool:
     found = [f for g in d.session.evaluator.judgement.groups for f in g.findings]
-    return d.session.selection.tap == RESULT and any(f.worst == d.session.player.frame and f.joint for f in found)
+    return d.session.selection.view_point == RESULT and any(
+        f.worst == d.session.player.frame and f.joint for f in found
+    )
 
 
 def _fixed(d: Desk) -> bool:

@@ -10,9 +10,10 @@ from PySide6.QtCore import QEvent, QSettings, Qt, QTimer
 from PySide6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QFrame, QLabel, QMainWindow, QSplitter, QTabWidget, QVBoxLayout, QWidget
 
-from reflexa.desktop.actions import context, dropped, files, opening, recipes, relink, shelves, view
+from reflexa.desktop.actions import context, dropped, files, library, opening, recipes, relink, view
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.menus import commands_for
+from reflexa.desktop.clips.panel import ClipsPanel
 from reflexa.desktop.dialogs.differences import Differences
 from reflexa.desktop.figure.panel import FigurePanel
 from reflexa.desktop.focus_return import FocusReturn
@@ -22,7 +23,6 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.maximise import Maximise
 from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.settings.panel import SettingsPanel
-from reflexa.desktop.shelves.panel import ShelfPanel
 from reflexa.desktop.splitter_sizes import SplitterSizes
 from reflexa.desktop.stage.panel import StagePanel
 from reflexa.desktop.time.area import TimeArea
@@ -46,17 +46,17 @@ class MainWindow(QMainWindow):
         self.session = session
         self.revision_line = RevisionLine(session)
         self.viewport = Viewport(session)
-        self.library = LibraryPanel(session)
+        self.clip_panel = ClipsPanel(session)
         self.figure = FigurePanel(session)
         self.stage = StagePanel(session)
-        self.shelves = ShelfPanel(session)
+        self.library = LibraryPanel(session)
         self.settings = SettingsPanel(session)
         self.time_area = TimeArea(session)
         self.tabs = QTabWidget()
         self._lay_out()
         self.desk = Desk(
-            session, self, self.revision_line, self.viewport, self.library, self.figure, self.stage, self.settings,
-            self.time_area, self.tabs, self.shelves, Keeper(session), self._filling().fill,
+            session, self, self.revision_line, self.viewport, self.clip_panel, self.figure, self.stage, self.settings,
+            self.time_area, self.tabs, self.library, Keeper(session), self._filling().fill,
         )  # fmt: skip
         self.commands = commands_for(self.desk)
         self.commands.fill_menu_bar()
@@ -76,15 +76,15 @@ class MainWindow(QMainWindow):
         self.settings.export_wanted.connect(lambda: run("export"))
         self.settings.fix_wanted.connect(lambda: run("fix_all"))
         self.tabs.currentChanged.connect(self._on_tab)
-        self.library.import_wanted.connect(lambda: run("import"))
-        self.library.compare_wanted.connect(self.compare_with)
-        for signal in (self.library.file_wanted, self.settings.file_wanted):
+        self.clip_panel.import_wanted.connect(lambda: run("import"))
+        self.clip_panel.compare_wanted.connect(self.compare_with)
+        for signal in (self.clip_panel.file_wanted, self.settings.file_wanted):
             signal.connect(lambda file: relink.find_file(self.desk, file))
-        self.library.removal_wanted.connect(lambda file: relink.remove(self.desk, file))
-        self.library.numbers_wanted.connect(self.compare_in_numbers)
+        self.clip_panel.removal_wanted.connect(lambda file: relink.remove(self.desk, file))
+        self.clip_panel.numbers_wanted.connect(self.compare_in_numbers)
         self.figure.menu_wanted.connect(lambda button: context.show_rig_menu(self.desk, self.commands, button))
         self.viewport.menu_wanted.connect(lambda at: context.show_picture_menu(self.desk, self.commands, at))
-        shelves.connect(self.desk)
+        library.connect(self.desk)
         recipes.connect(self.desk)
         context.connect(self.desk, self.commands)
         self.time_area.content_changed.connect(self.heights.fit)
@@ -95,7 +95,7 @@ class MainWindow(QMainWindow):
         told: tuple[Any, ...] = (
             session.history.saved_changed, session.project_changed, session.take_changed, session.selection.changed,
             session.selection.looked, session.player.changed, session.evaluator.done, session.evaluator.found,
-            self.library.clips.itemSelectionChanged, self.library.recipes.itemSelectionChanged, self.shelves.chosen_changed,
+            self.clip_panel.clips.itemSelectionChanged, self.clip_panel.recipes.itemSelectionChanged, self.library.chosen_changed,
         )  # fmt: skip
         for changed in told:
             changed.connect(self._refresh)
@@ -106,10 +106,10 @@ class MainWindow(QMainWindow):
         self.tabs.setDocumentMode(True)
         self.tabs.tabBar().setDrawBase(False)
         for room, title in (
-            (self.library, "Clips"),
+            (self.clip_panel, "Clips"),
             (self.figure, "Figure"),
             (self.stage, "Stage"),
-            (self.shelves, "Shelves"),
+            (self.library, "Library"),
         ):
             self.tabs.addTab(room, title)
         self.middle = _split(Qt.Orientation.Horizontal, ((_framed(self.viewport, 1), 6, 742), (self.settings, 1, 276)))
@@ -192,7 +192,7 @@ class MainWindow(QMainWindow):
             self.desk.show(Differences(session, (session.selection.take, take or "the source"), other, self))
 
     def _bring_in(self, picks: list[tuple[Path, str]], then: Callable[[list[Source]], object]) -> None:
-        shelves.bring_in(self.desk, picks, then)
+        library.bring_in(self.desk, picks, then)
 
     # Keys that are held, files that are dropped, leaving --------------------------------------------------------
 
@@ -240,7 +240,7 @@ class MainWindow(QMainWindow):
         view.remember(self.desk)
         self.session.player.pause()
         self.session.work.end()
-        self.shelves.work.close()
+        self.library.work.close()
         self.desk.keeper.let_go(leaving=True)
         event.accept()
 

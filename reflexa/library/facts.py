@@ -1,4 +1,4 @@
-"""What is known of a file on a shelf and of the clips in it: read once, kept in the index."""
+"""What is known of a file in a library folder and of the clips in it: read once, kept in the index."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Finding clips on the shelves: by words, filters, likeness, and as what they fit."""
+"""Finding clips in the library: by words, filters, likeness, and as what they fit."""
 
 from __future__ import annotations
 
@@ -14,13 +14,13 @@ import numpy as np
 
 from reflexa.library import likeness
 from reflexa.library.fits import fit
+from reflexa.library.folder_list import LibraryFolder, LibraryFolders
 from reflexa.library.index import Index
 from reflexa.library.light import Light, Strokes
 from reflexa.library.notes import NOTHING_SAID, Notes, Said
 from reflexa.library.packed import light_unpacked, strokes_unpacked
 from reflexa.library.plain_rig import whole_rig
 from reflexa.library.query import Query
-from reflexa.library.shelves import Shelf, Shelves
 from reflexa.motion.arrays import Array
 from reflexa.rig import Rig
 
@@ -91,20 +91,20 @@ _ORDER = {
 
 
 class Finder:
-    """Answers questions about the shelves from the index and the notes: one for each thread. What people say is held in tables of
+    """Answers questions about the library from the index and the notes: one for each thread. What people say is held in tables of
     the connection's own, filled anew where it or the index is another."""
 
     def __init__(self, index: Index) -> None:
         self.index = index
         self._filled: tuple[Any, ...] = ()
         self._notes: Mapping[str, Notes] = {}
-        self._shelves = Shelves()
+        self._folders = LibraryFolders()
         self._matrix: tuple[int, list[int], Array] | None = None
         self._fits: dict[tuple[str, str], str] = {}
 
-    def know(self, shelves: Shelves, notes: Mapping[str, Notes]) -> None:
-        """The shelves, and what is said of their clips, by the shelf's name."""
-        self._shelves, self._notes = shelves, notes
+    def know(self, folders: LibraryFolders, notes: Mapping[str, Notes]) -> None:
+        """The library folders, and what is said of their clips, by the library folder's name."""
+        self._folders, self._notes = folders, notes
 
     # Finding ----------------------------------------------------------------------------------------------------
 
@@ -129,7 +129,7 @@ class Finder:
         return found
 
     def _where(self, query: Query, fits: Mapping[str, str]) -> tuple[str, list[object]]:
-        parts, given = _on_shelves(self._chosen(query))
+        parts, given = _in_folders(self._chosen(query))
         for word in re.findall(r"\w+", query.text.lower()):
             parts.append(
                 "(c.id in (select rowid from words where words match ?) or c.id in (select clip from temp.tags where tag like ?)"
@@ -163,11 +163,11 @@ class Finder:
             given.append(query.set)
         return " and ".join(parts), given
 
-    def _chosen(self, query: Query) -> list[Shelf]:
-        return [s for s in self._shelves.shelves if not query.shelf or s.name == query.shelf]
+    def _chosen(self, query: Query) -> list[LibraryFolder]:
+        return [s for s in self._folders.folders if not query.library_folder or s.name == query.library_folder]
 
     def _unreadable(self, query: Query) -> list[int]:
-        parts, given = _on_shelves(self._chosen(query))
+        parts, given = _in_folders(self._chosen(query))
         for word in re.findall(r"\w+", query.text.lower()):
             parts.append("f.name like ?")
             given.append(f"%{word}%")
@@ -193,9 +193,9 @@ class Finder:
 
     def _row(self, r: tuple[Any, ...]) -> Row:
         path = Path(os.fsdecode(r[1]))
-        shelf = self._shelves.of(path)
-        key = shelf.key(path, r[2]) if shelf is not None else ""
-        notes = self._notes.get(shelf.name) if shelf is not None else None
+        library_folder = self._folders.of(path)
+        key = library_folder.key(path, r[2]) if library_folder is not None else ""
+        notes = self._notes.get(library_folder.name) if library_folder is not None else None
         said, sets = (notes.of(key), tuple(notes.sets_of(key))) if notes is not None else (NOTHING_SAID, ())
         told: dict[str, Any] = dict(zip(_FIELDS, r, strict=True))
         told |= {name: _lines(told[name]) for name in ("events", "faults", "untidy")}
@@ -261,20 +261,20 @@ class Finder:
     # What people say --------------------------------------------------------------------------------------------
 
     def _fill(self) -> None:
-        state = (self.index.changes(), self._shelves, tuple(self._notes.values()))
+        state = (self.index.changes(), self._folders, tuple(self._notes.values()))
         if state == self._filled:
             return
         rows = self.index.rows
         for table, columns in (("tags", "clip, tag"), ("stars", "clip, stars"), ("sets", "clip, name")):
             rows(f"drop table if exists temp.{table}")
             rows(f"create temp table {table}({columns})")
-        for shelf in self._shelves.shelves:
-            notes = self._notes.get(shelf.name)
+        for library_folder in self._folders.folders:
+            notes = self._notes.get(library_folder.name)
             if notes is None or not (notes.clips or notes.sets):
                 continue
-            parts, given = _on_shelves([shelf])
+            parts, given = _in_folders([library_folder])
             found = rows(f"select c.id, f.path, c.name from {_FROM} where {' and '.join(parts)}", given)
-            ids = {shelf.key(Path(os.fsdecode(p)), str(name)): i for i, p, name in found}
+            ids = {library_folder.key(Path(os.fsdecode(p)), str(name)): i for i, p, name in found}
             for key, said in notes.clips.items():
                 if key in ids:
                     for tag in said.tags:
@@ -287,10 +287,10 @@ class Finder:
         self._filled = state
 
 
-def _on_shelves(shelves: Sequence[Shelf]) -> tuple[list[str], list[object]]:
+def _in_folders(folders: Sequence[LibraryFolder]) -> tuple[list[str], list[object]]:
     parts, given = [], list[object]()
-    for shelf in shelves:
-        root = os.fsencode(shelf.folder).rstrip(b"/")
+    for library_folder in folders:
+        root = os.fsencode(library_folder.folder).rstrip(b"/")
         parts.append("(f.path > ? and f.path < ?)")
         given += [root + b"/", root + b"0"]  # what follows the slash in order
     return [f"({' or '.join(parts)})" if parts else "0"], given

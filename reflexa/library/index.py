@@ -1,4 +1,4 @@
-"""The index: what is known of every file and clip on the shelves, in one SQLite file in the user's cache folder.
+"""The index: what is known of every file and clip in the library, in one SQLite file in the user's cache folder.
 
 It is a cache. Lost, damaged, or made by another version, it is made anew; windows and commands share it.
 """
@@ -55,7 +55,7 @@ def index_path() -> Path:
 
 class Index:
     """One connection; each thread has its own. Every call may find the file damaged: then it is made anew, and is empty until the
-    shelves are scanned again. Raises WriteError where the folder cannot be written, or the disk is full."""
+    library folders are scanned again. Raises WriteError where the folder cannot be written, or the disk is full."""
 
     def __init__(self, path: Path | None = None) -> None:
         self.path = path if path is not None else index_path()
@@ -116,7 +116,7 @@ class Index:
             raise _failed(e, self.path) from None
         except sqlite3.DatabaseError:
             self.start_anew()
-            raise Damaged("was damaged, and is made anew", self.path, advice="Scan the shelves again.") from None
+            raise Damaged("was damaged, and is made anew", self.path, advice="Scan the library again.") from None
 
     @contextmanager
     def understood(self) -> Iterator[None]:
@@ -124,9 +124,9 @@ class Index:
         try:
             yield
         except (ValueError, TypeError, IndexError, KeyError, OverflowError, MemoryError, struct.error, zlib.error) as e:
-            write_down_error(e, f"the index of the shelves, {self.path}")
+            write_down_error(e, f"the index of the library, {self.path}")
             self.start_anew()
-            raise Damaged("was damaged, and is made anew", self.path, advice="Scan the shelves again.") from None
+            raise Damaged("was damaged, and is made anew", self.path, advice="Scan the library again.") from None
 
     def _give_up(self) -> None:
         with contextlib.suppress(sqlite3.Error):
@@ -248,5 +248,5 @@ class Damaged(WriteError):
 
 def _failed(error: Exception, path: Path) -> WriteError:
     return WriteError(
-        f"the index of the shelves cannot be used: {error}", path, advice="Make room, or check the folder."
+        f"the index of the library cannot be used: {error}", path, advice="Make room, or check the folder."
     )

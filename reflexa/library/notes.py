@@ -1,7 +1,7 @@
-"""What people say of the clips on a shelf: tags, stars, the frame that shows a clip best, and sets that belong together.
+"""What people say of the clips in a library folder: tags, stars, the frame that shows a clip best, and sets that belong together.
 
-It lies beside the shelf's folder as ``NAME.shelf.json``, readable, for a team to share by version control; where nobody may write
-there, in the user's own folder. The shelf itself is never written to.
+It lies beside the library folder as ``NAME.shelf.json``, readable, for a team to share by version control; where nobody may
+write there, in the user's own folder. The library folder itself is never written to.
 """
 
 from __future__ import annotations
@@ -19,7 +19,7 @@ from reflexa import places
 from reflexa.errors import ReadError
 from reflexa.formats.documents import read_document
 from reflexa.formats.files import write_bytes
-from reflexa.library.shelves import Shelf
+from reflexa.library.folder_list import LibraryFolder
 from reflexa.project.text import pretty
 
 VERSION = 1
@@ -40,8 +40,8 @@ NOTHING_SAID = Said()
 
 @dataclass(frozen=True)
 class Notes:
-    """clips: key (``Shelf.key``) → what is said; sets: name → keys in order. ``unknown``: fields that this version does not
-    know."""
+    """clips: key (``LibraryFolder.key``) → what is said; sets: name → keys in order. ``unknown``: fields that this version does
+    not know."""
 
     clips: dict[str, Said] = field(default_factory=dict)
     sets: dict[str, tuple[str, ...]] = field(default_factory=dict)
@@ -64,18 +64,18 @@ class Notes:
         return [name for name, keys in self.sets.items() if key in keys]
 
 
-def notes_path(shelf: Shelf) -> Path:
+def notes_path(library_folder: LibraryFolder) -> Path:
     """Where it lies: beside the folder; in the user's own where nobody may write there and none is there."""
-    beside = shelf.folder.parent / f"{shelf.folder.name or 'root'}{SUFFIX}"
+    beside = library_folder.folder.parent / f"{library_folder.folder.name or 'root'}{SUFFIX}"
     if beside.exists() or os.access(beside.parent, os.W_OK):
         return beside
-    name = hashlib.sha256(os.fsencode(shelf.folder)).hexdigest()[:16]
+    name = hashlib.sha256(os.fsencode(library_folder.folder)).hexdigest()[:16]
     return places.state_folder() / "shelves" / f"{name}{SUFFIX}"
 
 
-def read_notes(shelf: Shelf) -> Notes:
+def read_notes(library_folder: LibraryFolder) -> Notes:
     """What is said now. Raises ReadError where the file is damaged."""
-    path = notes_path(shelf)
+    path = notes_path(library_folder)
     if not path.exists():
         return Notes()
     plain = read_document(path, "shelf", VERSION)
@@ -88,15 +88,15 @@ def read_notes(shelf: Shelf) -> Notes:
     return Notes(clips, sets, rest)
 
 
-def edit_notes(shelf: Shelf, edit: Callable[[Notes], Notes]) -> Notes:
+def edit_notes(library_folder: LibraryFolder, edit: Callable[[Notes], Notes]) -> Notes:
     """Change what is said: read as it is now, changed, written. Raises ReadError where it is damaged, WriteError."""
-    notes = edit(read_notes(shelf))
+    notes = edit(read_notes(library_folder))
     clips = {k: msgspec.to_builtins(v) for k, v in sorted(notes.clips.items()) if v != NOTHING_SAID}
     plain = {
         "reflexa": "shelf", "version": VERSION, "clips": clips,
         "sets": {name: list(keys) for name, keys in sorted(notes.sets.items())}, **notes.unknown,
     }  # fmt: skip
-    write_bytes(notes_path(shelf), pretty(plain).encode(), overwrite=True)
+    write_bytes(notes_path(library_folder), pretty(plain).encode(), overwrite=True)
     return notes
 
 

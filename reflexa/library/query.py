@@ -1,4 +1,4 @@
-"""What is looked for on the shelves, as a value: words, filters, order."""
+"""What is looked for in the library, as a value: words, filters, order."""
 
 from __future__ import annotations
 
@@ -15,8 +15,8 @@ SORTS = {
 class Query(msgspec.Struct, frozen=True, omit_defaults=True):
     """text: words that all begin something that is said of a clip. Empty tuples and None: all the same. fits: ways to fit the
     open rig (``FITS``); loop, travels, faults, untidy, unreadable: yes or no; gaits, sides: any of them; shortest, longest:
-    seconds; tags: all of them; stars: at least; set, shelf: by name; twice: only clips whose motion is there under another name
-    too; sort: one of ``SORTS``."""
+    seconds; tags: all of them; stars: at least; set, library_folder: by name; twice: only clips whose
+    motion is there under another name too; sort: one of ``SORTS``."""
 
     text: str = ""
     fits: tuple[str, ...] = ()
@@ -32,7 +32,7 @@ class Query(msgspec.Struct, frozen=True, omit_defaults=True):
     tags: tuple[str, ...] = ()
     stars: int = 0
     set: str = ""
-    shelf: str = ""
+    library_folder: str = msgspec.field(default="", name="shelf")  # as older versions save it
     twice: bool = False
     sort: str = "name"
 

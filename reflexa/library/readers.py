@@ -1,4 +1,4 @@
-"""Several processes that read the files of shelves; what ends or hangs one of them costs that file alone."""
+"""Several processes that read the files of library folders; what ends or hangs one of them costs that file alone."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Scanning: what lies on the shelves into the index, only what is new or another since, by several processes."""
+"""Scanning: what lies in the library into the index, only what is new or another since, by several processes."""
 
 from __future__ import annotations
 
@@ -12,10 +12,10 @@ from pathlib import Path
 
 from reflexa.errors import ReflexaError, WriteError
 from reflexa.library.facts import FileFacts
+from reflexa.library.folder_list import LibraryFolder
 from reflexa.library.folders import Stamp, stamp_of, walk
 from reflexa.library.index import Index
 from reflexa.library.readers import read_all
-from reflexa.library.shelves import Shelf
 from reflexa.motion import threads
 from reflexa.progress import Progress, quiet
 
@@ -26,8 +26,8 @@ _EVERY = 0.5
 @dataclass
 class Scanned:
     """read: how many files; bad: how many of all of them cannot be; gone: that are no longer there; files: how many there are;
-    unreadable: folder → why; away: shelves whose folder is not there now (a disk that was taken out): what is known of them
-    stays."""
+    unreadable: folder → why; away: library folders that are not there now (a disk that was taken out): what is
+    known of them stays."""
 
     read: int = 0
     bad: int = 0
@@ -37,18 +37,18 @@ class Scanned:
     away: list[str] = field(default_factory=list)
 
 
-def scan(index: Index, shelves: Iterable[Shelf], progress: Progress = quiet, workers: int = 0) -> Scanned:
-    """Bring the index up to what lies on the shelves. progress may raise to stop: what was read by then is kept. Where another
+def scan(index: Index, folders: Iterable[LibraryFolder], progress: Progress = quiet, workers: int = 0) -> Scanned:
+    """Bring the index up to what lies in the library. progress may raise to stop: what was read by then is kept. Where another
     window scans, waits for it first. workers: processes; 0: one a core. Raises WriteError."""
     with _alone(index.path, progress):
         index.check()
         out, there, kept = Scanned(), dict[Path, Stamp](), list[Path]()
-        for shelf in shelves:
-            found = walk(shelf.folder, progress)
+        for library_folder in folders:
+            found = walk(library_folder.folder, progress)
             out.unreadable |= found.unreadable
             if not found.there:
-                out.away.append(shelf.name)
-                kept.append(shelf.folder)
+                out.away.append(library_folder.name)
+                kept.append(library_folder.folder)
             there |= found.files
             kept += found.unreadable  # nobody can look into those now: what is known of them stays
         known = index.stamps()
@@ -91,7 +91,7 @@ def _alone(path: Path, progress: Progress) -> Iterator[None]:
     try:
         handle = os.open(f"{path}.lock", os.O_RDWR | os.O_CREAT, 0o644)
     except OSError as e:
-        raise WriteError(f"the index of the shelves cannot be used: {e}", path) from None
+        raise WriteError(f"the index of the library cannot be used: {e}", path) from None
     try:
         while True:
             try:

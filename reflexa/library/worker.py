@@ -1,4 +1,4 @@
-"""``python -m reflexa.library.worker``: a process that reads files of shelves for another, with patience for others."""
+"""``python -m reflexa.library.worker``: a process that reads files of library folders for another, with patience for others."""
 
 from __future__ import annotations
 

@@ -33,6 +33,8 @@ from reflexa.take.recipe import Recipe, read_kept, recipe_plain
 
 T = TypeVar("T")
 VERSION = 1
+# Names of a source's fields in older versions → those of today.
+_OLDER = {"shelf": "library_folder", "on_shelf": "library_path"}
 PROJECT, TAKES, SOURCES, RIGS, RECIPES = "project.json", "takes", "sources", "rigs", "recipes"
 # The folders of texts, each listed under its name in the project's own, with how its files end.
 PARTS = {TAKES: ".take.json", RIGS: SUFFIX, RECIPES: RECIPE_SUFFIX}
@@ -41,8 +43,8 @@ PARTS = {TAKES: ".take.json", RIGS: SUFFIX, RECIPES: RECIPE_SUFFIX}
 @dataclass(frozen=True)
 class SourceFile:
     """An imported file: its name in ``sources/``, what the reader was told, and what it is known by again when it is gone:
-    digests of its bytes and of its skeleton (empty: nobody took them down). shelf, on_shelf: the name of the shelf that it was
-    taken from, and where on it."""
+    digests of its bytes and of its skeleton (empty: nobody took them down). library_folder, library_path: the name of the
+    library folder that it was taken from, and where in it."""
 
     file: str
     unit: float | None = None
@@ -50,8 +52,8 @@ class SourceFile:
     facing: str = ""
     digest: str = ""
     skeleton: str = ""
-    shelf: str = ""
-    on_shelf: str = ""
+    library_folder: str = ""
+    library_path: str = ""
 
 
 @dataclass(frozen=True)
@@ -111,7 +113,7 @@ def load(folder: Path) -> Project:
     data = read_document(folder / PROJECT, "project", VERSION)
     known = {"reflexa", "version", "name", "sources", *PARTS}
     try:
-        sources = msgspec.convert(data.get("sources", []), tuple[SourceFile, ...])
+        sources = _sources_of(data)
         listed = {part: msgspec.convert(data.get(part, []), list[str]) for part in PARTS}
         own = text_in(data, "name") if "name" in data else folder.name
     except (ValueError, RecursionError) as e:
@@ -227,10 +229,18 @@ def _added_by_others(folder: Path, mine: set[str]) -> _Added:
     return _Added(sources, files)
 
 
+def _sources_of(data: Mapping[str, Any]) -> tuple[SourceFile, ...]:
+    """The sources that a project's text lists, also as older versions wrote them. Raises msgspec.ValidationError."""
+    listed = data.get("sources", [])
+    if isinstance(listed, list):
+        listed = [{_OLDER.get(k, k): v for k, v in s.items()} if isinstance(s, dict) else s for s in listed]
+    return msgspec.convert(listed, tuple[SourceFile, ...])
+
+
 def _sources_listed(folder: Path) -> tuple[SourceFile, ...]:
     try:
         data = read_document(folder / PROJECT, "project", VERSION)
-        return msgspec.convert(data.get("sources", []), tuple[SourceFile, ...])
+        return _sources_of(data)
     except (ReadError, msgspec.ValidationError):
         return ()
 

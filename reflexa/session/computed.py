@@ -42,15 +42,19 @@ class Computed:
 
     @property
     def shown(self) -> Clip | None:
-        """The clip at the tap."""
+        """The clip at the view point."""
         line = self.looked_at
-        return line.clips[line.after(self._open.selection.tap)] if line else None
+        return line.clips[line.after(self._open.selection.view_point)] if line else None
 
     @property
     def rig(self) -> Rig | None:
-        """The rig of what the picture shows: that of the clip at the tap."""
+        """The rig of what the picture shows: that of the clip at the view point."""
         line = self.looked_at
-        return self._open.as_said(line.rigs[line.after(self._open.selection.tap)]) if line else self._open.source_rig
+        return (
+            self._open.as_said(line.rigs[line.after(self._open.selection.view_point)])
+            if line
+            else self._open.source_rig
+        )
 
     @property
     def step_rig(self) -> Rig | None:
@@ -112,7 +116,7 @@ class Computed:
     @property
     def by_result(self) -> bool:
         """Has what is looked at the time of the result? Else a step behind it changes time."""
-        return same_time(self.evaluation, self._open.selection.tap, RESULT)
+        return same_time(self.evaluation, self._open.selection.view_point, RESULT)
 
     @property
     def range(self) -> tuple[int, int]:

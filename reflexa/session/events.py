@@ -34,8 +34,8 @@ def put(session: Session, label: str, events: list[Event], merge: str = "") -> N
     if take is None or evaluation is None:
         return
     written = tuple((e.frame, e.name) for e in sorted(events, key=lambda e: e.frame))
-    tap = evaluation.after(session.selection.tap)
-    for at in range(tap - 1, -1, -1):
+    seen = evaluation.after(session.selection.view_point)
+    for at in range(seen - 1, -1, -1):
         step = take.steps[at]
         if isinstance(step.settings, EventsSettings) and step.acts and not step.settings.from_contacts:
             settings = replace(step.settings, events=written, keep=False, rename={})
@@ -44,7 +44,7 @@ def put(session: Session, label: str, events: list[Event], merge: str = "") -> N
         if step.acts and evaluation.outcomes[at + 1].times is not None:
             break
     step = edits.named_step(take, make(KIND.kind, events=[list(e) for e in written], keep=False))
-    session.edit_take(label, edits.insert_step(take, tap, step), merge)
+    session.edit_take(label, edits.insert_step(take, seen, step), merge)
 
 
 def add(session: Session, name: str, frame: int) -> None:

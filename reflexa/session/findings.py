@@ -21,8 +21,8 @@ def in_order(session: Session) -> list[Finding]:
 def go_to(session: Session, f: Finding) -> None:
     """Look at the result where a finding is worst, at its joint."""
     session.player.pause()
-    if not session.computed.by_result or session.selection.tap != RESULT:
-        session.selection.set_tap(RESULT)
+    if not session.computed.by_result or session.selection.view_point != RESULT:
+        session.selection.set_view_point(RESULT)
     if f.joint:
         session.selection.select_joint(f.joint)
     session.player.set_frame(f.worst)
@@ -60,7 +60,7 @@ def show_blame(session: Session, f: Finding) -> None:
     # By the time of the step: it may have been brought in before time was changed.
     own = next((b for b in judged.brought.get(f.step, ()) if b.kind == f.kind and b.joint == f.joint), None)
     session.selection.select_card(f.step)
-    session.selection.set_tap(f.step)
+    session.selection.set_view_point(f.step)
     session.selection.comparing.emit("One step")
     at = line.moment(f.worst, len(line.clips) - 1, line.after(f.step))
     session.player.set_frame(at if own is None or abs(own.worst - at) <= 2 else own.worst)
@@ -75,7 +75,7 @@ def show_brought(session: Session, step_id: str) -> None:
     worst = max(brought or fixed, key=lambda f: f.weight)
     session.player.pause()
     session.selection.select_card(step_id)
-    session.selection.set_tap(step_id)
+    session.selection.set_view_point(step_id)
     session.selection.comparing.emit("One step")
     if worst.joint:
         session.selection.select_joint(worst.joint)
@@ -112,4 +112,4 @@ def repair(session: Session, f: Finding) -> None:
         return
     step = named_step(take, f.repair.step())
     if session.edit_take(f"add {step.name}", insert_step(take, len(take.steps), step), card=step.id):
-        session.selection.set_tap(RESULT)
+        session.selection.set_view_point(RESULT)

@@ -34,7 +34,7 @@ class Imports:
     said: dict[str, list[str]]
 
 
-# Where a file lies: the name of its shelf, and its path on it.
+# Where a file lies: the name of its library folder, and its path on it.
 Origin = tuple[str, str]
 
 
@@ -42,8 +42,8 @@ def import_job(
     session: Session, paths: list[Path], done: Callable[[Imports], None], origins: Mapping[Path, Origin] | None = None
 ) -> Job[Imports]:
     """The job that copies files into the project and reads them. They come into the project that is open now, or
-    into none. origins: of those that come from a shelf."""
-    on_shelves = origins or {}
+    into none. origins: of those that come from a library folder."""
+    in_library = origins or {}
     sources = session.sources
 
     def call(job: Job[Imports]) -> Imports:
@@ -57,9 +57,11 @@ def import_job(
                     name, new = add_source(sources.folder, path)
                     copied += new
                     found[name] = read(store.inside(sources.folder, name))
-                    shelf, at = on_shelves.get(path, ("", ""))
+                    library_folder, at = in_library.get(path, ("", ""))
                     said[name] = describe.lines(found[name])
-                    entries.append(known_by(SourceFile(name, shelf=shelf, on_shelf=at), found[name]))
+                    entries.append(
+                        known_by(SourceFile(name, library_folder=library_folder, library_path=at), found[name])
+                    )
                     names[path] = name
                 except ReflexaError as e:
                     errors.append(str(e))

@@ -46,7 +46,7 @@ def insert(session: Session, at: int, kind: str, name: str = "", **settings: Any
     begun = begun_with(session, kind, at)
     step = edits.named_step(take, make(kind, name or kind_of(kind).title, **{**begun, **settings}))
     if session.edit_take(f"add {step.name}", edits.insert_step(take, at, step), card=step.id):
-        session.selection.set_tap(RESULT)
+        session.selection.set_view_point(RESULT)
 
 
 def begun_with(session: Session, kind: str, at: int) -> dict[str, Any]:
@@ -61,7 +61,7 @@ def begun_with(session: Session, kind: str, at: int) -> dict[str, Any]:
     frame = (
         session.player.frame
         if line is None or not known
-        else line.moment(session.player.frame, line.after(selected.tap), at)
+        else line.moment(session.player.frame, line.after(selected.view_point), at)
     )
     return begin(Beginning(given, context, take.steps[:at], selected.joint, selected.prop, frame))
 

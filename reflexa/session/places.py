@@ -15,8 +15,8 @@ def inside(place: Place, take: Take) -> Place:
     """A place without what the take has not (any more)."""
     if place.card not in (SOURCE, RESULT) and take.step(place.card) is None:
         place = replace(place, card=RESULT, keys=frozenset())
-    if place.tap not in (SOURCE, RESULT) and take.step(place.tap) is None:
-        place = replace(place, tap=RESULT)
+    if place.view_point not in (SOURCE, RESULT) and take.step(place.view_point) is None:
+        place = replace(place, view_point=RESULT)
     if place.prop and take.stage.prop(place.prop) is None:
         place = replace(place, prop="")
     if place.keys:

@@ -21,7 +21,7 @@ class Place:
 
     take: str = ""
     card: str = RESULT
-    tap: str = RESULT
+    view_point: str = RESULT
     joint: str = ""
     prop: str = ""
     keys: Keys = frozenset()
@@ -62,9 +62,9 @@ class Selection:
         return self.place.card
 
     @property
-    def tap(self) -> str:
+    def view_point(self) -> str:
         """The card after which the figure is shown."""
-        return self.place.tap
+        return self.place.view_point
 
     @property
     def joint(self) -> str:
@@ -82,12 +82,12 @@ class Selection:
     def go(self, place: Place) -> None:
         """Look somewhere else; says so where it is somewhere else."""
         if place != self.place:
-            tapped = place.tap != self.place.tap
+            moved = place.view_point != self.place.view_point
             if (place.take, place.card) != (self.take, self.card):
                 self.painting, self.waiting = False, None
             self.place = place
             self.changed.emit()
-            if tapped:
+            if moved:
                 self.looked.emit()
 
     def _changed(self, **to: object) -> Place:
@@ -112,10 +112,10 @@ class Selection:
         if keys != self.keys:
             self.go(self._changed(keys=frozenset(keys)))
 
-    def set_tap(self, card: str) -> None:
+    def set_view_point(self, card: str) -> None:
         """Show the figure as it is after a card."""
-        if card != self.tap:
-            self.place = self._changed(tap=card)
+        if card != self.view_point:
+            self.place = self._changed(view_point=card)
             self.looked.emit()
 
     def set_solo(self, step: str) -> None:

@@ -59,7 +59,7 @@ class Session(Opened):
         self.history.let_go.connect(self._on_let_go)
         self._pause = self.loop.timer(self._on_let_go, _PAUSE, once=True)
         self._solo, self._dragging = "", False
-        self._tap = RESULT
+        self._view_point = RESULT
 
     # Edits --------------------------------------------------------------------------------------------------
 
@@ -170,7 +170,7 @@ class Session(Opened):
         step, below, rig, take = self.step, self.computed.below, self.computed.step_rig, self.take
         if step is None or below is None or rig is None or take is None or not kind_of(step.kind).single_pose:
             return False
-        if self.selection.tap != step.id and any(s.acts for s in take.steps[self.index + 1 :]):
+        if self.selection.view_point != step.id and any(s.acts for s in take.steps[self.index + 1 :]):
             return False
         self.evaluator.preview_step(step, below, rig, min(self.player.frame, below.frames - 1))
         return True
@@ -223,8 +223,8 @@ class Session(Opened):
 
     def _look_in_its_time(self) -> None:
         """What is worked on is looked at in its own time: a card on the other side of a step that changes time is shown."""
-        if not same_time(self.computed.evaluation, self.selection.card, self.selection.tap):
-            self.selection.set_tap(self.selection.card)
+        if not same_time(self.computed.evaluation, self.selection.card, self.selection.view_point):
+            self.selection.set_view_point(self.selection.card)
 
     def _on_looked(self) -> None:
         self._keep_moment()
@@ -236,9 +236,9 @@ class Session(Opened):
 
     def _keep_moment(self) -> None:
         """The playhead keeps its moment where what is looked at has another time."""
-        before, self._tap = self._tap, self.selection.tap
-        if not same_time(self.computed.evaluation, before, self._tap):
-            self.player.frame = moment(self.computed.evaluation, self.player.frame, before, self._tap)
+        before, self._view_point = self._view_point, self.selection.view_point
+        if not same_time(self.computed.evaluation, before, self._view_point):
+            self.player.frame = moment(self.computed.evaluation, self.player.frame, before, self._view_point)
             self._fit()
             self.player.moved.emit()
 

@@ -14,7 +14,7 @@ from PySide6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from reflexa.desktop import app as application
-from reflexa.desktop.library.previews import Previews
+from reflexa.desktop.clips.previews import Previews
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture import gl, pictures
 from reflexa.desktop.picture.viewport import Viewport

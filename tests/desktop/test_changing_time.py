@@ -95,7 +95,7 @@ def test_the_time_area_shows_the_time_of_what_is_looked_at_and_the_playhead_keep
     ready(qtbot, demo)
     line.add(session, "retime", speed=0.5)
     ready(qtbot, demo)
-    assert session.computed.frames == 257 and session.selection.tap == RESULT
+    assert session.computed.frames == 257 and session.selection.view_point == RESULT
     session.player.set_frame(120)
     select_step(demo, 0)
     assert session.computed.frames == 129 and session.player.frame == 60, "a layer before it is keyed in its own time"
@@ -107,7 +107,7 @@ def test_the_time_area_shows_the_time_of_what_is_looked_at_and_the_playhead_keep
         QPoint(round(demo.time_area.time.x(200)), 40),
     )
     assert abs(session.computed.range[1] - 200) <= 1
-    click(demo.revision_line.taps[SOURCE])
+    click(demo.revision_line.view_points[SOURCE])
     assert session.computed.range == (0, 128), "the range is of the result"
 
 
@@ -316,7 +316,7 @@ def test_there_and_back_in_one_gesture_and_variants_of_a_take(demo, qtbot) -> No
     demo.commands.run("duplicate_bare")
     ready(qtbot, demo)
     assert session.take.steps == () and session.take.source.segments
-    listed = [demo.library.takes.item(i).text() for i in range(demo.library.takes.count())]
+    listed = [demo.clip_panel.takes.item(i).text() for i in range(demo.clip_panel.takes.count())]
     first = listed.index(name)
     assert set(listed[first : first + 3]) == {name, f"{name} 2", f"{name} 3"}, "takes of one source stand together"
 
@@ -336,7 +336,7 @@ def test_two_takes_are_compared_in_numbers(demo, qtbot) -> None:
     session = demo.session
     session.open_take("Walk, chin up")
     ready(qtbot, demo)
-    demo.library.numbers_wanted.emit("")
+    demo.clip_panel.numbers_wanted.emit("")
     dialog = dialog_of(qtbot, demo, Differences)
     names = {dialog.table.item(r, 0).text() for r in range(dialog.table.rowCount())}
     assert {"head", "chest"} <= names and "foot_left" not in names

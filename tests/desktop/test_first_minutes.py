@@ -59,7 +59,7 @@ def test_a_first_clip_is_found_mended_compared_and_exported(demo: MainWindow, qt
     def at(n: int) -> None:
         qtbot.waitUntil(lambda: tour.at == n)
 
-    clips = demo.library.clips
+    clips = demo.clip_panel.clips
     item = next(clips.item(i) for i in range(clips.count()) if clips.item(i).text() == CLIP)
     clips.scrollToItem(item)
     click(clips.viewport(), clips.visualItemRect(item).center())

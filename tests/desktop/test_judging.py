@@ -49,7 +49,7 @@ def test_a_finding_says_who_brought_it_in_and_cards_say_it_too(demo, qtbot) -> N
     pop = next(r for r in rows if r.text(0).endswith(": pop"))
     tree.setCurrentItem(pop)
     click(button(demo.settings, "See step"))
-    assert session.selection.card == snaps and session.selection.tap == snaps
+    assert session.selection.card == snaps and session.selection.view_point == snaps
     assert demo.viewport.look.compare == "One step" and abs(session.player.frame - 60) <= 2
 
 
@@ -62,7 +62,7 @@ def test_a_mark_on_the_lane_leads_to_its_frame(demo, qtbot) -> None:
     QTest.mouseMove(lane, QPoint(x, lane.height() // 2))
     QTest.mouseClick(lane, Qt.MouseButton.LeftButton, pos=QPoint(x, lane.height() // 2))
     assert session.player.frame == f.worst and session.selection.joint
-    session.selection.set_tap(SOURCE)
+    session.selection.set_view_point(SOURCE)
     assert lane.isVisible(), "a mirror has the result's time"
 
 

@@ -63,7 +63,7 @@ def test_tab_leaves_every_list_and_table_and_focus_is_drawn(demo: MainWindow, qt
     ready(qtbot, demo)
     for view in demo.findChildren(QAbstractItemView):
         assert not view.tabKeyNavigation(), view.accessibleName()
-    for place in (demo.viewport, demo.time_area.ruler, demo.time_area.keys, demo.library.takes, card(demo, 0)):
+    for place in (demo.viewport, demo.time_area.ruler, demo.time_area.keys, demo.clip_panel.takes, card(demo, 0)):
         demo.settings.setFocus()
         plain = place.grab().toImage()
         _focus(place)
@@ -183,8 +183,8 @@ def test_a_click_takes_what_is_pulled_every_day_and_again_the_next(demo: MainWin
 
 def test_every_entry_of_a_menu_has_a_letter_of_its_own() -> None:
     assert (
-        letters(["Save", "Save as", "Shelves"]) == ["s", "a", "h"]
-        or len(set(letters(["Save", "Save as", "Shelves"]))) == 3
+        letters(["Save", "Save as", "Library"]) == ["s", "a", "h"]
+        or len(set(letters(["Save", "Save as", "Library"]))) == 3
     )
     assert sorted(letters(["ab", "a", "b"])) == ["", "a", "b"]
 
@@ -304,7 +304,7 @@ def test_menus_come_up_where_something_is(demo: MainWindow, qtbot) -> None:
     for widget in (demo.time_area.curves, demo.figure.tree, demo.stage.list):
         widget.customContextMenuRequested.emit(QPoint(5, 5))
         shown.append(_menu_texts(qtbot))
-    demo.library.menu_wanted.emit(QPoint(5, 5))
+    demo.clip_panel.menu_wanted.emit(QPoint(5, 5))
     shown.append(_menu_texts(qtbot))
     view = demo.viewport
     QTest.mouseClick(view, Qt.MouseButton.RightButton, Qt.KeyboardModifier.NoModifier, joint_pixel(demo, "hand_left"))
@@ -318,7 +318,7 @@ def test_the_panel_in_use_fills_the_window_and_gives_it_back(demo: MainWindow, q
     panels = (demo.tabs, demo.viewport, demo.settings, demo.time_area)
     before = [p.size() for p in panels]
     for panel, inside in (
-        (demo.tabs, demo.library.takes), (demo.viewport, demo.viewport), (demo.settings, demo.settings.findChild(QPushButton)),
+        (demo.tabs, demo.clip_panel.takes), (demo.viewport, demo.viewport), (demo.settings, demo.settings.findChild(QPushButton)),
         (demo.time_area, demo.time_area.ruler),
     ):  # fmt: skip
         _focus(inside)
@@ -379,7 +379,7 @@ def test_space_plays_whatever_a_mouse_has_pressed(demo, qtbot) -> None:
     QTest.keyClick(window.windowHandle(), K.Key_Space)
     assert playing.playing
     QTest.keyClick(window.windowHandle(), K.Key_Space)
-    _focus(window.library.search)
+    _focus(window.clip_panel.search)
     pressed.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
     assert not press() and window.viewport.hasFocus(), "not with a field that one writes in"
     _focus(card(window, 0).slider)

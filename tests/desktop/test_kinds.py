@@ -104,17 +104,17 @@ def test_what_is_kept_is_ticked_and_when_is_typed(demo, qtbot) -> None:
     session.player.set_frame(30)
     click(button(window.settings, "Act from this frame"))
     spin = {b.accessibleName(): b for b in window.settings.findChildren(QSpinBox)}
-    spin["ActiveSpan 1, until"].setValue(20)
-    (when,) = session.step.settings.when
+    spin["Span 1, until"].setValue(20)
+    (when,) = session.step.settings.spans
     assert (when.at, when.until) == (20, 20), "what was typed holds, and the others give way"
-    spin["ActiveSpan 1, end"].setValue(90)
-    assert session.step.settings.when[0].end == 90
+    spin["Span 1, end"].setValue(90)
+    assert session.step.settings.spans[0].end == 90
     ready(qtbot, window)
     session.player.set_frame(95)
     click(button(window.settings, "Act from this frame"))
-    assert len(session.step.settings.when) == 2
-    click(next(b for b in window.settings.findChildren(QPushButton) if b.accessibleName() == "Remove reach 1"))
-    assert len(session.step.settings.when) == 1 and session.step.settings.when[0].at == 95
+    assert len(session.step.settings.spans) == 2
+    click(next(b for b in window.settings.findChildren(QPushButton) if b.accessibleName() == "Remove span 1"))
+    assert len(session.step.settings.spans) == 1 and session.step.settings.spans[0].at == 95
 
 
 def test_stray_helper_joints_are_found_and_put_back_with_one_click(demo, qtbot) -> None:

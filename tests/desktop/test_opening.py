@@ -32,7 +32,7 @@ def test_the_first_take_is_there_before_the_other_sources_are(empty, qtbot, many
     qtbot.waitUntil(lambda: session.computed.evaluation is not None)
     assert len(session.sources.waiting) == 38 and session.computed.result is not None
     assert "38 left" in empty.project_label.text()
-    rows = [empty.library.clips.item(i) for i in range(empty.library.clips.count())]
+    rows = [empty.clip_panel.clips.item(i) for i in range(empty.clip_panel.clips.count())]
     assert (
         sum("being read" in r.toolTip() for r in rows) == 38 and sum("find the file" in r.toolTip() for r in rows) == 1
     )
@@ -45,7 +45,7 @@ def test_the_first_take_is_there_before_the_other_sources_are(empty, qtbot, many
     idle(qtbot, empty)
     ready(qtbot, empty)
     assert not session.sources.waiting and len(session.sources.documents) == 39
-    assert "left" not in empty.project_label.text() and empty.library.clips.count() == 40
+    assert "left" not in empty.project_label.text() and empty.clip_panel.clips.count() == 40
     assert store.load(many) == session.project
 
 
@@ -56,7 +56,7 @@ def test_another_project_takes_nothing_of_what_is_still_read(empty, qtbot, many:
     empty.start_empty()
     go.set()
     idle(qtbot, empty)
-    assert session.sources is not before and not session.sources.documents and not empty.library.clips.count()
+    assert session.sources is not before and not session.sources.documents and not empty.clip_panel.clips.count()
 
 
 def test_a_window_that_is_closed_is_let_go(qapp) -> None:

@@ -42,10 +42,10 @@ def test_hovering_names_joints_and_taps_show_the_middle(demo, qtbot) -> None:
     QTest.mouseMove(window.viewport, at)
     hover(window.viewport, at)
     assert window.viewport.hands.hovered == "shin_left"
-    click(window.revision_line.taps[SOURCE])
-    assert session.selection.tap == SOURCE and session.computed.shown is session.computed.evaluation.clips[0]
-    click(window.revision_line.taps[SOURCE])
-    assert session.selection.tap == RESULT
+    click(window.revision_line.view_points[SOURCE])
+    assert session.selection.view_point == SOURCE and session.computed.shown is session.computed.evaluation.clips[0]
+    click(window.revision_line.view_points[SOURCE])
+    assert session.selection.view_point == RESULT
     window.tabs.setCurrentIndex(1)
     session.selection.select_joint("hand_right")
     assert window.figure.tree.currentItem().text(0) == "hand_right"
@@ -136,7 +136,7 @@ def test_what_is_compared_can_be_the_step_alone_or_another_take(demo, qtbot) -> 
     assert view.figures()[0].clip is session.computed.evaluation.clips[0]
     QTest.keyRelease(demo, Qt.Key.Key_B)
     assert view.figures()[0].clip is session.computed.result
-    demo.library.compare_wanted.emit("Walk, as the Ferrykeeper")
+    demo.clip_panel.compare_wanted.emit("Walk, as the Ferrykeeper")
     idle(qtbot, demo)
     after, other = view.figures()
     assert (
@@ -148,7 +148,7 @@ def test_what_is_compared_can_be_the_step_alone_or_another_take(demo, qtbot) -> 
     middle = picture.shape[1] // 2
     sky = np.abs(picture - picture[:, :1]).max(axis=-1) > 40
     assert sky[:, :middle].any() and sky[:, middle:].any(), "one stands left, one right"
-    demo.library.compare_wanted.emit("")
+    demo.clip_panel.compare_wanted.emit("")
     assert view.figures()[1].clip is session.computed.evaluation.clips[0]
 
 
@@ -218,12 +218,12 @@ def test_scrubbing_and_painting_compute_nothing(demo, qtbot, monkeypatch, name) 
     """A frame that is scrubbed to is looked up: nothing is evaluated, measured or found while it is painted."""
     open_take(demo, qtbot, name)
     select_step(demo, 0)
-    demo.library.compare_wanted.emit("Walk, chin up")
+    demo.clip_panel.compare_wanted.emit("Walk, chin up")
     demo.viewport.set_compare("Side by side")
     idle(qtbot, demo)
-    for signal in (demo.time_area.grab, demo.viewport.grab, demo.settings.grab, demo.library.grab):
+    for signal in (demo.time_area.grab, demo.viewport.grab, demo.settings.grab, demo.clip_panel.grab):
         signal()
-    qtbot.waitUntil(lambda: not demo.library.previews.due and not demo.session.work.busy)
+    qtbot.waitUntil(lambda: not demo.clip_panel.previews.due and not demo.session.work.busy)
     called: list[str] = []
     for module, function in (
         (evaluator, "evaluate"), (evaluator, "outcome"), (running, "apply"), (running, "outcome"), (footing, "footing"),

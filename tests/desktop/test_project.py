@@ -28,7 +28,7 @@ def test_a_real_file_from_drop_to_new_clip(empty, qtbot, tmp_path: Path) -> None
     window, session = empty, empty.session
     source_bytes = (DATA / "humanoid3d_walk.bvh").read_bytes()
     import_walk(window, qtbot)
-    assert session.take.name == "humanoid3d_walk" and window.library.clips.count() == 1
+    assert session.take.name == "humanoid3d_walk" and window.clip_panel.clips.count() == 1
     assert (session.folder / "sources" / "humanoid3d_walk.bvh").read_bytes() == source_bytes
 
     QTest.keyClick(window, Qt.Key.Key_M, Qt.KeyboardModifier.ControlModifier)
@@ -174,14 +174,14 @@ def test_a_wrong_facing_is_told(empty, qtbot, facing: str) -> None:
 
 
 def test_clips_are_mirrored_in_one_go_and_all_takes_exported(demo, qtbot, tmp_path: Path) -> None:
-    session, clips = demo.session, demo.library.clips
+    session, clips = demo.session, demo.clip_panel.clips
     count = len(session.project.takes)
     QTest.mouseClick(clips.viewport(), Qt.MouseButton.LeftButton, pos=clips.visualItemRect(clips.item(0)).center())
     for row in (1, 2):
         clips.scrollToItem(clips.item(row))
         at = clips.visualItemRect(clips.item(row)).center()
         QTest.mouseClick(clips.viewport(), Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ControlModifier, at)
-    assert demo.library.take_button.text() == "Make 3 takes"
+    assert demo.clip_panel.take_button.text() == "Make 3 takes"
     demo.commands.run("make_mirror")
     ready(qtbot, demo)
     made = session.project.takes[count:]

@@ -11,11 +11,11 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 
 from reflexa.desktop.actions.recipes import run_over
+from reflexa.desktop.clips.delegate import THING
 from reflexa.desktop.dialogs.batch import BatchDialog
 from reflexa.desktop.dialogs.keep_recipe import KeepRecipe
 from reflexa.desktop.dialogs.parameters import ParametersDialog
 from reflexa.desktop.dropping import of_recipe
-from reflexa.desktop.library.delegate import THING
 from reflexa.desktop.window import MainWindow
 from reflexa.formats import read
 from reflexa.session import recipes
@@ -40,15 +40,17 @@ def _quick(window: MainWindow, required: bool = False) -> str:
 
 
 def _select_clips(window: MainWindow, *names: str) -> None:
-    clips = window.library.clips
+    clips = window.clip_panel.clips
     clips.clearSelection()
     for i in range(clips.count()):
         clips.item(i).setSelected(clips.item(i).text() in names)
 
 
 def _select_recipe(window: MainWindow, name: str) -> None:
-    shelf = window.library.recipes
-    shelf.setCurrentRow(next(i for i in range(shelf.count()) if shelf.item(i).text() == name))
+    library_folder = window.clip_panel.recipes
+    library_folder.setCurrentRow(
+        next(i for i in range(library_folder.count()) if library_folder.item(i).text() == name)
+    )
 
 
 def _let_go(widget: QWidget, name: str, at: QPointF) -> None:
@@ -96,20 +98,20 @@ def test_steps_are_kept_with_what_stays_open(demo: MainWindow, qtbot) -> None:
     click(dialog.go)
     kept = recipes.recipe(window.session, "Slower")
     assert kept.parameters == (Parameter("Which way", kept.steps[0].id, "how"),)
-    assert window.library.recipes.isVisible() and window.library.recipes.count() == 1
+    assert window.clip_panel.recipes.isVisible() and window.clip_panel.recipes.count() == 1
     window.commands.run("undo")
-    assert not window.session.project.recipes and not window.library.recipes.isVisible()
+    assert not window.session.project.recipes and not window.clip_panel.recipes.isVisible()
     window.commands.run("redo")
     recipes.rename(window.session, "Slower", "Slow")
     _select_recipe(window, "Slow")
-    QTest.keyClick(window.library.recipes, Qt.Key.Key_Delete)
+    QTest.keyClick(window.clip_panel.recipes, Qt.Key.Key_Delete)
     assert not window.session.project.recipes
 
 
 def test_a_recipe_is_dropped_onto_a_take_and_onto_the_line(demo: MainWindow, qtbot) -> None:
     window = demo
     name = _quick(window)
-    takes = window.library.takes
+    takes = window.clip_panel.takes
     row = next(i for i in range(takes.count()) if takes.item(i).data(THING).take == "Walk, chin up")
     takes.scrollToItem(takes.item(row))
     before = window.session.project.take("Walk, chin up")
@@ -133,7 +135,7 @@ def test_a_recipe_is_dropped_onto_a_take_and_onto_the_line(demo: MainWindow, qtb
 def test_a_recipe_over_clips_makes_takes_that_undo_as_one(demo: MainWindow, qtbot) -> None:
     window = demo
     name = _quick(window)
-    clips = window.library.clips
+    clips = window.clip_panel.clips
     _select_clips(window, *PEOPLE)
     item = next(clips.item(i) for i in range(clips.count()) if clips.item(i).text() == "rope haul")
     clips.scrollToItem(item)

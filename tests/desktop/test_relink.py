@@ -10,7 +10,7 @@ from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QFileDialog, QPushButton
 
 from reflexa.desktop.actions import files, relink
-from reflexa.desktop.library.delegate import THING
+from reflexa.desktop.clips.delegate import THING
 from reflexa.desktop.settings.result_page import ResultPage
 from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
@@ -103,12 +103,12 @@ def test_a_clip_that_is_named_by_its_file_follows(empty, qtbot, monkeypatch, tmp
 
 def test_what_is_missing_stands_grey_in_the_library_and_a_double_click_finds_it(demo, gone: Path, monkeypatch) -> None:
     found: list[str] = []
-    demo.library.file_wanted.disconnect()
-    demo.library.file_wanted.connect(found.append)
-    rows = [demo.library.clips.item(i) for i in range(demo.library.clips.count())]
+    demo.clip_panel.file_wanted.disconnect()
+    demo.clip_panel.file_wanted.connect(found.append)
+    rows = [demo.clip_panel.clips.item(i) for i in range(demo.clip_panel.clips.count())]
     row = next(r for r in rows if r.data(THING).missing)
     assert row.text() == FILE and "no such file" in row.toolTip().lower()
-    demo.library.clips.itemActivated.emit(row)
+    demo.clip_panel.clips.itemActivated.emit(row)
     assert found == [FILE]
 
 
@@ -118,10 +118,10 @@ def test_a_damaged_take_stays_listed(demo, qtbot) -> None:
     take.write_bytes(b"{")
     files.open_folder(demo.desk, folder)
     demo.desk.dialog.accept()
-    rows = [demo.library.takes.item(i) for i in range(demo.library.takes.count())]
+    rows = [demo.clip_panel.takes.item(i) for i in range(demo.clip_panel.takes.count())]
     row = next(r for r in rows if r.text() == take.name)
     assert take.name in row.toolTip() and not row.data(THING).take
-    demo.library.takes.itemClicked.emit(row)
+    demo.clip_panel.takes.itemClicked.emit(row)
     files.save(demo.desk)
     assert take.read_bytes() == b"{"
 

@@ -132,7 +132,7 @@ def test_hands_go_to_the_crank_and_hold_it_for_a_while(demo, qtbot) -> None:
     window.commands.run("add_reach")
     choose(window.settings, "What", "Left hand")
     ready(qtbot, window)
-    assert "until Goal 2" in card(window, 0).toolTip(), "the card of the first says that a later one takes the hand on"
+    assert "until Reach 2" in card(window, 0).toolTip(), "the card of the first says that a later one takes the hand on"
     # The target of a goal can be pulled in the picture.
     view = window.viewport
     handle = view.handle()

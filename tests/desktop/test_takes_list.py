@@ -7,8 +7,8 @@ from PySide6.QtGui import QDropEvent, QImage
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QInputDialog
 
-from reflexa.desktop.library.delegate import THING
-from reflexa.desktop.library.previews import Thing
+from reflexa.desktop.clips.delegate import THING
+from reflexa.desktop.clips.previews import Thing
 from reflexa.desktop.window import MainWindow
 from reflexa.project import store
 from reflexa.session import takes
@@ -17,12 +17,12 @@ from tests.helpers.windows import open_take
 
 def listed(window: MainWindow) -> list[str]:
     """Takes by name, headings in brackets."""
-    things = [window.library.takes.item(i).data(THING) for i in range(window.library.takes.count())]
+    things = [window.clip_panel.takes.item(i).data(THING) for i in range(window.clip_panel.takes.count())]
     return [f"[{t.folder}]" if t.heading else t.take for t in things]
 
 
 def click(window: MainWindow, row: int, modifier: Qt.KeyboardModifier = Qt.KeyboardModifier.NoModifier) -> QPoint:
-    rows = window.library.takes
+    rows = window.clip_panel.takes
     rows.scrollToItem(rows.item(row))
     at = rows.visualItemRect(rows.item(row)).center()
     QTest.mouseClick(rows.viewport(), Qt.MouseButton.LeftButton, modifier, at)
@@ -31,7 +31,7 @@ def click(window: MainWindow, row: int, modifier: Qt.KeyboardModifier = Qt.Keybo
 
 def drop_on(window: MainWindow, row: int, below: bool = False) -> None:
     """Drop the chosen takes on a row."""
-    rows = window.library.takes
+    rows = window.clip_panel.takes
     rows.scrollToItem(rows.item(row))
     rect = rows.visualItemRect(rows.item(row))
     at = QPointF(rect.center().x(), rect.bottom() - 2 if below else rect.top() + 2)
@@ -62,7 +62,7 @@ def test_takes_are_dragged_into_an_order_that_is_kept(demo: MainWindow, tmp_path
 def test_folders(demo: MainWindow, monkeypatch, tmp_path) -> None:
     before = listed(demo)
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Ropes", True))
-    demo.library.new_folder([before[0], before[5]])
+    demo.clip_panel.new_folder([before[0], before[5]])
     assert listed(demo)[-3:] == ["[Ropes]", before[0], before[5]]
     store.save(demo.session.project, tmp_path / "p")
     assert store.load(tmp_path / "p").take(before[5]).folder == "Ropes"
@@ -74,18 +74,18 @@ def test_folders(demo: MainWindow, monkeypatch, tmp_path) -> None:
     click(demo, listed(demo).index("[Ropes]"))
     folded = listed(demo)
     assert folded[-1] == "[Ropes]" or open_row in folded
-    demo.library.search.setText(before[5][:8])
+    demo.clip_panel.search.setText(before[5][:8])
     assert before[5] in listed(demo)  # what is searched for is found in folded folders too
-    demo.library.search.clear()
+    demo.clip_panel.search.clear()
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Lines", True))
-    demo.library.rename_folder("Ropes")
+    demo.clip_panel.rename_folder("Ropes")
     assert "[Lines]" in listed(demo)
     takes.rename_folder(demo.session, "Lines", "")
     assert not any(x.startswith("[") for x in listed(demo))
 
 
 def test_the_open_take_is_always_in_sight(demo: MainWindow, qtbot) -> None:
-    rows = demo.library.takes
+    rows = demo.clip_panel.takes
     for name in (listed(demo)[-1], listed(demo)[0]):
         open_take(demo, qtbot, name)
         item = rows.item(listed(demo).index(name))
@@ -102,15 +102,15 @@ def test_several_are_removed_by_keyboard_without_a_question_and_come_back(demo: 
     before = listed(demo)
     click(demo, 1)
     click(demo, 2, Qt.KeyboardModifier.ShiftModifier)
-    assert demo.library.takes.chosen() == before[1:3]
-    QTest.keyClick(demo.library.takes, Qt.Key.Key_Delete)
+    assert demo.clip_panel.takes.chosen() == before[1:3]
+    QTest.keyClick(demo.clip_panel.takes, Qt.Key.Key_Delete)
     assert listed(demo) == [before[0], *before[3:]]
     demo.session.undo()
     assert listed(demo) == before
 
 
 def test_sections_fold(demo: MainWindow) -> None:
-    library = demo.library
+    library = demo.clip_panel
     tall = library.clips.height()
     library.takes_heading.click()
     assert not library.takes.isVisible() and library.clips.height() >= tall
@@ -121,7 +121,7 @@ def test_sections_fold(demo: MainWindow) -> None:
 
 
 def test_the_small_picture_of_a_take_is_of_its_result(sharp, demo, qtbot) -> None:
-    previews, name = demo.library.previews, "Walk, as the Ferrykeeper"
+    previews, name = demo.clip_panel.previews, "Walk, as the Ferrykeeper"
     take = demo.session.project.take(name)
     thing, source = Thing(take=name, folder=take.folder), Thing(source=take.source)
 

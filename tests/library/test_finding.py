@@ -16,6 +16,7 @@ from reflexa.library.facts import facts_of
 from reflexa.library.features import features, mirrored
 from reflexa.library.finder import Finder
 from reflexa.library.fits import fit
+from reflexa.library.folder_list import LibraryFolder, load_folders, save_folders, with_folder, without_folder
 from reflexa.library.likeness import equal
 from reflexa.library.notes import (
     Notes,
@@ -31,7 +32,6 @@ from reflexa.library.notes import (
 )
 from reflexa.library.plain_rig import plain_rig, whole_rig
 from reflexa.library.query import Query
-from reflexa.library.shelves import Shelf, load_shelves, save_shelves, with_shelf, without_shelf
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.steps.mirror import MirrorSettings, mirror
@@ -40,17 +40,17 @@ from reflexa.steps.retarget.step import RetargetSettings, retarget
 from tests.helpers import rigs
 from tests.helpers.commands import run
 from tests.helpers.files import DATA, DECKHAND, KEEPER
-from tests.helpers.shelf import fill, renamed, scanned, shelf_of
+from tests.helpers.library import fill, library_of, renamed, scanned
 
 
 @pytest.fixture(scope="module")
-def shelf(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return fill(tmp_path_factory.mktemp("shelves") / "clips")
+def library_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return fill(tmp_path_factory.mktemp("library") / "clips")
 
 
 @pytest.fixture(scope="module")
-def finder(shelf: Path, tmp_path_factory: pytest.TempPathFactory) -> Finder:
-    return scanned(shelf, tmp_path_factory.mktemp("index"))
+def finder(library_folder: Path, tmp_path_factory: pytest.TempPathFactory) -> Finder:
+    return scanned(library_folder, tmp_path_factory.mktemp("index"))
 
 
 def names(finder: Finder, query: Query, **more: object) -> list[str]:
@@ -139,18 +139,21 @@ def test_motion_that_only_goes_elsewhere_is_not_equal(deckhand_rig: Rig, deckhan
     assert equal(rows, np.array([1.0, 1.0]), lambda _: None) == []
 
 
-def test_tags_stars_and_sets_lie_beside_the_shelf(shelf: Path, finder: Finder, tmp_path: Path) -> None:
-    at = shelf_of(shelf).shelves[0]
-    before = sorted(p.name for p in shelf.rglob("*"))
+def test_tags_stars_and_sets_lie_beside_the_library_folder(library_folder: Path, finder: Finder, tmp_path: Path) -> None:
+    at = library_of(library_folder).folders[0]
+    before = sorted(p.name for p in library_folder.rglob("*"))
     keys = [r.key for r in finder.rows(finder.search(Query("walk"))).values()]
     assert sorted(keys) == ["captures/Take_walk01.bvh#Take_walk01", "own.glb#walk"]
     edit_notes(at, lambda n: tagged(n, keys, ["Calm", " calm", "long way"]))
     edit_notes(at, lambda n: starred(n, keys[:1], 9))
     edit_notes(at, lambda n: in_set(n, keys, "Landing"))
     notes = edit_notes(at, lambda n: shown_at(n, keys[0], 12))
-    assert sorted(p.name for p in shelf.rglob("*")) == before and notes_path(at) == shelf.parent / "clips.shelf.json"
+    assert (
+        sorted(p.name for p in library_folder.rglob("*")) == before
+        and notes_path(at) == library_folder.parent / "clips.shelf.json"
+    )
     assert notes == read_notes(at) and notes.tags == {"Calm": 2, "long way": 2} and notes.of(keys[0]).stars == 5
-    finder.know(shelf_of(shelf), {at.name: notes})
+    finder.know(library_of(library_folder), {at.name: notes})
     assert len(names(finder, Query("calm"))) == 2 and len(names(finder, Query(tags=("Calm",), stars=5))) == 1
     assert len(names(finder, Query(set="Landing"))) == 2
     assert names(finder, Query(sort="stars"))[0] == finder.rows([finder.search(Query(stars=1))[0]]).popitem()[1].clip
@@ -166,7 +169,7 @@ def test_tags_stars_and_sets_lie_beside_the_shelf(shelf: Path, finder: Finder, t
         edit_notes(at, lambda n: n)
     assert notes_path(at).read_text() == "{"
     notes_path(at).unlink()
-    finder.know(shelf_of(shelf), {})
+    finder.know(library_of(library_folder), {})
 
 
 def test_a_change_is_put_back_and_what_others_said_since_stays() -> None:
@@ -179,27 +182,27 @@ def test_a_change_is_put_back_and_what_others_said_since_stays() -> None:
     assert put_back(back, was, to).of("a") == to.of("a")
 
 
-def test_the_list_of_shelves(tmp_path: Path) -> None:
+def test_the_list_of_library_folders(tmp_path: Path) -> None:
     (tmp_path / "a/clips").mkdir(parents=True)
     (tmp_path / "b/clips").mkdir(parents=True)
-    shelves = with_shelf(with_shelf(load_shelves(), tmp_path / "a/clips"), tmp_path / "b/clips")
-    shelves = with_shelf(shelves, tmp_path / "a/../a/clips")
-    assert [s.name for s in shelves.shelves] == ["clips", "clips 2"]
-    save_shelves(replace(shelves, searches={"calm": Query("walk", loop=True)}))
-    again = load_shelves()
-    assert again.shelves == shelves.shelves and again.searches == {"calm": Query("walk", loop=True)}
-    assert [s.name for s in without_shelf(again, "clips").shelves] == ["clips 2"]
+    folders = with_folder(with_folder(load_folders(), tmp_path / "a/clips"), tmp_path / "b/clips")
+    folders = with_folder(folders, tmp_path / "a/../a/clips")
+    assert [s.name for s in folders.folders] == ["clips", "clips 2"]
+    save_folders(replace(folders, searches={"calm": Query("walk", loop=True)}))
+    again = load_folders()
+    assert again.folders == folders.folders and again.searches == {"calm": Query("walk", loop=True)}
+    assert [s.name for s in without_folder(again, "clips").folders] == ["clips 2"]
     with pytest.raises(ReadError, match="no folder"):
-        with_shelf(shelves, tmp_path / "none")
-    with pytest.raises(RecipeError, match="no shelf"):
-        without_shelf(shelves, "other")
+        with_folder(folders, tmp_path / "none")
+    with pytest.raises(RecipeError, match="no library folder"):
+        without_folder(folders, "other")
 
 
 def test_one_that_nobody_may_write_beside_is_kept_in_the_users_folder(
     tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
     monkeypatch.setattr("os.access", lambda *_: False)
-    at = Shelf("disk", tmp_path / "disk")
+    at = LibraryFolder("disk", tmp_path / "disk")
     edit_notes(at, lambda n: tagged(n, ["a.bvh#a"], ["x"]))
     assert (
         not notes_path(at).is_relative_to(tmp_path / "disk")
@@ -208,8 +211,8 @@ def test_one_that_nobody_may_write_beside_is_kept_in_the_users_folder(
     )
 
 
-def test_the_command_line(shelf: Path, tmp_path: Path) -> None:
-    own = Path(shutil.copytree(shelf, tmp_path / "clips"))
+def test_the_command_line(library_folder: Path, tmp_path: Path) -> None:
+    own = Path(shutil.copytree(library_folder, tmp_path / "clips"))
     assert run("library", "add", own, "--name", "ours")[0] == 0
     assert json.loads(run("library", "list", "--json")[1])["shelves"] == [
         {"name": "ours", "folder": str(own), "there": True}

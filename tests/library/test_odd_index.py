@@ -31,5 +31,5 @@ def test_an_odd_cell_costs_the_index_at_most(table: str, column: str, value: obj
     try:
         own.use_index(path)
     except ReflexaError as e:
-        assert "index of the shelves" in str(e) or "made anew" in str(e)
+        assert "index of the library" in str(e) or "made anew" in str(e)
     own.use_index(path)

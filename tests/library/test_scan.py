@@ -17,19 +17,19 @@ from reflexa.library import readers
 from reflexa.library import scan as scanning
 from reflexa.library.facts import facts_of
 from reflexa.library.finder import Finder
+from reflexa.library.folder_list import LibraryFolder, LibraryFolders
 from reflexa.library.folders import walk
 from reflexa.library.index import Index
 from reflexa.library.query import Query
 from reflexa.library.scan import scan
-from reflexa.library.shelves import Shelf, Shelves
 from reflexa.take import Cancelled
 from tests.helpers.files import DATA, DECKHAND, ROOT
-from tests.helpers.shelf import fill, scanned, shelf_of
+from tests.helpers.library import fill, library_of, scanned
 
 
 @pytest.fixture(scope="module")
-def shelf(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    return fill(tmp_path_factory.mktemp("shelves") / "clips")
+def library_folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    return fill(tmp_path_factory.mktemp("library") / "clips")
 
 
 def names(finder: Finder, query: Query | None = None) -> list[str]:
@@ -38,27 +38,27 @@ def names(finder: Finder, query: Query | None = None) -> list[str]:
     return [rows[i].clip for i in ids]
 
 
-def test_only_what_is_new_or_another_is_read_again(shelf: Path, tmp_path: Path, apart: None) -> None:
-    own = Path(shutil.copytree(shelf, tmp_path / "clips"))
+def test_only_what_is_new_or_another_is_read_again(library_folder: Path, tmp_path: Path, apart: None) -> None:
+    own = Path(shutil.copytree(library_folder, tmp_path / "clips"))
     index = Index(tmp_path / "i.sqlite")
-    first = scan(index, shelf_of(own).shelves, workers=2)
+    first = scan(index, library_of(own).folders, workers=2)
     assert (first.read, first.bad, first.files) == (5, 1, 5)
-    assert scan(index, shelf_of(own).shelves).read == 0
+    assert scan(index, library_of(own).folders).read == 0
     (own / "captures/Take_run01.bvh").unlink()
     shutil.copy(DATA / "humanoid3d_run.bvh", own / "other name.bvh")
     os.utime(own / "own.glb", (1, 1))
-    third = scan(index, shelf_of(own).shelves, workers=1)
+    third = scan(index, library_of(own).folders, workers=1)
     assert (third.read, third.gone, third.files, third.bad) == (2, 1, 5, 1)
     finder = Finder(index)
-    finder.know(shelf_of(own), {})
+    finder.know(library_of(own), {})
     assert names(finder) == ["brisk", "other name", "Take_walk01", "walk"]
 
 
-def test_a_file_that_cannot_be_read_is_listed_with_its_reason(shelf: Path, tmp_path: Path) -> None:
-    finder = scanned(shelf, tmp_path)
+def test_a_file_that_cannot_be_read_is_listed_with_its_reason(library_folder: Path, tmp_path: Path) -> None:
+    finder = scanned(library_folder, tmp_path)
     (id_,) = finder.search(Query(unreadable=True))
     row = finder.rows([id_])[id_]
-    assert row.path == shelf / "captures/broken.bvh" and "no MOTION" in row.error
+    assert row.path == library_folder / "captures/broken.bvh" and "no MOTION" in row.error
 
 
 @pytest.mark.long
@@ -81,24 +81,24 @@ def test_folders_in_circles_names_in_any_encoding_and_what_is_no_clip(tmp_path: 
     (bad,) = finder.rows(finder.search(Query(unreadable=True))).values()
     assert bad.path.name == "pipe.bvh" and "not a file" in bad.error
     os.rename(odd, odd.replace("walk", "stride"))
-    assert scan(finder.index, shelf_of(folder).shelves, workers=1).gone == 1
+    assert scan(finder.index, library_of(folder).folders, workers=1).gone == 1
 
 
-def test_a_disk_that_is_taken_out_takes_nothing_along(shelf: Path, tmp_path: Path) -> None:
-    own = Path(shutil.copytree(shelf, tmp_path / "clips"))
+def test_a_disk_that_is_taken_out_takes_nothing_along(library_folder: Path, tmp_path: Path) -> None:
+    own = Path(shutil.copytree(library_folder, tmp_path / "clips"))
     finder = scanned(own, tmp_path)
     before = names(finder)
     own.rename(tmp_path / "away")
-    gone = scan(finder.index, shelf_of(own).shelves)
+    gone = scan(finder.index, library_of(own).folders)
     assert gone.away == ["clips"] and gone.gone == 0 and names(finder) == before
     own.mkdir()  # the place where it is put in
-    assert scan(finder.index, shelf_of(own).shelves).away == ["clips"] and names(finder) == before
+    assert scan(finder.index, library_of(own).folders).away == ["clips"] and names(finder) == before
 
 
 def test_what_nobody_may_look_into_stays_as_it_was_known(
-    shelf: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    library_folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    own = Path(shutil.copytree(shelf, tmp_path / "clips"))
+    own = Path(shutil.copytree(library_folder, tmp_path / "clips"))
     finder = scanned(own, tmp_path)
     real = os.scandir
 
@@ -108,25 +108,27 @@ def test_what_nobody_may_look_into_stays_as_it_was_known(
         return real(at)  # type: ignore[call-overload]
 
     monkeypatch.setattr(os, "scandir", shut)
-    again = scan(finder.index, shelf_of(own).shelves)
+    again = scan(finder.index, library_of(own).folders)
     assert again.gone == 0 and again.unreadable == {own / "captures": "permission denied"}
 
 
-def test_two_shelves_that_overlap_show_each_clip_once(shelf: Path, tmp_path: Path) -> None:
-    both = Shelves((Shelf("all", shelf), Shelf("captures", shelf / "captures")))
+def test_two_library_folders_that_overlap_show_each_clip_once(library_folder: Path, tmp_path: Path) -> None:
+    both = LibraryFolders(
+        (LibraryFolder("all", library_folder), LibraryFolder("captures", library_folder / "captures"))
+    )
     index = Index(tmp_path / "i.sqlite")
-    assert scan(index, both.shelves, workers=1).files == 5
+    assert scan(index, both.folders, workers=1).files == 5
     finder = Finder(index)
     finder.know(both, {})
-    assert len(names(finder)) == 4 and names(finder, Query(shelf="captures")) == ["Take_run01", "Take_walk01"]
-    inner = both.of(shelf / "captures/Take_run01.bvh")
+    assert len(names(finder)) == 4 and names(finder, Query(library_folder="captures")) == ["Take_run01", "Take_walk01"]
+    inner = both.of(library_folder / "captures/Take_run01.bvh")
     assert inner is not None and inner.name == "captures"
 
 
 def test_a_file_that_changes_while_it_is_read_is_read_again(
-    shelf: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+    library_folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
 ) -> None:
-    own = Path(shutil.copytree(shelf, tmp_path / "clips"))
+    own = Path(shutil.copytree(library_folder, tmp_path / "clips"))
     real = readers.read_all
 
     def changing(paths: list[Path], workers: int):  # type: ignore[no-untyped-def]
@@ -137,25 +139,25 @@ def test_a_file_that_changes_while_it_is_read_is_read_again(
 
     monkeypatch.setattr(scanning, "read_all", changing)
     index = Index(tmp_path / "i.sqlite")
-    scan(index, shelf_of(own).shelves, workers=1)
-    assert scan(index, shelf_of(own).shelves, workers=1).read == 1
+    scan(index, library_of(own).folders, workers=1)
+    assert scan(index, library_of(own).folders, workers=1).read == 1
 
 
-def test_stopping_keeps_what_was_read(shelf: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
+def test_stopping_keeps_what_was_read(library_folder: Path, tmp_path: Path, monkeypatch: pytest.MonkeyPatch) -> None:
     def stop(_: str, part: float) -> None:
         if part > 0.5:
             raise Cancelled
 
     index = Index(tmp_path / "i.sqlite")
     with pytest.raises(Cancelled):
-        scan(index, shelf_of(shelf).shelves, stop, workers=1)
+        scan(index, library_of(library_folder).folders, stop, workers=1)
     kept = len(index.stamps())
-    assert 3 <= kept < 5 and scan(index, shelf_of(shelf).shelves, workers=1).read == 5 - kept
+    assert 3 <= kept < 5 and scan(index, library_of(library_folder).folders, workers=1).read == 5 - kept
 
 
 @pytest.mark.parametrize("how", ["rubbish", "cut", "holes", "empty"])
-def test_a_damaged_index_is_made_anew(shelf: Path, tmp_path: Path, how: str) -> None:
-    finder = scanned(shelf, tmp_path)
+def test_a_damaged_index_is_made_anew(library_folder: Path, tmp_path: Path, how: str) -> None:
+    finder = scanned(library_folder, tmp_path)
     path = finder.index.path
     finder.index.rows("pragma wal_checkpoint(truncate)")
     finder.index.close()
@@ -166,9 +168,9 @@ def test_a_damaged_index_is_made_anew(shelf: Path, tmp_path: Path, how: str) -> 
     made = {"rubbish": b"\x13" * 5000, "cut": bytes(data[: len(data) // 3]), "holes": bytes(data), "empty": b""}[how]
     path.write_bytes(made)
     index = Index(path)
-    scan(index, shelf_of(shelf).shelves, workers=1)
+    scan(index, library_of(library_folder).folders, workers=1)
     again = Finder(index)
-    again.know(shelf_of(shelf), {})
+    again.know(library_of(library_folder), {})
     assert names(again) == ["brisk", "Take_run01", "Take_walk01", "walk"]
 
 
@@ -186,30 +188,34 @@ import sys
 from pathlib import Path
 from reflexa.library.index import Index
 from reflexa.library.scan import scan
-from reflexa.library.shelves import Shelf
-scan(Index(Path(sys.argv[1])), [Shelf("a", Path(sys.argv[2]))], workers=1)
+from reflexa.library.folder_list import Library folder
+scan(Index(Path(sys.argv[1])), [Library folder("a", Path(sys.argv[2]))], workers=1)
 """
 
 
 @pytest.mark.long
-def test_a_scan_that_is_killed_leaves_an_index_that_can_be_used(shelf: Path, tmp_path: Path) -> None:
+def test_a_scan_that_is_killed_leaves_an_index_that_can_be_used(library_folder: Path, tmp_path: Path) -> None:
     """At three moments; the processes that read for it end by themselves."""
     path = tmp_path / "i.sqlite"
     for wait in (0.6, 1.2, 1.9):
         process = subprocess.Popen(
-            [sys.executable, "-c", _SCANS, str(path), str(shelf)], cwd=ROOT, env={**os.environ, "PYTHONPATH": str(ROOT)}
+            [sys.executable, "-c", _SCANS, str(path), str(library_folder)],
+            cwd=ROOT,
+            env={**os.environ, "PYTHONPATH": str(ROOT)},
         )
         time.sleep(wait)
         process.send_signal(signal.SIGKILL)
         process.wait()
     index = Index(path)
-    scan(index, shelf_of(shelf).shelves, workers=1)
+    scan(index, library_of(library_folder).folders, workers=1)
     finder = Finder(index)
-    finder.know(shelf_of(shelf), {})
+    finder.know(library_of(library_folder), {})
     assert names(finder) == ["brisk", "Take_run01", "Take_walk01", "walk"]
 
 
-def test_a_reader_that_ends_costs_its_file_alone(shelf: Path, monkeypatch: pytest.MonkeyPatch, apart: None) -> None:
+def test_a_reader_that_ends_costs_its_file_alone(
+    library_folder: Path, monkeypatch: pytest.MonkeyPatch, apart: None
+) -> None:
     from reflexa.processes import Ended, Process
 
     real = Process.ask
@@ -221,9 +227,9 @@ def test_a_reader_that_ends_costs_its_file_alone(shelf: Path, monkeypatch: pytes
         return real(self, question, patience)
 
     monkeypatch.setattr(Process, "ask", ask)
-    found = dict(readers.read_all([shelf / "own.glb", shelf / "captures/Take_walk01.bvh"], 1))
-    assert "ended its reader" in str(found[shelf / "own.glb"])
-    assert found[shelf / "captures/Take_walk01.bvh"].clips[0].gait == "walking"  # type: ignore[union-attr]
+    found = dict(readers.read_all([library_folder / "own.glb", library_folder / "captures/Take_walk01.bvh"], 1))
+    assert "ended its reader" in str(found[library_folder / "own.glb"])
+    assert found[library_folder / "captures/Take_walk01.bvh"].clips[0].gait == "walking"  # type: ignore[union-attr]
 
 
 def test_what_is_told_of_a_clip() -> None:
@@ -239,15 +245,15 @@ def test_what_is_told_of_a_clip() -> None:
     assert not ours["walk on the spot"].travels and ours["rope haul"].gait == "standing"
 
 
-def test_a_file_that_changed_is_never_taken_for_what_it_was(shelf: Path, tmp_path: Path) -> None:
+def test_a_file_that_changed_is_never_taken_for_what_it_was(library_folder: Path, tmp_path: Path) -> None:
     """Windows know clips by ids, and keep their pictures: no id is given twice."""
-    own = Path(shutil.copytree(shelf, tmp_path / "clips"))
+    own = Path(shutil.copytree(library_folder, tmp_path / "clips"))
     finder = scanned(own, tmp_path)
     seen = set(finder.search(Query()))
     for turn in (1, 2):
         for path in walk(own).files:
             os.utime(path, (turn, turn))
-        scan(finder.index, shelf_of(own).shelves, workers=1)
+        scan(finder.index, library_of(own).folders, workers=1)
         now = set(finder.search(Query()))
         assert len(now) == 4 and not now & seen
         seen |= now

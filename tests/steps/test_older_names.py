@@ -95,3 +95,15 @@ def test_mend_still_fixes(tmp_path: Path) -> None:
 def test_steps_describes_a_kind_by_its_older_name() -> None:
     status, out, _ = run("steps", "plants", "--json")
     assert status == 0 and json.loads(out)["steps"][0]["kind"] == "foot-lock"
+
+
+def test_a_source_of_0_6_still_knows_the_library_folder_that_it_came_from(tmp_path: Path) -> None:
+    from reflexa.project import store
+
+    folder = demo_copy()
+    project = folder / "project.json"
+    plain = json.loads(project.read_text())
+    plain["sources"][0] |= {"shelf": "captures", "on_shelf": "a/walk.bvh"}
+    project.write_text(json.dumps(plain))
+    source = store.load(folder).sources[0]
+    assert (source.library_folder, source.library_path) == ("captures", "a/walk.bvh")

@@ -1,4 +1,4 @@
-"""``reflexa library``: shelves from scripts."""
+"""``reflexa library``: library folders from scripts."""
 
 from __future__ import annotations
 
@@ -21,11 +21,18 @@ from reflexa.library import notes as notes_
 from reflexa.library.facts import GAITS
 from reflexa.library.finder import Finder, Row
 from reflexa.library.fits import FITS
+from reflexa.library.folder_list import (
+    LibraryFolder,
+    LibraryFolders,
+    load_folders,
+    save_folders,
+    with_folder,
+    without_folder,
+)
 from reflexa.library.index import Index
 from reflexa.library.notes import Notes, edit_notes, read_notes
 from reflexa.library.query import SORTS, Query
 from reflexa.library.scan import scan
-from reflexa.library.shelves import Shelf, Shelves, load_shelves, save_shelves, with_shelf, without_shelf
 from reflexa.words import counted
 
 EXAMPLES = (
@@ -36,20 +43,20 @@ EXAMPLES = (
 
 @click.group("library")
 def COMMAND() -> None:
-    """Shelves: folders of clips that are scanned, searched and put in order. Nothing on a shelf is ever written to; what is said
-    of clips lies beside its folder, as NAME.shelf.json."""
+    """The clip library: folders of clips that are scanned and searched. Nothing in them is ever changed; tags, stars and sets
+    lie beside each, as NAME.shelf.json."""
 
 
 @COMMAND.command("add")
 @click.argument("folder", type=click.Path(path_type=Path))
-@click.option("--name", default="", help="What the shelf is called; else as the folder.")
+@click.option("--name", default="", help="What the library folder is called; else as the folder.")
 @talking_json
 @stops
 def add(folder: Path, name: str, talk: Talk) -> None:
-    """Make a folder a shelf. `reflexa library scan` then looks through it."""
-    shelves = with_shelf(load_shelves(), folder, name)
-    save_shelves(shelves)
-    found = next(s for s in shelves.shelves if s.folder == Path(os.path.abspath(folder)))
+    """Make a folder a library folder. `reflexa library scan` then looks through it."""
+    folders = with_folder(load_folders(), folder, name)
+    save_folders(folders)
+    found = next(s for s in folders.folders if s.folder == Path(os.path.abspath(folder)))
     result(talk, f"{found.name}: {found.folder}", {"name": found.name, "folder": str(found.folder)})
 
 
@@ -58,19 +65,19 @@ def add(folder: Path, name: str, talk: Talk) -> None:
 @talking_json
 @stops
 def remove(name: str, talk: Talk) -> None:
-    """Take a shelf off the list. Its files, and what was said of them, stay."""
-    save_shelves(without_shelf(load_shelves(), name))
-    result(talk, f"{name}: no shelf any more", {"removed": name})
+    """Take a library folder off the list. Its files, and what was said of them, stay."""
+    save_folders(without_folder(load_folders(), name))
+    result(talk, f"{name}: no library folder any more", {"removed": name})
 
 
 @COMMAND.command("list")
 @talking_json
 @stops
 def list_(talk: Talk) -> None:
-    """The shelves, and whether their folders are there."""
-    rows = [{"name": s.name, "folder": str(s.folder), "there": s.folder.is_dir()} for s in load_shelves().shelves]
+    """The library folders, and whether their folders are there."""
+    rows = [{"name": s.name, "folder": str(s.folder), "there": s.folder.is_dir()} for s in load_folders().folders]
     if talk.as_json:
-        click.echo(json.dumps({"shelves": rows}, indent=2))
+        click.echo(json.dumps({"folders": rows, "shelves": rows}, indent=2))
     for r in [] if talk.as_json else rows:
         click.echo(f"{r['name']}: {r['folder']}{'' if r['there'] else ' (not there now)'}")
 
@@ -80,10 +87,10 @@ def list_(talk: Talk) -> None:
 @talking_json
 @stops
 def scan_(jobs: int, talk: Talk) -> None:
-    """Look through every shelf, and read what is new or another since."""
+    """Look through every library folder, and read what is new or another since."""
     with closing(Index()) as index:
         with shown_progress("Scanning", talk) as told:
-            out = scan(index, load_shelves().shelves, told, jobs)
+            out = scan(index, load_folders().folders, told, jobs)
         bad = [(Path(os.fsdecode(p)), str(e)) for p, e in index.rows("select path, error from files where error <> ''")]
     if talk.as_json:
         said: dict[str, Any] = {
@@ -94,8 +101,8 @@ def scan_(jobs: int, talk: Talk) -> None:
         return
     if not talk.quiet:
         click.echo(f"{counted(out.files, 'file')}, {out.read} read, {out.gone} gone, {len(bad)} that cannot be read.")
-        for shelf in out.away:
-            click.echo(f"{shelf}: its folder is not there now; what is known of it stays.", err=True)
+        for library_folder in out.away:
+            click.echo(f"{library_folder}: its folder is not there now; what is known of it stays.", err=True)
         for folder, reason in out.unreadable.items():
             click.echo(f"{folder}: {reason}", err=True)
     for path, error in bad if talk.verbose else []:
@@ -106,18 +113,18 @@ def scan_(jobs: int, talk: Talk) -> None:
 class _Open:
     """What questions are asked of."""
 
-    shelves: Shelves
+    folders: LibraryFolders
     notes: dict[str, Notes]
     finder: Finder
 
 
 @contextmanager
 def _opened() -> Iterator[_Open]:
-    shelves = load_shelves()
+    folders = load_folders()
     with closing(Index()) as index:
-        finder, known = Finder(index), {s.name: read_notes(s) for s in shelves.shelves}
-        finder.know(shelves, known)
-        yield _Open(shelves, known, finder)
+        finder, known = Finder(index), {s.name: read_notes(s) for s in folders.folders}
+        finder.know(folders, known)
+        yield _Open(folders, known, finder)
 
 
 def _yes_no(name: str, help: str) -> Callable[[Command], Command]:
@@ -142,7 +149,7 @@ def _yes_no(name: str, help: str) -> Callable[[Command], Command]:
 @click.option("--tag", "tags", multiple=True)
 @click.option("--stars", type=click.IntRange(0, 5), default=0, help="At least.")
 @click.option("--set", "set_", default="", help="Clips of a set.")
-@click.option("--shelf", default="", help="One shelf only.")
+@click.option("--folder", "--shelf", "library_folder", default="", help="One library folder only, by its name.")
 @click.option("--twice", is_flag=True, help="Only motion that is there under several names.")
 @click.option("--sort", type=click.Choice(list(SORTS)), default="name", show_default=True)
 @talking_json
@@ -165,7 +172,7 @@ def search(words: tuple[str, ...], rig: Path | None, set_: str, talk: Talk, **gi
 @talking_json
 @stops
 def like(clip: str, count: int, talk: Talk) -> None:
-    """Clips whose motion is near that of one on a shelf, the nearest first; mirror images count."""
+    """Clips whose motion is near that of one in a library folder, the nearest first; mirror images count."""
     with _opened() as at:
         found = at.finder.like(_id(at, clip))[1 : count + 1]
         known = at.finder.rows([i for i, off in found if off < float("inf")])
@@ -183,7 +190,7 @@ class _Saying:
     out_of: tuple[str, ...]
 
     def said(self, keys: list[str], notes: Notes) -> Notes:
-        """The notes of a shelf with that."""
+        """The notes of a library folder with that."""
         notes = notes_.tagged(notes, keys, self.add, self.remove)
         notes = notes if self.stars is None else notes_.starred(notes, keys, self.stars)
         for name in self.into:
@@ -216,8 +223,8 @@ def tags(clips: tuple[str, ...], saying: _Saying, talk: Talk) -> None:
         if clips:
             ids = [_id(at, c) for c in clips]
             known = at.finder.rows(ids)
-            for shelf, keys in _by_shelf(at, [known[i] for i in ids]).items():
-                edit_notes(shelf, partial(saying.said, keys))
+            for library_folder, keys in _by_folder(at, [known[i] for i in ids]).items():
+                edit_notes(library_folder, partial(saying.said, keys))
             return
         tags_, sets_ = dict[str, int](), dict[str, int]()
         for n in at.notes.values():
@@ -231,17 +238,17 @@ def tags(clips: tuple[str, ...], saying: _Saying, talk: Talk) -> None:
         click.echo(f"{name}: {count}")
 
 
-def _by_shelf(at: _Open, rows: list[Row]) -> dict[Shelf, list[str]]:
-    out: dict[Shelf, list[str]] = {}
+def _by_folder(at: _Open, rows: list[Row]) -> dict[LibraryFolder, list[str]]:
+    out: dict[LibraryFolder, list[str]] = {}
     for row in rows:
-        shelf = at.shelves.of(row.path)
-        if shelf is not None:
-            out.setdefault(shelf, []).append(row.key)
+        library_folder = at.folders.of(row.path)
+        if library_folder is not None:
+            out.setdefault(library_folder, []).append(row.key)
     return out
 
 
 def _id(at: _Open, clip: str) -> int:
-    """The clip that a text means: a file on a shelf, and which of its clips where it has several. Raises RecipeError."""
+    """The clip that a text means: a file in a library folder, and which of its clips where it has several. Raises RecipeError."""
     file, _, name = clip.partition("#")
     path = Path(os.path.abspath(file))
     rows = at.finder.index.rows(
@@ -251,7 +258,9 @@ def _id(at: _Open, clip: str) -> int:
     if len(found) == 1:
         return found[0]
     if not rows:
-        raise RecipeError("is on no shelf, or was not scanned", file, advice="See `reflexa library add` and `scan`.")
+        raise RecipeError(
+            "is in no library folder, or was not scanned", file, advice="See `reflexa library add` and `scan`."
+        )
     names = ", ".join(str(n) for _, n in rows)
     raise RecipeError("has several clips" if not name else f"has no clip {name!r}", file, advice=f"Say which: {names}.")
 

@@ -45,7 +45,7 @@ def prop(d: Desk) -> str:
 
 
 def chosen_clips(d: Desk) -> str:
-    return "" if d.library.chosen() else "select clips in the Clips view first"
+    return "" if d.clip_panel.chosen() else "select clips in the Clips view first"
 
 
 def takes(d: Desk) -> str:

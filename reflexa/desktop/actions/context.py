@@ -26,7 +26,7 @@ _MOST = 8
 # Rooms that have no menu of their own, or none where nothing lies, and the commands that are offered there, group by group.
 _CURVES = (("copy_keys", "paste_keys", "paste_mirrored"), ("mirror_keys", "reduce_keys", "show_keys"), ("delete_keys",))
 _TREE = (("pair", "unpair", "mark_centre"), ("trail", "extract", "extract_below"), ("show_rest",))
-_EMPTY = (("import", "add_shelf"), ("demo", "recent"))
+_EMPTY = (("import", "add_library_folder"), ("demo", "recent"))
 
 
 def connect(d: Desk, commands: Registry) -> None:
@@ -37,7 +37,7 @@ def connect(d: Desk, commands: Registry) -> None:
     ):  # fmt: skip
         widget.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
         widget.customContextMenuRequested.connect(partial(_show, d, commands, widget, groups))
-    d.library.menu_wanted.connect(partial(_show, d, commands, d.library, _EMPTY))
+    d.clip_panel.menu_wanted.connect(partial(_show, d, commands, d.clip_panel, _EMPTY))
 
 
 def _show(d: Desk, commands: Registry, widget: QWidget, groups: tuple[tuple[str, ...], ...], at: QPoint) -> None:

@@ -10,13 +10,13 @@ from PySide6.QtCore import QEventLoop, Qt
 from PySide6.QtGui import QGuiApplication
 from PySide6.QtWidgets import QDialog, QMainWindow, QProgressDialog, QTabWidget
 
+from reflexa.desktop.clips.panel import ClipsPanel
 from reflexa.desktop.dialogs.batch import BatchDialog
 from reflexa.desktop.figure.panel import FigurePanel
 from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
 from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.settings.panel import SettingsPanel
-from reflexa.desktop.shelves.panel import ShelfPanel
 from reflexa.desktop.stage.panel import StagePanel
 from reflexa.desktop.time.area import TimeArea
 from reflexa.desktop.widgets import boxes
@@ -38,13 +38,13 @@ class Desk:
     window: QMainWindow
     line: RevisionLine
     viewport: Viewport
-    library: LibraryPanel
+    clip_panel: ClipsPanel
     figure: FigurePanel
     stage: StagePanel
     settings: SettingsPanel
     time: TimeArea
     tabs: QTabWidget
-    shelves: ShelfPanel
+    library: LibraryPanel
     keeper: Keeper
     fill: Callable[..., None]
     dialog: QDialog | None = None

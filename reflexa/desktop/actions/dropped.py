@@ -7,7 +7,7 @@ from pathlib import Path
 
 from PySide6.QtCore import QMimeData
 
-from reflexa.desktop.actions import recipes, shelves
+from reflexa.desktop.actions import library, recipes
 from reflexa.desktop.actions.desk import Desk
 from reflexa.desktop.actions.figure import import_rig
 from reflexa.desktop.actions.files import import_paths
@@ -61,7 +61,7 @@ def welcome(data: QMimeData) -> bool:
 
 def take(d: Desk, data: QMimeData) -> None:
     """Make takes of clips, put a recipe into the open take, and take in files and folders."""
-    if dropped(d.session, data, lambda sources: shelves.takes_of(d, sources)):
+    if dropped(d.session, data, lambda sources: library.takes_of(d, sources)):
         return
     if recipe := recipe_of(data):
         recipes.put_into(d, recipe, d.session.selection.take)
@@ -70,13 +70,13 @@ def take(d: Desk, data: QMimeData) -> None:
 
 
 def take_in(d: Desk, paths: list[Path]) -> None:
-    """Open a project; make folders of clips shelves, and import files."""
+    """Open a project; make folders of clips library folders, and import files."""
     projects = [p for p in paths if (p / PROJECT).is_file()]
     if projects:
         go_to(d, projects[0])
         return
     for folder in (p for p in paths if p.is_dir()):
-        shelves.put_shelf(d, folder)
+        library.put_library_folder(d, folder)
     for path in paths:
         if (own := next((s for s in DOCUMENTS if path.name.lower().endswith(s)), None)) is not None:
             DOCUMENTS[own](d, path)

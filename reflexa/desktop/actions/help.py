@@ -36,7 +36,7 @@ def begin_tour(d: Desk) -> None:
         open_demo(d)
     if d.tour is not None:
         d.tour.close_tour()
-    d.tabs.setCurrentWidget(d.library)
+    d.tabs.setCurrentWidget(d.clip_panel)
     d.tour = Tour(d)
 
 

@@ -11,9 +11,9 @@ from reflexa.desktop.actions import (
     judge,
     keys,
     layers,
+    library,
     project,
     recipes,
-    shelves,
     stage,
     take,
     time,
@@ -26,7 +26,7 @@ from reflexa.desktop.actions.registry import Registry
 def all_commands(every: Callable[[], Registry]) -> tuple[Command, ...]:
     """In the order in which menus stand, and commands in them. every: gives the list that they will be part of."""
     return (
-        *project.commands(), *shelves.COMMANDS, *edit.COMMANDS, *keys.COMMANDS, *take.commands(), *recipes.COMMANDS,
+        *project.commands(), *library.COMMANDS, *edit.COMMANDS, *keys.COMMANDS, *take.commands(), *recipes.COMMANDS,
         *layers.COMMANDS, *figure.COMMANDS, *stage.COMMANDS, *time.COMMANDS, *judge.COMMANDS, *view.COMMANDS,
         *help.commands(every),
     )  # fmt: skip

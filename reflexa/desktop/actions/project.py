@@ -11,7 +11,7 @@ from reflexa.desktop.kinds import VIEWS, Offer
 
 
 def _make(kind: str, offer: Offer, d: Desk) -> None:
-    d.library.make_with(kind, offer)
+    d.clip_panel.make_with(kind, offer)
 
 
 def commands() -> tuple[Command, ...]:

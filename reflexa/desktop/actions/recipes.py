@@ -29,12 +29,12 @@ from reflexa.take.recipe import SUFFIX, Recipe, read_recipe, recipe_plain, with_
 
 def connect(d: Desk) -> None:
     """What the lists and the line ask for."""
-    lists = d.library.recipes
+    lists = d.clip_panel.recipes
     lists.itemActivated.connect(lambda _: run_over(d, lists.chosen()))
     lists.removal_wanted.connect(lambda name: recipes.remove(d.session, name))
     lists.customContextMenuRequested.connect(lambda at: _menu(d, at))
-    d.library.takes.recipe_dropped.connect(lambda name, take: put_into(d, name, take))
-    d.library.clips.recipe_dropped.connect(lambda name: run_over(d, name))
+    d.clip_panel.takes.recipe_dropped.connect(lambda name, take: put_into(d, name, take))
+    d.clip_panel.clips.recipe_dropped.connect(lambda name: run_over(d, name))
     d.line.recipe_dropped.connect(lambda name, at: put_into(d, name, d.session.selection.take, at))
 
 
@@ -132,7 +132,7 @@ def _put(d: Desk, recipe: Recipe, take: str, at: int) -> None:
 
 def run_over(d: Desk, name: str) -> None:
     """Show the batch of a recipe over the selected clips."""
-    recipe, sources = recipes.recipe(d.session, name), d.library.chosen()
+    recipe, sources = recipes.recipe(d.session, name), d.clip_panel.chosen()
     if recipe is None:
         return
     if not sources:
@@ -161,11 +161,11 @@ def _show_batch(d: Desk) -> None:
 
 
 def _menu(d: Desk, at: QPoint) -> None:
-    item = d.library.recipes.itemAt(at)
+    item = d.clip_panel.recipes.itemAt(at)
     if item is None:
         return
-    name, menu = d.library.recipes.chosen(), QMenu(d.library)
-    take, clips = d.session.selection.take, len(d.library.chosen())
+    name, menu = d.clip_panel.recipes.chosen(), QMenu(d.clip_panel)
+    take, clips = d.session.selection.take, len(d.clip_panel.chosen())
     if take:
         menu.addAction(f"Put into {take}", partial(put_into, d, name, take))
     what = f"{clips} clips" if clips > 1 else "the selected clip"
@@ -174,7 +174,7 @@ def _menu(d: Desk, at: QPoint) -> None:
     menu.addAction("Rename…", partial(_rename, d, name))
     menu.addAction("Write to a file…", partial(write_out, d, name))
     menu.addAction(theme.icon("delete"), "Remove", partial(recipes.remove, d.session, name))
-    menus.show(menu, d.library.recipes.viewport().mapToGlobal(at))
+    menus.show(menu, d.clip_panel.recipes.viewport().mapToGlobal(at))
 
 
 def _no_steps(d: Desk) -> str:
@@ -184,7 +184,7 @@ def _no_steps(d: Desk) -> str:
 def _none_chosen(d: Desk) -> str:
     if not d.session.project.recipes:
         return "no recipe is kept yet"
-    return "" if d.library.recipes.chosen() else "select a recipe in the Clips view first"
+    return "" if d.clip_panel.recipes.chosen() else "select a recipe in the Clips view first"
 
 
 def _cannot_run(d: Desk) -> str:
@@ -199,12 +199,12 @@ _MENU = "Take/5/Recipes"
 COMMANDS = (
     Command("keep_recipe", "Keep steps as a recipe…", _MENU, keep, "Ctrl+Alt+K", _no_steps),
     Command("put_recipe", "Put the recipe into the take", _MENU,
-            lambda d: put_into(d, d.library.recipes.chosen(), d.session.selection.take), "Ctrl+Alt+J",
+            lambda d: put_into(d, d.clip_panel.recipes.chosen(), d.session.selection.take), "Ctrl+Alt+J",
             lambda d: needs.take(d) or _none_chosen(d)),
-    Command("run_recipe", "Run the recipe over the selected clips…", _MENU, lambda d: run_over(d, d.library.recipes.chosen()),
+    Command("run_recipe", "Run the recipe over the selected clips…", _MENU, lambda d: run_over(d, d.clip_panel.recipes.chosen()),
             "Ctrl+Alt+R", _cannot_run),
     Command("show_batch", "Go on with the recipe over clips", _MENU, _show_batch, "F6", _no_batch),
     Command("recipe_in", "Take in a recipe…", _MENU, _ask_in),
-    Command("recipe_out", "Write the recipe to a file…", _MENU, lambda d: write_out(d, d.library.recipes.chosen()), "",
+    Command("recipe_out", "Write the recipe to a file…", _MENU, lambda d: write_out(d, d.clip_panel.recipes.chosen()), "",
             _none_chosen),
 )  # fmt: skip

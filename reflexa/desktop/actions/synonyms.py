@@ -11,7 +11,7 @@ ALSO = {
     "demo": "example sample tutorial saltmarsh ferry",
     "new": "empty",
     "save_as": "duplicate copy backup",
-    "shelves": "library browser folder assets",
+    "library": "shelves shelf browser folder assets",
     "normalise": "clean convert batch",
     "toggle_step": "mute bypass enable disable",
     "solo_step": "isolate solo",

@@ -51,7 +51,7 @@ def _is_not_last(d: Desk) -> str:
 
 
 def _are_several(d: Desk) -> str:
-    return "" if len(d.library.chosen()) > 1 else "select two clips or more in Clips"
+    return "" if len(d.clip_panel.chosen()) > 1 else "select two clips or more in Clips"
 
 
 def _is_alone(d: Desk) -> bool:
@@ -61,15 +61,15 @@ def _is_alone(d: Desk) -> bool:
 def commands() -> tuple[Command, ...]:
     """One for adding each kind of step, too."""
     return (
-        Command("rename_take", "Rename take…", "Take/1", lambda d: d.library.rename_take(d.session.selection.take), "F2",
+        Command("rename_take", "Rename take…", "Take/1", lambda d: d.clip_panel.rename_take(d.session.selection.take), "F2",
                 needs.take),
         Command("duplicate_take", "Duplicate take", "Take/1", lambda d: takes.duplicate(d.session, d.session.selection.take),
                 "Ctrl+Alt+D", needs.take),
         Command("duplicate_bare", "Duplicate take without its steps", "Take/1",
                 lambda d: takes.duplicate(d.session, d.session.selection.take, steps=False), "", needs.take),
-        Command("make_take", "Make takes of the selected clips", "Take/1", lambda d: d.library.make_take(), "Ctrl+Shift+T",
+        Command("make_take", "Make takes of the selected clips", "Take/1", lambda d: d.clip_panel.make_take(), "Ctrl+Shift+T",
                 needs.chosen_clips, also="new begin"),
-        Command("join", "Join the selected clips", "Take/1", lambda d: d.library.join(), "", _are_several),
+        Command("join", "Join the selected clips", "Take/1", lambda d: d.clip_panel.join(), "", _are_several),
         Command("delete_take", "Remove take", "Take/1", lambda d: takes.delete(d.session, d.session.selection.take), "",
                 needs.take),
         *(Command(f"add_{k.kind}", f"Add {k.title.lower()}", "Take/2/Add a step", partial(_add, k.kind), view_of(k.kind).shortcut,

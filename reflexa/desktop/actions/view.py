@@ -49,7 +49,7 @@ def set_theme(name: str, d: Desk) -> None:
         still.setUpdatesEnabled(False)
     theme.apply(app, theme.THEMES[name])
     QSettings().setValue("theme", name)
-    rooms = (picture, d.time, d.line, d.figure, d.settings, d.library, d.shelves)
+    rooms = (picture, d.time, d.line, d.figure, d.settings, d.clip_panel, d.library)
     shown = (partial(still.setUpdatesEnabled, True) for still in (window, picture))
     when_idle(window, (*(room.refresh_icons for room in rooms), *shown))
 

@@ -22,9 +22,9 @@ from PySide6.QtWidgets import (
 
 from reflexa.batch.export import Into
 from reflexa.batch.over import Over
+from reflexa.desktop.clips.recipe_list import RecipeLine
 from reflexa.desktop.dialogs.batch_results import BatchResults
 from reflexa.desktop.dialogs.parameters import ParameterForm
-from reflexa.desktop.library.recipe_list import RecipeLine
 from reflexa.desktop.look import theme
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.light_figure import LightFigure

@@ -7,7 +7,7 @@ from typing import Any
 from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QCheckBox, QDialog, QFormLayout, QVBoxLayout, QWidget
 
-from reflexa.desktop.library.recipe_list import RecipeLine
+from reflexa.desktop.clips.recipe_list import RecipeLine
 from reflexa.desktop.settings.form import control_for
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.buttons import add_buttons

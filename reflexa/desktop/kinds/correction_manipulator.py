@@ -25,13 +25,13 @@ def why_not(session: Session) -> str:
         return "no take is open"
     if session.selection.painting:
         return "a mask is being painted"
-    tap = session.selection.tap
+    seen = session.selection.view_point
     if session.layer is None:
-        return "" if tap == RESULT else "the picture shows the middle of the line"
+        return "" if seen == RESULT else "the picture shows the middle of the line"
     if session.selection.solo:
         return "a step is shown alone"
     later = [s for s in take.steps[session.index + 1 :] if s.acts]
-    if tap != session.selection.card and later:
+    if seen != session.selection.card and later:
         return "later steps change what this correction does"
     return ""
 

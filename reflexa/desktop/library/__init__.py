@@ -1,1 +1,1 @@
-"""The Clips view: takes and clips with previews."""
+"""The Library view: folders of clips outside the project, seen, searched, put in order and used."""

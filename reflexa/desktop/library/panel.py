@@ -1,341 +1,373 @@
-"""The library: takes and clips with previews that play on hover, and search."""
+"""The Library view: a grid of clips with filters, hover previews, and what can be done with what is chosen."""
 
 from __future__ import annotations
 
-from functools import partial
+import time
+from collections.abc import Callable
+from pathlib import Path
 
-from PySide6.QtCore import QEvent, QObject, QPoint, Qt, Signal
+from PySide6.QtCore import QEvent, QItemSelectionModel, QModelIndex, QObject, QPoint, QTimer, Signal
 from PySide6.QtWidgets import (
     QHBoxLayout,
-    QInputDialog,
-    QListWidget,
-    QListWidgetItem,
-    QMenu,
+    QProgressBar,
     QPushButton,
     QToolButton,
     QVBoxLayout,
     QWidget,
 )  # fmt: skip
 
-from reflexa.desktop.kinds import VIEWS, Offer
-from reflexa.desktop.library import rows
-from reflexa.desktop.library.clip_list import ClipList
-from reflexa.desktop.library.delegate import THING, ItemDelegate
-from reflexa.desktop.library.previews import Previews, Thing
-from reflexa.desktop.library.recipe_list import RecipeList
-from reflexa.desktop.library.take_list import TakeList
-from reflexa.desktop.look import theme
-from reflexa.desktop.widgets import menus
-from reflexa.desktop.widgets.qt_properties import named, styled
+from reflexa.desktop.library.big import BigPreview
+from reflexa.desktop.library.cell import LibraryCell
+from reflexa.desktop.library.filters import Filters
+from reflexa.desktop.library.grid import Grid
+from reflexa.desktop.library.model import LibraryModel
+from reflexa.desktop.library.work import LibraryWork
+from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.desktop.widgets.search import search_field
-from reflexa.session import Session, takes
-from reflexa.steps import make
-from reflexa.take import Segment, Source
+from reflexa.library.finder import Row
+from reflexa.library.folder_list import LibraryFolder
+from reflexa.library.notes import Notes, shown_at
+from reflexa.library.query import Query
+from reflexa.session import Session
+from reflexa.words import counted
+
+_FRAME = 40
+_HINT = (
+    "A library folder is a folder of clips anywhere on this machine. Add one to preview, search and try its clips here. "
+    "Nothing in it is ever changed."
+)
 
 
 class LibraryPanel(QWidget):
-    """Double-click a clip to make a take of it; click a take to open it."""
+    """``add_wanted``: a library folder shall be added; ``take_wanted``: takes of the chosen clips; ``menu_wanted``: what can be
+    done with them, at a place on the screen; ``fill_wanted``: the panel shall fill the window, or give it back;
+    ``compare_wanted``: sources of the project, or what they came from, have changed. newer: sources whose files in the library
+    are newer, and where these are."""
 
-    import_wanted = Signal()
-    compare_wanted = Signal(str)
-    numbers_wanted = Signal(str)
-    file_wanted = Signal(str)
-    removal_wanted = Signal(str)
+    add_wanted = Signal()
+    take_wanted = Signal()
     menu_wanted = Signal(QPoint)
+    fill_wanted = Signal()
+    compare_wanted = Signal()
+    chosen_changed = Signal()
 
     def __init__(self, session: Session) -> None:
         super().__init__()
         self.session = session
-        self._folded: set[str] = set()
-        self._takes_listed: object = None
-        self._shown: object = None
-        self._clips_listed: object = None
-        self.previews = Previews(session, self)
+        self.work = LibraryWork(session.work, self)
+        self.model = LibraryModel(self.work, self)
+        self.near: Row | None = None
+        self.newer: dict[str, Path] = {}
+        self._compared: object = None
+        self._answered: object = None
+        self._big: BigPreview | None = None
+        self._began = self._choosing = False
+        self._lay_out()
+        self._connect()
+        self._timer = QTimer(self)
+        self._timer.setInterval(_FRAME)
+        self._timer.timeout.connect(self._on_time)
+        self._hovered_at = 0.0
+        self._soon = QTimer(self)
+        self._soon.setSingleShot(True)
+        self._soon.timeout.connect(self.ask)
+        self._refresh()
+
+    def _lay_out(self) -> None:
         column = QVBoxLayout(self)
         column.setContentsMargins(6, 6, 6, 6)
         column.setSpacing(5)
-        self.search = search_field("Search takes and clips")
-        self.search.textChanged.connect(self.refresh)
-        column.addWidget(self.search)
-        self.takes, self.clips = TakeList(), ClipList()
-        self._dress(self.takes, "Takes")
-        self._dress(self.clips, "Clips")
-        self.takes_heading, self.clips_heading = (_fold(w) for w in (self.takes, self.clips))
-        for heading, below, stretch in ((self.takes_heading, self.takes, 5), (self.clips_heading, self.clips, 3)):
-            column.addWidget(heading)
-            column.addWidget(below, stretch)
-        self.recipes = RecipeList()
-        self.recipes_heading = _fold(self.recipes)
-        column.addWidget(self.recipes_heading)
-        column.addWidget(self.recipes)
-        self._filler = QWidget()
-        column.addWidget(self._filler)
-        for heading in (self.takes_heading, self.clips_heading):
-            heading.toggled.connect(self._fill)
         row = QHBoxLayout()
-        self.import_button = QPushButton("Import…")
-        self.import_button.clicked.connect(self.import_wanted)
-        self.take_button = QPushButton("Make take")
-        self.take_button.clicked.connect(self.make_take)
-        row.addWidget(self.import_button)
-        row.addWidget(self.take_button)
-        column.addLayout(row)
-        self.takes.itemClicked.connect(self._on_take_clicked)
-        self.takes.itemActivated.connect(lambda item: session.open_take(item.data(THING).take))
-        self.takes.moved.connect(partial(takes.move, session))
-        self.takes.removal_wanted.connect(lambda names: takes.delete(session, *names))
-        self.takes.itemSelectionChanged.connect(self._enable)
-        self.clips.itemActivated.connect(lambda item: self._use(item.data(THING)))
-        self.clips.itemSelectionChanged.connect(self._enable)
-        self.previews.drawn.connect(self._repaint)
-        session.project_changed.connect(self.refresh)
-        session.take_changed.connect(self._update)
-        session.take_changed.connect(self._show_open)
-        session.evaluator.done.connect(self._update)
-        self.refresh()
-
-    def _dress(self, out: QListWidget, name: str) -> None:
-        out.setAccessibleName(name)
-        out.setItemDelegate(ItemDelegate(self.previews, out))
-        out.setMouseTracking(True)
-        out.setUniformItemSizes(True)  # else a thousand rows are measured one by one
-        out.setVerticalScrollMode(QListWidget.ScrollMode.ScrollPerPixel)
-        out.itemEntered.connect(lambda item: self.previews.play(item.data(THING)))
-        out.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
-        out.customContextMenuRequested.connect(partial(self._menu, out))
-        out.viewport().installEventFilter(self)
-
-    def _fill(self) -> None:
-        """With both folded the headings stay at the top."""
-        self._filler.setVisible(not (self.takes_heading.isChecked() or self.clips_heading.isChecked()))
-
-    def _on_take_clicked(self, item: QListWidgetItem) -> None:
-        thing: Thing = item.data(THING)
-        if thing.heading:
-            self._folded ^= {thing.folder}
-            self.refresh()
-        elif len(self.takes.chosen()) <= 1:  # more are being chosen, not opened
-            self.session.open_take(thing.take)
-
-    def _show_open(self) -> None:
-        """The open take is always in sight."""
-        take = self.session.take
-        if take is not None and take.folder in self._folded:
-            self._folded.discard(take.folder)
-            self.refresh()
-        for i in range(self.takes.count()):
-            if take is not None and self.takes.item(i).data(THING).take == take.name:
-                self.takes.scrollToItem(self.takes.item(i))
-
-    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
-        if event.type() == QEvent.Type.Leave:
-            self.previews.play(None)
-        return False
-
-    def refresh_icons(self) -> None:
-        """Pictures in the colours of the theme."""
-        self.previews.forget()
-
-    # Content ----------------------------------------------------------------------------------------------------
-
-    def refresh(self) -> None:
-        """List what fits the search. What is listed already stays: hundreds of rows are not made anew for one edit."""
-        self.previews.project_changed()
-        words, session = self.search.text().lower().split(), self.session
-        project, sources = session.project, session.sources
-        takes_now = words, [(t.name, t.folder) for t in project.takes], sorted(self._folded), project.lost
-        if words or takes_now != self._takes_listed:
-            rows.list_takes(self.takes, session, words, self._folded)
-            self._shown = project
-        else:
-            self._update()
-        clips_now = (
-            words,
-            [
-                (e.file, e.file in sources.waiting, sources.documents.get(e.file), sources.missing.get(e.file))
-                for e in project.sources
-            ],
+        self.search = search_field("Search the library")
+        self.filter_button = styled(
+            QToolButton(),
+            text="Filter",
+            checkable=True,
+            accessibleName="Filters",
+            toolTip="Show or hide filters and order",
         )
-        if clips_now != self._clips_listed:
-            rows.list_clips(self.clips, session, words)
-        self._takes_listed, self._clips_listed = takes_now, clips_now
-        self.recipes.fill([r for r in session.project.recipes if rows.fits(words, r.name)])
-        self.recipes_heading.setText(f"Recipes · {len(session.project.recipes)}")
-        self.recipes_heading.setVisible(bool(session.project.recipes))
-        self.recipes.setVisible(bool(session.project.recipes) and self.recipes_heading.isChecked())
-        self.takes_heading.setText(f"Takes · {len(session.project.takes)}")
-        self.clips_heading.setText(f"Clips · {self.clips.count()}")
-        self._enable()
-        self._show_open()
+        self.fill_button = styled(
+            QToolButton(),
+            text="⤢",
+            accessibleName="Fill the window",
+            toolTip="Fill the window with the library, or give it back (F9)",
+        )
+        self.list_button = styled(
+            QToolButton(),
+            text="List",
+            checkable=True,
+            accessibleName="List",
+            toolTip="A list with facts, or a grid of pictures",
+        )
+        for widget in (self.search, self.list_button, self.filter_button, self.fill_button):
+            row.addWidget(widget)
+        column.addLayout(row)
+        self.filters = Filters(self.work)
+        self.filters.setVisible(False)
+        column.addWidget(self.filters)
+        self.near_button = styled(QToolButton(), toolTip="Show everything again")
+        self.near_button.setVisible(False)
+        column.addWidget(self.near_button)
+        self.cell = LibraryCell(self.model, self)
+        self.grid = styled(Grid(self.model, self.cell), accessibleName="Clips in the library")
+        self.grid.viewport().installEventFilter(self)
+        column.addWidget(self.grid, 1)
+        self.hint = labels.quiet(_HINT)
+        column.addWidget(self.hint, 1)
+        self.status = labels.quiet()
+        self.bar = styled(QProgressBar(), textVisible=False, accessibleName="Scan of the library")
+        self.bar.setFixedHeight(6)
+        self.bar.setVisible(False)
+        column.addWidget(self.status)
+        column.addWidget(self.bar)
+        low = QHBoxLayout()
+        self.add_button = styled(
+            QPushButton("Add library folder…"), toolTip="Show a folder of clips here; it is only read"
+        )
+        self.stop_button = styled(QPushButton("Stop"), toolTip="Stop the scan; what was read is kept")
+        self.stop_button.setVisible(False)
+        self.take_button = QPushButton("Make take")
+        for button in (self.add_button, self.stop_button, self.take_button):
+            low.addWidget(button)
+        column.addLayout(low)
 
-    def _update(self) -> None:
-        """Names of steps, and pictures, may be others."""
-        project = self.session.project
-        if project is not self._shown:
-            self._shown = project
-            for i in range(self.takes.count()):
-                item = self.takes.item(i)
-                take = project.take(item.data(THING).take)
-                if take is not None:
-                    rows.show_take(item, take)
-        self._repaint()
+    def _connect(self) -> None:
+        self.search.textChanged.connect(lambda _: self._soon.start(0))
+        self.filter_button.toggled.connect(self.filters.setVisible)
+        self.list_button.toggled.connect(self.grid.show_rows)
+        self.filters.changed.connect(self.ask)
+        self.fill_button.clicked.connect(self.fill_wanted)
+        self.near_button.clicked.connect(lambda: self.like(None))
+        self.add_button.clicked.connect(self.add_wanted)
+        self.stop_button.clicked.connect(self.work.stop_scan)
+        self.take_button.clicked.connect(self.take_wanted)
+        self.grid.activated.connect(lambda _: self.take_wanted.emit())
+        self.grid.entered.connect(self._on_entered)
+        self.grid.big_wanted.connect(self.show_big)
+        self.grid.customContextMenuRequested.connect(self._menu)
+        self.grid.selectionModel().selectionChanged.connect(lambda *_: self._on_chosen())
+        self.work.changed.connect(self._on_changed)
+        self.work.found.connect(self._show)
+        self.work.told.connect(self._tell)
+        self.session.take_changed.connect(self._on_take)
+        self.session.project_changed.connect(self._on_project)
+        self.work.changed.connect(self._on_project)
+        self.session.evaluator.done.connect(self._on_take)
 
-    def _repaint(self, thing: Thing | None = None) -> None:
-        """Of one thing, or of all."""
-        for listed in (self.takes, self.clips):
-            if thing is None:
-                listed.viewport().update()
-                continue
-            for item in (listed.item(i) for i in range(listed.count())):
-                if item.data(THING) == thing:
-                    listed.viewport().update(listed.visualItemRect(item))
+    # Looking for clips ------------------------------------------------------------------------------------------
 
-    def _enable(self) -> None:
-        count = len(self.chosen())
+    def begin(self) -> None:
+        """Read the list of library folders and look through them, once."""
+        if not self._began:
+            self._began = True
+            self.work.start()
+
+    def showEvent(self, event: QEvent) -> None:
+        self.begin()
+        self._on_take()
+
+    @property
+    def query(self) -> Query:
+        """What is asked for."""
+        return self.filters.query(self.search.text())
+
+    def ask(self) -> None:
+        """Look for what is asked for."""
+        count = self.query.filters
+        self.filter_button.setText(f"Filter · {count}" if count else "Filter")
+        self.work.search(self.query, (self.near.path, self.near.clip) if self.near is not None else None)
+
+    def like(self, row: Row | None) -> None:
+        """Show what moves like a clip, the nearest first; None: everything again."""
+        self.near = row
+        self.near_button.setVisible(row is not None)
+        if row is not None:
+            self.near_button.setText(f"Like {row.clip}  ✕")
+        self.filters.order.setEnabled(row is None)
+        self.filters.order.setToolTip("Order" if row is None else f"The most like {row.clip} come first")
+        self.ask()
+
+    def show_query(self, query: Query) -> None:
+        """Ask a kept question."""
+        self.search.setText(query.text)
+        self.filters.show_query(query)
+        self.like(None)
+
+    def choose_what_comes(self) -> None:
+        """Choose everything that the question that is under way finds."""
+        self._choosing = True
+
+    def _show(self, ids: list[int]) -> None:
+        if ids == self.model.ids:
+            self.model.forget()
+        else:
+            kept, at = set(self._chosen_ids()), self.grid.verticalScrollBar().value()
+            same, self._answered = self._answered == (self.query, self.near), (self.query, self.near)
+            self.model.show(ids)
+            self._choose(kept)
+            if same:  # more of the same: what is looked at stays where it is
+                self.grid.doItemsLayout()
+                self.grid.verticalScrollBar().setValue(at)
+        if self._choosing:
+            self._choosing = False
+            self.grid.selectAll()
+        self._refresh()
+
+    def _choose(self, ids: set[int]) -> None:
+        model = self.grid.selectionModel()
+        for at, id_ in enumerate(self.model.ids):
+            if id_ in ids:
+                model.select(self.model.index(at), QItemSelectionModel.SelectionFlag.Select)
+
+    def _on_changed(self) -> None:
+        self.filters.refresh()
+        self.ask()
+
+    def _on_project(self) -> None:
+        """What came from library folders is compared with them, where either is another than it was."""
+        came = tuple((s.file, s.digest) for s in self.session.project.sources if s.library_folder)
+        now = (came, self.work.scans, self.work.folders.folders)
+        if came and now != self._compared:
+            self._compared = now
+            self.compare_wanted.emit()
+
+    def _on_take(self) -> None:
+        if self.isVisible() and self.work.set_target(self.session.source_rig):
+            self.ask()
+
+    # What is said of it -----------------------------------------------------------------------------------------
+
+    def _tell(self, text: str, part: float) -> None:
+        self.bar.setVisible(bool(text))
+        self.stop_button.setVisible(bool(text))
+        self.bar.setValue(round(100 * part))
+        if text:
+            self.status.setText(text)
+        else:
+            self._refresh()
+
+    def _refresh(self) -> None:
+        some = bool(self.work.folders.folders)
+        self.grid.setVisible(some)
+        self.hint.setVisible(not some)
+        count = len(self.model.ids)
+        said = [counted(count, "clip")]
+        if bad := self.work.last.bad:
+            said.append("1 file cannot be read" if bad == 1 else f"{bad} files cannot be read")
+        said += [f"{name} is not there now" for name in self.work.last.away]
+        said += [f"{p.name}: {why}" for p, why in list(self.work.last.unreadable.items())[:2]]
+        if self.work.problem:
+            said = [self.work.problem]
+        if self.work.problem or not self.work.scanning:
+            self.status.setText(" · ".join(said) if some or self.work.problem else "")
+            self.status.setToolTip(self.work.problem)
+            labels.say(self.status, "warn" if self.work.problem else "quiet")
+        self._on_chosen()
+
+    def _on_chosen(self) -> None:
+        count = self.count
         self.take_button.setEnabled(count > 0)
         self.take_button.setText(f"Make {count} takes" if count > 1 else "Make take")
         self.take_button.setToolTip(
-            "Make a take of each selected clip" if count else "Select clips first (Ctrl or Shift: more)"
+            "Take the chosen clips into the project and make takes of them" if count else "Choose clips first"
         )
+        self.chosen_changed.emit()
 
-    def chosen(self) -> list[Source]:
+    def refresh_icons(self) -> None:
+        """In the colours of the theme."""
+        self.grid.viewport().update()
+
+    # What is chosen ---------------------------------------------------------------------------------------------
+
+    def _chosen_rows(self) -> list[int]:
+        """Where they stand; files that cannot be read (their ids are below 0) are no clips."""
+        ids = self.model.ids
+        rows = sorted(i.row() for i in self.grid.selectionModel().selectedIndexes())
+        return [r for r in rows if r < len(ids) and ids[r] > 0]
+
+    def _chosen_ids(self) -> list[int]:
+        return [self.model.ids[r] for r in self._chosen_rows()]
+
+    @property
+    def count(self) -> int:
+        """How many clips are selected: asked at every turn, so the index is not."""
+        return len(self._chosen_rows())
+
+    def chosen(self) -> list[Row]:
         """The clips that are selected, in their order."""
-        things = [i.data(THING) for i in sorted(self.clips.selectedItems(), key=self.clips.row)]
-        return [t.source for t in things if t.source is not None]
+        return [row for r in self._chosen_rows() if (row := self.model.row(r)) is not None]
 
-    def _use(self, thing: Thing) -> None:
-        if thing.missing:
-            self.file_wanted.emit(thing.missing)
-        else:
-            self.make_take()
+    def keys(self) -> dict[LibraryFolder, list[str]]:
+        """The chosen clips as their library folders know them."""
+        out: dict[LibraryFolder, list[str]] = {}
+        for row in self.chosen():
+            library_folder = self.work.folders.of(row.path)
+            if library_folder is not None:
+                out.setdefault(library_folder, []).append(row.key)
+        return out
 
-    # Making takes -----------------------------------------------------------------------------------------------
+    def say(self, what: str, edit: Callable[[Notes, list[str]], Notes]) -> None:
+        """Change what is said of the chosen clips. what: the change in words, ``{}`` standing for them."""
+        count = self.count
+        self.work.say(what.format(counted(count, "clip")), self.keys(), edit)
 
-    def make_take(self) -> None:
-        """A take of each selected clip, without steps."""
-        takes.make(self.session, self.chosen())
+    def _menu(self, at: QPoint) -> None:
+        self.menu_wanted.emit(self.grid.viewport().mapToGlobal(at))
 
-    def join(self) -> None:
-        """One take of the selected clips in a row."""
-        chosen = self.chosen()
-        if len(chosen) > 1:
-            segments = [Segment(s.file, s.clip, crossfade=6 if i else 0) for i, s in enumerate(chosen)]
-            takes.join(self.session, segments, ", ".join(s.clip for s in chosen[:3]))
+    # Playing ----------------------------------------------------------------------------------------------------
 
-    def make_with(self, kind: str, offer: Offer) -> None:
-        """A take of each selected clip that it can be done to, with a step in it."""
-        rigs = self.session.rigs
-        sources = [s for s in self.chosen() if s.file in rigs and offer.fits(rigs[s.file])]
-        step = make(kind, offer.name, **offer.settings)
-        takes.make(self.session, sources, step, offer.swap_names)
+    def _on_entered(self, index: QModelIndex) -> None:
+        row = self.model.row(index.row())
+        self._play(row.id if row is not None and row.frames > 1 else -1)
 
-    def _menu(self, which: QListWidget, at: QPoint) -> None:
-        item = which.itemAt(at)
-        if item is None:
-            self.menu_wanted.emit(self.mapFromGlobal(which.viewport().mapToGlobal(at)))
+    def _play(self, id_: int) -> None:
+        if id_ != self.cell.playing:
+            self.cell.playing, self.cell.seconds = id_, 0.0
+            self._hovered_at = time.monotonic()
+            (self._timer.start if id_ > 0 else self._timer.stop)()
+            self.grid.viewport().update()
+
+    def _on_time(self) -> None:
+        self.cell.seconds = time.monotonic() - self._hovered_at
+        if self.cell.playing in self.model.ids:
+            index = self.model.index(self.model.ids.index(self.cell.playing))
+            self.grid.viewport().update(self.grid.visualRect(index))
+
+    def eventFilter(self, watched: QObject, event: QEvent) -> bool:
+        if event.type() == QEvent.Type.Leave:
+            self._play(-1)
+        return False
+
+    def show_big(self) -> None:
+        """Show the current clip large."""
+        index = self.grid.currentIndex()
+        row = self.model.row(index.row()) if index.isValid() else None
+        if row is None:
             return
-        menu = QMenu(self)
-        menu.setToolTipsVisible(True)
-        thing: Thing = item.data(THING)
-        names = self.takes.chosen()
-        if thing.heading:
-            self._fill_for_folder(menu, thing.folder)
-        elif thing.take and len(names) > 1 and thing.take in names:
-            self._fill_for_takes(menu, names)
-        elif thing.take:
-            self._fill_for_take(menu, thing.take)
-        elif thing.source is not None:
-            self._fill_for_clips(menu)
-        self._fill_for_file(menu, thing.missing or (thing.source.file if thing.source is not None else ""))
-        if not menu.isEmpty():
-            menus.show(menu, which.viewport().mapToGlobal(at))
+        if self._big is None:
+            self._big = BigPreview(self.model, self)
+            self._big.frame_chosen.connect(self._choose_frame)
+            self._big.take_wanted.connect(self.take_wanted)
+            self._big.step_wanted.connect(self._step_big)
+        self._big.show_row(row)
+        self._big.show()
+        self._big.raise_()
 
-    def _fill_for_take(self, menu: QMenu, name: str) -> None:
-        if name != self.session.selection.take:
-            menu.addAction("Compare the open take with this one", lambda: self.compare_wanted.emit(name))
-            menu.addAction("Differences to the open take in numbers", lambda: self.numbers_wanted.emit(name))
-        menu.addAction("Differences to the source in numbers", lambda: self.numbers_wanted.emit(""))
-        menu.addAction("Compare with the source again", lambda: self.compare_wanted.emit(""))
-        menu.addSeparator()
-        menu.addAction("Duplicate", lambda: takes.duplicate(self.session, name))
-        menu.addAction("Duplicate without its steps", lambda: takes.duplicate(self.session, name, steps=False))
-        menu.addAction("Rename…", lambda: self.rename_take(name))
-        self._fill_for_takes(menu, [name])
+    @property
+    def big(self) -> BigPreview | None:
+        """The large preview, once there was one."""
+        return self._big
 
-    def _fill_for_takes(self, menu: QMenu, names: list[str]) -> None:
-        below = menu.addMenu("Into a folder")
-        for folder in sorted({t.folder for t in self.session.project.takes if t.folder}):
-            below.addAction(folder, partial(takes.put_into, self.session, names, folder))
-        below.addAction("New folder…", lambda: self.new_folder(names))
-        if any(t.folder for t in self.session.project.takes if t.name in names):
-            below.addAction("Out of its folder", partial(takes.put_into, self.session, names, ""))
-        what = "Remove" if len(names) == 1 else f"Remove {len(names)} takes"
-        menu.addAction(theme.icon("delete"), what, lambda: takes.delete(self.session, *names))
+    def _step_big(self, by: int) -> None:
+        at = self.grid.currentIndex().row() + by
+        if 0 <= at < len(self.model.ids):
+            self.grid.setCurrentIndex(self.model.index(at))
+            self.show_big()
 
-    def _fill_for_folder(self, menu: QMenu, folder: str) -> None:
-        menu.addAction("Rename folder…", lambda: self.rename_folder(folder))
-        menu.addAction("Remove folder, keep its takes", partial(takes.rename_folder, self.session, folder, ""))
-
-    def new_folder(self, names: list[str]) -> None:
-        """Ask for the name of a folder, and put takes into it."""
-        text, good = QInputDialog.getText(self, "New folder", "Name")
-        if good and text.strip():
-            takes.put_into(self.session, names, text.strip())
-
-    def rename_folder(self, folder: str) -> None:
-        """Ask for another name of a folder."""
-        text, good = QInputDialog.getText(self, "Rename folder", "Name", text=folder)
-        if good and text.strip():
-            takes.rename_folder(self.session, folder, text.strip())
-
-    def _fill_for_file(self, menu: QMenu, file: str) -> None:
-        if file:
-            menu.addSeparator()
-            menu.addAction(f"Find the file for {file}…", lambda: self.file_wanted.emit(file))
-            menu.addAction(theme.icon("delete"), f"Remove {file}…", lambda: self.removal_wanted.emit(file))
-
-    def _fill_for_clips(self, menu: QMenu) -> None:
-        chosen, rigs = self.chosen(), self.session.rigs
-        count = len(chosen)
-        what = f"{count} clips" if count > 1 else "clip"
-        menu.addAction("Make takes" if count > 1 else "Make take", self.make_take)
-        if count > 1:
-            menu.addAction("Join into one take", self.join)
-        else:
-            one = chosen[0]
-            menu.addAction(
-                "There and back",
-                lambda: takes.join(self.session, takes.there_and_back(one), f"{one.clip}, there and back"),
-            )
-            menu.addAction(
-                "Forward, back, mirrored forward, mirrored back",
-                lambda: takes.join(self.session, takes.all_four_ways(one), f"{one.clip}, four ways"),
-            )
-            if self.session.take is not None:
-                menu.addAction("Put behind the open take's source", lambda: takes.append(self.session, [one]))
-        menu.addSeparator()
-        for view in VIEWS.values():
-            offers = [view.offer] if view.offer is not None else []
-            offers += view.offers(self.session) if view.offers is not None else []
-            usable = [o for o in offers if any(s.file in rigs and o.fits(rigs[s.file]) for s in chosen)]
-            below: dict[str, QMenu] = {}
-            for under in dict.fromkeys(o.under for o in usable if o.under):
-                below[under] = menu.addMenu(under.format(what))
-            for offer in usable:
-                title = offer.title if offer.under else offer.title.format(what)
-                (below[offer.under] if offer.under else menu).addAction(
-                    title, partial(self.make_with, view.kind, offer)
-                )
-
-    def rename_take(self, name: str) -> None:
-        """Ask for another name."""
-        text, good = QInputDialog.getText(self, "Rename take", "Name", text=name)
-        if good:
-            takes.rename(self.session, name, text)
-
-
-def _fold(below: QWidget) -> QToolButton:
-    """The heading of a section, which folds it."""
-    out = styled(named(QToolButton(), "quiet"), checkable=True, checked=True, toolTip="Fold or unfold")
-    out.toggled.connect(below.setVisible)
-    return out
+    def _choose_frame(self, frame: int | None) -> None:
+        row = self.model.row(self.grid.currentIndex().row())
+        library_folder = self.work.folders.of(row.path) if row is not None else None
+        if row is not None and library_folder is not None:
+            label = f"the picture of {row.clip}"
+            self.work.say(label, {library_folder: [row.key]}, lambda notes, keys: shown_at(notes, keys[0], frame))

@@ -22,7 +22,7 @@ from reflexa.words import counted
 
 
 class RevisionLine(QScrollArea):
-    """The cards of the open take. cards: by the steps' ids, ``SOURCE`` and ``RESULT``; taps: by the card before them."""
+    """The cards of the open take. cards: by the steps' ids, ``SOURCE`` and ``RESULT``; view_points: by the card before them."""
 
     export_wanted = Signal()
     recipe_dropped = Signal(str, int)
@@ -41,7 +41,7 @@ class RevisionLine(QScrollArea):
         self._row.setSpacing(4)
         self.setWidget(inner)
         self.cards: dict[str, Card] = {}
-        self.taps: dict[str, QToolButton] = {}
+        self.view_points: dict[str, QToolButton] = {}
         self._shape: object = None
         session.take_changed.connect(self.refresh)
         session.selection.changed.connect(self._on_looked)
@@ -110,7 +110,7 @@ class RevisionLine(QScrollArea):
                 widget.hide()
                 widget.deleteLater()
         self.cards.clear()
-        self.taps.clear()
+        self.view_points.clear()
         if take is None:
             hint = labels.quiet("Make a take: double-click a clip on the left, or drop a motion file on the window.")
             self._row.addWidget(hint, 1)
@@ -125,7 +125,7 @@ class RevisionLine(QScrollArea):
             self._add_tap(step.id, step.name)
         self._row.addWidget(self._add_button())
         arrow = QLabel()
-        arrow.setPixmap(theme.icon("tap", "quiet").pixmap(20, 20))
+        arrow.setPixmap(theme.icon("view-point", "quiet").pixmap(20, 20))
         self._row.addWidget(arrow)
         self._add_result()
         self._row.addStretch(1)
@@ -178,15 +178,15 @@ class RevisionLine(QScrollArea):
         self.cards[card.id] = card
 
     def _add_tap(self, id_: str, name: str) -> None:
-        tap = styled(
+        button = styled(
             QToolButton(), checkable=True, toolTip=f"Tap: show the figure as it is after {name}",
             accessibleName=f"Show the figure after {name}",
         )  # fmt: skip
-        tap.setIcon(theme.icon("tap", "quiet"))
-        tap.setIconSize(QSize(20, 20))
-        tap.clicked.connect(lambda on: self.session.selection.set_tap(id_ if on else RESULT))
-        self._row.addWidget(tap)
-        self.taps[id_] = tap
+        button.setIcon(theme.icon("view-point", "quiet"))
+        button.setIconSize(QSize(20, 20))
+        button.clicked.connect(lambda on: self.session.selection.set_view_point(id_ if on else RESULT))
+        self._row.addWidget(button)
+        self.view_points[id_] = button
 
     def _step_to(self, id_: str, by: int) -> None:
         """The focus goes to the card beside, which comes into sight."""
@@ -198,7 +198,7 @@ class RevisionLine(QScrollArea):
     def _clicked(self, id_: str) -> None:
         self.session.selection.select_card(id_)
         if id_ == RESULT:
-            self.session.selection.set_tap(RESULT)
+            self.session.selection.set_view_point(RESULT)
 
     def _on_looked(self) -> None:
         self._show_steps()
@@ -207,8 +207,8 @@ class RevisionLine(QScrollArea):
     def _mark(self) -> None:
         for id_, card in self.cards.items():
             card.mark(id_ == self.session.selection.card)
-        for id_, tap in self.taps.items():
-            tap.setChecked(id_ == self.session.selection.tap)
+        for id_, button in self.view_points.items():
+            button.setChecked(id_ == self.session.selection.view_point)
 
     def _no_clip(self, take: Take) -> str:
         sources = self.session.sources

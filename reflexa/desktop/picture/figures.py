@@ -44,7 +44,7 @@ def figures(session: Session, look: Look, camera: Camera) -> tuple[PosedFigure, 
 
 
 def _after(session: Session, look: Look, clip: Clip, rig: Rig) -> PosedFigure:
-    """The figure at the tap: as a hand makes it just now, and going on where a loop is played again and again."""
+    """The figure at the view point: as a hand makes it just now, and going on where a loop is played again and again."""
     frame = min(session.player.frame, clip.frames - 1)
     posed = _posed(session, "after", clip, rig, frame)
     preview, rounds = session.evaluator.preview, session.player.rounds
@@ -61,11 +61,11 @@ def _before(session: Session, look: Look) -> PosedFigure | None:
     if line is None:
         return None
     clip, rig, name = line.clips[0], line.rigs[0], "Before"
-    at, tap = line.take.index(session.selection.card), line.after(session.selection.tap)
-    frame = line.moment(session.player.frame, tap, 0)
+    at, seen = line.take.index(session.selection.card), line.after(session.selection.view_point)
+    frame = line.moment(session.player.frame, seen, 0)
     if (look.step_held or look.mode == "One step") and at >= 0:
         clip, rig, name = line.clips[at], line.rigs[at], "Before the step"
-        frame = line.moment(session.player.frame, tap, at)
+        frame = line.moment(session.player.frame, seen, at)
     elif other is not None:
         clip, rig, name = other.clip, other.rig, other.name
         frame = session.player.frame

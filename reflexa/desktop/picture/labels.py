@@ -44,10 +44,10 @@ def paint_labels(p: QPainter, seen: Snapshot, hands: ViewportInput, held: str, r
 def caption(seen: Snapshot) -> str:
     """The open take, and what of it is to be seen."""
     session, look = seen.session, seen.look
-    take, tap, other = session.take, session.selection.tap, session.evaluator.other
+    take, card, other = session.take, session.selection.view_point, session.evaluator.other
     assert take is not None
-    step = take.step(tap)
-    where = f"after {step.name}" if step is not None else {RESULT: "result", SOURCE: "source"}.get(tap, "")
+    step = take.step(card)
+    where = f"after {step.name}" if step is not None else {RESULT: "result", SOURCE: "source"}.get(card, "")
     solo = take.step(session.selection.solo)
     if solo is not None:
         where += f", {solo.name} alone"

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 COMPARE = {
-    "After": "The figure at the tap",
+    "After": "The figure at the view point",
     "Before": "The source, before any step (hold B)",
     "Both": "The source as a pale figure in the same place",
     "Side by side": "The source beside the result",

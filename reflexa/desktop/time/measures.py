@@ -171,12 +171,12 @@ class MeasuresView(QWidget):
         self.said.setText(missing if len(wishes) == len(self.kept) else "")
         if line is None or shown is None or rig is None:
             return
-        tap, on = line.after(session.selection.tap), {n for n, box in self.whose.items() if box.isChecked()}
+        seen, on = line.after(session.selection.view_point), {n for n, box in self.whose.items() if box.isChecked()}
 
         def call(_: Job[list[Curve]]) -> list[Curve]:
             return _measured(wishes, {
                 "After": (shown, rig, None) if "After" in on else None,
-                "Before": (line.clips[0], line.rigs[0], line.moments(tap, 0)) if "Before" in on else None,
+                "Before": (line.clips[0], line.rigs[0], line.moments(seen, 0)) if "Before" in on else None,
                 "Other": (other.clip, other.rig, None) if "Other" in on and other is not None else None,
             })  # fmt: skip
 

@@ -1,4 +1,4 @@
-"""The shelves as the window knows them: scanned, watched and searched beside the interface thread."""
+"""The library folders as the window knows them: scanned, watched and searched beside the interface thread."""
 
 from __future__ import annotations
 
@@ -12,15 +12,15 @@ from pathlib import Path
 
 from PySide6.QtCore import QObject, Signal
 
-from reflexa.desktop.shelves.undo_stack import Change, UndoStack
+from reflexa.desktop.library.undo_stack import Change, UndoStack
 from reflexa.errors import RecipeError, ReflexaError
 from reflexa.formats import by_suffix
 from reflexa.library.finder import Finder
+from reflexa.library.folder_list import LibraryFolder, LibraryFolders, load_folders, save_folders
 from reflexa.library.index import Damaged, Index
 from reflexa.library.notes import Notes, edit_notes, put_back, read_notes
 from reflexa.library.query import Query
 from reflexa.library.scan import Scanned, scan
-from reflexa.library.shelves import Shelf, Shelves, load_shelves, save_shelves
 from reflexa.motion import threads
 from reflexa.rig import Rig
 from reflexa.session.work import Job, Work
@@ -33,8 +33,8 @@ _SHOWS = 2.0
 _WORKERS = max(1, threads.cores() - 1)
 
 
-class ShelfWork(QObject):
-    """``changed``: what lies on the shelves, or what is said of it, is other than it was; ``found``: ids, for the newest
+class LibraryWork(QObject):
+    """``changed``: what lies in the library, or what is said of it, is other than it was; ``found``: ids, for the newest
     question; ``told``: how far a scan is (an empty text: it is over). problem: why something could not be done, until something
     else is done. past: the way back."""
 
@@ -46,7 +46,7 @@ class ShelfWork(QObject):
     def __init__(self, work: Work, parent: QObject) -> None:
         super().__init__(parent)
         self._work = work
-        self.shelves = Shelves()
+        self.folders = LibraryFolders()
         self.notes: dict[str, Notes] = {}
         self.last = Scanned()
         self.scans = 0
@@ -67,28 +67,28 @@ class ShelfWork(QObject):
         """What is asked on the interface thread: rows and poses only. Raises WriteError where there can be no index."""
         if self._finder is None:
             self._finder = Finder(Index())
-            self._finder.know(self.shelves, self.notes)
+            self._finder.know(self.folders, self.notes)
         return self._finder
 
     @property
     def scanning(self) -> bool:
         return self._scanning is not None
 
-    # Which shelves there are ------------------------------------------------------------------------------------
+    # Which library folders there are ------------------------------------------------------------------------------------
 
     def start(self) -> None:
-        """Read the list of shelves, scan them and watch them."""
+        """Read the list of library folders, scan them and watch them."""
         try:
-            self.shelves = load_shelves()
+            self.folders = load_folders()
         except ReflexaError as e:
             self._fail(e)
             return
         self._renewed()
 
-    def set_shelves(self, label: str, edit: Callable[[Shelves], Shelves]) -> bool:
+    def set_folders(self, label: str, edit: Callable[[LibraryFolders], LibraryFolders]) -> bool:
         """Change the list as it is on disk now; False where that failed, which is told."""
         try:
-            before = load_shelves()
+            before = load_folders()
             after = edit(before)
         except ReflexaError as e:
             self._fail(e)
@@ -99,25 +99,25 @@ class ShelfWork(QObject):
             self.past.did(Change(label, lambda: self._swap(after, before), lambda: self._swap(before, after)))
         return True
 
-    def _swap(self, was: Shelves, to: Shelves) -> None:
+    def _swap(self, was: LibraryFolders, to: LibraryFolders) -> None:
         """From one list to another, unless somebody else has changed it since."""
         try:
-            if load_shelves() != was:
-                raise RecipeError("the list of shelves was changed by another window since")
+            if load_folders() != was:
+                raise RecipeError("the list of library folders was changed by another window since")
         except ReflexaError as e:
             self._fail(e)
             return
         self._go_to(to)
 
-    def _go_to(self, shelves: Shelves) -> bool:
+    def _go_to(self, folders: LibraryFolders) -> bool:
         self.problem = ""
         try:
-            save_shelves(shelves)
+            save_folders(folders)
         except ReflexaError as e:
             self._fail(e)
             return False
-        others = shelves.shelves != self.shelves.shelves
-        self.shelves = shelves
+        others = folders.folders != self.folders.folders
+        self.folders = folders
         if others:
             self._renewed()
         else:
@@ -130,10 +130,10 @@ class ShelfWork(QObject):
         self.changed.emit()
 
     def _renewed(self) -> None:
-        self._read_notes(self.shelves.shelves)
+        self._read_notes(self.folders.folders)
         self.changed.emit()
         self._watch()
-        if self.shelves.shelves:
+        if self.folders.folders:
             self.scan()
 
     # Scanning and watching --------------------------------------------------------------------------------------
@@ -143,13 +143,13 @@ class ShelfWork(QObject):
         if self._scanning is not None:
             self._again = True
             return
-        shelves = self.shelves.shelves
+        folders = self.folders.folders
 
         self.problem = ""
 
         def call(job: Job[Scanned]) -> Scanned:
             with contextlib.closing(Index()) as index:
-                return scan(index, shelves, job.tell, _WORKERS)
+                return scan(index, folders, job.tell, _WORKERS)
 
         def done(found: Scanned) -> None:
             self.last = found
@@ -157,7 +157,7 @@ class ShelfWork(QObject):
 
         def ended() -> None:
             self._scanning = None
-            self._read_notes(self.shelves.shelves)
+            self._read_notes(self.folders.folders)
             self.told.emit("", 1.0)
             self.changed.emit()
             if self._again:
@@ -185,7 +185,7 @@ class ShelfWork(QObject):
     def _watch(self) -> None:
         self._stop.set()
         self._stop = stop = threading.Event()
-        folders = [s.folder for s in self.shelves.shelves if s.folder.is_dir()]
+        folders = [s.folder for s in self.folders.folders if s.folder.is_dir()]
         if folders:
             threading.Thread(target=self._watching, args=(folders, stop), daemon=True).start()
 
@@ -209,11 +209,11 @@ class ShelfWork(QObject):
 
     def search(self, query: Query, near: tuple[Path, str] | None = None) -> None:
         """Ask; ``found`` gives the answer to the newest question. near: the clip that others are compared with."""
-        shelves, notes, target = self.shelves, dict(self.notes), self.target
+        folders, notes, target = self.folders, dict(self.notes), self.target
 
         def call(_: Job[tuple[dict[str, str], list[int]]]) -> tuple[dict[str, str], list[int]]:
             finder = self._asked = self._asked or Finder(Index())
-            finder.know(shelves, notes)
+            finder.know(folders, notes)
             try:
                 fits = finder.fits(target) if target is not None else {}
                 return fits, finder.search(query, fits, finder.id_of(*near) if near is not None else None)
@@ -231,7 +231,7 @@ class ShelfWork(QObject):
 
         job = Job(call, done)
         job.failed = failed
-        self._work.start(job, "shelves")
+        self._work.start(job, "library")
 
     def set_target(self, rig: Rig | None) -> bool:
         """The rig that clips are to fit; is it another one?"""
@@ -241,53 +241,55 @@ class ShelfWork(QObject):
 
     # What is said -----------------------------------------------------------------------------------------------
 
-    def say(self, label: str, keys: Mapping[Shelf, list[str]], edit: Callable[[Notes, list[str]], Notes]) -> None:
-        """Change what is said of clips, shelf by shelf."""
-        before: dict[Shelf, Notes] = {}
+    def say(
+        self, label: str, keys: Mapping[LibraryFolder, list[str]], edit: Callable[[Notes, list[str]], Notes]
+    ) -> None:
+        """Change what is said of clips, library folder by library folder."""
+        before: dict[LibraryFolder, Notes] = {}
 
-        def change(shelf: Shelf, notes: Notes) -> Notes:
-            before[shelf] = notes
-            return edit(notes, keys[shelf])
+        def change(library_folder: LibraryFolder, notes: Notes) -> Notes:
+            before[library_folder] = notes
+            return edit(notes, keys[library_folder])
 
         after = self._write({s: partial(change, s) for s in keys})
         if after:
             self.past.did(Change(label, lambda: self._put_back(after, before), lambda: self._put_back(before, after)))
 
-    def _put_back(self, was: Mapping[Shelf, Notes], to: Mapping[Shelf, Notes]) -> None:
+    def _put_back(self, was: Mapping[LibraryFolder, Notes], to: Mapping[LibraryFolder, Notes]) -> None:
         self._write({s: partial(put_back, was=was[s], to=to[s]) for s in was if s in to})
 
-    def _write(self, edits: Mapping[Shelf, Callable[[Notes], Notes]]) -> dict[Shelf, Notes]:
-        """Change the notes of shelves; those of the ones where it could be done."""
-        out: dict[Shelf, Notes] = {}
+    def _write(self, edits: Mapping[LibraryFolder, Callable[[Notes], Notes]]) -> dict[LibraryFolder, Notes]:
+        """Change the notes of library folders; those of the ones where it could be done."""
+        out: dict[LibraryFolder, Notes] = {}
         self.problem = ""
-        for shelf, edit in edits.items():
+        for library_folder, edit in edits.items():
             try:
-                out[shelf] = edit_notes(shelf, edit)
+                out[library_folder] = edit_notes(library_folder, edit)
             except ReflexaError as e:
                 self.problem = str(e)
-        self.notes |= {shelf.name: notes for shelf, notes in out.items()}
+        self.notes |= {library_folder.name: notes for library_folder, notes in out.items()}
         self._know()
         self.changed.emit()
         return out
 
-    def _read_notes(self, shelves: Iterable[Shelf]) -> None:
+    def _read_notes(self, folders: Iterable[LibraryFolder]) -> None:
         self.notes = {}
-        for shelf in shelves:
+        for library_folder in folders:
             try:
-                self.notes[shelf.name] = read_notes(shelf)
+                self.notes[library_folder.name] = read_notes(library_folder)
             except ReflexaError as e:
                 self.problem = str(e)
         self._know()
 
     def _know(self) -> None:
         if self._finder is not None:
-            self._finder.know(self.shelves, self.notes)
+            self._finder.know(self.folders, self.notes)
 
     def keep_search(self, name: str, query: Query | None) -> None:
         """Keep a question under a name; None: remove it."""
 
-        def edit(s: Shelves) -> Shelves:
+        def edit(s: LibraryFolders) -> LibraryFolders:
             left = {n: q for n, q in s.searches.items() if n != name}
             return replace(s, searches=left if query is None else {**left, name: query})
 
-        self.set_shelves(f"keep the search {name}" if query is not None else f"remove the search {name}", edit)
+        self.set_folders(f"keep the search {name}" if query is not None else f"remove the search {name}", edit)

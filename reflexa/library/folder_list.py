@@ -1,4 +1,4 @@
-"""Which folders are shelves: a person's own list, and the searches they keep, in the user's folder for settings."""
+"""Which folders are library folders: a person's own list, and the searches they keep, in the user's folder for settings."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ VERSION = 1
 
 
 @dataclass(frozen=True)
-class Shelf:
+class LibraryFolder:
     """A folder of clips, and what it is called; the name also stands in projects that took clips from it."""
 
     name: str
@@ -41,22 +41,22 @@ def _written(path: Path) -> str:
 
 
 @dataclass(frozen=True)
-class Shelves:
-    """Every shelf in order, and kept searches by name. ``unknown``: fields that this version does not know."""
+class LibraryFolders:
+    """Every library folder in order, and kept searches by name. ``unknown``: fields that this version does not know."""
 
-    shelves: tuple[Shelf, ...] = ()
+    folders: tuple[LibraryFolder, ...] = ()
     searches: dict[str, Query] = field(default_factory=dict)
     unknown: dict[str, Any] = field(default_factory=dict)
 
-    def of(self, path: Path) -> Shelf | None:
-        """The shelf that a file lies on; of two that overlap the inner one."""
-        return max((s for s in self.shelves if s.holds(path)), key=lambda s: len(s.folder.parts), default=None)
+    def of(self, path: Path) -> LibraryFolder | None:
+        """The library folder that a file lies on; of two that overlap the inner one."""
+        return max((s for s in self.folders if s.holds(path)), key=lambda s: len(s.folder.parts), default=None)
 
-    def named(self, name: str) -> Shelf | None:
-        return next((s for s in self.shelves if s.name == name), None)
+    def named(self, name: str) -> LibraryFolder | None:
+        return next((s for s in self.folders if s.name == name), None)
 
 
-def shelves_path() -> Path:
+def folders_path() -> Path:
     """Where the list lies."""
     return places.settings_folder() / "shelves.json"
 
@@ -66,47 +66,47 @@ class _Saved(msgspec.Struct):
     folder: str
 
 
-def load_shelves() -> Shelves:
+def load_folders() -> LibraryFolders:
     """The list as it is now. Raises ReadError where it is damaged."""
-    path = shelves_path()
+    path = folders_path()
     if not path.exists():
-        return Shelves()
+        return LibraryFolders()
     plain = read_document(path, "shelves", VERSION)
     try:
         given = msgspec.convert(plain.get("shelves", []), list[_Saved])
         searches = msgspec.convert(plain.get("searches", {}), dict[str, Query])
     except msgspec.ValidationError as e:
         raise ReadError(f"is damaged: {e}", path, advice="Fix it or take it away.") from None
-    shelves = tuple(Shelf(s.name, Path(os.path.abspath(s.folder))) for s in given if "\0" not in s.folder)
+    folders = tuple(LibraryFolder(s.name, Path(os.path.abspath(s.folder))) for s in given if "\0" not in s.folder)
     rest = {k: v for k, v in plain.items() if k not in ("reflexa", "version", "shelves", "searches")}
-    return Shelves(shelves, searches, rest)
+    return LibraryFolders(folders, searches, rest)
 
 
-def save_shelves(shelves: Shelves) -> None:
+def save_folders(folders: LibraryFolders) -> None:
     """Keep the list. Raises WriteError."""
     plain = {
         "reflexa": "shelves", "version": VERSION,
-        "shelves": [{"name": s.name, "folder": _written(s.folder)} for s in shelves.shelves],
-        "searches": {name: q.plain() for name, q in shelves.searches.items()},
-        **shelves.unknown,
+        "shelves": [{"name": s.name, "folder": _written(s.folder)} for s in folders.folders],
+        "searches": {name: q.plain() for name, q in folders.searches.items()},
+        **folders.unknown,
     }  # fmt: skip
-    write_bytes(shelves_path(), pretty(plain).encode(), overwrite=True)
+    write_bytes(folders_path(), pretty(plain).encode(), overwrite=True)
 
 
-def with_shelf(shelves: Shelves, folder: Path, name: str = "") -> Shelves:
+def with_folder(folders: LibraryFolders, folder: Path, name: str = "") -> LibraryFolders:
     """The list with a folder on it; as it is where it is there already. Raises ReadError where it is no folder."""
     at = Path(os.path.abspath(folder))
-    if any(s.folder == at for s in shelves.shelves):
-        return shelves
+    if any(s.folder == at for s in folders.folders):
+        return folders
     if not at.is_dir():
-        raise ReadError("is no folder", folder, advice="A shelf is a folder of clips.")
-    called = free_name(name or at.name or "shelf", (s.name for s in shelves.shelves))
-    return replace(shelves, shelves=(*shelves.shelves, Shelf(called, at)))
+        raise ReadError("is no folder", folder, advice="A library folder is a folder of clips.")
+    called = free_name(name or at.name or "shelf", (s.name for s in folders.folders))
+    return replace(folders, folders=(*folders.folders, LibraryFolder(called, at)))
 
 
-def without_shelf(shelves: Shelves, name: str) -> Shelves:
-    """The list without a shelf; its files, and what was said of them, stay where they are. Raises RecipeError."""
-    if shelves.named(name) is None:
-        known = ", ".join(s.name for s in shelves.shelves) or "none"
-        raise RecipeError(f"there is no shelf {name!r}", advice=f"There are: {known}.")
-    return replace(shelves, shelves=tuple(s for s in shelves.shelves if s.name != name))
+def without_folder(folders: LibraryFolders, name: str) -> LibraryFolders:
+    """The list without a library folder; its files, and what was said of them, stay where they are. Raises RecipeError."""
+    if folders.named(name) is None:
+        known = ", ".join(s.name for s in folders.folders) or "none"
+        raise RecipeError(f"there is no library folder {name!r}", advice=f"There are: {known}.")
+    return replace(folders, folders=tuple(s for s in folders.folders if s.name != name))

@@ -1,4 +1,4 @@
-"""What is done with shelves: added, searched, put in order, and their clips taken into the project."""
+"""What is done with library folders: added, searched, put in order, and their clips taken into the project."""
 
 from __future__ import annotations
 
@@ -14,13 +14,13 @@ from reflexa.batch.tidy import Tidied, tidied
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.actions.relink import relink
 from reflexa.desktop.actions.view import panel as panel_of
-from reflexa.desktop.shelves.using import make_fitting, newer, sources_in
+from reflexa.desktop.library.using import make_fitting, newer, sources_in
 from reflexa.desktop.widgets import menus
 from reflexa.formats.files import digest
 from reflexa.library import notes
 from reflexa.library.finder import Row
+from reflexa.library.folder_list import with_folder, without_folder
 from reflexa.library.query import Query
-from reflexa.library.shelves import with_shelf, without_shelf
 from reflexa.session.importing import MERGE, Imports, import_job
 from reflexa.session.work import Job
 from reflexa.take import Source
@@ -29,64 +29,64 @@ from reflexa.words import counted
 Picks = list[tuple[Path, str]]
 
 
-# Which shelves there are ----------------------------------------------------------------------------------------
+# Which library folders there are ----------------------------------------------------------------------------------------
 
 
-def add_shelf(d: Desk) -> None:
-    """Ask for a folder and show it as a shelf."""
+def add_library_folder(d: Desk) -> None:
+    """Ask for a folder and show it as a library folder."""
     chosen = QFileDialog.getExistingDirectory(d.window, "A folder of clips")
     if chosen:
-        put_shelf(d, Path(chosen))
+        put_library_folder(d, Path(chosen))
 
 
-def put_shelf(d: Desk, folder: Path) -> None:
-    """Show a folder as a shelf."""
-    show_shelves(d)
-    d.shelves.work.set_shelves(f"add the shelf {folder.name}", lambda s: with_shelf(s, folder))
+def put_library_folder(d: Desk, folder: Path) -> None:
+    """Show a folder as a library folder."""
+    show_library(d)
+    d.library.work.set_folders(f"add the library folder {folder.name}", lambda s: with_folder(s, folder))
 
 
-def show_shelves(d: Desk) -> None:
-    """Go to the shelves, with the keyboard in the search."""
-    d.tabs.setCurrentWidget(d.shelves)
-    d.shelves.search.setFocus()
+def show_library(d: Desk) -> None:
+    """Go to the library, with the keyboard in the search."""
+    d.tabs.setCurrentWidget(d.library)
+    d.library.search.setFocus()
 
 
 def scan(d: Desk) -> None:
-    """Look through the shelves again."""
-    d.shelves.begin()
-    d.shelves.work.scan()
+    """Look through the library again."""
+    d.library.begin()
+    d.library.work.scan()
 
 
 def _remove(d: Desk, name: str) -> None:
-    if d.shelves.work.set_shelves(f"remove the shelf {name}", lambda s: without_shelf(s, name)):
-        d.say(f"{name} is no shelf any more; its files, and what was said of them, stay where they are.")
+    if d.library.work.set_folders(f"remove the library folder {name}", lambda s: without_folder(s, name)):
+        d.say(f"{name} is no library folder any more; its files, and what was said of them, stay where they are.")
 
 
 def _undo_title(d: Desk) -> str:
-    label = d.shelves.work.past.undo_label
-    return f"Undo on the shelves: {label}" if label else "Undo on the shelves"
+    label = d.library.work.past.undo_label
+    return f"Undo in the library: {label}" if label else "Undo in the library"
 
 
 def _redo_title(d: Desk) -> str:
-    label = d.shelves.work.past.redo_label
-    return f"Redo on the shelves: {label}" if label else "Redo on the shelves"
+    label = d.library.work.past.redo_label
+    return f"Redo in the library: {label}" if label else "Redo in the library"
 
 
 # Into the project -----------------------------------------------------------------------------------------------
 
 
 def _chosen(d: Desk) -> Picks:
-    return [(r.path, r.clip) for r in d.shelves.chosen()]
+    return [(r.path, r.clip) for r in d.library.chosen()]
 
 
 def bring_in(d: Desk, picks: Picks, then: Callable[[list[Source]], object]) -> None:
     """Take clips into the project, each file once, and then do something with them. What could not be read is said."""
-    paths, known = list(dict.fromkeys(p for p, _ in picks)), d.shelves.work.shelves
+    paths, known = list(dict.fromkeys(p for p, _ in picks)), d.library.work.folders
     origins = {}
     for path in paths:
-        shelf = known.of(path)
-        if shelf is not None:
-            origins[path] = (shelf.name, shelf.key(path, "").removesuffix("#"))
+        library_folder = known.of(path)
+        if library_folder is not None:
+            origins[path] = (library_folder.name, library_folder.key(path, "").removesuffix("#"))
 
     def land(found: Imports) -> None:
         if found.errors:
@@ -128,16 +128,20 @@ def import_only(d: Desk) -> None:
         bring_in(d, picks, lambda sources: d.say(f"{counted(len(sources), 'clip')} taken in."))
 
 
-# Newer on the shelf ---------------------------------------------------------------------------------------------
+# Newer in the library ---------------------------------------------------------------------------------------------
 
 
 def look_for_newer(d: Desk) -> None:
-    """Say which sources of the project are another on their shelf by now, and offer those."""
-    session, shelves = d.session, d.shelves.work.shelves
+    """Say which sources of the project are another on their library folder by now, and offer those."""
+    session, folders = d.session, d.library.work.folders
     places = {}
     for s in session.project.sources:
-        shelf = shelves.named(s.shelf) if s.shelf else None
-        if shelf is not None and shelf.holds(path := shelf.folder / s.on_shelf) and path.is_file():
+        library_folder = folders.named(s.library_folder) if s.library_folder else None
+        if (
+            library_folder is not None
+            and library_folder.holds(path := library_folder.folder / s.library_path)
+            and path.is_file()
+        ):
             places[s.file] = path
 
     def call(job: Job[dict[str, str]]) -> dict[str, str]:
@@ -149,22 +153,22 @@ def look_for_newer(d: Desk) -> None:
 
     def done(found: dict[str, str]) -> None:
         others = newer(session, found)
-        d.shelves.newer = {s.file: places[s.file] for s in others}
+        d.library.newer = {s.file: places[s.file] for s in others}
         if others:
             names = ", ".join(s.file for s in others[:3]) + ("…" if len(others) > 3 else "")
-            d.say(f"Newer on the shelf: {names}. Project, Take what is newer on the shelves brings it in.", 15000)
+            d.say(f"Newer in the library: {names}. Project, Take what is newer in the library brings it in.", 15000)
 
     if places:
         session.work.start(Job(call, done))
 
 
 def take_newer(d: Desk) -> None:
-    """Have what is newer on the shelves stand for what was taken from there."""
+    """Have what is newer in the library stand for what was taken from there."""
     before = {s.file: s.digest for s in d.session.project.sources}
-    for file, path in list(d.shelves.newer.items()):
+    for file, path in list(d.library.newer.items()):
         relink(d, file, path)
     # What was not wanted is still offered.
-    d.shelves.newer = {f: p for f, p in d.shelves.newer.items() if _digest(d, f) == before.get(f)}
+    d.library.newer = {f: p for f, p in d.library.newer.items() if _digest(d, f) == before.get(f)}
 
 
 def _digest(d: Desk, file: str) -> str | None:
@@ -172,38 +176,38 @@ def _digest(d: Desk, file: str) -> str | None:
 
 
 def _nothing_newer(d: Desk) -> str:
-    return "" if d.shelves.newer else "nothing that was taken from a shelf is newer there"
+    return "" if d.library.newer else "nothing that was taken from a library folder is newer there"
 
 
 # Order ----------------------------------------------------------------------------------------------------------
 
 
 def _none_chosen(d: Desk) -> str:
-    return "" if d.shelves.count else "choose clips in the Shelves view first"
+    return "" if d.library.count else "choose clips in the Library view first"
 
 
 def _not_one_chosen(d: Desk) -> str:
-    return "" if d.shelves.count == 1 else "choose one clip in the Shelves view first"
+    return "" if d.library.count == 1 else "choose one clip in the Library view first"
 
 
 def like_this(d: Desk) -> None:
     """Clips whose motion is near that of the chosen one."""
-    d.shelves.like(d.shelves.chosen()[0])
+    d.library.like(d.library.chosen()[0])
 
 
 def tag(d: Desk) -> None:
     """Ask for tags of the chosen clips; all of them are shown and can be changed."""
-    rows = d.shelves.chosen()
+    rows = d.library.chosen()
     now = sorted({t for r in rows for t in r.said.tags}, key=str.lower)
     text, good = QInputDialog.getText(d.window, "Tags", "Tags, with commas between", text=", ".join(now))
     if good:
         wanted = [t.strip() for t in text.split(",") if t.strip()]
         gone = [t for t in now if t.lower() not in {w.lower() for w in wanted}]
-        d.shelves.say("the tags of {}", lambda n, keys: notes.tagged(n, keys, wanted, gone))
+        d.library.say("the tags of {}", lambda n, keys: notes.tagged(n, keys, wanted, gone))
 
 
 def _star(count: int, d: Desk) -> None:
-    d.shelves.say("the stars of {}", lambda n, keys: notes.starred(n, keys, count))
+    d.library.say("the stars of {}", lambda n, keys: notes.starred(n, keys, count))
 
 
 def into_set(d: Desk, name: str = "") -> None:
@@ -212,11 +216,11 @@ def into_set(d: Desk, name: str = "") -> None:
         name, good = QInputDialog.getText(d.window, "Set", "Name of the set")
         name = name.strip() if good else ""
     if name:
-        d.shelves.say(f"put {{}} into {_plain(name)}", lambda n, keys: notes.in_set(n, keys, name))
+        d.library.say(f"put {{}} into {_plain(name)}", lambda n, keys: notes.in_set(n, keys, name))
 
 
 def _out_of_set(d: Desk, name: str) -> None:
-    d.shelves.say(f"remove {{}} from {_plain(name)}", lambda n, keys: notes.out_of_set(n, keys, name))
+    d.library.say(f"remove {{}} from {_plain(name)}", lambda n, keys: notes.out_of_set(n, keys, name))
 
 
 def _plain(name: str) -> str:
@@ -226,15 +230,15 @@ def _plain(name: str) -> str:
 
 def choose_set(d: Desk, name: str) -> None:
     """Show a set and choose all of it, so that it goes in as one."""
-    d.shelves.show_query(Query(set=name))
-    d.shelves.choose_what_comes()
+    d.library.show_query(Query(set=name))
+    d.library.choose_what_comes()
 
 
 def keep_search(d: Desk) -> None:
     """Keep what is asked for under a name."""
     name, good = QInputDialog.getText(d.window, "Keep the search", "Name")
     if good and name.strip():
-        d.shelves.work.keep_search(name.strip(), d.shelves.query)
+        d.library.work.keep_search(name.strip(), d.library.query)
 
 
 # Clean copies ---------------------------------------------------------------------------------------------------
@@ -249,7 +253,7 @@ def normalise(d: Desk) -> None:
 
 def normalise_into(d: Desk, folder: Path) -> None:
     """Write clean copies of the chosen files: metres, +Y up, facing +Z, transforms applied."""
-    paths = list(dict.fromkeys(r.path for r in d.shelves.chosen()))
+    paths = list(dict.fromkeys(r.path for r in d.library.chosen()))
 
     def call(job: Job[Tidied]) -> Tidied:
         return tidied(paths, folder, job.tell)
@@ -265,7 +269,7 @@ def normalise_into(d: Desk, folder: Path) -> None:
 
 def show_menu(d: Desk, at: QPoint) -> None:
     """What can be done with the chosen clips."""
-    rows = d.shelves.chosen()
+    rows = d.library.chosen()
     menu = QMenu(d.window)
     menu.setToolTipsVisible(True)
     (_fill if rows else _fill_empty)(d, menu, rows)
@@ -273,19 +277,21 @@ def show_menu(d: Desk, at: QPoint) -> None:
 
 
 def _fill_empty(d: Desk, menu: QMenu, _: list[Row]) -> None:
-    menu.addAction("Add shelf…", partial(add_shelf, d))
+    menu.addAction("Add library folder…", partial(add_library_folder, d))
     menu.addAction("Scan again", partial(scan, d))
     _searches(d, menu)
-    for shelf in d.shelves.work.shelves.shelves:
-        menu.addAction(f"Remove the shelf {shelf.name}", partial(_remove, d, shelf.name)).setToolTip(str(shelf.folder))
+    for library_folder in d.library.work.folders.folders:
+        menu.addAction(
+            f"Remove the library folder {library_folder.name}", partial(_remove, d, library_folder.name)
+        ).setToolTip(str(library_folder.folder))
 
 
 def _searches(d: Desk, menu: QMenu) -> None:
     menu.addAction("Keep this search…", partial(keep_search, d))
-    for name, query in d.shelves.work.shelves.searches.items():
+    for name, query in d.library.work.folders.searches.items():
         below = menu.addMenu(name)
-        below.addAction("Show", partial(d.shelves.show_query, query))
-        below.addAction("Remove", partial(d.shelves.work.keep_search, name, None))
+        below.addAction("Show", partial(d.library.show_query, query))
+        below.addAction("Remove", partial(d.library.work.keep_search, name, None))
 
 
 def _fill(d: Desk, menu: QMenu, rows: list[Row]) -> None:
@@ -298,13 +304,13 @@ def _fill(d: Desk, menu: QMenu, rows: list[Row]) -> None:
     menu.addSeparator()
     if not several:
         menu.addAction("Like this one", partial(like_this, d))
-        menu.addAction("Show large", d.shelves.show_big)
+        menu.addAction("Show large", d.library.show_big)
     menu.addAction("Tags…", partial(tag, d))
     stars = menu.addMenu("Stars")
     for count in range(notes.MOST_STARS + 1):
         stars.addAction("★" * count or "None", partial(_star, count, d))
     sets = menu.addMenu("Sets")
-    for name in sorted({s for n in d.shelves.work.notes.values() for s in n.sets}):
+    for name in sorted({s for n in d.library.work.notes.values() for s in n.sets}):
         sets.addAction(f"Put into {name}", partial(into_set, d, name))
     sets.addAction("Put into a new set…", partial(into_set, d))
     for name in sorted({s for r in rows for s in r.sets}):
@@ -322,8 +328,8 @@ def _fill(d: Desk, menu: QMenu, rows: list[Row]) -> None:
 
 def connect(d: Desk) -> None:
     """Have the panel's wishes done."""
-    panel = d.shelves
-    panel.add_wanted.connect(partial(add_shelf, d))
+    panel = d.library
+    panel.add_wanted.connect(partial(add_library_folder, d))
     panel.fill_wanted.connect(lambda: d.fill(None, panel_of(d, "left")))
     panel.take_wanted.connect(lambda: make_takes(d))
     panel.menu_wanted.connect(partial(show_menu, d))
@@ -331,29 +337,29 @@ def connect(d: Desk) -> None:
 
 
 COMMANDS = (
-    Command("shelves", "Shelves", "Project/35/Shelves", show_shelves, "Ctrl+L"),
-    Command("add_shelf", "Add a shelf…", "Project/35/Shelves", add_shelf),
-    Command("scan_shelves", "Scan the shelves again", "Project/35/Shelves", scan),
-    Command("like_this", "Clips like the chosen one", "Project/35/Shelves", like_this, "", _not_one_chosen),
-    Command("keep_search", "Keep the search of the shelves…", "Project/35/Shelves", keep_search),
-    Command("normalise", "Normalise the chosen clips into…", "Project/35/Shelves", normalise, "", _none_chosen),
-    Command("take_newer", "Take what is newer on the shelves", "Project/35/Shelves", take_newer, "", _nothing_newer),
+    Command("library", "Clip library", "Project/35/Library", show_library, "Ctrl+L"),
+    Command("add_library_folder", "Add a library folder…", "Project/35/Library", add_library_folder),
+    Command("scan_library", "Scan the library again", "Project/35/Library", scan),
+    Command("like_this", "Clips like the chosen one", "Project/35/Library", like_this, "", _not_one_chosen),
+    Command("keep_search", "Keep the search of the library…", "Project/35/Library", keep_search),
+    Command("normalise", "Normalise the chosen clips into…", "Project/35/Library", normalise, "", _none_chosen),
+    Command("take_newer", "Take what is newer in the library", "Project/35/Library", take_newer, "", _nothing_newer),
     Command(
-        "undo_shelves",
-        "Undo on the shelves",
+        "undo_library",
+        "Undo in the library",
         "Edit/1",
-        lambda d: d.shelves.work.past.undo(),
+        lambda d: d.library.work.past.undo(),
         "Ctrl+Alt+Z",
-        lambda d: "" if d.shelves.work.past.undo_label else "nothing was changed on the shelves",
+        lambda d: "" if d.library.work.past.undo_label else "nothing was changed in the library",
         named=_undo_title,
     ),
     Command(
-        "redo_shelves",
-        "Redo on the shelves",
+        "redo_library",
+        "Redo in the library",
         "Edit/1",
-        lambda d: d.shelves.work.past.redo(),
+        lambda d: d.library.work.past.redo(),
         "Ctrl+Alt+Y",
-        lambda d: "" if d.shelves.work.past.redo_label else "nothing was undone on the shelves",
+        lambda d: "" if d.library.work.past.redo_label else "nothing was undone in the library",
         named=_redo_title,
     ),
     Command("fill_window", "Panel in use fills the window", "View/25/Panels", lambda d: d.fill(None), "F9"),

@@ -1,4 +1,4 @@
-"""Clips on shelves in words."""
+"""Clips in the library in words."""
 
 from __future__ import annotations
 

@@ -7,9 +7,9 @@ from collections.abc import Set
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QListWidget, QListWidgetItem
 
+from reflexa.desktop.clips.delegate import ICONS, LINES, SHOWN, THING
+from reflexa.desktop.clips.previews import Thing
 from reflexa.desktop.kinds import view_of
-from reflexa.desktop.library.delegate import ICONS, LINES, SHOWN, THING
-from reflexa.desktop.library.previews import Thing
 from reflexa.session import Session, takes
 from reflexa.take import Source, Take
 from reflexa.words import counted

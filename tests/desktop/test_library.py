@@ -1,4 +1,4 @@
-"""Shelves in the window: added, searched, looked at, put in order, and their clips used, by mouse, drop and keyboard."""
+"""Library in the window: added, searched, looked at, put in order, and their clips used, by mouse, drop and keyboard."""
 
 from __future__ import annotations
 
@@ -13,26 +13,26 @@ from PySide6.QtGui import QDropEvent
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QFileDialog, QInputDialog, QWidget
 
-from reflexa.desktop.actions import shelves, view
+from reflexa.desktop.actions import library, view
 from reflexa.desktop.dropping import of_picks
 from reflexa.desktop.settings.joint_table import JointTable
 from reflexa.desktop.window import MainWindow
 from reflexa.formats import read
 from reflexa.library import index as library_index
+from reflexa.library.folder_list import load_folders, without_folder
 from reflexa.library.notes import notes_path, read_notes
 from reflexa.library.query import Query
-from reflexa.library.shelves import load_shelves, without_shelf
 from reflexa.project import store
 from reflexa.steps.rename import RenameReport
 from tests.helpers.hands import drop, hover
-from tests.helpers.shelf import fill, moved, scanned
+from tests.helpers.library import fill, moved, scanned
 from tests.helpers.windows import dialog_of, idle, open_take, painted, ready
 
 
 @pytest.fixture(scope="module")
 def folder(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A shelf of four clips and a damaged file; its index lies beside."""
-    at = fill(tmp_path_factory.mktemp("shelves") / "clips")
+    """A library folder of four clips and a damaged file; its index lies beside."""
+    at = fill(tmp_path_factory.mktemp("library") / "clips")
     finder = scanned(at, at.parent)
     finder.index.rows("pragma wal_checkpoint(truncate)")
     finder.index.close()
@@ -49,7 +49,7 @@ def own(folder: Path, tmp_path: Path) -> Path:
 
 @pytest.fixture
 def shelved(demo: MainWindow, qtbot, own: Path) -> MainWindow:
-    """The demo and the shelf."""
+    """The demo and the library folder."""
     drop(demo, own)
     settled(qtbot, demo)
     ready(qtbot, demo)
@@ -57,21 +57,21 @@ def shelved(demo: MainWindow, qtbot, own: Path) -> MainWindow:
 
 
 def settled(qtbot, window: MainWindow) -> None:
-    """Wait until the shelves are scanned, and what is asked for is found."""
-    work = window.shelves.work
+    """Wait until the library are scanned, and what is asked for is found."""
+    work = window.library.work
     qtbot.waitUntil(lambda: not work.scanning and not window.session.work.busy)
 
 
 def names(window: MainWindow) -> list[str]:
-    model = window.shelves.model
+    model = window.library.model
     return [model.index(i).data() for i in range(model.rowCount())]
 
 
 def choose(window: MainWindow, *clips: str) -> None:
     """Click clips, the later ones with Ctrl."""
-    grid = window.shelves.grid
+    grid = window.library.grid
     for i, clip in enumerate(clips):
-        index = window.shelves.model.index(names(window).index(clip))
+        index = window.library.model.index(names(window).index(clip))
         grid.scrollTo(index)
         modifier = Qt.KeyboardModifier.ControlModifier if i else Qt.KeyboardModifier.NoModifier
         QTest.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, modifier, grid.visualRect(index).center())
@@ -83,19 +83,19 @@ def dropped_picks(widget: QWidget, *picks: tuple[Path, str], at: QPoint | None =
     widget.dropEvent(event)
 
 
-def test_a_folder_that_is_dropped_is_a_shelf(shelved: MainWindow) -> None:
+def test_a_folder_that_is_dropped_is_a_library_folder(shelved: MainWindow) -> None:
     assert names(shelved) == ["brisk", "Take_run01", "Take_walk01", "walk"]
-    assert shelved.tabs.currentWidget() is shelved.shelves
-    assert "1 file cannot be read" in shelved.shelves.status.text() and "4 clips" in shelved.shelves.status.text()
-    assert [s.name for s in load_shelves().shelves] == ["clips"]
-    QTest.keyClicks(shelved.shelves.search, "wal")
+    assert shelved.tabs.currentWidget() is shelved.library
+    assert "1 file cannot be read" in shelved.library.status.text() and "4 clips" in shelved.library.status.text()
+    assert [s.name for s in load_folders().folders] == ["clips"]
+    QTest.keyClicks(shelved.library.search, "wal")
 
 
 def test_search_as_you_type_and_filters(shelved: MainWindow, qtbot) -> None:
-    QTest.keyClicks(shelved.shelves.search, "walk")
+    QTest.keyClicks(shelved.library.search, "walk")
     qtbot.waitUntil(lambda: names(shelved) == ["Take_walk01", "walk"])
-    shelved.shelves.search.clear()
-    boxes = shelved.shelves.filters.boxes
+    shelved.library.search.clear()
+    boxes = shelved.library.filters.boxes
     for name, wanted, found in (
         ("Any rig", "Fits, renamed", ["brisk", "walk"]),
         ("Any motion", "Running", ["Take_run01"]),
@@ -106,22 +106,22 @@ def test_search_as_you_type_and_filters(shelved: MainWindow, qtbot) -> None:
         box.setCurrentIndex(box.findText(wanted))
         box.activated.emit(box.currentIndex())
         qtbot.waitUntil(lambda found=found: sorted(names(shelved)) == found)
-        assert shelved.shelves.filter_button.text() == "Filter · 1"
-        shelved.shelves.filters.clear()
+        assert shelved.library.filter_button.text() == "Filter · 1"
+        shelved.library.filters.clear()
     qtbot.waitUntil(lambda: len(names(shelved)) == 4)
 
 
 def test_a_preview_plays_under_the_pointer_and_is_large_on_space(shelved: MainWindow, qtbot) -> None:
-    grid, model = shelved.shelves.grid, shelved.shelves.model
+    grid, model = shelved.library.grid, shelved.library.model
     index = model.index(names(shelved).index("walk"))
     hover(grid.viewport(), grid.visualRect(index).center())
-    assert shelved.shelves.cell.playing == model.ids[index.row()]
+    assert shelved.library.cell.playing == model.ids[index.row()]
     before = painted(grid)
-    qtbot.waitUntil(lambda: shelved.shelves.cell.seconds > 0)
+    qtbot.waitUntil(lambda: shelved.library.cell.seconds > 0)
     qtbot.waitUntil(lambda: bool((painted(grid) != before).any()))
     choose(shelved, "walk")
     QTest.keyClick(grid, Qt.Key.Key_Space)
-    big = shelved.shelves.big
+    big = shelved.library.big
     assert (
         big is not None
         and big.isVisible()
@@ -132,8 +132,8 @@ def test_a_preview_plays_under_the_pointer_and_is_large_on_space(shelved: MainWi
     big.slider.setValue(9)
     big.keep.click()
     settled(qtbot, shelved)
-    shelf = shelved.shelves.work.shelves.shelves[0]
-    assert read_notes(shelf).of("own.glb#walk").frame == 9
+    library_folder = shelved.library.work.folders.folders[0]
+    assert read_notes(library_folder).of("own.glb#walk").frame == 9
     QTest.keyClick(big, Qt.Key.Key_Up)
     assert big.windowTitle() == "Take_walk01"
     QTest.keyClick(big, Qt.Key.Key_Space)
@@ -141,8 +141,8 @@ def test_a_preview_plays_under_the_pointer_and_is_large_on_space(shelved: MainWi
 
 
 def test_a_double_click_makes_a_take_and_renames_on_the_way(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
-    grid = shelved.shelves.grid
-    index = shelved.shelves.model.index(names(shelved).index("brisk"))
+    grid = shelved.library.grid
+    index = shelved.library.model.index(names(shelved).index("brisk"))
     before = sorted(p.name for p in (tmp_path / "clips").rglob("*"))
     QTest.mouseClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=grid.visualRect(index).center())
     QTest.mouseDClick(grid.viewport(), Qt.MouseButton.LeftButton, pos=grid.visualRect(index).center())
@@ -165,7 +165,7 @@ def test_a_double_click_makes_a_take_and_renames_on_the_way(shelved: MainWindow,
     )
     shelved.session.undo()
     entry = next(s for s in shelved.session.project.sources if s.file == "other.glb")
-    assert (entry.shelf, entry.on_shelf) == ("clips", "other.glb") and entry.digest
+    assert (entry.library_folder, entry.library_path) == ("clips", "other.glb") and entry.digest
     assert "clips" in (shelved.session.folder / "project.json").read_text() or shelved.session.history.unsaved
     assert sorted(p.name for p in (tmp_path / "clips").rglob("*")) == before
     assert "renamed" in shelved.statusBar().currentMessage()
@@ -176,13 +176,13 @@ def test_a_double_click_makes_a_take_and_renames_on_the_way(shelved: MainWindow,
 
 def test_what_needs_a_retarget_says_so_and_can_have_it(shelved: MainWindow, qtbot) -> None:
     choose(shelved, "Take_walk01")
-    shelves.make_takes(shelved.desk)
+    library.make_takes(shelved.desk)
     qtbot.waitUntil(lambda: shelved.session.take.name == "Take_walk01")
     ready(qtbot, shelved)
     assert shelved.session.take.steps == () and "Retarget" in shelved.statusBar().currentMessage()
     open_take(shelved, qtbot, "Walk, chin up")
     choose(shelved, "Take_walk01")
-    shelves.make_takes(shelved.desk, retarget=True)
+    library.make_takes(shelved.desk, retarget=True)
     qtbot.waitUntil(lambda: "as deckhand" in shelved.session.take.name)
     assert [s.kind for s in shelved.session.take.steps] == ["retarget"]
     files = [s.file for s in shelved.session.project.sources]
@@ -209,28 +209,28 @@ def test_clips_are_dropped_where_they_are_wanted(shelved: MainWindow, qtbot, tmp
 def test_tags_stars_and_sets(shelved: MainWindow, qtbot, monkeypatch, tmp_path: Path) -> None:
     choose(shelved, "walk", "brisk")
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("calm, ferry", True))
-    shelves.tag(shelved.desk)
-    shelves.into_set(shelved.desk, "Landing")
+    library.tag(shelved.desk)
+    library.into_set(shelved.desk, "Landing")
     settled(qtbot, shelved)
-    assert sorted(r.clip for r in shelved.shelves.chosen()) == ["brisk", "walk"]  # what is chosen stays so
+    assert sorted(r.clip for r in shelved.library.chosen()) == ["brisk", "walk"]  # what is chosen stays so
     plain = json.loads((tmp_path / "clips.shelf.json").read_text())
     assert plain["clips"]["own.glb#walk"]["tags"] == ["calm", "ferry"] and len(plain["sets"]["Landing"]) == 2
-    QTest.keyClicks(shelved.shelves.search, "ferry")
+    QTest.keyClicks(shelved.library.search, "ferry")
     qtbot.waitUntil(lambda: names(shelved) == ["brisk", "walk"])
-    shelved.shelves.search.clear()
-    shelves.choose_set(shelved.desk, "Landing")
-    qtbot.waitUntil(lambda: len(shelved.shelves.chosen()) == 2 and len(names(shelved)) == 2)
+    shelved.library.search.clear()
+    library.choose_set(shelved.desk, "Landing")
+    qtbot.waitUntil(lambda: len(shelved.library.chosen()) == 2 and len(names(shelved)) == 2)
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("Landings", True))
-    shelves.keep_search(shelved.desk)
-    assert load_shelves().searches["Landings"] == Query(set="Landing")
+    library.keep_search(shelved.desk)
+    assert load_folders().searches["Landings"] == Query(set="Landing")
 
 
 def test_like_this_one(shelved: MainWindow, qtbot) -> None:
     choose(shelved, "brisk")
     shelved.commands.run("like_this")
     qtbot.waitUntil(lambda: names(shelved)[:2] == ["brisk", "walk"])
-    assert "brisk" in shelved.shelves.near_button.text()
-    shelved.shelves.near_button.click()
+    assert "brisk" in shelved.library.near_button.text()
+    shelved.library.near_button.click()
     qtbot.waitUntil(lambda: names(shelved)[1] == "Take_run01")
 
 
@@ -241,26 +241,26 @@ def test_what_changes_on_disk_is_noticed(shelved: MainWindow, qtbot, tmp_path: P
     qtbot.waitUntil(lambda: "late" not in names(shelved))
 
 
-def test_newer_on_the_shelf_is_told_and_taken(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
+def test_newer_in_the_library_is_told_and_taken(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
     choose(shelved, "Take_walk01")
-    shelves.make_takes(shelved.desk)
+    library.make_takes(shelved.desk)
     qtbot.waitUntil(lambda: shelved.session.take.name == "Take_walk01")
     ready(qtbot, shelved)
     path = tmp_path / "clips/captures/Take_walk01.bvh"
     lines = path.read_text().splitlines()
     at = next(i for i, text in enumerate(lines) if text.startswith("Frames:"))
     path.write_text("\n".join([*lines[:at], "Frames: 30", lines[at + 1], *lines[at + 2 : at + 32]]) + "\n")
-    shelves.look_for_newer(shelved.desk)
-    qtbot.waitUntil(lambda: bool(shelved.shelves.newer))
-    assert "Newer on the shelf: Take_walk01.bvh" in shelved.statusBar().currentMessage()
+    library.look_for_newer(shelved.desk)
+    qtbot.waitUntil(lambda: bool(shelved.library.newer))
+    assert "Newer in the library: Take_walk01.bvh" in shelved.statusBar().currentMessage()
     shelved.commands.run("take_newer")
     ready(qtbot, shelved)
-    assert shelved.session.computed.result.frames == 30 and not shelved.shelves.newer
+    assert shelved.session.computed.result.frames == 30 and not shelved.library.newer
 
 
 def test_clean_copies(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
     choose(shelved, "Take_walk01", "Take_run01")
-    shelves.normalise_into(shelved.desk, tmp_path / "clean")
+    library.normalise_into(shelved.desk, tmp_path / "clean")
     assert sorted(p.name for p in (tmp_path / "clean").iterdir()) == [
         "Take_run01.bvh", "Take_run01.bvh.clip.json", "Take_walk01.bvh", "Take_walk01.bvh.clip.json",
     ]  # fmt: skip
@@ -269,11 +269,11 @@ def test_clean_copies(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
 
 
 def test_the_panel_fills_the_window_and_gives_it_back(shelved: MainWindow, qtbot) -> None:
-    narrow = shelved.shelves.width()
+    narrow = shelved.library.width()
     QTest.keyClick(shelved, Qt.Key.Key_F9)
-    qtbot.waitUntil(lambda: shelved.shelves.width() > 1000 and not shelved.viewport.isVisible())
+    qtbot.waitUntil(lambda: shelved.library.width() > 1000 and not shelved.viewport.isVisible())
     QTest.keyClick(shelved, Qt.Key.Key_F9)
-    qtbot.waitUntil(lambda: abs(shelved.shelves.width() - narrow) < 24 and shelved.viewport.isVisible())
+    qtbot.waitUntil(lambda: abs(shelved.library.width() - narrow) < 24 and shelved.viewport.isVisible())
 
 
 def test_a_damaged_list_or_notes_are_said_and_left_alone(demo: MainWindow, qtbot, own: Path, tmp_path: Path) -> None:
@@ -282,19 +282,19 @@ def test_a_damaged_list_or_notes_are_said_and_left_alone(demo: MainWindow, qtbot
     settled(qtbot, demo)
     assert len(names(demo)) == 4
     choose(demo, "walk")
-    shelves.into_set(demo.desk, "x")
-    assert "not valid JSON" in demo.shelves.status.text()
+    library.into_set(demo.desk, "x")
+    assert "not valid JSON" in demo.library.status.text()
     assert (tmp_path / "clips.shelf.json").read_text() == "[[["
 
 
-def test_without_a_shelf_the_panel_says_what_one_is(demo: MainWindow, monkeypatch, own: Path, qtbot) -> None:
-    demo.commands.run("shelves")
-    assert demo.shelves.hint.isVisible() and "nothing in it is ever changed" in demo.shelves.hint.text()
+def test_without_a_library_folder_the_panel_says_what_one_is(demo: MainWindow, monkeypatch, own: Path, qtbot) -> None:
+    demo.commands.run("library")
+    assert demo.library.hint.isVisible() and "Nothing in it is ever changed" in demo.library.hint.text()
     monkeypatch.setattr(QFileDialog, "getExistingDirectory", lambda *_: str(own))
-    demo.shelves.add_button.click()
+    demo.library.add_button.click()
     settled(qtbot, demo)
-    assert len(names(demo)) == 4 and not demo.shelves.hint.isVisible()
-    assert notes_path(demo.shelves.work.shelves.shelves[0]).name == "clips.shelf.json"
+    assert len(names(demo)) == 4 and not demo.library.hint.isVisible()
+    assert notes_path(demo.library.work.folders.folders[0]).name == "clips.shelf.json"
 
 
 def test_a_project_folder_that_is_dropped_is_opened_and_stands_among_the_recent_ones(
@@ -314,66 +314,66 @@ def test_a_project_folder_that_is_dropped_is_opened_and_stands_among_the_recent_
     idle(qtbot, demo)
 
 
-def test_what_is_done_on_the_shelves_undoes_on_its_own_way(
+def test_what_is_done_in_the_library_undoes_on_its_own_way(
     shelved: MainWindow, qtbot, monkeypatch, tmp_path: Path
 ) -> None:
-    shelf = shelved.shelves.work.shelves.shelves[0]
+    library_folder = shelved.library.work.folders.folders[0]
     choose(shelved, "walk")
     monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("calm", True))
-    shelves.tag(shelved.desk)
-    shelves.into_set(shelved.desk, "Landing {1}")
+    library.tag(shelved.desk)
+    library.into_set(shelved.desk, "Landing {1}")
     settled(qtbot, shelved)
     shelved.commands.refresh()
-    assert "put 1 clip into Landing {1}" in shelved.commands.action("undo_shelves").text()
+    assert "put 1 clip into Landing {1}" in shelved.commands.action("undo_library").text()
     project = shelved.session.project
-    shelved.commands.run("undo_shelves")
-    assert read_notes(shelf).sets == {} and read_notes(shelf).tags == {"calm": 1}
-    shelved.commands.run("undo_shelves")
-    assert read_notes(shelf).tags == {} and shelved.session.project is project
-    shelved.commands.run("redo_shelves")
-    assert read_notes(shelf).tags == {"calm": 1}
-    shelved.shelves.work.set_shelves("remove the shelf clips", lambda s: without_shelf(s, "clips"))
+    shelved.commands.run("undo_library")
+    assert read_notes(library_folder).sets == {} and read_notes(library_folder).tags == {"calm": 1}
+    shelved.commands.run("undo_library")
+    assert read_notes(library_folder).tags == {} and shelved.session.project is project
+    shelved.commands.run("redo_library")
+    assert read_notes(library_folder).tags == {"calm": 1}
+    shelved.library.work.set_folders("remove the library folder clips", lambda s: without_folder(s, "clips"))
     qtbot.waitUntil(lambda: not names(shelved))
-    shelved.commands.run("undo_shelves")
+    shelved.commands.run("undo_library")
     qtbot.waitUntil(lambda: len(names(shelved)) == 4)
-    assert [s.name for s in load_shelves().shelves] == ["clips"]
+    assert [s.name for s in load_folders().folders] == ["clips"]
 
 
 def test_a_problem_stays_to_be_read(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
     (tmp_path / "clips.shelf.json").write_text("{")
     choose(shelved, "walk")
-    shelves.into_set(shelved.desk, "x")
+    library.into_set(shelved.desk, "x")
     settled(qtbot, shelved)
-    QTest.keyClicks(shelved.shelves.search, "walk")
+    QTest.keyClicks(shelved.library.search, "walk")
     qtbot.waitUntil(lambda: len(names(shelved)) == 2)
-    assert "not valid JSON" in shelved.shelves.status.text()
+    assert "not valid JSON" in shelved.library.status.text()
 
 
 def test_what_is_compared_with_is_known_after_another_scan(shelved: MainWindow, qtbot, tmp_path: Path) -> None:
     choose(shelved, "brisk")
     shelved.commands.run("like_this")
     qtbot.waitUntil(lambda: names(shelved)[:2] == ["brisk", "walk"])
-    assert not shelved.shelves.filters.order.isEnabled() and "brisk" in shelved.shelves.filters.order.toolTip()
-    before = shelved.shelves.model.ids
+    assert not shelved.library.filters.order.isEnabled() and "brisk" in shelved.library.filters.order.toolTip()
+    before = shelved.library.model.ids
     os.utime(tmp_path / "clips/other.glb", (9, 9))
-    shelved.commands.run("scan_shelves")
-    qtbot.waitUntil(lambda: shelved.shelves.model.ids != before)
+    shelved.commands.run("scan_library")
+    qtbot.waitUntil(lambda: shelved.library.model.ids != before)
     assert names(shelved)[:2] == ["brisk", "walk"]
 
 
 def test_a_take_that_is_made_is_seen(shelved: MainWindow, qtbot) -> None:
     shelved.desk.fill(True, view.panel(shelved.desk, "left"))
     choose(shelved, "walk")
-    assert shelved.shelves.take_button.text() == "Make take"
-    shelves.make_takes(shelved.desk)
+    assert shelved.library.take_button.text() == "Make take"
+    library.make_takes(shelved.desk)
     qtbot.waitUntil(lambda: shelved.session.take.name.startswith("walk"))
     qtbot.waitUntil(shelved.viewport.isVisible)
 
 
-def test_several_folders_are_several_shelves(demo: MainWindow, qtbot, tmp_path: Path) -> None:
+def test_several_folders_are_several_library_folders(demo: MainWindow, qtbot, tmp_path: Path) -> None:
     folders = [tmp_path / n for n in ("one", "two")]
     for f in folders:
         f.mkdir()
     drop(demo, *folders)
     settled(qtbot, demo)
-    assert [s.name for s in load_shelves().shelves] == ["one", "two"]
+    assert [s.name for s in load_folders().folders] == ["one", "two"]

@@ -1,4 +1,4 @@
-"""One clip of a shelf, large: it plays, what is known of it stands beside, and its picture can be chosen."""
+"""One clip of a library folder, large: it plays, what is known of it stands beside, and its picture can be chosen."""
 
 from __future__ import annotations
 
@@ -6,8 +6,8 @@ from PySide6.QtCore import Qt, QTimer, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QDialog, QHBoxLayout, QPushButton, QSlider, QVBoxLayout, QWidget
 
-from reflexa.desktop.shelves.model import ShelfModel
-from reflexa.desktop.shelves.words import facts
+from reflexa.desktop.library.model import LibraryModel
+from reflexa.desktop.library.words import facts
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.light_figure import LightFigure
 from reflexa.desktop.widgets.qt_properties import styled
@@ -24,7 +24,7 @@ class BigPreview(QDialog):
     take_wanted = Signal()
     step_wanted = Signal(int)
 
-    def __init__(self, model: ShelfModel, parent: QWidget) -> None:
+    def __init__(self, model: LibraryModel, parent: QWidget) -> None:
         super().__init__(parent)
         self.setModal(False)
         self._model = model
@@ -38,7 +38,9 @@ class BigPreview(QDialog):
         self.slider.valueChanged.connect(self._look)
         self.play = styled(QPushButton("Pause"), toolTip="Play or hold the clip")
         self.play.clicked.connect(self._toggle)
-        self.keep = styled(QPushButton("Use as picture"), toolTip="Show this frame as the clip's picture on the shelf")
+        self.keep = styled(
+            QPushButton("Use as picture"), toolTip="Show this frame as the clip's picture in the library"
+        )
         self.keep.clicked.connect(lambda: self.frame_chosen.emit(self.slider.value()))
         self.found = styled(QPushButton("Found picture"), toolTip="Show the frame that is found by itself again")
         self.found.clicked.connect(lambda: self.frame_chosen.emit(None))

@@ -11,7 +11,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtGui import QResizeEvent
 from PySide6.QtWidgets import QComboBox, QGridLayout, QWidget
 
-from reflexa.desktop.shelves.work import ShelfWork
+from reflexa.desktop.library.work import LibraryWork
 from reflexa.desktop.widgets.choosers import keep_narrow
 from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.library.facts import GAITS
@@ -27,29 +27,29 @@ class _Filter:
     """name: of the list, which its first entry shows; options: what else can be chosen, and what that sets of the question."""
 
     name: str
-    options: Callable[[ShelfWork], Options]
+    options: Callable[[LibraryWork], Options]
 
 
-def _fixed(*options: tuple[str, dict[str, Any]]) -> Callable[[ShelfWork], Options]:
+def _fixed(*options: tuple[str, dict[str, Any]]) -> Callable[[LibraryWork], Options]:
     return lambda _: list(options)
 
 
 def _named(
-    field: str, names: Callable[[ShelfWork], list[str]], several: bool = False
-) -> Callable[[ShelfWork], Options]:
+    field: str, names: Callable[[LibraryWork], list[str]], several: bool = False
+) -> Callable[[LibraryWork], Options]:
     return lambda work: [(n, {field: (n,) if several else n}) for n in names(work)]
 
 
-def _tags(work: ShelfWork) -> list[str]:
+def _tags(work: LibraryWork) -> list[str]:
     return sorted({t for n in work.notes.values() for t in n.tags}, key=str.lower)
 
 
-def _sets(work: ShelfWork) -> list[str]:
+def _sets(work: LibraryWork) -> list[str]:
     return sorted({s for n in work.notes.values() for s in n.sets}, key=str.lower)
 
 
 _FILTERS = (
-    _Filter("Any shelf", _named("shelf", lambda w: [s.name for s in w.shelves.shelves])),
+    _Filter("Any library folder", _named("library_folder", lambda w: [s.name for s in w.folders.folders])),
     _Filter("Any rig", _fixed(
         ("Fits as it is", {"fits": (EXACTLY,)}),
         ("Fits, renamed", {"fits": (EXACTLY, RENAME)}),
@@ -78,7 +78,7 @@ class Filters(QWidget):
 
     changed = Signal()
 
-    def __init__(self, work: ShelfWork) -> None:
+    def __init__(self, work: LibraryWork) -> None:
         super().__init__()
         self._work = work
         self._grid = QGridLayout(self)
@@ -111,7 +111,7 @@ class Filters(QWidget):
         self._lay_out(max(2, min(6, event.size().width() // _WIDE)))
 
     def refresh(self) -> None:
-        """Lists that name shelves, tags and sets have those that there are now."""
+        """Lists that name library folders, tags and sets have those that there are now."""
         for f in _FILTERS:
             box, wanted = self.boxes[f.name], [(f.name, None), *f.options(self._work)]
             if [box.itemText(i) for i in range(box.count())] != [text for text, _ in wanted]:

@@ -9,9 +9,9 @@ from typing import Any
 import msgspec
 from PySide6.QtCore import QAbstractListModel, QMimeData, QModelIndex, QObject, QPersistentModelIndex, Qt
 
-from reflexa.desktop.dropping import SHELF, of_picks
-from reflexa.desktop.shelves.words import facts
-from reflexa.desktop.shelves.work import ShelfWork
+from reflexa.desktop.dropping import LIBRARY, of_picks
+from reflexa.desktop.library.words import facts
+from reflexa.desktop.library.work import LibraryWork
 from reflexa.errors import ReflexaError
 from reflexa.library.finder import Row
 from reflexa.library.light import Light, Strokes
@@ -20,10 +20,10 @@ Index = QModelIndex | QPersistentModelIndex
 _PAGE, _POSES = 120, 600
 
 
-class ShelfModel(QAbstractListModel):
+class LibraryModel(QAbstractListModel):
     """Rows by their ids."""
 
-    def __init__(self, work: ShelfWork, parent: QObject) -> None:
+    def __init__(self, work: LibraryWork, parent: QObject) -> None:
         super().__init__(parent)
         self.work = work
         self.ids: list[int] = []
@@ -84,7 +84,7 @@ class ShelfModel(QAbstractListModel):
         return plain | Qt.ItemFlag.ItemIsDragEnabled if good else plain
 
     def mimeTypes(self) -> list[str]:
-        return [SHELF]
+        return [LIBRARY]
 
     def mimeData(self, indexes: Sequence[QModelIndex]) -> QMimeData:
         rows = [self.row(i.row()) for i in sorted(indexes, key=lambda i: i.row())]

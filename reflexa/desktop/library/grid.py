@@ -1,4 +1,4 @@
-"""The view of clips on shelves: a grid of pictures, or rows with facts."""
+"""The view of clips in the library: a grid of pictures, or rows with facts."""
 
 from __future__ import annotations
 
@@ -6,8 +6,8 @@ from PySide6.QtCore import Qt, Signal
 from PySide6.QtGui import QKeyEvent
 from PySide6.QtWidgets import QListView
 
-from reflexa.desktop.shelves.cell import ShelfCell
-from reflexa.desktop.shelves.model import ShelfModel
+from reflexa.desktop.library.cell import LibraryCell
+from reflexa.desktop.library.model import LibraryModel
 from reflexa.desktop.widgets.own_keys import keep_keys
 
 
@@ -16,7 +16,7 @@ class Grid(QListView):
 
     big_wanted = Signal()
 
-    def __init__(self, model: ShelfModel, cell: ShelfCell) -> None:
+    def __init__(self, model: LibraryModel, cell: LibraryCell) -> None:
         super().__init__()
         self.cell = cell
         self.setModel(model)

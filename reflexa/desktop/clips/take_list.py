@@ -8,9 +8,9 @@ from PySide6.QtCore import QMimeData, Qt, Signal
 from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent, QKeyEvent
 from PySide6.QtWidgets import QListWidget, QListWidgetItem
 
+from reflexa.desktop.clips.delegate import THING
+from reflexa.desktop.clips.previews import Thing
 from reflexa.desktop.dropping import recipe_of
-from reflexa.desktop.library.delegate import THING
-from reflexa.desktop.library.previews import Thing
 from reflexa.desktop.widgets.own_keys import keep_keys
 
 _MOVED = "application/x-reflexa-takes"

@@ -1,4 +1,4 @@
-"""Undo for the shelves: tags, stars, sets, and the lists of shelves and searches.
+"""Undo for the library: tags, stars, sets, and the lists of library folders and searches.
 
 It is a way of its own, for none of it is part of the project: undoing a step must not take off a tag.
 """

@@ -6,7 +6,7 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QRect, QRectF, QS
 from PySide6.QtGui import QFontMetrics, QPainter
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
-from reflexa.desktop.library.previews import PICTURE, Previews, Thing
+from reflexa.desktop.clips.previews import PICTURE, Previews, Thing
 from reflexa.desktop.look import theme
 
 # Of a row: what it is of, the lines below its name, icons of its steps, and the take as it is shown.

@@ -1,4 +1,4 @@
-"""Shelves for tests: a few files of the demo and captures under names of their own, scanned."""
+"""Library for tests: a few files of the demo and captures under names of their own, scanned."""
 
 from __future__ import annotations
 
@@ -10,10 +10,10 @@ from pathlib import Path
 
 from reflexa.formats import encode, read
 from reflexa.library.finder import Finder
+from reflexa.library.folder_list import LibraryFolder, LibraryFolders
 from reflexa.library.folders import walk
 from reflexa.library.index import Index
 from reflexa.library.scan import scan
-from reflexa.library.shelves import Shelf, Shelves
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig, analyse
 from tests.helpers.files import DATA, DECKHAND
@@ -43,12 +43,12 @@ def fill(folder: Path) -> Path:
     return folder
 
 
-def shelf_of(folder: Path) -> Shelves:
-    return Shelves((Shelf(folder.name, folder),))
+def library_of(folder: Path) -> LibraryFolders:
+    return LibraryFolders((LibraryFolder(folder.name, folder),))
 
 
 def moved(index: Path, old: Path, new: Path, to: Path) -> None:
-    """A copy of an index for a shelf that was copied itself, times and all."""
+    """A copy of an index for a library folder that was copied itself, times and all."""
     to.parent.mkdir(parents=True, exist_ok=True)
     shutil.copy(index, to)
     db = Index(to)
@@ -62,7 +62,7 @@ _known: dict[tuple[object, ...], tuple[Path, Path]] = {}
 
 
 def scanned(folder: Path, at: Path) -> Finder:
-    """A finder over one shelf."""
+    """A finder over one library folder."""
     path = at / "library.sqlite"
     files = walk(folder).files.items()
     key = tuple(sorted((str(p.relative_to(folder)), *stamp) for p, stamp in files))
@@ -70,10 +70,10 @@ def scanned(folder: Path, at: Path) -> Finder:
         old, copy = _known[key]
         moved(copy, old, folder, path)
     index = Index(path)
-    scan(index, shelf_of(folder).shelves, workers=1)
+    scan(index, library_of(folder).folders, workers=1)
     if key not in _known:
         index.rows("pragma wal_checkpoint(truncate)")
         _known[key] = folder, Path(shutil.copy(path, tempfile.mkdtemp()))
     out = Finder(index)
-    out.know(shelf_of(folder), {})
+    out.know(library_of(folder), {})
     return out

@@ -1,4 +1,4 @@
-"""How a clip on a shelf is drawn: its light figure, its name, and small marks for what matters at a glance."""
+"""How a clip in a library folder is drawn: its light figure, its name, and small marks for what matters at a glance."""
 
 from __future__ import annotations
 
@@ -6,9 +6,9 @@ from PySide6.QtCore import QModelIndex, QPersistentModelIndex, QPointF, QRectF, 
 from PySide6.QtGui import QFont, QPainter, QPen
 from PySide6.QtWidgets import QStyle, QStyledItemDelegate, QStyleOptionViewItem, QWidget
 
+from reflexa.desktop.library.model import LibraryModel
+from reflexa.desktop.library.words import listed, short
 from reflexa.desktop.look import theme
-from reflexa.desktop.shelves.model import ShelfModel
-from reflexa.desktop.shelves.words import listed, short
 from reflexa.desktop.widgets.light_figure import draw_light
 from reflexa.library.finder import Row
 from reflexa.library.fits import EXACTLY, RENAME, RETARGET
@@ -18,10 +18,10 @@ CELL, ROW = QSize(112, 138), QSize(180, 58)
 Index = QModelIndex | QPersistentModelIndex
 
 
-class ShelfCell(QStyledItemDelegate):
+class LibraryCell(QStyledItemDelegate):
     """Cells of a grid; the one under the pointer plays."""
 
-    def __init__(self, model: ShelfModel, parent: QWidget) -> None:
+    def __init__(self, model: LibraryModel, parent: QWidget) -> None:
         super().__init__(parent)
         self._model, self._widget = model, parent
         self.rows = False

@@ -1,4 +1,4 @@
-"""Clips from a shelf made takes of the open project: imported once, renamed on the way where that is all they need."""
+"""Clips from a library folder made takes of the open project: imported once, renamed on the way where that is all they need."""
 
 from __future__ import annotations
 
@@ -65,5 +65,5 @@ def make_fitting(session: Session, sources: list[Source], merge: str = "", retar
 
 
 def newer(session: Session, digests: dict[str, str]) -> list[SourceFile]:
-    """Sources of the project whose file on the shelf is another by now. digests: of those files, by the source's name."""
+    """Sources of the project whose file in the library is another by now. digests: of those files, by the source's name."""
     return [s for s in session.project.sources if s.digest and digests.get(s.file, s.digest) != s.digest]

@@ -8,8 +8,8 @@ from PySide6.QtCore import QMimeData, Signal
 from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PySide6.QtWidgets import QListWidget, QListWidgetItem
 
+from reflexa.desktop.clips.delegate import THING
 from reflexa.desktop.dropping import of_sources, recipe_of
-from reflexa.desktop.library.delegate import THING
 
 
 class ClipList(QListWidget):

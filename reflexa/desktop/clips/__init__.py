@@ -1,0 +1,1 @@
+"""The Clips view: takes and clips with previews."""

@@ -1,1 +1,0 @@
-"""The Shelves view: folders of clips outside the project, seen, searched, put in order and used."""
