@@ -119,7 +119,7 @@ def whole_sets(window: MainWindow, take: Callable[..., None], settle: Settle) ->
     keeping.tree.topLevelItem(1).child(keeping.tree.topLevelItem(1).childCount() - 1).setText(2, "How far to lean")
     keeping.show()
     settle()
-    recipes.put(session, "keep recipe", keeping.recipe)
+    recipes.put(session, "save recipe", keeping.recipe)
     keeping.close()
     rig = session.rigs["deckhand.glb"]
     chin = session.project.take("Walk, chin up").steps[0]
@@ -132,7 +132,7 @@ def whole_sets(window: MainWindow, take: Callable[..., None], settle: Settle) ->
     kept = keep("Feet stand, chin up", [(s, rig) for s in steps], [
         Parameter("Pace", steps[3].id, "speed"), Parameter("How far the chin goes up", chin.id, "weight"),
     ])  # fmt: skip
-    recipes.put(session, "keep recipe", kept)
+    recipes.put(session, "save recipe", kept)
     sources = [Source(f, c.name) for f, d in session.sources.documents.items() for c in d.clips]
     batch = BatchDialog(session, kept, sources, window)
     batch.show()

@@ -30,7 +30,7 @@ VERSION = 1
 # What was built, beside what was built.
 STATE = "build.json"
 # Why a take is built for the first time.
-NEVER_BUILT = "it was never built"
+NEVER_BUILT = "it has not been built yet"
 
 
 class Built(msgspec.Struct, frozen=True):
@@ -93,7 +93,7 @@ def plan(folder: Path, out: Path, force: bool = False) -> Plan:
     RecipeError where two takes have files of one name, draw on each other, or would go among the sources."""
     project = store.load(folder)
     if store.is_own(folder, out):
-        raise RecipeError(f"{out} is among the files of the project itself", advice="Build into a folder of its own.")
+        raise RecipeError(f"{out} is among the files of the project itself", advice="Build into a separate folder.")
     known, begun = read_state(out)
     _refuse_clashes(project.takes)
     given, planned = Given(folder, project), []
@@ -131,18 +131,20 @@ def _planned(take: Take, given: Given, at: Before) -> Planned:
         return Planned(take, files, held=e)
     if before is None:
         there = [f for f in files if f not in at.begun and (out / f).exists()]
-        foreign = WriteError(f"{', '.join(there)} is there already, and was not built here") if there else None
+        foreign = WriteError(f"{', '.join(there)} exists already and was not built here") if there else None
         return Planned(take, files, (NEVER_BUILT,), None if force else foreign)
     why, edited = changed(before.inputs, now), list[str]()
     for file, known_digest in before.outputs.items():
         if not (out / file).exists():
-            why.append(f"{file} is gone")
+            why.append(f"{file} is missing")
         elif at.digests.of(file) != known_digest:
             cut_off = file.removesuffix(MANIFEST) in at.begun
-            (why if cut_off else edited).append(f"{file} was at work when a build was cut off" if cut_off else file)
+            (why if cut_off else edited).append(
+                f"{file} was being built when a build was interrupted" if cut_off else file
+            )
     if edited and not force:
-        return Planned(take, files, tuple(why), WriteError(f"{', '.join(edited)} was changed by others"))
-    return Planned(take, files, (*why, *(f"{f} was changed by others" for f in edited)))
+        return Planned(take, files, tuple(why), WriteError(f"{', '.join(edited)} was changed by someone else"))
+    return Planned(take, files, (*why, *(f"{f} was changed by someone else" for f in edited)))
 
 
 def _file_names(take: Take) -> list[str]:
@@ -160,8 +162,8 @@ def _refuse_clashes(takes: Iterable[Take]) -> None:
     twice = [f"{file} of {' and '.join(names)}" for file, names in by.items() if len(names) > 1]
     if twice:
         raise RecipeError(
-            f"two takes would have files of one name: {'; '.join(twice[:4])}",
-            advice="Name one of them otherwise in its export.",
+            f"two takes would write files of the same name: {'; '.join(twice[:4])}",
+            advice="Give one of them another name in its export settings.",
         )
 
 
@@ -179,7 +181,7 @@ def read_state(out: Path) -> tuple[dict[str, Built], frozenset[str]]:
         known = msgspec.convert(plain.get("takes", {}), dict[str, Built])
         return known, frozenset(msgspec.convert(plain.get("begun", []), list[str]))
     except msgspec.ValidationError as e:
-        raise ReadError(f"is damaged: {e}", path, advice="Take it away, with what was built.") from None
+        raise ReadError(f"is damaged: {e}", path, advice="Remove it together with the files that were built.") from None
 
 
 def write_state(out: Path, known: dict[str, Built], begun: Iterable[str] = ()) -> None:
@@ -248,7 +250,7 @@ def _make(task: Task) -> Built:
     project = given.project
     take = project.take(task.name)
     if take is None:
-        raise ReadError(f"has no take {task.name!r} any more", task.folder)
+        raise ReadError(f"no longer has a take {task.name!r}", task.folder)
     entries = {s.file: s for s in project.sources}
     documents = {f: _document(task.folder, entries[f], task.stamp) for f in given.files(take)}
     opened = Opened(task.folder, project, documents)

@@ -97,8 +97,8 @@ class Cluster(AbstractContextManager["Cluster"]):
         for address, theirs in told.items():
             if getattr(theirs, "version", "") != own.version:
                 self._refused.add(address)
-                has = "no Reflexa that answers" if isinstance(theirs, Exception) else _other(own, theirs)
-                self._say(f"worker {address} is refused: it has {has}")
+                has = "no Reflexa installed" if isinstance(theirs, Exception) else _other(own, theirs)
+                self._say(f"worker {address} is not used: it has {has}")
             elif theirs.bits != own.bits:
                 others += 1
         if not told or len(self._refused) == len(told):
@@ -108,8 +108,8 @@ class Cluster(AbstractContextManager["Cluster"]):
             )  # fmt: skip
         if others:
             self._say(
-                f"{others} of {len(told)} workers have another processor or C library, which gives other last bits: "
-                "results may differ from this machine's by that"
+                f"{others} of {len(told)} workers have another processor or C library: results may differ from "
+                "this machine in the last bits"
             )
 
     def _workers(self) -> list[str]:
@@ -142,12 +142,12 @@ class Cluster(AbstractContextManager["Cluster"]):
                 now = time.monotonic()
                 alone = now if self._workers() else alone
                 if now - alone > _ALONE:
-                    raise WorkerLost("the cluster has no workers any more", self._address, advice=_AGAIN)
+                    raise WorkerLost("the cluster has lost all its workers", self._address, advice=_AGAIN)
         except Exception as e:
             # A client that has lost its scheduler says so in many ways.
             if isinstance(e, WorkerLost) or (self._client.status == "running" and not isinstance(e, OSError)):
                 raise
-            raise WorkerLost(f"the scheduler is lost ({e})", self._address, advice=_AGAIN) from None
+            raise WorkerLost(f"the connection to the scheduler is lost ({e})", self._address, advice=_AGAIN) from None
         finally:
             sending.give_up()
 
@@ -156,7 +156,7 @@ class Cluster(AbstractContextManager["Cluster"]):
             self._meet()
 
 
-_AGAIN = "What is done is whole: run it again to go on; apply with --resume."
+_AGAIN = "Finished results are complete. Run it again to continue; apply with --resume."
 
 
 class _Sending:
@@ -198,7 +198,7 @@ class _Sending:
         with suppress(TimeoutError, distributed.CancelledError):  # what was lost is looked at below, too
             distributed.wait(list(self.under_way), timeout=1.0, return_when="FIRST_COMPLETED")
         if self._client.status not in ("running", "connecting"):
-            raise OSError("it answers no more")
+            raise OSError("it does not answer any more")
         for future in [f for f in self.under_way if f.done()]:
             task, tries, digests = self.under_way.pop(future)
             answer: Answer | None = None
@@ -234,7 +234,7 @@ _KEPT = 32
 def _local(address: str) -> Any:
     text = address.removeprefix(LOCAL)
     if not text.isdigit() or not 1 <= int(text) <= 1024:
-        raise ClusterError(f"{address!r} is no number of workers", place="--cluster", advice="Say local:4, for four.")
+        raise ClusterError(f"{address!r} is not a number of workers", place="--cluster", advice="For example local:4.")
     os.environ.setdefault("OPENBLAS_NUM_THREADS", "1")
     distributed: Any = importlib.import_module("distributed")
     return distributed.LocalCluster(
@@ -247,7 +247,7 @@ def _client(distributed: Any, address: str) -> Any:
     try:
         return distributed.Client(address, timeout=_ANSWERS, set_as_default=False)
     except (OSError, TimeoutError, ValueError) as e:
-        why = "no scheduler answers there" if not isinstance(e, ValueError) else "is no address of a scheduler"
+        why = "no scheduler answers there" if not isinstance(e, ValueError) else "is not the address of a scheduler"
         raise ClusterError(
             why, address, advice="Start one with dask scheduler, or use local:N for workers on this machine."
         ) from None
@@ -263,7 +263,7 @@ def _other(own: Any, theirs: Any) -> str:
 
 def _given_up(tries: int) -> WorkerLost:
     return WorkerLost(
-        f"{tries} workers were lost while they were at it", advice="It may need more memory than they have."
+        f"{tries} workers were lost while working on it", advice="It may need more memory than they have."
     )
 
 

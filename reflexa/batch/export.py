@@ -110,7 +110,7 @@ class Proof:
     def said(self) -> str:
         """For people, without the place."""
         within = f"{self.error_mm:.4f} mm and {self.error_deg:.4f}°"
-        first = f"{counted(self.frames, 'frame')} at {self.rate:g} a second, reads back within {within}"
+        first = f"{counted(self.frames, 'frame')} at {self.rate:g} fps, read back with an error of at most {within}"
         return "; ".join((first, *self.warnings))
 
 
@@ -136,7 +136,9 @@ def export_take(
     """
     if line.refused:
         said = "  ".join(f"{s.name}: {line.refused[s.id]}" for s in line.take.steps if s.id in line.refused)
-        raise RecipeError(said, advice="Set the step up, or switch it off: a clip without it is not written.")
+        raise RecipeError(
+            said, advice="Complete its settings, or switch the step off. A clip is not written without it."
+        )
     name = export.name or line.take.name
     clips = exported_clips(line, replace(export, name=name))
     documents = tuple(documents)
@@ -208,7 +210,7 @@ def free(file: Path, overwrite: bool, inputs: Iterable[Path]) -> None:
         except (OSError, ValueError):
             same = False
         if same:
-            raise WriteError("is a source itself, which is never written over", file, advice="Choose another name.")
+            raise WriteError("is a source, and sources are never overwritten", file, advice="Choose another name.")
 
 
 def _reading(format: Format, rig: Rig, model: Imported | None, options: WriteOptions) -> ReadOptions:
@@ -245,17 +247,17 @@ def _read_back(
             copy.write_bytes(data)
             back = read(copy, _reading(format, rig, model, target.options))
         except ReflexaError as e:
-            raise WriteError(f"did not read back ({e.reason})", path, advice="Nothing was written.") from None
+            raise WriteError(f"could not be read back ({e.reason})", path, advice="Nothing was written.") from None
         except OSError as e:
             raise WriteError(f"could not be checked: {os.strerror(e.errno or 0).lower()}", folder) from None
     found = held_against(clips, rig, back, format)
     if found.differs:
         more = f", and {len(found.differs) - 3} more" if len(found.differs) > 3 else ""
         said = "; ".join(found.differs[:3]) + more
-        raise WriteError(f"does not read back as it was meant: {said}", path, advice="Nothing was written.")
+        raise WriteError(f"differs when it is read back: {said}", path, advice="Nothing was written.")
     held = {t.name for c in back.clips for t in c.tracks}
     lost = dict.fromkeys(t.name for c in clips for t in c.tracks if t.name not in held)
-    note = (f"nothing in the file moves by {', '.join(lost)}: only the manifest has them",) if lost else ()
+    note = (f"nothing in the file moves by {', '.join(lost)}: only the manifest contains them",) if lost else ()
     return found, (*back.warnings, *note)
 
 

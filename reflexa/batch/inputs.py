@@ -41,7 +41,7 @@ def in_order(project: Project, takes: Iterable[Take]) -> list[Take]:
     def visit(take: Take, way: tuple[str, ...]) -> None:
         if take.name in way:
             circle = " → ".join((*way[way.index(take.name) :], take.name))
-            raise RecipeError(f"takes draw on each other: {circle}", advice="Have one of them draw on something else.")
+            raise RecipeError(f"takes depend on each other: {circle}", advice="Let one of them use something else.")
         if take.name not in out:
             for other in drawn_on(project, take):
                 visit(other, (*way, take.name))
@@ -85,7 +85,7 @@ class Given:
             told = entries[file]
             out[f"how {file} is read"] = digest_of([told.unit, told.positions, told.facing])
         known = set(rigs)
-        out["what is said of its rigs"] = digest_of([d.plain() for d in self.project.rigs if d.key in known])
+        out["what is set for its rigs"] = digest_of([d.plain() for d in self.project.rigs if d.key in known])
         own = take_plain(replace(take, folder="", note="", views=(), id=""))
         for part, name in (("steps", "its steps"), ("source", "its source"), ("stage", "its stage"), ("ranges", "its ranges"),
                            ("export", "its export settings"), ("accepted", "the findings accepted")):  # fmt: skip
@@ -113,5 +113,5 @@ def changed(before: Mapping[str, str], now: Mapping[str, str]) -> list[str]:
     """In words, what is another than it was."""
     others = [name for name, value in now.items() if name in before and before[name] != value]
     out = [f"{name} {'are others' if name.endswith('s') else 'is another'}" for name in others]
-    out += [f"{name} is new to it" for name in now if name not in before]
+    out += [f"{name} is used for the first time" for name in now if name not in before]
     return out + [f"{name} is no longer used" for name in before if name not in now]

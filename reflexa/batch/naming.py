@@ -46,7 +46,7 @@ def files_of(name: str, clips: list[Clip], format: Format, apart: bool) -> dict[
     names = file_names(name, [c.name for c in clips], format, apart)
     twice = [n for n, count in Counter(n.lower() for n in names).items() if count > 1]
     if twice:
-        raise RecipeError(f"two clips would be written as {twice[0]}", advice="Name one of the ranges otherwise.")
+        raise RecipeError(f"two clips would be written to {twice[0]}", advice="Rename one of the ranges.")
     return {names[0]: clips} if len(names) == 1 else {n: [c] for n, c in zip(names, clips, strict=True)}
 
 
@@ -59,7 +59,7 @@ def numbered(names: Iterable[str], formats: Iterable[Format]) -> list[str]:
 def changed_name(name: str) -> str:
     """Said where a name cannot be a file's as it is; else an empty text."""
     safe = file_name(name)
-    return "" if safe == name else f"{name!r} is no name for a file: it is called {safe!r}"
+    return "" if safe == name else f"{name!r} is not a valid file name: {safe!r} is used"
 
 
 @dataclass(frozen=True)
@@ -87,16 +87,17 @@ def refuse_clashes(plans: Iterable[Results]) -> None:
     found: list[str] = []
     by: dict[str, list[Path]] = {}
     for plan in plans:
-        found += [f"{name} would come of {plan.path} twice" for name in plan.clashing]
+        found += [f"{name} would be written twice for {plan.path}" for name in plan.clashing]
         for name in sorted(plan.all_names):
             by.setdefault(name.lower(), []).append(plan.path)
     found += [
-        f"{name} would come of {', '.join(str(p) for p in dict.fromkeys(paths))}{' twice' if len(set(paths)) == 1 else ''}"
+        f"{name} would be written for "
+        f"{', '.join(str(p) for p in dict.fromkeys(paths))}{' twice' if len(set(paths)) == 1 else ''}"
         for name, paths in by.items()
         if len(paths) > 1
     ]
     if found:
         raise RecipeError(
-            f"two results would have one name: {'; '.join(found)}",
-            advice="Tell them apart by --name, or run them one by one.",
+            f"two results would have the same name: {'; '.join(found)}",
+            advice="Give different names with --name, or run them one by one.",
         )

@@ -94,7 +94,7 @@ def _refuse_there(over: Over, source: Source, name: str, steps: tuple[Step, ...]
     if over.into is None:
         same = (t.name for t in over.there if t.source == source and _alike(t.steps) == _alike(steps))
         for one in same:
-            raise ThereAlready(f"the take {one} is there already")
+            raise ThereAlready(f"the take {one} exists already")
         return
     (file,) = file_names(name, [name], FORMATS[over.format], False)
     path = over.into.folder / file
@@ -103,7 +103,7 @@ def _refuse_there(over: Over, source: Source, name: str, steps: tuple[Step, ...]
         same_source = said["source"]["sha256"] == over.documents[source.file].sha256
         there = said["recipe"]["steps"]
         if same_source and path.exists() and _alike(steps_from_plain(there)) == _alike(s for s in steps if s.on):
-            raise ThereAlready(f"{path.name} is there already")
+            raise ThereAlready(f"{path.name} exists already")
     except (LookupError, TypeError, RecipeError):
         return
 

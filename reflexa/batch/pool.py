@@ -138,8 +138,8 @@ class _Pool:
 def _given_up(task: Any) -> Any:
     """What comes of a task that ends whichever process is at it. Raises WorkerLost where the task has no word for it."""
     error = WorkerLost(
-        f"{_TRIES} processes were ended from outside while they were at it",
-        advice="It may need more memory than there is. What is done is whole.",
+        f"{_TRIES} processes were ended from outside while working on it",
+        advice="It may need more memory than there is. Finished results are complete.",
     )
     failed = getattr(task, "failed", None)
     if failed is None:

@@ -32,11 +32,11 @@ def held_against(clips: list[Clip], rig: Rig, back: Imported, format: Format) ->
     mm = degrees = 0.0
     differs: list[str] = []
     if len(back.clips) < len(clips):
-        return ReadBack(differs=(f"it holds {len(back.clips)} clips instead of {len(clips)}",))
+        return ReadBack(differs=(f"it contains {len(back.clips)} clips instead of {len(clips)}",))
     for i, clip in enumerate(clips):
         found = next((c for c in back.clips if c.name == clip.name), None)
         if found is None and "name" in format.holds:
-            differs.append(f"no clip in it is called {clip.name!r}")
+            differs.append(f"it has no clip called {clip.name!r}")
             continue
         own = _one(clip, found or back.clips[i], rig, format)
         mm, degrees = max(mm, own.mm), max(degrees, own.degrees)
@@ -52,7 +52,7 @@ def _one(clip: Clip, back: Clip, rig: Rig, format: Format) -> ReadBack:
         return ReadBack(differs=(f"the joint {missing[0]!r} is missing",))
     numbers = (back.rotations, back.translations, *(t.values for t in back.tracks))
     if not all(np.isfinite(a).all() for a in numbers):
-        return ReadBack(differs=("it holds what is no number",))
+        return ReadBack(differs=("it contains values that are not numbers",))
     order = [back.skeleton.index[n] for n in clip.skeleton.names]
     placed = np.linalg.norm(back.model[1][:, order] - clip.model[1], axis=-1)
     turned = np.degrees(quat.angle(quat.multiply(quat.conjugate(_from_rest(back)[:, order]), _from_rest(clip))))
@@ -63,12 +63,12 @@ def _one(clip: Clip, back: Clip, rig: Rig, format: Format) -> ReadBack:
     # Said this way round, what is no number on either side is a difference.
     if not placed.max() <= limit:
         f, j = np.unravel_index(int(placed.argmax()), placed.shape)
-        said.append(f"{names[j]} stands {placed[f, j] * 1000:.2f} mm off at frame {f}")
+        said.append(f"{names[j]} is {placed[f, j] * 1000:.2f} mm off at frame {f}")
     if not degrees <= TURN_DEG:
         f, j = np.unravel_index(int(turned.argmax()), turned.shape)
-        said.append(f"{names[j]} is turned by {turned[f, j]:.2f}° at frame {f}")
+        said.append(f"{names[j]} is rotated by {turned[f, j]:.2f}° at frame {f}")
     if not abs(back.rate - clip.rate) <= RATE * clip.rate:
-        said.append(f"{back.rate:g} frames a second instead of {clip.rate:g}")
+        said.append(f"{back.rate:g} frames per second instead of {clip.rate:g}")
     return ReadBack(mm, degrees, (*said, *_besides(clip, back, order, format)))
 
 
@@ -81,9 +81,9 @@ def _besides(clip: Clip, back: Clip, order: list[int], format: Format) -> list[s
     """What else the format holds and the file does not, or holds otherwise."""
     said, holds = [], format.holds
     if "loop" in holds and back.loop != clip.loop:
-        said.append("it is a loop" if back.loop else "it is no loop")
+        said.append("it is a loop" if back.loop else "it is not a loop")
     if "play_rate" in holds and not abs(back.play_rate - clip.play_rate) <= 1e-6 * max(clip.play_rate, 1.0):
-        said.append(f"it asks for a play rate of {back.play_rate:g} instead of {clip.play_rate:g}")
+        said.append(f"it has a play rate of {back.play_rate:g} instead of {clip.play_rate:g}")
     if "events" in holds:
         mine, theirs = (sorted((round(e.frame, 3), e.name) for e in c.events) for c in (clip, back))
         lost = [e for e in mine if e not in theirs]
@@ -94,12 +94,12 @@ def _besides(clip: Clip, back: Clip, order: list[int], format: Format) -> list[s
         a = ones if clip.scales is None else clip.scales
         b = ones if back.scales is None else back.scales[:, order]
         if not np.abs(a - b).max() <= SCALE * max(1.0, float(np.abs(a).max())):
-            said.append("joints are scaled otherwise")
+            said.append("the scale of joints differs")
     theirs_by = {t.name: t.values for t in back.tracks}
     for t in clip.tracks:
         values = theirs_by.get(t.name)  # one that the file has no shape for is told apart, and stands in the manifest
         if values is not None and not np.abs(values - t.values).max() <= CURVE * max(
             1.0, float(np.abs(t.values).max())
         ):
-            said.append(f"the track {t.name!r} has other values")
+            said.append(f"the values of the track {t.name!r} differ")
     return said

@@ -89,7 +89,7 @@ def fitted(clip: Clip, rig: Rig, given: RigFiles) -> tuple[Clip, Rig]:
     if gone:
         raise RecipeError(
             f"{name} has no joint {', '.join(gone[:6])}{' …' if len(gone) > 6 else ''}",
-            place="--rig", advice="Add --step retarget to carry the motion over, or --step rename where only names differ.",
+            place="--rig", advice="Add --step retarget to transfer the motion, or --step rename if only names differ.",
         )  # fmt: skip
     return onto(clip, target), target
 

@@ -100,7 +100,7 @@ def run_one(job: FileJob) -> Done:
         made_of = _made_of(job)
         document = read(job.path, how.read)
         if not document.clips:
-            raise ReadError("holds a rig and no clip", job.path)
+            raise ReadError("contains a rig but no clip", job.path)
         given = load(how.rigs)
         rig = given.known(document.rig)
         within = Surroundings(given.rigs, clips_of(how.others, how.rigs))

@@ -32,7 +32,7 @@ def tidied(paths: Iterable[Path], folder: Path, progress: Progress = quiet) -> T
         try:
             document = read(path)
             if not document.clips:
-                raise ReadError("holds a rig and no clip", path)
+                raise ReadError("contains a rig but no clip", path)
             target = Target(folder / name, kinds[i].name, WriteOptions(frame="clean"), False, tuple(given))
             written.append(write(list(document.clips), document.rig, target, Origin(document, (), document)))
         except ReflexaError as e:

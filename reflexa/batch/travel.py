@@ -121,7 +121,7 @@ def _unpack(root: Path, digest: str, data: bytes) -> None:
         if told.exists():
             return
         if hashlib.sha256(data).hexdigest() != digest:
-            raise ValueError("what was sent is damaged")
+            raise ValueError("the data that was sent is damaged")
         for name, content in msgspec.msgpack.decode(data, type=dict[str, bytes]).items():
             path = _inside(root, Path(name))
             path.parent.mkdir(parents=True, exist_ok=True)

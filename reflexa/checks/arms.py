@@ -7,7 +7,7 @@ from reflexa.motion import stances
 from reflexa.rig import bodies
 from reflexa.rig.rig import SIDES
 
-DEPTH = Limit("inside-body", 4.0, "cm", "What is seen of an arm in the trunk (common practice, no source).")
+DEPTH = Limit("inside-body", 4.0, "cm", "The depth at which an arm inside the body becomes visible.")
 _LONG = 0.15  # for how long at least, seconds
 
 

@@ -18,7 +18,7 @@ BESIDE = Limit(
     "balance",
     6.0,
     "cm",
-    "Clean captures that stand still are within 3 cm, by masses of people in general (measured here).",
+    "Captured people who stand still stay within 3 cm (measured).",
 )
 # The body is nearly still while its centre moves by less than this, m/s; for so long at least, seconds.
 _STILL, _LONG = 0.08, 0.4
@@ -88,7 +88,9 @@ def _run(subject: Subject) -> list[Finding]:
         if far.min() > limit:
             at = int(np.argmax(far))
             worst = frames[at]
-            text = f"the body stands still with its weight {far[at]:.0f} cm beside its feet: it would fall over"
+            text = (
+                f"the body stands still with its centre of mass {far[at]:.0f} cm outside its feet: it would fall over"
+            )
             repair = _lean(clip, joint, (a, b), away[at])
             out.append(Finding("balance", joint, text, (a, b), worst, float(far[at]), limit, "cm", repair))
     return out
@@ -97,7 +99,7 @@ def _run(subject: Subject) -> list[Finding]:
 CHECK = Check(
     "balance",
     "Balance",
-    "The body stands still, and its weight lies beside its feet.",
+    "The body stands still while its centre of mass lies outside its feet.",
     _run,
     96,
     limits=(BESIDE,),

@@ -19,7 +19,7 @@ from reflexa.steps.correction import CorrectionSettings
 from reflexa.steps.correction.settings import Key, Track
 
 GRAVITY = 9.81  # m/s²
-OFF = Limit("flight", 15.0, "%", "Captured jumps measured here fall at 9.4 to 10.8 m/s².")
+OFF = Limit("flight", 15.0, "%", "Captured jumps fall at 9.4 to 10.8 m/s² (measured).")
 # Soles and palms are off what lies below by more than the first, metres; knees and elbows by more than the second; and the pelvis
 # is higher than the third, as a share of the leg. Shorter flights tell nothing, seconds.
 _OFF_GROUND, _CLEAR, _UP, _LONG = 0.03, 0.05, 0.4, 0.15
@@ -84,7 +84,7 @@ def _repair(clip: Clip, pelvis: str, frames: tuple[int, int], falls: float) -> R
             for o in old
             if 0 <= o < clip.frames
         }
-        return Repair("Re-time the flight", "retime", {"how": "curve", "curve": [list(p) for p in curve.items()]})
+        return Repair("Retime the flight", "retime", {"how": "curve", "curve": [list(p) for p in curve.items()]})
     at = np.unique(np.linspace(first, last, _KEYS).round().astype(int))
     up = (GRAVITY - falls) / 2 * (at - first) * (last - at) / clip.rate**2
     keys = tuple(Key(int(f), move=(0.0, round(float(h), 4), 0.0)) for f, h in zip(at, up, strict=True))
@@ -119,5 +119,11 @@ def _run(subject: Subject) -> list[Finding]:
 
 
 CHECK = Check(
-    "flight", "Flight", "The body in the air does not fall as everything falls.", _run, 95, limits=(OFF,), whole=True
+    "flight",
+    "Flight",
+    "The body in the air does not fall at the speed of gravity.",
+    _run,
+    95,
+    limits=(OFF,),
+    whole=True,
 )

@@ -11,7 +11,7 @@ TURN = Limit(
     "flip-speed",
     1800.0,
     "°/s",
-    "Faster than any limb turns about its length (common practice, no source).",
+    "The rotation between two frames that no limb does.",
 )
 # What turns by less than this from one frame to the next is no flip, however fast the clip's frames are, degrees.
 _LEAST = 20.0
@@ -27,7 +27,7 @@ def _run(subject: Subject) -> list[Finding]:
         name = clip.skeleton.names[t.joint]
         speed = np.abs(t.steps) * clip.rate
         for f in np.flatnonzero((speed > limit) & (np.abs(t.steps) > _LEAST)).tolist():
-            text = f"{name} turns over by {abs(float(t.steps[f])):.0f}° from one frame to the next"
+            text = f"{name} flips by {abs(float(t.steps[f])):.0f}° from one frame to the next"
             out.append(Finding("flip", name, text, (f - 1, f), f, float(speed[f]), limit, "°/s"))
     return out
 
@@ -35,7 +35,7 @@ def _run(subject: Subject) -> list[Finding]:
 CHECK = Check(
     "flip",
     "Flip",
-    "A bone of a limb turns over about its own length from one frame to the next.",
+    "A bone of a limb flips about its own axis from one frame to the next.",
     _run,
     26,
     limits=(TURN,),

@@ -8,9 +8,9 @@ from reflexa.checks.model import Check, Finding, Limit, Measured, Subject
 from reflexa.checks.slide import FOOT_LOCK
 from reflexa.rig.foot_rest import leg_length, stand_of
 
-OVER = Limit("float", 3.0, "cm", "What is seen in a game at arm's length (common practice, no source).")
+OVER = Limit("float", 3.0, "cm", "The height at which a hovering foot becomes visible.")
 STANDS = Limit(
-    "float-no-prop", 15.0, "cm", "Higher than this nobody hovers: what the foot stands on is not on the stage."
+    "float-no-prop", 15.0, "cm", "Above this height the foot probably stands on something that is missing on the stage."
 )
 # Of the height of an ankle over its sole, where no skin shows it, so much may be wrong without anyone seeing it.
 _GUESSED = 0.15
@@ -40,13 +40,13 @@ def _run(subject: Subject) -> list[Finding]:
         if m.size > stands:
             high.append(m)
             continue
-        text = f"{m.joint} hovers {m.size:.1f} cm over what it stands on"
+        text = f"{m.joint} hovers {m.size:.1f} cm above the surface it stands on"
         out.append(Finding("float", m.joint, text, m.frames, m.worst, m.size, over, "cm", FOOT_LOCK))
     if high:
         m = max(high, key=lambda m: m.size)
         span = min(h.frames[0] for h in high), max(h.frames[1] for h in high)
         times = f", {len(high)} times," if len(high) > 1 else ""
-        text = f"{m.joint} stands {m.size:.1f} cm over the ground{times} and no prop is there for it to stand on"
+        text = f"{m.joint} stands {m.size:.1f} cm above the ground{times} and there is no prop under it"
         out.append(Finding("float", m.joint, text, span, m.worst, m.size, stands, "cm"))
     return out
 
@@ -57,5 +57,11 @@ def _lies(subject: Subject, frame: int) -> bool:
 
 
 CHECK = Check(
-    "float", "Float", "A sole hovers over what it stands on.", _run, 30, limits=(OVER, STANDS), about="ground"
+    "float",
+    "Float",
+    "A standing foot hovers above the surface it stands on.",
+    _run,
+    30,
+    limits=(OVER, STANDS),
+    about="ground",
 )

@@ -10,8 +10,8 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.per_clip_cache import cached_per_clip
 
-LONG = Limit("freeze", 0.5, "s", "Frozen frames count from so long on (common practice, no source).")
-LIVELY = Limit("freeze-lively", 0.15, "s", "The same in a clip that is nowhere else still, as captures are.")
+LONG = Limit("freeze", 0.5, "s", "The time without movement that counts as frozen.")
+LIVELY = Limit("freeze-lively", 0.15, "s", "The same, for clips that are nowhere else still, such as captures.")
 # Nothing alive stands stiller than this from frame to frame: radians and metres (common practice, no source).
 _STILL, _STILL_M = 1e-5, 1e-6
 # A clip that stands still more often than this does so as its habit.
@@ -32,7 +32,7 @@ def _run(subject: Subject) -> list[Finding]:
         if seconds > limit:
             frames = (a, b + 1)
             cut = Repair(
-                "Cut the frozen frames out",
+                "Cut out the frozen frames",
                 "trim",
                 {"cut": ((a + 1, b + 1),)} if b + 1 < clip.frames - 1 else {"last": a},
             )

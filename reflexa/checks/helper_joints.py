@@ -7,7 +7,7 @@ import numpy as np
 from reflexa.checks.model import Check, Finding, Limit, Repair, Subject
 from reflexa.rig.helpers import by_rule
 
-AWAY = Limit("helper", 1.0, "mm", "Less than this nobody sees on a foot or hand (common practice, no source).")
+AWAY = Limit("helper", 1.0, "mm", "The distance at which a helper joint is visibly off.")
 _REPAIR = Repair("Put helper joints back", "helper-joints")
 
 
@@ -25,7 +25,8 @@ def _run(subject: Subject) -> list[Finding]:
         worst = int(np.argmax(mm))
         out.append(
             Finding(
-                "helper", name, f"{name} is up to {mm[worst]:.1f} mm away from {rig.helpers[name].follows}, its rule",
+                "helper", name, f"{name} is up to {mm[worst]:.1f} mm away from {rig.helpers[name].follows}, which "
+                                "it should follow",
                 (int(off[0]), int(off[-1])), worst, float(mm[worst]), limit, "mm", _REPAIR,
             )
         )  # fmt: skip
@@ -33,6 +34,6 @@ def _run(subject: Subject) -> list[Finding]:
 
 
 CHECK = Check(
-    "helper", "Helper off", "What the engine reads is not where the hand or foot is.", _run, 70,
+    "helper", "Helper off", "A helper joint is not where the hand or foot is that it follows.", _run, 70,
     limits=(AWAY,),
 )  # fmt: skip

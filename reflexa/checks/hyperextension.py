@@ -15,13 +15,13 @@ KNEE = Limit(
     "hyperextension-knee",
     15.0,
     "°",
-    "Knees go up to 10 degrees beyond straight (textbooks of joint mobility; from memory).",
+    "Knees bend up to 10° beyond straight (joint mobility textbooks).",
 )
 ELBOW = Limit(
     "hyperextension-elbow",
     20.0,
     "°",
-    "Elbows go up to 15 degrees beyond straight (textbooks of joint mobility; from memory).",
+    "Elbows bend up to 15° beyond straight (joint mobility textbooks).",
 )
 # A limb that is bent by more than this, degrees, shows which way it bends.
 _SHOWS = 15.0

@@ -28,4 +28,6 @@ def _run(subject: Subject) -> list[Finding]:
     return out
 
 
-CHECK = Check("lost", "Lost", "A joint or a track of the source is not in the result.", _run, 78, line=True, whole=True)
+CHECK = Check(
+    "lost", "Lost", "A joint or a track of the source is missing in the result.", _run, 78, line=True, whole=True
+)

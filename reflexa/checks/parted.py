@@ -20,10 +20,8 @@ from reflexa.rig.rig import SIDES
 from reflexa.stage import Stage
 from reflexa.steps.registry import kind_of
 
-APART = Limit("parted", 4.0, "cm", "What is seen of two hands on one rope (common practice, no source).")
-BENT = Limit(
-    "squashed", 15.0, "°", "A knee that is this much more bent in the air is seen at once (common practice, no source)."
-)
+APART = Limit("parted", 4.0, "cm", "The distance at which two hands on one rope are visibly off.")
+BENT = Limit("squashed", 15.0, "°", "The difference at which a knee in the air is visibly too bent.")
 # Hands that the source keeps together by less than this do as they like; for how long at least, seconds.
 _TOGETHER, _LONG = 0.95, 0.1
 
@@ -70,7 +68,7 @@ def _run(subject: Subject) -> list[Finding]:
             assert l is not None
             joint = clip.skeleton.names[l.middle if l.end < 0 else l.end]
             how = "further apart" if off[worst] > 0 else "nearer to each other"
-            text = f"the hands are {abs(off[worst]):.1f} cm {how} than the source's"
+            text = f"the hands are {abs(off[worst]):.1f} cm {how} than in the source"
             out.append(Finding("parted", joint, text, (first, last), worst, float(abs(off[worst])), limit, "cm"))
     in_air, own = _source(before, rig, subject.stage)
     if in_air.any():
@@ -81,12 +79,12 @@ def _run(subject: Subject) -> list[Finding]:
             more = bends[end].angle - own[end].angle
             if found := _worst(more, limit, in_air, clip.rate):
                 joint = clip.skeleton.names[bends[end].limb.middle]
-                text = f"{joint} is {more[found[2]]:.0f}° more bent in the air than the source's"
+                text = f"{joint} is {more[found[2]]:.0f}° more bent in the air than in the source"
                 out.append(Finding("squashed", joint, text, found[:2], found[2], float(more[found[2]]), limit, "°"))
     return out
 
 
 CHECK = Check(
-    "parted", "Hands parted", "Hands that the source keeps together are not, or legs are squashed in the air.", _run, 62,
+    "parted", "Hands parted", "Hands that are together in the source are apart, or legs are squashed in the air.", _run, 62,
     kinds=("parted", "squashed"), limits=(APART, BENT), line=True, about="joint", titles={"squashed": "Legs squashed in flight"},
 )  # fmt: skip

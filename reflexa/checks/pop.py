@@ -11,12 +11,13 @@ from reflexa.checks.model import Check, Finding, Limit, Subject, amount
 from reflexa.motion import kernels
 from reflexa.motion.arrays import Array
 
-TURN = Limit("pop", 30.0, "°", "A step of a joint is off those before and after by this (common practice, no source).")
-MOVE = Limit(
-    "pop-move", 6.0, "cm", "A step of a joint is off those before and after by this (common practice, no source)."
-)
+TURN = Limit("pop", 30.0, "°", "The jump between two frames that becomes visible.")
+MOVE = Limit("pop-move", 6.0, "cm", "The jump between two frames that becomes visible.")
 TIMES = Limit(
-    "pop-times", 3.0, "times", "And by so many times what it is within half a second about it: fast is not a pop."
+    "pop-times",
+    3.0,
+    "times",
+    "How much larger the jump must be than the movement within half a second around it: fast movement is not a pop.",
 )
 _ABOUT, _LEAST = 0.5, (1.0, 0.2)  # seconds; degrees and cm that count as usual at least
 # Pops of joints within so many frames are one.

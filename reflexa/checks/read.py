@@ -16,7 +16,8 @@ def _run(subject: Subject) -> list[Finding]:
 
 
 CHECK = Check(
-    "read", "As it was read",
-    "Rotations flip their sign in the file (put right when it was read), or motion of what is no joint was left out.",
+    "read", "Import",
+    "Rotations change their sign in the file (corrected on import), or motion of nodes that are not joints was "
+    "ignored.",
     _run, 76, ("sign", "lost"), line=True,
 )  # fmt: skip

@@ -26,5 +26,5 @@ def _run(subject: Subject) -> list[Finding]:
 
 
 CHECK = Check(
-    "rest-pose", "Rest pose", "Frames at the head or tail are the rest pose.", _run, 35, about="time", whole=True
+    "rest-pose", "Rest pose", "Frames at the start or end are in rest pose.", _run, 35, about="time", whole=True
 )

@@ -7,13 +7,13 @@ from reflexa.rig.problems import FAR, FAR_DEGREES, problems
 
 SHARE = Limit(
     "asymmetry", 1.5, "% of height",
-    "How far a joint may be from its partner's reflection: skeletons measured on people are asymmetric by up to 1.4 %.",
+    "How far a joint may be from its mirrored partner. Skeletons measured on people are asymmetric by up to 1.4 %.",
 )  # fmt: skip
 TURNED = Limit(
     "asymmetry-turn",
     FAR_DEGREES,
     "°",
-    "How far a bone may point from its partner's reflection (common practice, no source).",
+    "How far a bone may point away from its mirrored partner.",
 )
 _KINDS = {"asymmetric": "asymmetry", "missing part": "missing-part"}
 
@@ -35,7 +35,7 @@ def _run(subject: Subject) -> list[Finding]:
 
 
 CHECK = Check(
-    "rig", "Rig problems", "What a mirror or a retarget would stumble over in the rig itself.", _run, 80,
+    "rig", "Rig problems", "Problems of the rig that affect mirroring or retargeting.", _run, 80,
     ("unpaired", "asymmetry", "missing-part", "unsure"), (SHARE, TURNED),
     titles={
         "unpaired": "No partner", "asymmetry": "Sides differ", "missing-part": "Part not found", "unsure": "Part guessed",

@@ -9,7 +9,7 @@ import numpy as np
 from reflexa.checks.model import Check, Finding, Limit, Measured, Repair, Subject
 from reflexa.steps.root_motion import travel_of
 
-DRIFT = Limit("root-drift", 2.0, "cm", "What a loop may lead aside in a round (common practice, no source).")
+DRIFT = Limit("root-drift", 2.0, "cm", "How far a loop may drift sideways per cycle.")
 # A loop that gets no further than this in a round is meant to stay where it is, metres.
 _STAYS = 0.25
 
@@ -36,11 +36,18 @@ def _run(subject: Subject) -> list[Finding]:
     m = drift(subject)
     if m.size <= subject.limit(DRIFT):
         return []
-    text = f"{m.joint} drifts {m.size:.1f} cm in a round of the loop"
-    repair = Repair("Take the drift out", "root-motion", MappingProxyType({"operation": "remove drift"}))
+    text = f"{m.joint} drifts {m.size:.1f} cm per cycle of the loop"
+    repair = Repair("Remove the drift", "root-motion", MappingProxyType({"operation": "remove drift"}))
     return [Finding("root-drift", m.joint, text, m.frames, m.worst, m.size, subject.limit(DRIFT), "cm", repair)]
 
 
 CHECK = Check(
-    "root-drift", "Root drift", "A loop leads off in every round.", _run, 40, limits=(DRIFT,), about="time", whole=True
+    "root-drift",
+    "Root drift",
+    "A loop drifts away with every cycle.",
+    _run,
+    40,
+    limits=(DRIFT,),
+    about="time",
+    whole=True,
 )

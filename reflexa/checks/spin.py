@@ -11,7 +11,7 @@ ROUND = Limit(
     "spin",
     270.0,
     "°",
-    "No shoulder, hip or forearm turns so far about its length (about 180° for the whole arm; from memory).",
+    "No shoulder, hip or forearm rotates this far about its own axis (about 180° for a whole arm).",
 )
 
 
@@ -29,7 +29,7 @@ def _run(subject: Subject) -> list[Finding]:
             name = clip.skeleton.names[t.joint]
             first, last = min(low, high), max(low, high)
             fast = first + int(np.argmax(np.abs(np.diff(t.whole[first : last + 1])))) + 1
-            text = f"{name} spins by {size:.0f}° about its own length"
+            text = f"{name} spins by {size:.0f}° about its own axis"
             out.append(Finding("spin", name, text, (first, last), min(fast, last), size, limit, "°"))
     return out
 
@@ -37,7 +37,7 @@ def _run(subject: Subject) -> list[Finding]:
 CHECK = Check(
     "spin",
     "Spin",
-    "A bone of a limb turns about its own length further than any joint lets it.",
+    "A bone of a limb rotates about its own axis further than a joint allows.",
     _run,
     28,
     limits=(ROUND,),

@@ -11,7 +11,7 @@ LONG = Limit(
     "straight",
     0.2,
     "s",
-    "How long a knee or elbow must stay exactly straight to look pinned (common practice, no source).",
+    "How long a knee or elbow must stay exactly straight to look locked.",
 )
 # Straighter than this, degrees, and stiller than this from frame to frame, nothing alive is while it moves: by so many degrees
 # at least; and the limb has been bent by as much just before or after.
@@ -36,13 +36,14 @@ def _run(subject: Subject) -> list[Finding]:
             if frames < least or swings < _MOVES or max(beside[first], beside[last]) < _MOVES:
                 continue
             seconds = frames / clip.rate
-            text = f"{name} is pinned straight for {seconds:.2f} s"
+            text = f"{name} is locked straight for {seconds:.2f} s"
             out.append(Finding("straight", name, text, (first, last), first, seconds, subject.limit(LONG), "s"))
     return out
 
 
 CHECK = Check(
-    "straight", "Pinned straight", "A knee or elbow stays exactly straight while its limb moves: its goal is out of reach.", _run,
+    "straight", "Locked straight", "A knee or elbow stays exactly straight while its limb moves: its target is "
+                                   "out of reach.", _run,
     24, limits=(LONG,),
     about="joint",
 )  # fmt: skip

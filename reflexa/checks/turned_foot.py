@@ -12,9 +12,7 @@ from reflexa.rig.foot_rest import as_seen
 from reflexa.rig.soles import soles
 from reflexa.stage import surface_under
 
-TILT = Limit(
-    "turned-foot", 30.0, "°", "Feet of clean captures that stand on heel and ball are within 25° (measured here)."
-)
+TILT = Limit("turned-foot", 30.0, "°", "Feet of captures that stand on heel and ball tilt by up to 25° (measured).")
 # For how long at least, seconds; a foot that is tilted by more than this lies on its instep or its side, degrees.
 _LONG, _LIES = 0.2, 70.0
 
@@ -40,13 +38,14 @@ def _run(subject: Subject) -> list[Finding]:
         if spans:
             first, last, worst = max(spans, key=lambda p: float(tilt[p[2]]))
             size, at = float(tilt[worst]), stance.frames[0]
-            text = f"{stance.joint} stands tilted by {size:.0f}° off what it stands on"
+            text = f"{stance.joint} is tilted by {size:.0f}° against the surface it stands on"
             frames = at + first, at + last
             out.append(Finding("turned-foot", stance.joint, text, frames, at + worst, size, limit, "°", FOOT_LOCK))
     return out
 
 
 CHECK = Check(
-    "turned-foot", "Foot off the ground's tilt", "A foot stands on heel and ball, tilted off what it stands on.", _run, 32,
+    "turned-foot", "Foot tilted", "A foot stands on heel and ball, but is tilted against the "
+                                                 "surface under it.", _run, 32,
     limits=(TILT,), about="ground",
 )  # fmt: skip

@@ -28,6 +28,6 @@ def _run(subject: Subject) -> list[Finding]:
 
 
 CHECK = Check(
-    "goal", "Goal out of reach", "A step asks for something that the result does not do.", _run, 62,
+    "goal", "Target out of reach", "The result does not do what a step asks for.", _run, 62,
     line=True,
 )  # fmt: skip

@@ -60,7 +60,7 @@ class _Commands(click.Group):
         if args and args[0] not in known and not args[0].startswith("-") and not _is_there(args[0]):
             near = difflib.get_close_matches(args[0], known, 2)
             said = f" Did you mean {' or '.join(near)}?" if near else f" There are {', '.join(known)}."
-            raise click.UsageError(f"There is no command and no project {args[0]!r}.{said}", ctx)
+            raise click.UsageError(f"{args[0]!r} is neither a command nor a project.{said}", ctx)
         if not args or args[0] == "--demo" or (args[0] not in known and not args[0].startswith("-")):
             args = ["open", *args]
         return super().parse_args(ctx, args)
@@ -81,12 +81,12 @@ class _Commands(click.Group):
             sys.stdout.flush()
             return out
         except KeyboardInterrupt:
-            click.echo("stopped: what is done is whole", err=True)
+            click.echo("stopped: finished results are complete", err=True)
             sys.exit(130)
         except ValueError as e:
             if "null byte" not in str(e) and "null character" not in str(e):
                 raise
-            click.echo("error: a path holds a character that no path can hold", err=True)
+            click.echo("error: a path contains a character that paths cannot contain", err=True)
             sys.exit(2)
         except OSError as e:
             if e.errno != errno.EPIPE:  # whoever reads no further knows that
@@ -95,7 +95,7 @@ class _Commands(click.Group):
             _give_up_output()
             sys.exit(4)
         except RecursionError:
-            click.echo("error: something given is nested too deeply to be read", err=True)
+            click.echo("error: a value is nested too deeply to be read", err=True)
             sys.exit(2)
 
 

@@ -90,8 +90,8 @@ def _talk_json(quiet: bool, verbose: bool, as_json: bool) -> Talk:
     return Talk(quiet, verbose, as_json)
 
 
-_QUIET = click.option("--quiet", is_flag=True, help="Say nothing but errors.")
-_VERBOSE = click.option("--verbose", is_flag=True, help="Say more on the way, and what goes into the log.")
+_QUIET = click.option("--quiet", is_flag=True, help="Print errors only.")
+_VERBOSE = click.option("--verbose", is_flag=True, help="Print more details, including the log.")
 _JSON = click.option("--json", "as_json", is_flag=True, help="One JSON document on standard output.")
 talking = grouped((_QUIET, _VERBOSE), "talk", _talk)
 talking_json = grouped((_JSON, _QUIET, _VERBOSE), "talk", _talk_json)
@@ -105,20 +105,20 @@ def _reading(source_units: str | None, facing: str, positions: str, rigs: tuple[
 reading = grouped(
     (
         click.option(
-            "--source-units", type=click.Choice(list(UNITS)), help="Unit of a source that declares none (BVH)."
+            "--source-units", type=click.Choice(list(UNITS)), help="The unit of a source that does not declare one (BVH)."
         ),
         click.option(
             "--source-facing", "facing", default="", type=click.Choice(["", *FACINGS]),
-            help="Which way the figure faces in the file, where the guess is wrong.",
+            help="The direction in which the figure faces in the file, if it was detected wrongly.",
         ),
         click.option(
             "--positions", type=click.Choice(["auto", "replace", "add"]), default="auto", show_default=True,
-            help="How a BVH joint's position channels relate to its offset.",
+            help="Whether position channels of a BVH joint replace its offset or add to it.",
         ),
         click.option(
             "--rig", "rigs", multiple=True, metavar="FILE", type=click.Path(path_type=Path),
-            help="A rig to go onto (any model or clip file), a rig document (.rig.json) with what is known of a rig, or the "
-            "skeleton of a motion file. May be given several times.",
+            help="A target rig (any model or clip file), a rig document (.rig.json), or the skeleton of a "
+                 "motion file. Can be given several times.",
         ),
     ),
     "source", _reading,
@@ -133,19 +133,22 @@ writing = grouped(
     (
         click.option(
             "--frame", type=click.Choice(["source", "clean"]), default="source", show_default=True,
-            help="Write as the source was, or the format's own standard.",
+            help="Axes and units of the written file. source: like the source file. clean: the standard of the "
+                 "format.",
         ),
         click.option(
-            "--units", type=click.Choice(list(UNITS)), default="m", show_default=True, help="Unit of a clean BVH."
+            "--units", type=click.Choice(list(UNITS)), default="m", show_default=True,
+                help="The unit of a BVH file written with --frame clean."
         ),
-        click.option("--force", is_flag=True, help="Write over existing files."),
+        click.option("--force", is_flag=True, help="Overwrite existing files."),
     ),
     "target", _writing,
 )  # fmt: skip
 
 staged = click.option(
     "--stage", "stage_file", metavar="FILE", type=click.Path(path_type=Path),
-    help="The stage: a stage document (.stage.json), or a GLB mesh as one prop. What feet stand on and goals go to.",
+    help="The stage: a stage document (.stage.json), or a GLB mesh as one prop. Feet stand on it and hands "
+         "reach its grips.",
 )  # fmt: skip
 
 
@@ -169,7 +172,7 @@ def sharing(cluster: str, jobs: int) -> Iterator[Share]:
 
 
 looping = click.option(
-    "--loop/--no-loop", "loop", default=None, help="Clips are loops (or none), whatever their files say."
+    "--loop/--no-loop", "loop", default=None, help="Treat clips as loops (or not), regardless of their files."
 )  # fmt: skip
 
 

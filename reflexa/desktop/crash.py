@@ -27,9 +27,7 @@ def install(window: MainWindow) -> None:
     def tell(text: str) -> None:
         last = text.strip().splitlines()[-1]
         window.desk.keeper.keep_now()
-        window.desk.show_error(
-            f"Something went wrong that should not have: {last}\n\nWhat you have edited is kept. Details are in {log_file()}."
-        )
+        window.desk.show_error(f"Unexpected error: {last}\n\nYour changes are kept. Details are in {log_file()}.")
 
     teller.happened.connect(tell)
 

@@ -27,7 +27,7 @@ class SplitterSizes(QObject):
         splitter.splitterMoved.connect(lambda *_: self._set(True))
         splitter.installEventFilter(self)
         splitter.handle(1).installEventFilter(self)
-        splitter.handle(1).setToolTip("Drag: how high the time area is. Double-click: as high as what it shows")
+        splitter.handle(1).setToolTip("Drag to change the height of the time area. Double-click: fit to its content")
 
     def eventFilter(self, watched: QObject, event: QEvent) -> bool:
         if event.type() == QEvent.Type.MouseButtonDblClick:

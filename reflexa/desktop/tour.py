@@ -52,31 +52,31 @@ def _fixed(d: Desk) -> bool:
 
 STOPS = (
     Stop(
-        "In <b>Clips</b> on the left, find <b>walk, skating</b> and double-click it: a take of it is made and opened.",
+        "In <b>Clips</b> on the left, double-click <b>walk, skating</b>. This makes a take of it and opens it.",
         _opened,
     ),
     Stop(
-        "Its feet slide: the card <b>Result</b> counts what is found. Press <b>F8</b> to go to where it is worst.",
+        "Its feet slide: the card <b>Result</b> counts the findings. Press <b>F8</b> to go to the worst place.",
         _at_a_finding,
     ),
     Stop(
-        "Choose <b>Fix all</b> on the right (Ctrl+Shift+F8): the steps that help are put in. Or press + and add "
-        "<b>Spans</b>.",
+        "Press <b>Fix all</b> on the right (Ctrl+Shift+F8): steps that help are added. Or press + and add "
+        "<b>Foot lock</b>.",
         _fixed,
     ),
     Stop(
-        "Click the picture, play with <b>Space</b>, and hold <b>B</b>: that is how it was. Or choose <b>Both</b> below.",
+        "Click the picture, play with <b>Space</b>, and hold <b>B</b> to see the source. Or choose <b>Both</b> below.",
         lambda d: d.viewport.look.before_held or d.viewport.look.compare != "After",
     ),
     Stop(
-        "<b>Export…</b> on the card Result (Ctrl+E) writes a new clip, reads it back, and proves it. The source stays as "
-        "it is.",
+        "<b>Export…</b> on the card Result (Ctrl+E) writes a new clip and verifies it by reading it back. The "
+        "source is not changed.",
         lambda d: isinstance(d.dialog, ExportDialog),
     ),
 )
 _END = (
-    "That is the whole way: source, steps, result. The takes of the demo tell more, each on its page <b>Result</b>; F1 "
-    "lists the keys."
+    "That is all: source, steps, result. The takes of the demo show more; each has a note on its page "
+    "<b>Result</b>. F1 lists the keys."
 )
 
 
@@ -96,10 +96,10 @@ class Tour(QFrame):
         column.addWidget(self.text)
         row = QHBoxLayout()
         self.skip = QPushButton("Next")
-        self.skip.setToolTip("Go on without doing it")
+        self.skip.setToolTip("Skip this")
         self.skip.clicked.connect(self._next)
         self.leave = QPushButton("Leave")
-        self.leave.setToolTip("Close this; Help, First clip step by step, begins it again")
+        self.leave.setToolTip("Close. To start again: Help, First clip step by step.")
         self.leave.clicked.connect(self.close_tour)
         row.addStretch(1)
         row.addWidget(self.skip)

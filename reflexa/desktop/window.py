@@ -211,7 +211,7 @@ class MainWindow(QMainWindow):
         elif event.key() == Qt.Key.Key_Escape and session.selection.waiting is not None:
             session.selection.wait_for(None)
         elif event.key() == Qt.Key.Key_Escape and session.evaluator.stop():
-            self.desk.say("Stopped. The picture shows what was computed last.")
+            self.desk.say("Stopped. The picture shows the last result.")
         else:
             super().keyPressEvent(event)
 

@@ -87,14 +87,14 @@ class _Text:
 
     def numbers(self, words: list[str], count: int | None = None) -> list[float]:
         if count is not None and len(words) != count:
-            raise self.bad(f"has {len(words)} numbers where {count} belong")
+            raise self.bad(f"has {len(words)} numbers instead of {count}")
         try:
             out = [float(w) for w in words]
         except ValueError:
             wrong = next(w for w in words if not _is_number(w))
             raise self.bad(f"{wrong[:40]!r} is not a number") from None
         if not all(abs(v) < _LARGEST for v in out):
-            raise self.bad("has a number that is not usable")
+            raise self.bad("has a number that cannot be used")
         return out
 
 
@@ -137,10 +137,10 @@ def _read_skeleton(path: Path) -> _Skeleton:
     if missing:
         raise ReadError(f"has no {', '.join(sorted(missing))}", path, advice="Is it an ASF skeleton?")
     if bone is not None:
-        raise ReadError(f"the bone {bone.name!r} has no end", path, f"line {bone.line}", "The file may be cut off.")
+        raise ReadError(f"the bone {bone.name!r} is not closed", path, f"line {bone.line}", "The file may be cut off.")
     loose = [b.name for b in out.bones.values() if b.name != ROOT and not b.parent]
     if loose:
-        raise ReadError(f"the hierarchy does not say where {', '.join(loose[:6])} hangs", path, ":hierarchy")
+        raise ReadError(f"the hierarchy does not contain {', '.join(loose[:6])}", path, ":hierarchy")
     return out
 
 
@@ -160,14 +160,14 @@ def _bone_line(text: _Text, out: _Skeleton, bone: _Bone | None, key: str, words:
             raise text.bad(f"a bone begins before {bone.name!r} has ended")
         return _Bone("", text.number)
     if bone is None:
-        raise text.bad(f"{key[:40]!r} stands outside a bone")
+        raise text.bad(f"{key[:40]!r} is outside a bone")
     if key == "end":
         if not bone.name:
             raise text.bad("a bone has no name")
         if bone.name in out.bones:
             raise text.bad(f"two bones are called {bone.name!r}")
         if len(out.bones) >= MOST_JOINTS:
-            raise text.bad(f"there are more than the {MOST_JOINTS} bones that are read")
+            raise text.bad(f"there are more than {MOST_JOINTS} bones, the most that can be read")
         size = float(np.linalg.norm(bone.direction))
         if size > 1e-9:
             bone.direction = bone.direction / size
@@ -191,7 +191,7 @@ def _bone_line(text: _Text, out: _Skeleton, bone: _Bone | None, key: str, words:
 def _order(text: _Text, words: list[str]) -> str:
     order = words[0].lower() if words else "xyz"
     if sorted(order) != ["x", "y", "z"]:
-        raise text.bad(f"{order[:40]!r} is no order of axes")
+        raise text.bad(f"{order[:40]!r} is not an order of axes")
     return order
 
 
@@ -199,7 +199,7 @@ def _channels(text: _Text, words: list[str]) -> tuple[str, ...]:
     found = tuple(w.lower() for w in words)
     odd = [c for c in found if c not in (*_TURNS, *_MOVES, "l")]
     if odd or len(set(found)) < len(found):
-        raise text.bad(f"{(odd or list(found))[0][:40]!r} is no channel, or stands there twice")
+        raise text.bad(f"{(odd or list(found))[0][:40]!r} is not a channel, or is listed twice")
     return found
 
 
@@ -211,7 +211,7 @@ def _hierarchy_line(text: _Text, bones: dict[str, _Bone], words: list[str]) -> N
     for name in words[1:]:
         child = bones[name]
         if name == ROOT or child.parent:
-            raise text.bad(f"{name!r} hangs on two bones")
+            raise text.bad(f"{name!r} has two parents")
         child.parent = words[0]
         above = words[0]
         while above:
@@ -266,16 +266,16 @@ def _read_motion(path: Path, bones: list[_Bone]) -> tuple[dict[str, Array], bool
                 f"the skeleton has no bone {words[0][:40]!r}", "Is it the skeleton that belongs to this motion?"
             )
         if frame == 0:
-            raise text.bad("a bone stands before the first frame")
+            raise text.bad("a bone is listed before the first frame")
         if len(rows[bone.name]) >= frame:
-            raise text.bad(f"{bone.name!r} stands twice in a frame")
+            raise text.bad(f"{bone.name!r} is listed twice in a frame")
         fill_one = rows[bone.name]
         while len(fill_one) < frame - 1:
             fill_one.append(fill_one[-1] if fill_one else [0.0] * len(bone.channels))
         fill_one.append(text.numbers(words[1:], len(bone.channels)))
     fill(frame)
     if frame == 0:
-        raise ReadError("holds no frame of motion", path, advice="The file may be cut off.")
+        raise ReadError("contains no frames of motion", path, advice="The file may be cut off.")
     return {n: np.array(v, dtype=np.float64).reshape(frame, -1) for n, v in rows.items()}, degrees
 
 
@@ -326,7 +326,7 @@ def _skeleton_of(motion: Path, options: ReadOptions) -> Path:
     if len(there) == 1:
         return there[0]
     raise ReadError(
-        "has no skeleton beside it", motion,
+        "has no skeleton file next to it", motion,
         advice=f"Put {motion.stem}.asf into the same folder, or give it with --rig.",
     )  # fmt: skip
 
@@ -378,7 +378,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         rotations, translations = _posed(bones, values, raw, text.degrees if degrees is None else degrees)
         q, t = frames.to_internal(frame, skeleton, rotations, translations)
         clips = (Clip(readable(path.stem), skeleton, quat.continuous(q), t, RATE),)
-        warnings.append(f"The file does not say its rate: {RATE:g} frames a second are taken.")
+        warnings.append(f"The file does not declare its rate: {RATE:g} frames per second are assumed.")
     return Imported(path, "amc", "", rig, Clips.of(clips), frame, Remarks((*warnings, *said)), None)
 
 

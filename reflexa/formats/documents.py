@@ -23,7 +23,7 @@ def read_document(path: Path, kind: str, version: int) -> dict[str, Any]:
     except RecursionError:
         raise ReadError("is nested too deeply", path) from None
     if not isinstance(data, dict) or data.get("reflexa") != kind:
-        raise ReadError(f'is no saved {kind}: "reflexa": "{kind}" is missing', path)
+        raise ReadError(f'is not a saved {kind}: "reflexa": "{kind}" is missing', path)
     found = data.get("version")
     if not isinstance(found, int) or found < 1:
         raise ReadError("has no version number", path, "version")

@@ -40,7 +40,7 @@ def usable(path: Path) -> None:
     except (OSError, ValueError) as e:
         raise read_failed(e, path) from None
     if size > LARGEST:
-        raise ReadError(f"is {size / 2**30:.1f} GiB, more than the 2 GiB that are read", path)
+        raise ReadError(f"is {size / 2**30:.1f} GiB large; at most 2 GiB can be read", path)
     if size == 0:
         raise ReadError("the file is empty", path)
 
@@ -200,4 +200,4 @@ def read_failed(error: OSError | ValueError, path: Path) -> ReadError:
 
 def write_failed(error: OSError | ValueError, path: Path) -> WriteError:
     """What the system says against writing a file or folder, as an error of ours."""
-    return WriteError(f"could not be written: {os_message(error)}", path, advice="What was there before is unchanged.")
+    return WriteError(f"could not be written: {os_message(error)}", path, advice="The previous file is unchanged.")

@@ -23,4 +23,4 @@ def typed_errors(path: Path) -> Iterator[None]:
         raise read_failed(e, path) from None
     except (AttributeError, TypeError, KeyError) as e:
         # A value of a kind that the format does not allow, in a place that no check of ours names.
-        raise ReadError(f"has a value of the wrong kind ({e})", path) from e
+        raise ReadError(f"has a value of the wrong type ({e})", path) from e

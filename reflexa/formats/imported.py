@@ -51,7 +51,7 @@ def sign_notes(clip: str, names: tuple[str, ...], rotations: Array) -> list[Note
 
 def lost_notes(clip: str, names: Iterable[str]) -> list[Note]:
     """A note for each that a clip moves in its file and that is no joint of the skeleton."""
-    return [Note("lost", clip, n, 0, 1.0, "joints", f"the motion of {n} is left out: it is no joint") for n in names]
+    return [Note("lost", clip, n, 0, 1.0, "joints", f"the motion of {n} is ignored: it is not a joint") for n in names]
 
 
 @dataclass(frozen=True)
@@ -172,7 +172,7 @@ def find_axes(
         if seen is not None and seen @ up < 0.9:
             up = seen
             rig = analyse(skeleton, up, tips)
-            warnings.append(f"The rest pose stands along {axis_name(up)}: turned to +Y up.")
+            warnings.append(f"The rest pose stands along {axis_name(up)}: rotated to +Y up.")
     facing = rig.facing
     if told is not None and abs(told @ up) < 0.5:
         facing = told

@@ -72,10 +72,10 @@ def format_of(path: Path) -> Format:
     except OSError as e:
         raise read_failed(e, path) from None
     if _OWN.match(head):
-        raise ReadError("is a document of Reflexa's own, and holds no clip", path)
+        raise ReadError("is a Reflexa document and contains no clip", path)
     found = next((f for f in FORMATS.values() if f.looks_like(head)), named)
     if found is None:
-        raise ReadError("is of no kind that is read", path, advice=f"Known are {', '.join(suffixes())}.")
+        raise ReadError("has a format that cannot be read", path, advice=f"Supported formats: {', '.join(suffixes())}.")
     return found
 
 
@@ -98,7 +98,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
             if file_state(path) == before:
                 break
         else:
-            raise ReadError("changes while it is read", path, advice="Wait until it is written, and read it then.")
+            raise ReadError("changed while it was read", path, advice="Wait until it is complete, then read it again.")
         rig = as_it_stands(found.rig, found.clips)
         remarks = replace(found.of_file, warnings=(*found.of_file.warnings, *_size_warnings(rig, found)))
         return replace(found, format=chosen.name, hashed=hashed, rig=rig, of_file=remarks)
@@ -112,7 +112,7 @@ def _read(format: Format, path: Path, options: ReadOptions) -> Imported:
     except (ReflexaError, OSError):
         raise
     except Exception as e:
-        raise ReadError(plugins.failed(format, e), path, advice=f"The way to it is in {log_file()}.") from e
+        raise ReadError(plugins.failed(format, e), path, advice=f"The path to it is in {log_file()}.") from e
 
 
 # A file that is written meanwhile is read again, so many times in all.
@@ -145,16 +145,16 @@ def encode(
     """
     chosen = FORMATS[name]
     if chosen.encode is None:
-        raise WriteError(f"{chosen.title} is only read", advice="Choose another format.")
+        raise WriteError(f"{chosen.title} can only be read", advice="Choose another format.")
     if not clips:
         raise WriteError("there is no clip to write")
     for clip in clips:
         numbers_alone(clip)
     if len(clips) > 1 and not chosen.several_clips:
-        raise WriteError(f"{chosen.title} holds one clip and there are {len(clips)}", advice="Choose one.")
+        raise WriteError(f"{chosen.title} holds one clip, but there are {len(clips)}", advice="Choose one.")
     if len(rig.skeleton.roots) > 1 and not chosen.several_roots:
         raise WriteError(
-            f"{chosen.title} holds one root joint and this rig has several", advice="Choose another format."
+            f"{chosen.title} holds one root joint, but this rig has several", advice="Choose another format."
         )
     try:
         return chosen.encode(clips, rig, as_source(chosen, rig, source, options), options)
@@ -163,7 +163,7 @@ def encode(
     except Exception as e:
         if not plugins.brought_by(chosen):
             raise
-        raise WriteError(plugins.failed(chosen, e), advice=f"The way to it is in {log_file()}.") from e
+        raise WriteError(plugins.failed(chosen, e), advice=f"The path to it is in {log_file()}.") from e
 
 
 def numbers_alone(clip: Clip) -> None:
@@ -173,12 +173,12 @@ def numbers_alone(clip: Clip) -> None:
         if values is not None and not np.isfinite(values).all():
             frame, joint = np.argwhere(~np.isfinite(values))[0][:2].tolist()
             raise WriteError(
-                f"{clip.name!r}: the {what} of {clip.skeleton.names[joint]} at frame {frame} is no number",
-                advice="Switch steps off to find the one that makes it.",
+                f"{clip.name!r}: the {what} of {clip.skeleton.names[joint]} at frame {frame} is not a number",
+                advice="Switch steps off to find the one that causes it.",
             )
     for track in clip.tracks:
         if not np.isfinite(track.values).all():
-            raise WriteError(f"{clip.name!r}: the track {track.name!r} holds what is no number")
+            raise WriteError(f"{clip.name!r}: the track {track.name!r} contains values that are not numbers")
 
 
 for _format in plugins.exported("reflexa.formats", "FORMAT", Format):

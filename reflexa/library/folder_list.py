@@ -76,7 +76,7 @@ def load_folders() -> LibraryFolders:
         given = msgspec.convert(plain.get("shelves", []), list[_Saved])
         searches = msgspec.convert(plain.get("searches", {}), dict[str, Query])
     except msgspec.ValidationError as e:
-        raise ReadError(f"is damaged: {e}", path, advice="Fix it or take it away.") from None
+        raise ReadError(f"is damaged: {e}", path, advice="Repair or remove it.") from None
     folders = tuple(LibraryFolder(s.name, Path(os.path.abspath(s.folder))) for s in given if "\0" not in s.folder)
     rest = {k: v for k, v in plain.items() if k not in ("reflexa", "version", "shelves", "searches")}
     return LibraryFolders(folders, searches, rest)
@@ -99,7 +99,7 @@ def with_folder(folders: LibraryFolders, folder: Path, name: str = "") -> Librar
     if any(s.folder == at for s in folders.folders):
         return folders
     if not at.is_dir():
-        raise ReadError("is no folder", folder, advice="A library folder is a folder of clips.")
+        raise ReadError("is not a folder", folder, advice="A library folder is a folder of clips.")
     called = free_name(name or at.name or "shelf", (s.name for s in folders.folders))
     return replace(folders, folders=(*folders.folders, LibraryFolder(called, at)))
 

@@ -116,7 +116,7 @@ class Index:
             raise _failed(e, self.path) from None
         except sqlite3.DatabaseError:
             self.start_anew()
-            raise Damaged("was damaged, and is made anew", self.path, advice="Scan the library again.") from None
+            raise Damaged("was damaged and is created again", self.path, advice="Scan the library again.") from None
 
     @contextmanager
     def understood(self) -> Iterator[None]:
@@ -126,7 +126,7 @@ class Index:
         except (ValueError, TypeError, IndexError, KeyError, OverflowError, MemoryError, struct.error, zlib.error) as e:
             write_down_error(e, f"the index of the library, {self.path}")
             self.start_anew()
-            raise Damaged("was damaged, and is made anew", self.path, advice="Scan the library again.") from None
+            raise Damaged("was damaged and is created again", self.path, advice="Scan the library again.") from None
 
     def _give_up(self) -> None:
         with contextlib.suppress(sqlite3.Error):
@@ -248,5 +248,5 @@ class Damaged(WriteError):
 
 def _failed(error: Exception, path: Path) -> WriteError:
     return WriteError(
-        f"the index of the library cannot be used: {error}", path, advice="Make room, or check the folder."
+        f"the index of the library cannot be used: {error}", path, advice="Free some space, or check the folder."
     )

@@ -83,7 +83,7 @@ def read_notes(library_folder: LibraryFolder) -> Notes:
         clips = msgspec.convert(plain.get("clips", {}), dict[str, Said])
         sets = msgspec.convert(plain.get("sets", {}), dict[str, tuple[str, ...]])
     except msgspec.ValidationError as e:
-        raise ReadError(f"is damaged: {e}", path, advice="Fix it or take it away; it is never written over.") from None
+        raise ReadError(f"is damaged: {e}", path, advice="Repair or remove it. It is never overwritten.") from None
     rest = {k: v for k, v in plain.items() if k not in ("reflexa", "version", "clips", "sets")}
     return Notes(clips, sets, rest)
 

@@ -51,4 +51,4 @@ def _asked(process: Process, path: Path) -> FileFacts | ReflexaError:
     except TimeoutError:
         return ReadError(f"could not be read within {PATIENCE:.0f} s", path)
     except Ended:
-        return ReadError("ended its reader: it is damaged", path)
+        return ReadError("crashed its reader: it is damaged", path)

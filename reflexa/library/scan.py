@@ -98,7 +98,7 @@ def _alone(path: Path, progress: Progress) -> Iterator[None]:
                 fcntl.flock(handle, fcntl.LOCK_EX | fcntl.LOCK_NB)
                 break
             except OSError:
-                progress("Another window scans", 0.0)
+                progress("Another window is scanning", 0.0)
                 time.sleep(0.1)
         yield
     finally:

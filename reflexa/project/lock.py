@@ -29,7 +29,7 @@ class Holder(msgspec.Struct, frozen=True):
     @property
     def text(self) -> str:
         """In words."""
-        return f"process {self.pid} on {self.host}" if self.host else "nobody, and it cannot be written to"
+        return f"process {self.pid} on {self.host}" if self.host else "nobody, and it is read-only"
 
 
 @dataclass(eq=False)

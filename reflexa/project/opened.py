@@ -71,5 +71,5 @@ def take_called(opened: Opened, name: str) -> Take:
     take = opened.project.take(name)
     if take is None:
         known = ", ".join(t.name for t in opened.project.takes) or "none"
-        raise ReadError(f"has no take {name!r}", opened.folder, advice=f"There are {known}.")
+        raise ReadError(f"has no take {name!r}", opened.folder, advice=f"Available: {known}.")
     return take

@@ -93,7 +93,7 @@ def _project(saved: _Saved, folder: Path) -> Project:
     with tempfile.TemporaryDirectory(prefix="reflexa-") as temporary:
         for name, text in saved.files.items():
             if Path(name).is_absolute() or ".." in Path(name).parts:
-                raise ReadError("names files outside the project", folder)
+                raise ReadError("refers to files outside the project", folder)
             path = Path(temporary) / name
             path.parent.mkdir(parents=True, exist_ok=True)
             path.write_text(text, encoding="utf-8")

@@ -47,7 +47,7 @@ def differences(
     there = set(document.or_rest.names)
     gone = [clip for clip, now in _clips(project, old.file, document).items() if now not in there]
     if gone:
-        out.append(f"It has no clip {_some(gone)}, which takes are made of.")
+        out.append(f"It has no clip {_some(gone)}, which takes use.")
     return out
 
 

@@ -23,7 +23,7 @@ def copy_to(project: Project, source: Path, target: Path, progress: Progress = q
     """
     try:
         if target.exists() and (not target.is_dir() or any(target.iterdir())):
-            raise WriteError("is not empty", target, advice="Choose a folder of its own: nothing is written over.")
+            raise WriteError("is not empty", target, advice="Choose a new folder: nothing is overwritten.")
         target.parent.mkdir(parents=True, exist_ok=True)
         made = Path(tempfile.mkdtemp(prefix=f".{target.name}.", dir=target.parent))
     except OSError as e:

@@ -140,7 +140,7 @@ def load(folder: Path) -> Project:
     try:
         told = thresholds.read_thresholds(limits) if limits.exists() else {}
     except ReadError as e:
-        lost.append(Lost("", thresholds.NAME, f"{e} Findings go by the thresholds as they come."))
+        lost.append(Lost("", thresholds.NAME, f"{e} Findings use the default thresholds."))
     return Project(own, sources, takes, rigs, told, unknown, tuple(lost), kept)
 
 
@@ -165,9 +165,9 @@ def inside(folder: Path, name: str, part: str = SOURCES) -> Path:
         path = folder / part / name
         within = path.resolve().is_relative_to(folder.resolve() / part)
     except (OSError, ValueError, RuntimeError):
-        raise ReadError(f"names {name[:60]!r}, which can be no file", folder / PROJECT) from None
+        raise ReadError(f"refers to {name[:60]!r}, which cannot be a file", folder / PROJECT) from None
     if not within or not name:
-        raise ReadError(f"names {name!r}, which lies outside the project", folder / PROJECT)
+        raise ReadError(f"refers to {name!r}, which lies outside the project", folder / PROJECT)
     return path
 
 

@@ -72,9 +72,7 @@ def commit(folder: Path, files: Mapping[str, bytes], remove: Iterable[str] = (),
         _carry_out(folder, todo)
     except OSError as e:
         # Decided, and not done: it is finished when the project is opened, or saved, next.
-        raise WriteError(
-            f"is saved in part: {os_message(e)}", folder, advice="It is finished at the next save."
-        ) from None
+        raise WriteError(f"was saved partly: {os_message(e)}", folder, advice="The next save completes it.") from None
 
 
 def finish(folder: Path) -> bool:
@@ -92,7 +90,7 @@ def finish(folder: Path) -> bool:
             _carry_out(folder, todo)
     except OSError as e:
         raise ReadError(
-            f"a save of it was cut off and cannot be finished: {os_message(e)}", folder,
+            f"a save was interrupted and cannot be completed: {os_message(e)}", folder,
             advice="Make the folder writable.",
         ) from None  # fmt: skip
     with contextlib.suppress(OSError):

@@ -34,11 +34,11 @@ def project_changes(a: Project, b: Project) -> list[str]:
         else:
             out += [f"Take {name!r}: {said}." for said in take_changes(was, take)]
     kept_a, kept_b = ([n for n in names if n in before and n in after] for names in (before, after))
-    out += [f"Take {name!r} stands elsewhere among the takes." for name in _moved(kept_a, kept_b)]
+    out += [f"Take {name!r} moved within the list of takes." for name in _moved(kept_a, kept_b)]
     out += _rigs({d.name: d.notes for d in a.rigs}, {d.name: d.notes for d in b.rigs})
     out += [f"{said[:1].upper()}{said[1:]}." for said in _named("recipe", _by_name(a.recipes), _by_name(b.recipes))]
     kept = [[r.name for r in p.recipes if {r.name} <= _by_name(o.recipes).keys()] for p, o in ((a, b), (b, a))]
-    out += ["The recipes stand in another order."] if kept[0] != kept[1] else []
+    out += ["The order of the recipes changed."] if kept[0] != kept[1] else []
     for name in sorted({*a.limits, *b.limits}):
         if a.limits.get(name) != b.limits.get(name):
             out.append(
@@ -52,7 +52,7 @@ def _by_name(recipes: Iterable[Recipe]) -> dict[str, Recipe]:
 
 
 def _or_as_it_comes(value: float | None) -> str:
-    return "as it comes" if value is None else f"{value:g}"
+    return "default" if value is None else f"{value:g}"
 
 
 def _sources(a: Iterable[SourceFile], b: Iterable[SourceFile]) -> list[str]:
@@ -68,8 +68,8 @@ def _sources(a: Iterable[SourceFile], b: Iterable[SourceFile]) -> list[str]:
 
 
 def _rigs(a: Mapping[str, Notes], b: Mapping[str, Notes]) -> list[str]:
-    out = [f"What was said of the rig {n} is taken back." for n in a if n not in b]
-    return out + [f"Of the rig {n} something else is said." for n in b if a.get(n) != b[n]]
+    out = [f"Changes to the rig {n} were reset." for n in a if n not in b]
+    return out + [f"The rig {n} was changed." for n in b if a.get(n) != b[n]]
 
 
 def _renamed(before: Mapping[str, Take], after: Mapping[str, Take]) -> dict[str, str]:
@@ -94,7 +94,7 @@ def take_changes(a: Take, b: Take) -> list[str]:
     out = []
     if a.source != b.source:
         if (a.source.file, a.source.clip) == (b.source.file, b.source.clip):
-            out.append("its segments are others")
+            out.append("its segments changed")
         else:
             out.append(f"source {a.source.clip!r} in {a.source.file} → {b.source.clip!r} in {b.source.file}")
     if a.folder != b.folder:
@@ -143,7 +143,7 @@ def _longest(rows: list[list[str]]) -> list[str]:
 def _named(what: str, a: Mapping[str, Any], b: Mapping[str, Any]) -> list[str]:
     out = [f"{what} {n!r} removed" for n in a if n not in b]
     out += [f"{what} {n!r} added" for n in b if n not in a]
-    return out + [f"{what} {n!r} is another" for n in b if n in a and a[n] != b[n]]
+    return out + [f"{what} {n!r} changed" for n in b if n in a and a[n] != b[n]]
 
 
 def _props(a: Stage, b: Stage) -> list[str]:
@@ -154,7 +154,7 @@ def step_changes(a: Step, b: Step) -> list[str]:
     """What is other of one step."""
     out = []
     if a.kind != b.kind:
-        return [f"it is a {kind_of(b.kind).title}, not a {kind_of(a.kind).title}"]
+        return [f"it is {kind_of(b.kind).title}, not {kind_of(a.kind).title}"]
     if a.name != b.name:
         out.append(f"called {b.name!r}, not {a.name!r}")
     if a.on != b.on:
@@ -168,7 +168,7 @@ def step_changes(a: Step, b: Step) -> list[str]:
     if a.locked != b.locked:
         out.append("locked" if b.locked else "unlocked")
     if a.tied != b.tied:
-        out.append(f"tied to {b.tied.event!r}" if b.tied is not None else "tied to no event")
+        out.append(f"tied to {b.tied.event!r}" if b.tied is not None else "not tied to an event")
     before, after = plain(a.settings), plain(b.settings)
     for name in after:
         if before.get(name) != after[name]:

@@ -79,13 +79,13 @@ MEASURES = {
     m.id: m
     for m in (
         Measure("height", "Height", "cm", 1, _place(1)),
-        Measure("aside", "Place to the side", "cm", 1, _place(0)),
-        Measure("ahead", "Place ahead", "cm", 1, _place(2)),
+        Measure("aside", "Position sideways", "cm", 1, _place(0)),
+        Measure("ahead", "Position forward", "cm", 1, _place(2)),
         Measure("speed", "Speed", "m/s", 1, _speed),
         Measure("acceleration", "Acceleration", "m/s²", 1, _acceleration),
-        Measure("angle", "Turn from rest", "°", 1, _angle),
-        Measure("turning", "Turning speed", "°/s", 1, _turning),
-        Measure("apart", "Distance of two joints", "cm", 2, _apart),
+        Measure("angle", "Rotation from rest", "°", 1, _angle),
+        Measure("turning", "Rotation speed", "°/s", 1, _turning),
+        Measure("apart", "Distance between two joints", "cm", 2, _apart),
         Measure("root speed", "Root speed", "m/s", 0, _root_speed),
         Measure("left knee", "Left knee", "°", 0, _bend("left foot")),
         Measure("right knee", "Right knee", "°", 0, _bend("right foot")),

@@ -80,7 +80,7 @@ def save_page(
 ) -> Path:
     """Write the page, whole or not at all. Raises WriteError."""
     if path.exists() and not overwrite:
-        raise WriteError("exists already", path, advice="Use another name, or write over it on purpose.")
+        raise WriteError("exists already", path, advice="Use another name, or allow overwriting.")
     write_bytes(path, page(subjects, title, progress), overwrite)
     return path
 

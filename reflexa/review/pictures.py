@@ -32,7 +32,7 @@ def frames_said(said: str, count: int) -> list[int]:
             by = int(step) if step else 1
         except ValueError:
             raise RecipeError(
-                f"{part!r} are no frames", place="frames", advice="As 12, 0,10,20, 5-40 or 0-100/10."
+                f"{part!r} is not a list of frames", place="frames", advice="For example 12, 0,10,20, 5-40 or 0-100/10."
             ) from None
         if not 0 <= a <= b < count or by < 1:
             raise RecipeError(
@@ -92,7 +92,7 @@ def _encoded(picture: Image.Image, path: Path) -> bytes:
 def _put(files: dict[Path, bytes], overwrite: bool) -> list[Path]:
     taken = [p for p in files if p.exists()]
     if taken and not overwrite:
-        raise WriteError("exists already", taken[0], advice="Use another name, or write over it on purpose.")
+        raise WriteError("exists already", taken[0], advice="Use another name, or allow overwriting.")
     for path, data in files.items():
         write_bytes(path, data, overwrite)
     return list(files)

@@ -60,7 +60,7 @@ def view_called(subject: Reviewed, name: str | View) -> View:
         return saved
     if name and name not in STANDARD:
         known = ", ".join([*(v.name for v in subject.line.take.views), *STANDARD])
-        raise ReadError(f"has no view {name!r}", subject.name, advice=f"There are {known}.")
+        raise ReadError(f"has no view {name!r}", subject.name, advice=f"Available: {known}.")
     clip, rig = subject.after
     low, high = _room(clip, rig)
     yaw, pitch = STANDARD[name or "three-quarter"]

@@ -68,7 +68,7 @@ def subjects(said: str, options: ReadOptions = ReadOptions()) -> list[Reviewed]:
     clips = [document.or_rest[i] for i, n in enumerate(document.or_rest.names) if not name or n == name]
     if not clips:
         known = ", ".join(document.clips.names)
-        raise ReadError(f"has no clip {name!r}", path, advice=f"There are {known}.")
+        raise ReadError(f"has no clip {name!r}", path, advice=f"Available: {known}.")
     return [of_clip(c, document.rig, path.name, document.notes_on(c.name)) for c in clips]
 
 

@@ -149,18 +149,18 @@ def _pose(q: Any, t: Any) -> Pose:
 def rig_of(notes: Notes) -> Rig:
     """The rig of a document that carries its skeleton. Raises ValueError where it has none or it is no hierarchy."""
     if not notes.joints:
-        raise ValueError("has no joints: it only says what is known of a rig")
+        raise ValueError("has no joints: it only describes a rig")
     names = tuple(j.name for j in notes.joints)
     index = {n: i for i, n in enumerate(names)}
     for j in notes.joints:
         if j.parent is not None and j.parent not in index:
-            raise ValueError(f"joint {j.name!r} has a parent {j.parent!r} that is not there")
+            raise ValueError(f"joint {j.name!r} has a parent {j.parent!r} that does not exist")
     parents = np.array([-1 if j.parent is None else index[j.parent] for j in notes.joints])
     q = np.array([j.rotation for j in notes.joints])
     length = np.linalg.norm(q, axis=-1, keepdims=True)
     t = np.array([j.translation for j in notes.joints])
     if not (np.isfinite(q).all() and np.isfinite(t).all()) or (length < 1e-6).any():
-        raise ValueError("has a joint whose rest pose is no rotation and place")
+        raise ValueError("has a joint whose rest pose is not a rotation and a position")
     skeleton = Skeleton(names, parents, q / length, t)
     tips = {j.name: np.array(j.tip) for j in notes.joints if j.tip is not None}
     return with_notes(analyse(skeleton, tips=tips), notes)[0]
@@ -199,7 +199,7 @@ def with_notes(rig: Rig, notes: Notes) -> tuple[Rig, tuple[str, ...]]:
             continue
         twice = [n for n in (left, right) if n in taken]
         if twice:
-            unused.append(f"{' and '.join(twice)} would be paired twice: the pair {left}, {right} is left out.")
+            unused.append(f"{' and '.join(twice)} would be paired twice: the pair {left}, {right} is ignored.")
             continue
         taken |= {left, right}
         mm, deg = pairs.residual(rig.neutral, rig.plane, index[left], index[right])

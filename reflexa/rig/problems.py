@@ -26,7 +26,8 @@ def problems(rig: Rig, far: float = FAR) -> tuple[Problem, ...]:
     """Everything about a rig that may make a mirror or a retarget look wrong, the worst kinds first. far: how asymmetric joints
     are that are told, as a share of the figure's height."""
     out = [
-        Problem("unpaired", (name,), f"{name} has no partner: a mirror leaves it on its own side. Pair it, or mark it as centre.")
+        Problem("unpaired", (name,), f"{name} has no partner: mirroring leaves it on its own side. Pair it, or "
+                                     "mark it as a centre joint.")
         for name in rig.unpaired
     ]  # fmt: skip
     if rig.body_map:
@@ -38,12 +39,13 @@ def problems(rig: Rig, far: float = FAR) -> tuple[Problem, ...]:
         wanted = {"pelvis"}.union(*(l for l in limbs if l & set(rig.body_map)))
         gone = [part for part in CORE if part in wanted and part not in rig.body_map and not _ends_above(rig, part)]
         out += [
-            Problem("missing part", (), f"No joint is the {part}: assign one to retarget with it.") for part in gone
+            Problem("missing part", (), f"No joint is assigned as {part}: assign one to retarget it.") for part in gone
         ]
     out += [
         Problem(
             "asymmetric", (p.left, p.right),
-            f"{p.left} and {p.right} are {p.residual_mm:.1f} mm and {p.residual_deg:.1f}° from being reflections in rest.",
+            f"{p.left} and {p.right} differ by {p.residual_mm:.1f} mm and {p.residual_deg:.1f}° from mirror "
+            "images in rest pose.",
             p.residual_mm, p.residual_deg,
         )
         for p in sorted(rig.pairs, key=lambda p: -p.residual_mm)

@@ -271,7 +271,7 @@ def analyse(
             )
     elif lateral is None:
         lateral, geometric = pairs.symmetry_axis(skeleton, up, tolerance)
-        facing_found_by = "nothing in the rig tells the facing"
+        facing_found_by = "nothing in the rig shows where it faces"
     lateral = lateral - (lateral @ up) * up
     lateral = lateral / max(float(np.linalg.norm(lateral)), 1e-9)
     plane = Plane(lateral, _offset(named or geometric, placed, lateral, skeleton))

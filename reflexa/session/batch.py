@@ -15,9 +15,9 @@ from reflexa.take import Source, Take
 from reflexa.take.sequence import source_of
 from reflexa.words import counted
 
-State = Literal["waiting", "at work", "done", "there already", "failed"]
+State = Literal["waiting", "at work", "done", "exists already", "failed"]
 # States in which nothing is left to be done for a clip.
-ENDED: tuple[State, ...] = ("done", "there already")
+ENDED: tuple[State, ...] = ("done", "exists already")
 
 
 @dataclass
@@ -113,7 +113,7 @@ class Batch:
             self._set(i, "done", came=came)
 
         def failed(error: Exception) -> None:
-            self._set(i, "there already" if isinstance(error, ThereAlready) else "failed", str(error))
+            self._set(i, "exists already" if isinstance(error, ThereAlready) else "failed", str(error))
 
         def ended() -> None:
             self._job = None

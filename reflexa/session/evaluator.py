@@ -203,7 +203,7 @@ class Evaluator:
         """Said again and again while a computation takes longer than one notices."""
         steps = [s.name for s in self._request.take.steps] if self._request is not None else []
         at = self._at_step - 1
-        what = f"{steps[at]} ({at + 1} of {len(steps)})" if 0 <= at < len(steps) else "what it came to"
+        what = f"{steps[at]} ({at + 1} of {len(steps)})" if 0 <= at < len(steps) else "the result"
         self.computing = f"Computing {what} · Esc stops"
         self.waiting.emit()
 

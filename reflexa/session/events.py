@@ -79,14 +79,14 @@ def paste(session: Session, text: str) -> int:
     try:
         data = msgspec.json.decode(text.encode(), type=_Copied)
     except msgspec.MsgspecError:
-        session.said.emit("What was copied is not events.")
+        session.said.emit("The clipboard contains no events.")
         return 0
     inside = [Event(f, n) for f, n in data.events if n.strip() and 0 <= f <= session.computed.frames - 1]
     new = [e for e in inside if e not in seen(session)]
     if new:
         put(session, "paste events", [*seen(session), *new])
     else:
-        session.said.emit("Every event that was copied is there already, or lies outside the clip.")
+        session.said.emit("All copied events exist already or lie outside the clip.")
     return len(new)
 
 
@@ -104,5 +104,5 @@ def from_contacts(session: Session) -> int:
     if found:
         put(session, "events from contacts", [*clip.events, *found])
     many = "1 event of a foot" if len(found) == 1 else f"{len(found)} events of feet"
-    session.said.emit(f"{many} added." if found else "No foot strikes or lifts that has no event yet.")
+    session.said.emit(f"{many} added." if found else "All foot strikes and lifts have events already.")
     return len(found)

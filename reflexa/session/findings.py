@@ -102,7 +102,7 @@ def withdraw(session: Session, found: Iterable[Finding]) -> None:
         return
     kept = tuple(a for a in take.accepted if not any(accepted(f, (a,)) for f in found))
     if kept != take.accepted:
-        session.edit_take("accept findings no longer", replace(take, accepted=kept))
+        session.edit_take("remove acceptance of findings", replace(take, accepted=kept))
 
 
 def repair(session: Session, f: Finding) -> None:

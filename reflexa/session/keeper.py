@@ -95,7 +95,7 @@ class Keeper:
     def _say(self, error: Exception) -> None:
         if not self._failed:
             self._failed = True
-            self.session.said.emit(f"What is not saved cannot be kept beside the project: {error}")
+            self.session.said.emit(f"Unsaved changes cannot be backed up next to the project: {error}")
 
     def keep_now(self) -> None:
         """Keep what there is at once: something went wrong. Says nothing where it cannot."""

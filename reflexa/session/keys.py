@@ -174,7 +174,7 @@ def repeat(session: Session, frames: list[int]) -> None:
     """The selected keys again from other frames on."""
     if session.layer is not None:
         new = repeat_at(session.layer, session.selection.keys, frames, session.computed.frames - 1)
-        _edit(session, "same keys at other frames", new)
+        _edit(session, "repeat keys at other frames", new)
 
 
 def footfalls(session: Session, done: Callable[[list[int]], None]) -> None:
@@ -194,7 +194,7 @@ def begin_after_playhead(session: Session) -> None:
     """Nothing is corrected up to the playhead."""
     if session.layer is not None:
         new = begin_after(session.layer, joints_meant(session), session.player.frame)
-        _edit(session, "begin correcting after this frame", new)
+        _edit(session, "start the correction after this frame", new)
 
 
 def hold(session: Session, until: int) -> None:
@@ -211,7 +211,7 @@ def reduce(session: Session, degrees: float) -> None:
         return
 
     def done(new: CorrectionSettings) -> None:
-        _edit(session, "thin keys", new)
+        _edit(session, "reduce keys", new)
         session.said.emit(f"{len(all_keys(new))} of {counted(len(all_keys(layer)), 'key')} left.")
 
     job = Job(lambda _: reduce_keys(layer, degrees, degrees), done)
@@ -249,9 +249,9 @@ def paste(session: Session, board: Clipboard, at: int | None, mirrored: bool = F
     _edit(session, label, new, all_keys(new) - all_keys(layer))
     by = 0 if at is None else at - board.keys.first
     outside = sum(not 0 <= k.frame + by <= last for t in board.keys.tracks for k in t.keys)
-    said = [f"This rig has no joint {', '.join(gone[:6])}: their keys were left out."] if gone else []
+    said = [f"This rig has no joint {', '.join(gone[:6])}: their keys were ignored."] if gone else []
     if outside:
-        said.append(f"{counted(outside, 'key')} left out, beyond the clip's last frame, {last}.")
+        said.append(f"{counted(outside, 'key')} ignored, after the last frame of the clip, {last}.")
     if said:
         session.said.emit(" ".join(said))
 
@@ -262,4 +262,4 @@ def to_other_side(session: Session) -> None:
     if rig is not None and layer is not None:
         copied = copy_keys(layer, session.selection.keys)
         new, _ = paste_keys(layer, copied, rig, session.computed.frames - 1, mirrored=True)
-        _edit(session, "the same on the other side", new)
+        _edit(session, "copy keys to the other side", new)

@@ -39,7 +39,7 @@ def split(session: Session) -> None:
     new = replace(new, weight=step.weight, envelope=step.envelope, mask=step.mask, on=step.on)
     kept = line.attempted(session, lambda: edits.with_step(take, replace(step, settings=rest)))
     if kept is not None:
-        session.edit_take(f"{joint} into a layer of its own", edits.insert_step(kept, session.index + 1, new))
+        session.edit_take(f"move {joint} into its own layer", edits.insert_step(kept, session.index + 1, new))
 
 
 @dataclass(frozen=True)
@@ -74,9 +74,10 @@ def extract(session: Session, below: bool = False) -> None:
         hold, motion = (_layer(f"{n} {joint}", s) for n, s in zip(("Hold", "Motion of"), layers, strict=True))
         new = edits.insert_step(take, at, edits.named_step(take, hold))
         new = edits.insert_step(new, at + 1, edits.named_step(new, motion))
-        session.edit_take(f"motion of {joint} into a layer", new, card=motion.id)
+        session.edit_take(f"extract the motion of {joint} into a layer", new, card=motion.id)
         session.said.emit(
-            f"One layer holds {counted(len(joints), 'joint')}, and the next moves what it holds: change or weaken that one."
+            f"One layer holds {counted(len(joints), 'joint')}, and the next layer contains the motion: change or "
+            "weaken that one."
         )
 
     _start(session, take, lambda: extracted(clip, rig, joints), done)
@@ -133,7 +134,7 @@ def put(session: Session, span: StepSpan, found: Merged) -> None:
         return
     old = take.steps[take.index(span.first)]
     new = _layer(old.name, found.settings)
-    label = f"merge onto {old.name}" if span.first != span.last else f"turn {old.name} into a layer"
+    label = f"merge onto {old.name}" if span.first != span.last else f"convert {old.name} to a layer"
     made = line.attempted(session, lambda: edits.replace_steps(take, span.first, span.last, new))
     if made is not None:
         session.edit_take(label, made, card=new.id)

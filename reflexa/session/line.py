@@ -212,7 +212,7 @@ def set_range(session: Session, first: int | None = None, last: int | None = Non
     if take is None:
         return
     if not session.computed.by_result:
-        session.said.emit("The range is of the result: look at the result to set it.")
+        session.said.emit("The range belongs to the result. Show the result to set it.")
         return
     a, b = session.computed.range
     end = session.computed.frames - 1

@@ -22,7 +22,7 @@ def edit_stage(session: Session, label: str, stage: Stage, merge: str = "") -> N
 def put(session: Session, prop: Prop) -> None:
     """Put a prop on the stage, under a name that is free, and select it."""
     prop = replace(prop, name=free_name(prop.name, (p.name for p in session.stage.props)))
-    edit_stage(session, f"put in {prop.name}", session.stage.with_prop(prop.name, prop))
+    edit_stage(session, f"add {prop.name}", session.stage.with_prop(prop.name, prop))
     session.selection.select_prop(prop.name)
 
 

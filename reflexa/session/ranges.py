@@ -27,7 +27,7 @@ def add(session: Session, name: str) -> None:
         and session.computed.result.loop
         and (first, last) == (0, session.computed.frames - 1)
     )
-    _put(session, f"keep range {own}", (*take.ranges, Range(own, first, last, whole)))
+    _put(session, f"save range {own}", (*take.ranges, Range(own, first, last, whole)))
 
 
 def change(session: Session, old: Range, new: Range, merge: str = "") -> None:

@@ -32,7 +32,7 @@ def _edit_joint(session: Session, label: str, change: Callable[[Notes], Notes]) 
 def start_pairing(session: Session, joint: str) -> None:
     """The next joint that is picked becomes the partner of this one; an empty text calls it off."""
     if joint:
-        session.said.emit(f"Pick the partner of {joint} in the picture or in the list. Esc calls it off.")
+        session.said.emit(f"Pick the partner of {joint} in the picture or in the list. Esc cancels.")
     session.selection.wait_for(Waiting(partial(_pair_with, session, joint), joint) if joint else None)
 
 
@@ -72,7 +72,7 @@ def unpair(session: Session) -> None:
 def mark_centre(session: Session) -> None:
     """Put the selected joint on the centre line."""
     joint = session.selection.joint
-    _edit_joint(session, f"{joint} on the centre line", lambda n: rig_edits.mark_centre(n, joint))
+    _edit_joint(session, f"mark {joint} as centre joint", lambda n: rig_edits.mark_centre(n, joint))
 
 
 def stand(session: Session, height: float, tilt: float) -> None:
@@ -86,7 +86,7 @@ def stand_as_found(session: Session) -> None:
     """Feet of the rig shown stand as skin, rest pose or clips tell."""
     rig = session.computed.rig
     if rig is not None:
-        edit(session, "feet stand as found", rig, rig_edits.stand_as_found(notes_of(rig)))
+        edit(session, "reset how feet stand", rig, rig_edits.stand_as_found(notes_of(rig)))
 
 
 def keep_group(session: Session, name: str, joints: tuple[str, ...]) -> None:
@@ -103,9 +103,9 @@ def take_reference(session: Session, on: bool) -> None:
     if rig is not None and clip is not None:
         frame = min(session.player.frame, clip.frames - 1)
         notes = rig_edits.take_reference(notes_of(rig), clip if on else None, frame)
-        edit(session, "take this frame for neutral" if on else "take the rest pose for neutral", rig, notes)
+        edit(session, "use this frame as neutral" if on else "use the rest pose as neutral", rig, notes)
 
 
 def forget(session: Session, rig: Rig) -> None:
     """Back to what was found: everything said of the rig is removed."""
-    session.edit("take the rig as found", session.project.without_rig(rig.key))
+    session.edit("reset the rig", session.project.without_rig(rig.key))

@@ -34,7 +34,8 @@ def seams_said(session: Session) -> list[tuple[int, str]]:
     return [
         (
             s.first,
-            f"{s.pose:.1f} cm and {s.velocity:.0f} cm/s apart, jerks by {s.jerk:.1f} cm a frame (elsewhere {s.elsewhere:.1f})",
+            f"{s.pose:.1f} cm and {s.velocity:.0f} cm/s apart, jerks by {s.jerk:.1f} cm per frame (elsewhere "
+            f"{s.elsewhere:.1f})",
         )
         for s in (session.evaluator.seams if spans(session) else ())
     ]
@@ -103,7 +104,7 @@ def best(session: Session, at: int) -> None:
         if segments(session) == given:
             new = (*given[: at - 1], *found[:2], *given[at + 1 :])
             takes.set_segments(session, new, "best frames for the seam")
-            session.said.emit(f"They meet {found[2]:.1f} cm apart, velocity counted in.")
+            session.said.emit(f"They are {found[2]:.1f} cm apart, including velocity.")
 
     session.work.start(Job(call, done), "seam")
 

@@ -46,7 +46,7 @@ def keep(session: Session, name: str, camera: Camera, follow: bool) -> None:
         return
     view = of_camera(name.strip(), camera, follow)
     others = tuple(v for v in take.views if v.name != view.name)
-    session.edit_take(f"keep view {view.name}", replace(take, views=(*others, view)))
+    session.edit_take(f"save view {view.name}", replace(take, views=(*others, view)))
 
 
 def rename(session: Session, view: View, name: str) -> None:

@@ -72,11 +72,13 @@ class Prop(msgspec.Struct, frozen=True, forbid_unknown_fields=True, omit_default
         if not np.all(np.isfinite(numbers)):
             raise ValueError(f"{self.name!r} has a number that is not finite")
         if len(self.triangles) > MOST_TRIANGLES:
-            raise ValueError(f"{self.name!r} has {len(self.triangles)} triangles; {MOST_TRIANGLES} are the most")
+            raise ValueError(
+                f"{self.name!r} has {len(self.triangles)} triangles; the most allowed are {MOST_TRIANGLES}"
+            )
         if any(not 0 <= i < len(self.vertices) for t in self.triangles for i in t):
-            raise ValueError(f"{self.name!r} has a triangle without its corners")
+            raise ValueError(f"{self.name!r} has a triangle with missing corners")
         if any(b.frame <= a.frame for a, b in zip(self.keys, self.keys[1:], strict=False)):
-            raise ValueError(f"the keys of {self.name!r} do not rise from frame to frame")
+            raise ValueError(f"the keys of {self.name!r} are not in order of frames")
 
     @property
     def moves(self) -> bool:
@@ -167,7 +169,7 @@ def track(prop: Prop, clip: Clip) -> tuple[Array, Array]:
     for hold in prop.holds:
         if hold.joint not in clip.skeleton.index:
             raise RecipeError(
-                f"{prop.name!r} is held by {hold.joint!r}, which this rig lacks", advice="Choose a joint."
+                f"{prop.name!r} is attached to {hold.joint!r}, which this rig does not have", advice="Choose a joint."
             )
         a = min(max(moment(hold.begin, clip, prop.name), 0), n - 1)
         b = n - 1 if hold.end == "" else min(max(moment(hold.end, clip, prop.name), a), n - 1)
@@ -188,7 +190,9 @@ def moment(said: int | str, clip: Clip, who: str = "") -> int:
     found = next((e for e in clip.events if e.name == said), None)
     if found is None:
         known = ", ".join(e.name for e in clip.events) or "none"
-        raise RecipeError(f"{who!r} waits for the event {said!r}, which the clip lacks", advice=f"Events: {known}.")
+        raise RecipeError(
+            f"{who!r} starts at the event {said!r}, which the clip does not have", advice=f"Events: {known}."
+        )
     return round(found.frame)
 
 
@@ -197,6 +201,6 @@ def grip_track(prop: Prop, grip: str, clip: Clip) -> tuple[Array, Array]:
     g = prop.grip(grip)
     if g is None:
         known = ", ".join(x.name for x in prop.grips) or "none"
-        raise RecipeError(f"{prop.name!r} has no grip {grip!r}", advice=f"It has: {known}.")
+        raise RecipeError(f"{prop.name!r} has no grip {grip!r}", advice=f"Its grips: {known}.")
     q, p = track(prop, clip)
     return quat.multiply(q, turn_of(g.turn)), p + quat.rotate(q, np.array(g.place))

@@ -53,10 +53,10 @@ def read_prop(path: Path) -> Prop:
     format = by_suffix(path)
     if format is None or format.triangles is None:
         known = ", ".join(f.suffix for f in with_meshes())
-        raise ReadError("holds no meshes that are read", path, advice=f"Meshes come from {known}.")
+        raise ReadError("contains no meshes that can be read", path, advice=f"Meshes are read from {known} files.")
     triangles = format.triangles(path, MOST_TRIANGLES)
     if not len(triangles):
-        raise ReadError("holds no triangles", path, advice="A prop is read from a file with a mesh.")
+        raise ReadError("contains no triangles", path, advice="A prop is read from a file with a mesh.")
     low, high = triangles.reshape(-1, 3).min(axis=0), triangles.reshape(-1, 3).max(axis=0)
     base = np.array([(low[0] + high[0]) / 2, low[1], (low[2] + high[2]) / 2])
     if np.any(high - low > 1000):

@@ -32,24 +32,25 @@ class BlendSettings(Settings, frozen=True):
         str,
         Meta(
             title="Clip", extra={"file": "clip"},
-            description="The clip that is laid over: one of a file, or the result of another take.",
+            description="The clip to blend in: a clip of a file, or the result of another take.",
         ),
     ] = ""  # fmt: skip
     mode: Annotated[
         Literal["replace", "add"],
-        Meta(title="How", description="replace: the other clip's motion. add: what the other clip changes, on top."),
+        Meta(title="How", description="replace: use the other clip's motion. add: add what the other clip "
+                                      "changes on top of this one."),
     ] = "replace"  # fmt: skip
     against: Annotated[
         Literal["first frame", "rest pose", "frame"],
         Meta(
-            title="Changes against", description="For add: what the other clip's change is counted from.",
+            title="Changes against", description="For add: the pose that the other clip's changes are measured from.",
             extra={"when": {"mode": "add"}},
         ),
     ] = "first frame"  # fmt: skip
     frame: Annotated[
         int,
         Meta(
-            title="Frame", ge=0, le=1_000_000, description="For add against a frame: which.",
+            title="Frame", ge=0, le=1_000_000, description="For add against a frame: the number of that frame.",
             extra={"when": {"mode": "add", "against": "frame"}},
         ),
     ] = 0  # fmt: skip
@@ -57,30 +58,35 @@ class BlendSettings(Settings, frozen=True):
         LineUp,
         Meta(
             title="Line up by",
-            description="start: both begin together. stretch: the other is fitted to this clip's length. cycle: footfalls "
-            "of the same foot, cycle by cycle. contacts: every contact of the feet, begin to begin and end to end.",
+            description="start: both clips begin together. stretch: the other clip is stretched to the length "
+                        "of this one. cycle: strikes of the same foot are matched, cycle by cycle. contacts: "
+                        "the beginning and end of every foot contact are matched.",
         ),
     ] = "start"  # fmt: skip
     shift: Annotated[
         int,
         Meta(
             title="Slide", ge=-100_000, le=100_000, extra={"unit": "frames"},
-            description="The other clip begins later by this much.",
+            description="How many frames later the other clip begins.",
         ),
     ] = 0  # fmt: skip
     repeat: Annotated[
-        bool, Meta(title="Repeat", description="Where the other clip is over it begins again; else it holds its end.")
+        bool, Meta(title="Repeat", description="The other clip starts again when it ends. Off: it holds its last pose.")
     ] = True
     relations: Annotated[
         bool,
-        Meta(title="Relations", description="Hands that meet in one of the clips meet in between too, by its weight."),
+        Meta(
+            title="Relations",
+            description="Hands that touch in one of the clips also touch in the blend, by that clip's weight.",
+        ),
     ] = True
     space: Annotated[
         Literal["local", "model"],
         Meta(
             title="Topmost joints",
-            description="local: as they stand to their parent. model: as they stand beside the way the figure heads, so that "
-            "an aimed upper body stays aimed over a swaying pelvis.",
+            description="How the topmost blended joints are matched. local: relative to their parent. model: "
+                        "relative to the heading of the figure, so that an aimed upper body stays aimed over a "
+                        "swaying pelvis.",
         ),
     ] = "local"  # fmt: skip
 
@@ -110,8 +116,8 @@ def blend(clip: Clip, rig: Rig, settings: BlendSettings, clips: Clips, mask: Mas
     to = np.array([j for j, n in enumerate(s.names) if n in index], dtype=np.intp)
     if len(to) == 0:
         raise RecipeError(
-            f"{settings.clip!r} has none of this rig's joints",
-            advice="Retarget it in a take of its own and blend that take.",
+            f"{settings.clip!r} has none of the joints of this rig",
+            advice="Retarget it in a separate take, then blend that take.",
         )
     if mask is not None:
         to = to[mask.weights(rig)[to] > 0]  # what it does not reach need not be computed
@@ -203,7 +209,7 @@ def other_frames(clip: Clip, rig: Rig, other: Clip, other_rig: Rig, settings: Bl
         return o0 + (f - b0) * (po / pb)
     x, y = _paired(_marks(clip, rig), _marks(other, other_rig))
     if len(x) < 2:
-        raise RecipeError("the clips have no two contacts alike to line up by", advice="Use start, stretch or cycle.")
+        raise RecipeError("the clips have no matching contacts to line up by", advice="Use start, stretch or cycle.")
     return _through(f, np.array(x, dtype=np.float64), np.array(y, dtype=np.float64))
 
 
@@ -217,7 +223,7 @@ def _cycle(clip: Clip, rig: Rig, what: str) -> tuple[float, float]:
         return float(falls[0]), float(np.mean(np.diff(falls)))
     if falls and clip.loop:
         return float(falls[0]), float(clip.frames - 1)
-    raise RecipeError(f"{what} has no cycle of footfalls to line up by", advice="Use start or stretch.")
+    raise RecipeError(f"{what} has no cycle of foot strikes to line up by", advice="Use start or stretch.")
 
 
 # How many rounds of a loop are looked at for contacts beside its own, after it; and one before it.
@@ -323,7 +329,7 @@ def _upgraded(plain: dict[str, Any]) -> dict[str, Any]:
 KIND = StepKind(
     "blend",
     "Blend",
-    "Lay another clip, or another take's result, over chosen joints: replace them, or add what it changes.",
+    "Blend another clip or the result of another take into chosen joints: replace their motion, or add changes to it.",
     BlendSettings,
     _run,
     place=70,

@@ -35,24 +35,28 @@ _LEAST = 0.4
 class CloseLoopSettings(Settings, frozen=True):
     find: Annotated[
         bool,
-        Meta(title="Find the frames", description="Keep the part between the two frames that match best, and close that."),
+        Meta(title="Find the frames", description="Find the two frames that match best, keep what lies between "
+                                                  "them, and close that part."),
     ] = False  # fmt: skip
     first: Annotated[
         int,
-        Meta(title="First frame", ge=0, description="Where the loop begins.", extra={"when": {"find": False}}),
+        Meta(title="First frame", ge=0, description="The frame where the loop begins.", extra={"when": {"find": False}}),
     ] = 0  # fmt: skip
     last: Annotated[
         int,
-        Meta(title="Last frame", ge=-1, description="Where it ends, in the pose of the first; -1: the clip's last.",
-             extra={"zero": "the clip's last", "when": {"find": False}}),
+        Meta(title="Last frame", ge=-1, description="The frame where the loop ends, which takes on the pose of "
+                                                    "the first. -1: the last frame of the clip.",
+             extra={"zero": "last frame", "when": {"find": False}}),
     ] = -1  # fmt: skip
     over: Annotated[
         int,
-        Meta(title="Spread over", ge=0, le=100_000, description="Over how many frames about the seam what differs is spread.",
+        Meta(title="Spread over", ge=0, le=100_000, description="The number of frames around the seam over "
+                                                                "which the difference is spread.",
              extra={"unit": "frames", "zero": "the whole clip"}),
     ] = 0  # fmt: skip
     feet: Annotated[
-        bool, Meta(title="Feet keep standing", description="Feet that stand are held where they stand, also over the seam.")
+        bool, Meta(title="Feet keep standing", description="Feet on the ground are held in place, also across "
+                                                           "the seam.")
     ] = True  # fmt: skip
 
 
@@ -200,7 +204,7 @@ def _run(given: Given, settings: CloseLoopSettings, context: Context) -> Outcome
 KIND = StepKind(
     "close-loop",
     "Close loop",
-    "Make the end of a clip meet its start, in pose and velocity, so that it can be played on and on.",
+    "Make the end of a clip match its start, in pose and velocity, so that it plays as a loop.",
     CloseLoopSettings,
     _run,
     place=240,

@@ -15,14 +15,15 @@ from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 
 class ContactsSettings(Settings, frozen=True):
     find: Annotated[
-        bool, Meta(title="Detect automatically", description="Off: only the contacts in the list below count.")
+        bool, Meta(title="Detect automatically", description="Detect contacts automatically. Off: use only the "
+                                                             "list below.")
     ] = True  # fmt: skip
     contacts: Annotated[
         tuple[Contact, ...],
         Meta(
             title="Contacts",
-            description="What touches (foot, hand, knee, seat), from which frame to which, and what it touches: the ground or a "
-            "prop, or another part of the body.",
+            description="Which part touches (foot, hand, knee, seat), its first and last frame, and what it "
+            "touches: the ground, a prop, or another part of the body.",
         ),
     ] = ()
 
@@ -51,7 +52,8 @@ def _run(given: Given, settings: ContactsSettings, context: Context) -> Outcome:
 KIND = StepKind(
     "contacts",
     "Contacts",
-    "Say what touches what and when. Retargeting, foot lock, loops, crossfades, events and findings keep to it.",
+    "Set which parts touch what, and when. Retargeting, foot lock, loops, crossfades, events and findings all "
+    "use these contacts.",
     ContactsSettings,
     _run,
     place=85,

@@ -24,10 +24,11 @@ _MOST = 200_000
 class CycleSettings(Settings, frozen=True):
     start: Annotated[
         int | str,
-        Meta(title="Begins at", description="A frame, the name of an event, or 'left strike' or 'right strike'."),
+        Meta(title="Begins at", description="A frame, the name of an event, 'left strike' or 'right strike'."),
     ] = 0  # fmt: skip
     times: Annotated[
-        int, Meta(title="Times over", ge=1, le=1000, description="So many cycles, travel carried on.", extra={"unit": "×"})
+        int, Meta(title="Cycles", ge=1, le=1000, description="The number of cycles. Travel continues from "
+                                                                 "cycle to cycle.", extra={"unit": "×"})
     ] = 1  # fmt: skip
 
 
@@ -65,7 +66,8 @@ def must_close(clip: Clip, rig: Rig, so: str, advice: str) -> None:
     away, turned = (float(x.max()) for x in cycles.openings(clip, rig.travel_joint))
     if away > _CLOSES or turned > _CLOSES_TURN:
         raise RecipeError(
-            f"{clip.name!r} does not close: its end is {100 * away:.0f} cm and {np.degrees(turned):.0f}° from its start{so}",
+            f"{clip.name!r} is not closed: its end is {100 * away:.0f} cm and {np.degrees(turned):.0f}° away from "
+            f"its start{so}",
             advice=advice,
         )
 
@@ -79,7 +81,7 @@ def recycled(clip: Clip, rig: Rig, s: CycleSettings) -> tuple[Clip, Array]:
     if period * s.times + 1 > _MOST:
         raise RecipeError(f"{period * s.times + 1:,} frames are too many", place="times", advice=f"Up to {_MOST:,}.")
     if at % period or s.times > 1:
-        must_close(clip, rig, "", "Put a step Close loop before this one.")
+        must_close(clip, rig, "", "Add the step Close loop before this one.")
     out = cycles.shifted(clip, rig.travel_joint, at) if at % period else clip
     out = cycles.repeated(out, rig.travel_joint, s.times)
     frames = np.arange(out.frames, dtype=np.float64) + at
@@ -100,7 +102,7 @@ def _begin(at: Beginning) -> dict[str, Any]:
 KIND = StepKind(
     "cycle",
     "Cycle",
-    "Begin a loop elsewhere (a frame, an event, the strike of a foot), or repeat it.",
+    "Start a loop at another frame, event or foot strike, or repeat it.",
     CycleSettings,
     _run,
     place=250,

@@ -20,16 +20,19 @@ STRIKE, LIFT = "strike", "lift"
 
 class EventsSettings(Settings, frozen=True):
     events: Annotated[
-        tuple[tuple[float, str], ...], Meta(title="Events", description="[frame, name] each.")
+        tuple[tuple[float, str], ...], Meta(title="Events", description="A list of [frame, name].")
     ] = ()  # fmt: skip
     keep: Annotated[
-        bool, Meta(title="Keep those of the clip", description="Off: only those that are written here.")
+        bool, Meta(title="Keep events of the clip", description="Keep the events that the clip has. Off: use "
+                                                               "only the list above.")
     ] = True  # fmt: skip
     rename: Annotated[
-        dict[str, str], Meta(title="Names", description="Old name to new one; an empty one removes the events of that name.")
+        dict[str, str], Meta(title="Names", description="Old names and new names. An empty new name removes "
+                                                        "the events of that name.")
     ] = field(default_factory=dict)  # fmt: skip
     from_contacts: Annotated[
-        bool, Meta(title="From contacts", description="A strike and a lift of each foot, where it comes to stand and leaves.")
+        bool, Meta(title="From contacts", description="Add a strike and a lift event where a foot contact "
+                                                      "begins and ends.")
     ] = False  # fmt: skip
 
 
@@ -91,7 +94,7 @@ def _begin(at: Beginning) -> dict[str, Any]:
 KIND = StepKind(
     "events",
     "Events",
-    "Put named marks in time, move, rename and remove them; or make strikes and lifts of the feet.",
+    "Add, move, rename and remove events; or create strike and lift events from foot contacts.",
     EventsSettings,
     _run,
     place=270,
@@ -99,6 +102,6 @@ KIND = StepKind(
     settings_were={"from_plants": "from_contacts"},
     begin=_begin,
     summary=lambda s: (
-        ", ".join([f"{len(s.events)} events"] * bool(s.events) + ["from contacts"] * s.from_contacts) or "as they are"
+        ", ".join([f"{len(s.events)} events"] * bool(s.events) + ["from contacts"] * s.from_contacts) or "unchanged"
     ),
 )

@@ -21,50 +21,51 @@ class FollowThroughSettings(Settings, frozen=True):
         str,
         Meta(
             title="Chain",
-            description="A chain of the rig (tail, neck, coat), or a joint: from there down.",
+            description="A chain of the rig (tail, neck, coat), or a joint and everything below it.",
             extra={"choose": "chain"},
         ),
     ] = ""  # fmt: skip
     way: Annotated[
         Literal["spring", "delay"],
-        Meta(title="How", description="spring: swings after. delay: each link does what the one above did some frames ago."),
+        Meta(title="How", description="spring: each joint swings after its parent. delay: each joint repeats "
+                                      "the motion of its parent some frames later."),
     ] = "spring"  # fmt: skip
     frequency: Annotated[
         float,
-        Meta(title="Swings", ge=0.05, le=50, description="How fast the first link swings when left alone.",
+        Meta(title="Frequency", ge=0.05, le=50, description="The natural frequency of the first joint of the chain.",
              extra={"unit": "Hz", "when": {"way": "spring"}}),
     ] = 2.0  # fmt: skip
     damping: Annotated[
         float,
         Meta(title="Damping", ge=0.0, le=10,
-             description="0: swings for ever, in a loop all but. 1: comes back without swinging over.",
-             extra={"unit": "of critical", "when": {"way": "spring"}}),
+             description="0: never stops swinging (in a loop: nearly never). 1: returns without overshoot.",
+             extra={"unit": "of critical damping", "when": {"way": "spring"}}),
     ] = 0.35  # fmt: skip
     softer: Annotated[
         float,
-        Meta(title="Softer by link", ge=0, le=90, description="Each link swings this much slower than the one above.",
+        Meta(title="Softer per joint", ge=0, le=90, description="How much slower each joint swings than its parent.",
              extra={"unit": "%", "when": {"way": "spring"}}),
     ] = 10.0  # fmt: skip
     most: Annotated[
         float,
-        Meta(title="Swings at most", ge=1, le=180, description="No link leaves its place by more than this.",
+        Meta(title="Largest swing", ge=1, le=180, description="The largest angle by which a joint may leave its pose.",
              extra={"unit": "°", "when": {"way": "spring"}}),
     ] = 60.0  # fmt: skip
     frames: Annotated[
         float,
-        Meta(title="Delay by link", ge=0, le=1000, description="How much later each link is than the one above.",
+        Meta(title="Delay per joint", ge=0, le=1000, description="How much later each joint moves than its parent.",
              extra={"unit": "frames", "when": {"way": "delay"}}),
     ] = 2.0  # fmt: skip
     space: Annotated[
         Literal["world", "parent"],
         Meta(
-            title="Of the motion",
-            description="world: as the link above stood in the world. parent: as it was bent against its own parent.",
+            title="Measured in",
+            description="world: follow the motion in the world. parent: follow the rotation relative to the parent.",
             extra={"when": {"way": "delay"}},
         ),
     ] = "world"  # fmt: skip
     amount: Annotated[
-        float, Meta(title="Amount", ge=0, le=300, description="100 % is the motion as computed.", extra={"unit": "%"})
+        float, Meta(title="Amount", ge=0, le=300, description="How much of the computed motion is used.", extra={"unit": "%"})
     ] = 100.0  # fmt: skip
 
 
@@ -81,7 +82,7 @@ def links(rig: Rig, name: str) -> list[int]:
         known = ", ".join(rig.chains) or "none"
         raise RecipeError(
             f"the rig has no chain or joint {name!r}" if name else "no chain is chosen",
-            advice=f"Chains: {known}; a joint's name does as well.",
+            advice=f"Chains: {known}. The name of a joint works too.",
         )
     out = [joint]
     depth = [0] * len(skeleton)
@@ -275,7 +276,7 @@ def _begin(at: Beginning) -> dict[str, Any]:
 KIND = StepKind(
     "follow-through",
     "Follow-through",
-    "Let a tail, coat or arm come after what leads it: each link some frames late, or swinging on a spring.",
+    "Let a tail, coat or arm follow what moves it: each joint a few frames late, or swinging on a spring.",
     FollowThroughSettings,
     _run,
     place=100,

@@ -26,7 +26,7 @@ class HelperSettings(Settings, frozen=True):
         tuple[str, ...],
         Meta(
             title="Helper joints",
-            description="Only these helper joints. Left empty: every one that the rig has a rule for.",
+            description="Only these helper joints. Empty: all helper joints for which the rig has a rule.",
         ),
     ] = ()
 
@@ -145,7 +145,7 @@ def _run(given: Given, settings: HelperSettings, context: Context) -> Outcome:
 KIND = StepKind(
     "helper-joints",
     "Helper joints",
-    "Put helper joints back where their rules say: on the joint that each follows, over the whole clip.",
+    "Snap helper joints back to the joints that they follow, over the whole clip.",
     HelperSettings,
     _run,
     place=110,

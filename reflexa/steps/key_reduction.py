@@ -14,11 +14,13 @@ from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 class KeyReductionSettings(Settings, frozen=True):
     degrees: Annotated[
         float,
-        Meta(title="Turns within", ge=0, le=45, description="No joint of the figure turns further off.", extra={"unit": "°"}),
+        Meta(title="Rotation error", ge=0, le=45, description="Largest rotation error allowed, over all joints.",
+            extra={"unit": "°"}),
     ] = 0.2  # fmt: skip
     mm: Annotated[
         float,
-        Meta(title="Places within", ge=0, le=1000, description="No joint of the figure is further off.", extra={"unit": "mm"}),
+        Meta(title="Position error", ge=0, le=1000, description="Largest position error allowed, over all joints.",
+            extra={"unit": "mm"}),
     ] = 1.0  # fmt: skip
 
 
@@ -40,7 +42,7 @@ def _run(given: Given, settings: KeyReductionSettings, context: Context) -> Outc
 KIND = StepKind(
     "key-reduction",
     "Key reduction",
-    "Keep keys only where the motion needs them, within a tolerance; written files get small.",
+    "Export keys only where they are needed, within a tolerance. Files become smaller.",
     KeyReductionSettings,
     _run,
     place=260,

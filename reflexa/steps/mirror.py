@@ -34,38 +34,41 @@ class MirrorSettings(Settings, frozen=True):
         Plane,
         Meta(
             title="Mirror plane",
-            description="own start: through the place and along the heading of the first frame, so that the clip "
-            "starts where and as it did. world: through the origin of the world.",
+            description="own start: the plane goes through the position and heading of the first frame, so "
+            "that the clip starts where it did. world: the plane goes through the origin of the "
+            "world.",
         ),
     ] = "own start"
     sides: Annotated[
         Sides,
         Meta(
             title="Sides",
-            description="swap: the whole figure. left onto right, right onto left: one side's limbs move as the other's, "
-            "each against the joint on the centre line that carries it; centre joints stay as they are.",
+            description="swap: mirror the whole figure. left onto right, right onto left: copy the motion of "
+            "one side's limbs to the other side, relative to the centre joint that carries them. "
+            "Centre joints do not change.",
         ),
     ] = "swap"
     half_cycle: Annotated[
         bool,
         Meta(
             title="Shift by half a cycle",
-            description="For loops: the mirrored clip starts with the foot that the source starts with; travel goes on.",
+            description="For loops: the mirrored clip starts on the same foot as the source.",
         ),
     ] = False
     relations: Annotated[
         bool,
         Meta(
             title="Relations",
-            description="Hands that meet still meet, and arms go no deeper into the body, also where the figure is not alike on "
-            "both sides.",
+            description="Keep hands together that touch, and keep arms out of the body, also on figures that "
+            "are not symmetric.",
         ),
     ] = True
     helpers: Annotated[
         bool,
         Meta(
             title="Helper joints follow",
-            description="Helper joints that are on their rule stay on it, also where the rig is not symmetric.",
+            description="Helper joints that follow their rule still follow it after mirroring, also on rigs "
+            "that are not symmetric.",
         ),
     ] = True
 
@@ -110,7 +113,7 @@ def mirror(clip: Clip, rig: Rig, settings: MirrorSettings) -> Clip:
         rotations[:, taking], translations[:, taking] = out.rotations[:, taking], out.translations[:, taking]
         out = clip.with_motion(quat.continuous(rotations), translations)
     if settings.half_cycle and out.frames > 2:
-        advice = "Switch 'Shift by half a cycle' off, or give it a clip that is a loop."
+        advice = "Switch 'Shift by half a cycle' off, or use a clip that is a loop."
         must_close(clip, rig, ", so it cannot be shifted by half a cycle", advice)
         out = cycle.shifted(out, rig.travel_joint, (out.frames - 1) / 2)
     good = on_rules([clip], rig, _ON_RULE, _ON_RULE_TURN) if settings.helpers else ()
@@ -227,7 +230,7 @@ def _run(given: Given, settings: MirrorSettings, context: Context) -> Outcome:
 KIND = StepKind(
     "mirror",
     "Mirror",
-    "Swap left and right: every joint takes its partner's motion, reflected across the figure's own plane.",
+    "Swap left and right: every joint takes the motion of its partner, mirrored across the figure's plane.",
     MirrorSettings,
     _run,
     place=10,

@@ -36,7 +36,7 @@ class PinSettings(Settings, frozen=True):
     joints: Annotated[
         tuple[str, ...],
         Meta(
-            title="What is kept", description="left hand, right hand, left foot, right foot, head, or joints by name.",
+            title="Pinned joints", description="left hand, right hand, left foot, right foot, head, or joints by name.",
             extra={"choose": "ends"},
         ),
     ] = ("left foot", "right foot")  # fmt: skip
@@ -44,18 +44,20 @@ class PinSettings(Settings, frozen=True):
         str,
         Meta(
             title="As before",
-            description="The step before which they were right: its id (or name), or source; empty: the step just before.",
+            description="Pin to the motion before this step: its id or name, or source. Empty: before the "
+                        "previous step.",
             extra={"choose": "step"},
         ),
     ] = ""  # fmt: skip
-    place: Annotated[bool, Meta(title="Place", description="Where they were in the world.")] = True
-    turn: Annotated[bool, Meta(title="Direction", description="As they were turned in the world.")] = True
+    place: Annotated[bool, Meta(title="Place", description="Keep the position in the world.")] = True
+    turn: Annotated[bool, Meta(title="Direction", description="Keep the rotation in the world.")] = True
     give: Annotated[
         bool,
-        Meta(title="Pelvis gives way", description="Where a leg would not reach its foot's place, the pelvis sinks."),
+        Meta(title="Pelvis adapts", description="The pelvis lowers where a leg could not reach its pinned foot."),
     ] = True
     spans: Annotated[
-        tuple[ActiveSpan, ...], Meta(title="When", description="Start, at, until, end in frames; none: all the time.")
+        tuple[ActiveSpan, ...],
+        Meta(title="When", description="Spans of start, at, until and end, in frames. Empty: the whole clip."),
     ] = ()
 
 
@@ -63,7 +65,7 @@ def before(settings: PinSettings, context: Context) -> Point:
     """The point of the line that is kept to. Raises RecipeError for a step that is not before this one."""
     points = context.earlier
     if not points:
-        raise RecipeError("there is nothing before this step to keep to")
+        raise RecipeError("there is no motion before this step to pin to")
     if not settings.since:
         return points[max(len(points) - 2, 0)]
     if settings.since == SOURCE:
@@ -82,7 +84,9 @@ def keep(given: Given, settings: PinSettings, context: Context) -> Clip:
     then = before(settings, context)
     if then.clip.frames != clip.frames or then.clip.skeleton.names != clip.skeleton.names:
         what = "another length" if then.clip.frames != clip.frames else "another rig"
-        raise RecipeError(f"what is kept to had {what}: it stands before {then.name!r}", advice="Choose a later step.")
+        raise RecipeError(
+            f"the motion to pin to has {what}: it lies before {then.name!r}", advice="Choose a later step."
+        )
     when = weight_of(settings.spans, clip.frames)
     ends = [(joint := _joint(rig, name), when * given.share(joint)) for name in settings.joints]
     sunk = _give_way(clip, rig, settings, then.clip, ends)
@@ -125,7 +129,7 @@ def _timing_at(clip: Clip, at: NDArray[np.intp]) -> Timing:
 def _joint(rig: Rig, name: str) -> int:
     joint = rig.joint_called(name)
     if joint < 0:
-        raise RecipeError(f"the rig has no {name!r}", advice="Choose another joint to keep.")
+        raise RecipeError(f"the rig has no {name!r}", advice="Choose another joint to pin.")
     return joint
 
 
@@ -160,7 +164,7 @@ def _run(given: Given, settings: PinSettings, context: Context) -> Outcome:
 KIND = StepKind(
     "pin",
     "Pin",
-    "Feet, hands or head stay where they were in the world, whatever the steps before did to what is above them.",
+    "Keep feet, hands or head where they were in the world, although earlier steps moved their parents.",
     PinSettings,
     _run,
     place=90,

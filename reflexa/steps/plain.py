@@ -46,7 +46,7 @@ def _convert(data: Any, to: type[Any], place: str) -> Any:
         reason, where = misfit(e)
         raise RecipeError(reason, place=place + where) from None
     except UnicodeEncodeError:  # bytes of a command line that are no text
-        raise RecipeError("holds characters that are no text", place=ascii(place)[1:-1]) from None
+        raise RecipeError("contains characters that are not valid text", place=ascii(place)[1:-1]) from None
 
 
 def to_plain(step: Step, identity: bool = True) -> dict[str, Any]:
@@ -87,7 +87,7 @@ def from_plain(data: Any, place: str = "step") -> Step:
     Raises RecipeError for unknown kinds, fields and settings, and values out of range.
     """
     if not isinstance(data, dict):
-        raise RecipeError("is not an object", place=place)
+        raise RecipeError("is not a JSON object", place=place)
     if "kind" not in data:
         raise RecipeError("has no kind", place=place)
     kind = kind_of(str(data["kind"]), f"{place}.kind")
@@ -109,7 +109,9 @@ def from_plain(data: Any, place: str = "step") -> Step:
     mask = data.get("mask")
     own_id = _convert(data.get("id", ""), str, f"{place}.id")
     if len(own_id) > _LONGEST_ID or own_id == SOURCE:
-        raise RecipeError("is no id", place=f"{place}.id", advice=f"Up to {_LONGEST_ID} characters, not {SOURCE!r}.")
+        raise RecipeError(
+            "is not a valid id", place=f"{place}.id", advice=f"Up to {_LONGEST_ID} characters, not {SOURCE!r}."
+        )
     return Step(
         kind.kind, settings,
         _convert(data.get("name", kind.title), str, f"{place}.name"),
@@ -127,7 +129,7 @@ def _mask(mask: Mask, place: str) -> Mask:
         if part not in PARTS and part not in PRESETS:
             raise RecipeError(f"there is no body part {part!r}", place=f"{place}.parts[{i}]")
     if mask.edge < 0:
-        raise RecipeError(f"{mask.edge} is no number of joints", place=f"{place}.edge")
+        raise RecipeError(f"{mask.edge} is not a number of joints", place=f"{place}.edge")
     for joint, weight in mask.joints.items():
         if not 0 <= weight <= 1:
             raise RecipeError(f"{weight} lies outside 0 to 1", place=f"{place}.joints[{joint!r}]")

@@ -22,13 +22,13 @@ class RenameSettings(Settings, frozen=True):
     rig: Annotated[
         str,
         Meta(
-            title="As on rig", description="File of a rig of the same build: its joint names and order are taken.",
+            title="Names of rig", description="A rig file with the same hierarchy. Its joint names and order are used.",
             extra={"file": "rig"},
         ),
     ] = ""  # fmt: skip
     names: Annotated[
         dict[str, str],
-        Meta(title="Names", description="Old joint name to new one; with a rig, only where its own map errs."),
+        Meta(title="Names", description="Old and new joint names. With a rig: only exceptions."),
     ] = field(default_factory=dict)
 
 
@@ -53,13 +53,13 @@ def rename(clip: Clip, rig: Rig, settings: RenameSettings, rigs: Mapping[str, Ri
         table = rename_map(rig, target)
         if table is None:
             raise RecipeError(
-                f"{settings.rig or 'the rig given'} is not of the same build: its joints differ in number, hierarchy or place",
-                advice="Use the retarget step.",
+                f"{settings.rig or 'the rig given'} does not match: its joints differ in number, hierarchy or position",
+                advice="Use the step Retarget.",
             )
         table |= settings.names
         back = {new: old for old, new in table.items()}
         if len(back) < len(names) or set(back) != set(target.skeleton.names):
-            raise RecipeError("two joints would get the same name, or one that the rig lacks", place="names")
+            raise RecipeError("two joints would get the same name, or a name that the rig does not have", place="names")
         order = np.array([clip.skeleton.index[back[n]] for n in target.skeleton.names])
         return _reordered(clip, target.skeleton, order), target
     new = tuple(settings.names.get(n, n) for n in names)
@@ -93,7 +93,7 @@ def _run(given: Given, settings: RenameSettings, context: Context) -> Outcome:
 KIND = StepKind(
     "rename",
     "Rename joints",
-    "The same motion, value for value, under the joint names and order of a rig of the same build.",
+    "Keep the motion unchanged, under the joint names and order of a rig with the same hierarchy.",
     RenameSettings,
     _run,
     place=120,

@@ -30,28 +30,31 @@ class RetimeSettings(Settings, frozen=True):
         Literal["speed", "length", "rate", "curve", "play rate"],
         Meta(
             title="How",
-            description="speed: so many times as fast. length: to so many frames, both ends kept. rate: as long in seconds, at "
-            "another number of frames a second. curve: from new frames to old ones, as drawn. play rate: as fast as the clip "
-            "asks to be played, which it then no longer asks.",
+            description="speed: play faster or slower by a factor. length: fit to a number of frames. rate: "
+            "resample to other frames per second, with the same duration. curve: a drawn time "
+            "curve. play rate: apply the clip's own play rate to its frames.",
         ),
     ] = "speed"
     speed: Annotated[
-        float, Meta(title="Speed", ge=0.01, le=100, description="2: in half the time.", extra={"unit": "×", **_for("speed")})
+        float, Meta(title="Speed", ge=0.01, le=100, description="A factor. 2: half the duration.",
+            extra={"unit": "×", **_for("speed")})
     ] = 1.0  # fmt: skip
     frames: Annotated[
-        int, Meta(title="Frames", ge=0, le=_MOST, description="Length of the result.",
+        int, Meta(title="Frames", ge=0, le=_MOST, description="The length of the result.",
                   extra={"unit": "frames", "zero": "as it is", **_for("length")})
     ] = 0  # fmt: skip
     rate: Annotated[
-        float, Meta(title="Rate", gt=0, le=1000, description="Frames a second.", extra={"unit": "fps", **_for("rate")})
+        float, Meta(title="Rate", gt=0, le=1000, description="Frames per second.", extra={"unit": "fps", **_for("rate")})
     ] = 30.0  # fmt: skip
     curve: Annotated[
         tuple[tuple[float, float], ...],
-        Meta(title="Curve", description="Points (old frame, new frame): what was at the old one comes at the new one.",
+        Meta(title="Curve", description="Points (old frame, new frame): the pose of the old frame moves to the "
+                                        "new frame.",
              extra=_for("curve")),
     ] = ()  # fmt: skip
     backwards: Annotated[
-        bool, Meta(title="May go backwards", description="Off: time never runs back.", extra=_for("curve"))
+        bool, Meta(title="May go backwards", description="Allow time to run backwards. Off: time only runs forward.",
+            extra=_for("curve"))
     ] = False  # fmt: skip
 
 
@@ -85,7 +88,7 @@ def _drawn(end: int, s: RetimeSettings) -> Array:
     old, new = np.array(sorted(s.curve, key=lambda p: p[1]), dtype=np.float64).T
     if not np.isfinite([old, new]).all() or np.any(np.diff(new) <= 0):
         raise RecipeError(
-            "two points of the curve stand at one new frame", place="curve", advice="Take one of them out."
+            "two points of the curve have the same new frame", place="curve", advice="Remove one of them."
         )
     if np.any(np.diff(old) < 0) and not s.backwards:
         at = int(np.argmax(np.diff(old) < 0))
@@ -137,7 +140,7 @@ def _summary(s: RetimeSettings) -> str:
 KIND = StepKind(
     "retime",
     "Retime",
-    "Faster or slower, to a length or a rate, or by a drawn curve; poses, events and tracks go along.",
+    "Play faster or slower, fit to a length or rate, or follow a drawn time curve. Events and tracks follow.",
     RetimeSettings,
     _run,
     place=210,

@@ -19,13 +19,13 @@ class ReverseSettings(Settings, frozen=True):
         Literal["reverse", "there and back"],
         Meta(
             title="How",
-            description="reverse: from the last frame to the first. there and back: forward, then backwards.",
+            description="reverse: play from the last frame to the first. there and back: play forward, then backward.",
         ),
     ] = "reverse"
     blend: Annotated[
         int,
         Meta(title="Ease at the turn", ge=0, le=1000,
-             description="Comes to rest and goes back over so many frames, by which the clip gets longer.",
+             description="Frames over which the motion slows down and turns around. The clip becomes longer by this.",
              extra={"unit": "frames", "when": {"how": "there and back"}}),
     ] = 0  # fmt: skip
 
@@ -52,7 +52,7 @@ def _run(given: Given, settings: ReverseSettings, context: Context) -> Outcome:
 KIND = StepKind(
     "reverse",
     "Reverse",
-    "Play it backwards, or there and back.",
+    "Play the clip backward, or forward and then backward.",
     ReverseSettings,
     _run,
     place=230,

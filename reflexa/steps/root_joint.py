@@ -20,18 +20,19 @@ from reflexa.steps.root_motion import RootMotionSettings, root_motion
 
 
 class RootJointSettings(Settings, frozen=True):
-    called: Annotated[str, Meta(title="Called", min_length=1, description="As the engine expects it.")] = "root"
+    called: Annotated[str, Meta(title="Name", min_length=1, description="The name that the engine expects.")] = "root"
     line: Annotated[
         travel.Line,
-        Meta(title="Track", description="How closely it follows the pelvis's way over the ground: exact, smoothed, or straight."),
+        Meta(title="Track", description="How the root joint follows the pelvis over the ground: exact, "
+                                        "smoothed, or in a straight line."),
     ] = "smoothed"  # fmt: skip
     seconds: Annotated[
         float,
-        Meta(title="Smoothed over", ge=0.02, le=10, description="What is faster than this stays in the pelvis.",
+        Meta(title="Smoothed over", ge=0.02, le=10, description="Faster movement than this stays in the pelvis.",
              extra={"unit": "s", "when": {"line": "smoothed"}}),
     ] = 0.5  # fmt: skip
-    turn: Annotated[bool, Meta(title="With the turn", description="The heading too, not the place alone.")] = True
-    height: Annotated[bool, Meta(title="With the height", description="It rises and sinks with the pelvis.")] = False
+    turn: Annotated[bool, Meta(title="Heading", description="Also take over the heading.")] = True
+    height: Annotated[bool, Meta(title="Height", description="Also take over the height.")] = False
 
 
 def with_root_joint(clip: Clip, rig: Rig, settings: RootJointSettings) -> tuple[Clip, Rig]:
@@ -41,13 +42,13 @@ def with_root_joint(clip: Clip, rig: Rig, settings: RootJointSettings) -> tuple[
     """
     if rig.joint("root") >= 0:
         name = rig.skeleton.names[rig.joint("root")]
-        raise RecipeError(f"the rig has a root joint already: {name}", advice="Take this step out.")
+        raise RecipeError(f"the rig has a root joint already: {name}", advice="Remove this step.")
     if settings.called in rig.skeleton.index:
         raise RecipeError(
             f"the rig has a joint {settings.called!r} already", advice="Give the root joint another name."
         )
     if rig.joint("pelvis") < 0:
-        raise RecipeError("the rig has no pelvis to follow", advice="Say in the Figure view which joint it is.")
+        raise RecipeError("the rig has no pelvis to follow", advice="Assign this joint in the Figure view.")
     new_rig = _rig(rig, settings.called)
     n = clip.frames
     place = np.zeros((n, 1, 3))
@@ -97,7 +98,7 @@ def _begin(at: Beginning) -> dict[str, Any]:
 KIND = StepKind(
     "root-joint",
     "Root joint",
-    "Give a rig without a root joint one that carries its travel, under the name that the engine expects.",
+    "Add a root joint that carries the travel, for rigs without one, with the name that the engine expects.",
     RootJointSettings,
     _run,
     place=40,

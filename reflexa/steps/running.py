@@ -45,7 +45,7 @@ def outcome(step: Step, given: Given, context: Context = NOTHING) -> Outcome:
         what = "takes the clip to another rig" if kind.changes_rig else "changes the clip as a whole"
         raise RecipeError(
             f"{step.name!r} {what}: it has no weight, envelope or mask",
-            advice="Switch it on or off as a whole.",
+            advice="Switch the whole step on or off.",
         )
     weights = step_weights(step, rig, given.first, clip.frames)
     if weights is not None and not weights.any():
@@ -91,7 +91,7 @@ def _run(kind: StepKind, given: Given, step: Step, context: Context) -> Outcome:
     except Exception as e:
         raise RecipeError(
             f"{step.name!r}: {plugins.failed(kind, e)}",
-            advice=f"Switch the step off; the way to it is in {log_file()}.",
+            advice=f"Switch the step off; the path to it is in {log_file()}.",
         ) from e
 
     def report(clip: Clip) -> Any:
@@ -114,8 +114,8 @@ def at_its_event(step: Step, clip: Clip) -> Step:
     if not at:
         known = ", ".join(dict.fromkeys(e.name for e in clip.events))
         raise RecipeError(
-            f"{step.name!r} is tied to the event {tied.event!r}, which the clip has not",
-            advice=f"Known: {known}." if known else "Untie it, or put the event in.",
+            f"{step.name!r} is tied to the event {tied.event!r}, which the clip does not have",
+            advice=f"Known: {known}." if known else "Untie it, or add the event.",
         )
     # Of several of one name it is the one that is nearest to where it was.
     by = round(min(at, key=lambda f: abs(f - tied.frame)) - tied.frame)
@@ -143,7 +143,7 @@ def step_weights(step: Step, rig: Rig, first: int, frames: int) -> Array | None:
         try:
             over_joints = step.mask.weights(rig)
         except KeyError as e:
-            raise RecipeError(f"the mask of {step.name!r} names {e}, which this rig lacks") from None
+            raise RecipeError(f"the mask of {step.name!r} names {e}, which this rig does not have") from None
     return np.asarray(np.clip(over_time[:, None] * over_joints, 0.0, 1.0))
 
 

@@ -18,15 +18,18 @@ from reflexa.steps.model import Beginning, Context, Given, Outcome, Settings, St
 class TrackSettings(Settings, frozen=True):
     track: Annotated[
         str,
-        Meta(title="Track", description="Its name; one that the clip lacks is made, 0 all through.", extra={"choose": "track"}),
+        Meta(title="Track", description="The name of the track. A new track with the value 0 is added if the "
+                                        "clip has none of this name.", extra={"choose": "track"}),
     ] = ""  # fmt: skip
     how: Annotated[
         Literal["add", "replace"],
-        Meta(title="How", description="add: keys say what is added. replace: keys are the values; the first and the last hold."),
+        Meta(title="How", description="add: keys are added to the curve. replace: keys are the values; the "
+                                      "first and the last one hold."),
     ] = "add"  # fmt: skip
     keys: Annotated[
         tuple[tuple[int, float], ...],
-        Meta(title="Keys", description="[frame, value] each; smooth between them, never beyond two neighbours."),
+        Meta(title="Keys", description="A list of [frame, value]. The curve is smooth and never overshoots two "
+                                       "neighbouring keys."),
     ] = ()  # fmt: skip
 
 
@@ -68,7 +71,7 @@ def _begin(at: Beginning) -> dict[str, Any]:
 KIND = StepKind(
     "track",
     "Track",
-    "Shape a scalar curve of the clip, such as the weight of a face's shape, by keys.",
+    "Edit a scalar curve of the clip with keys, such as the weight of a face shape.",
     TrackSettings,
     _run,
     place=280,

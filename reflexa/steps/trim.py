@@ -20,24 +20,25 @@ from reflexa.steps.model import Beginning, Context, Given, Outcome, Settings, St
 
 class TrimSettings(Settings, frozen=True):
     first: Annotated[
-        int, Meta(title="First frame", ge=0, description="The first that is kept.")
+        int, Meta(title="First frame", ge=0, description="The first frame that is kept.")
     ] = 0  # fmt: skip
     last: Annotated[
         int,
-        Meta(title="Last frame", ge=-1, description="The last that is kept; -1: the clip's last.",
-             extra={"zero": "the clip's last"}),
+        Meta(title="Last frame", ge=-1, description="The last frame that is kept. -1: the last frame of the clip.",
+             extra={"zero": "last frame"}),
     ] = -1  # fmt: skip
     cut: Annotated[
         tuple[tuple[int, int], ...],
-        Meta(title="Cut out", description="Spans cut out, first and last frame of each; place and heading carry on."),
+        Meta(title="Cut out", description="Spans to cut out, with first and last frame. Position and heading "
+                                          "continue across each cut."),
     ] = ()  # fmt: skip
     blend: Annotated[
         int,
-        Meta(title="Blend over", ge=0, le=1000, description="What differs at a cut is spread over so many frames.",
+        Meta(title="Blend over", ge=0, le=1000, description="Frames over which the difference at a cut is spread.",
              extra={"unit": "frames"}),
     ] = 8  # fmt: skip
     rest_ends: Annotated[
-        bool, Meta(title="Rest pose at the ends", description="Leave out frames of rest pose at head and tail.")
+        bool, Meta(title="Rest pose at the ends", description="Remove frames in rest pose at the start and the end.")
     ] = False  # fmt: skip
 
 
@@ -59,7 +60,7 @@ def kept(clip: Clip, rig: Rig, settings: TrimSettings) -> tuple[tuple[int, int],
     last = end if settings.last < 0 else settings.last
     if settings.first > last or settings.first > end:
         raise RecipeError(
-            f"frames {settings.first} to {last} are none of this clip's {clip.frames}", place="first",
+            f"frames {settings.first} to {last} are outside this clip of {clip.frames}", place="first",
             advice=f"Give frames from 0 to {end}.",
         )  # fmt: skip
     keep = np.zeros(clip.frames, dtype=bool)
@@ -67,7 +68,7 @@ def kept(clip: Clip, rig: Rig, settings: TrimSettings) -> tuple[tuple[int, int],
     for i, (a, b) in enumerate(settings.cut):
         if not 0 <= a <= b:
             raise RecipeError(
-                f"{a} to {b} is no span of frames", place=f"cut[{i}]", advice="Give its first and its last."
+                f"{a} to {b} is not a span of frames", place=f"cut[{i}]", advice="Give its first and its last."
             )
         keep[a : b + 1] = False
     if not keep.any():
@@ -116,14 +117,14 @@ def _begin(at: Beginning) -> dict[str, Any]:
 def _summary(s: TrimSettings) -> str:
     parts = [f"{s.first}–{'end' if s.last < 0 else s.last}"] if s.first or s.last >= 0 else []
     parts += [f"{len(s.cut)} cut out"] if s.cut else []
-    parts += ["rest pose left out"] if s.rest_ends else []
+    parts += ["rest pose removed"] if s.rest_ends else []
     return ", ".join(parts) or "all frames"
 
 
 KIND = StepKind(
     "trim",
     "Trim",
-    "Keep some frames: cut stray ones off at both ends or out of the middle, and leave out rest-pose frames.",
+    "Keep a part of the clip: trim both ends, cut spans out of the middle, and remove frames in rest pose.",
     TrimSettings,
     _run,
     place=200,

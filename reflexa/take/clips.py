@@ -44,7 +44,7 @@ class ClipsByName(Mapping[str, tuple[Clip, Rig]]):
         take = self._by_name[name]
         if take.name in self._under_way:
             line = " → ".join((*self._under_way, take.name))
-            raise RecipeError(f"takes draw on each other in a circle: {line}", advice="Break it.")
+            raise RecipeError(f"takes depend on each other in a circle: {line}", advice="Break the circle.")
         if not take.source.segments and f"{take.source.file}/{take.source.clip}" not in self._clips:
             raise RecipeError(f"the source of {take.name!r} is missing")
         done = evaluate(take, *source_of(take.source, self.source), self.within(take.name).surroundings)

@@ -18,7 +18,7 @@ class LockedError(ReflexaError):
     """A locked step was to be changed, moved or removed."""
 
     def __init__(self, name: str) -> None:
-        super().__init__(f"{name} is locked", advice="Unlock it by a right-click on its card.")
+        super().__init__(f"{name} is locked", advice="Right-click its card to unlock it.")
 
     def __reduce__(self) -> tuple[object, ...]:
         return type(self), (self.reason.removesuffix(" is locked"),)

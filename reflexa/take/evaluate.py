@@ -297,7 +297,7 @@ def _check(ranges: tuple[Range, ...], frames: int) -> None:
     for i, r in enumerate(ranges):
         if not r.name.strip() or r.name in names:
             said = f"two are called {r.name!r}" if r.name.strip() else "has no name"
-            raise RecipeError(said, place=f"ranges[{i}]", advice="Give each a name of its own.")
+            raise RecipeError(said, place=f"ranges[{i}]", advice="Give each a different name.")
         if not 0 <= r.first <= r.last < frames:
             raise RecipeError(
                 f"{r.name!r}, frames {r.first} to {r.last}, lies outside the clip", place=f"ranges[{i}]",

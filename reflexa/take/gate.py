@@ -48,7 +48,7 @@ def _plain(value: Any, known: Any, place: str) -> Any:
         value = value.item()
     if type(value) is float:
         if not math.isfinite(value):
-            raise RecipeError(f"{value} is no number that can be kept", place=place)
+            raise RecipeError(f"{value} is not a number that can be saved", place=place)
         return value
     if type(value) in _AS_THEY_ARE:
         return value
@@ -64,7 +64,7 @@ def _plain(value: Any, known: Any, place: str) -> Any:
         return _fields(value, known, value.__struct_fields__, with_fields, place)
     if is_dataclass(value) and not isinstance(value, type):
         return _fields(value, known, tuple(f.name for f in fields(value)), replace, place)
-    raise RecipeError(f"holds {type(value).__name__}, which cannot be kept", place=place)
+    raise RecipeError(f"contains {type(value).__name__}, which cannot be saved", place=place)
 
 
 def _fields(value: Any, known: Any, names: tuple[str, ...], replaced: Any, place: str) -> Any:

@@ -28,7 +28,7 @@ _WEIGHT: dict[str, Any] = {
     "name": "weight",
     "type": "float",
     "title": "Weight",
-    "help": "How much of the step.",
+    "help": "The weight of the step.",
     "least": 0,
     "most": 1,
 }
@@ -125,14 +125,14 @@ def with_values(recipe: Recipe, values: Mapping[str, Any]) -> Recipe:
         if name not in known:
             raise RecipeError(
                 f"has no parameter {name!r}", place=f"recipe {recipe.name}",
-                advice=f"Known: {', '.join(known)}." if known else "It has none: all of its settings are said.",
+                advice=f"Known: {', '.join(known)}." if known else "It has no parameters.",
             )  # fmt: skip
     missing = [p.name for p in recipe.parameters if p.required and p.name not in values]
     if missing:
         raise RecipeError(
-            f"needs to be told {', '.join(missing)}",
+            f"needs a value for {', '.join(missing)}",
             place=f"recipe {recipe.name}",
-            advice="Say it with --set NAME=VALUE.",
+            advice="Give it with --set NAME=VALUE.",
         )
     steps = {s.id: s for s in recipe.steps}
     for name, value in values.items():
@@ -244,7 +244,7 @@ def _checked(given: tuple[Parameter, ...], steps: tuple[Step, ...]) -> tuple[Par
     for i, p in enumerate(given):
         place = f"parameters[{i}]"
         if not p.name or any(o.name == p.name for o in out):
-            raise RecipeError(f"{p.name!r} is no name of its own", place=f"{place}.name")
+            raise RecipeError(f"{p.name!r} is not a unique name", place=f"{place}.name")
         step = next((s for s in steps if s.id == p.step), None) or next((s for s in steps if s.name == p.step), None)
         if step is None:
             raise RecipeError(f"there is no step {p.step!r}", place=f"{place}.step")

@@ -23,14 +23,17 @@ def schema() -> dict[str, Any]:
         "type": "object",
         "required": ["kind"],
         "properties": {
-            "id": {"type": "string", "description": "What other steps know it by; given by its place where left out."},
+            "id": {
+                "type": "string",
+                "description": "The id by which other steps refer to it. By default made from its position.",
+            },
             "kind": {"enum": [k.kind for k in kinds]},
             "name": {"type": "string"},
             "on": {"type": "boolean", "default": True},
             "weight": {**weight, "default": 1},
             "envelope": {
                 "type": "array",
-                "description": "Weight over time: [frame, weight] points, linear between, held outside.",
+                "description": "Weight over time: points [frame, weight], linear in between, constant outside.",
                 "items": {
                     "type": "array",
                     "prefixItems": [{"type": "number"}, weight],
@@ -50,7 +53,7 @@ def schema() -> dict[str, Any]:
             "locked": {"type": "boolean", "default": False},
             "tied": {
                 "type": "object",
-                "description": "The event that its frames go with, and where that was when they were set.",
+                "description": "The event that its frames follow, and the frame of that event when they were set.",
                 "properties": {"event": {"type": "string"}, "frame": {"type": "number"}},
                 "required": ["event", "frame"],
                 "additionalProperties": False,
@@ -75,9 +78,9 @@ def schema() -> dict[str, Any]:
             "parameters": {
                 "type": "array",
                 "items": parameters,
-                "description": "Settings of its steps that stay open.",
+                "description": "Settings of its steps that are asked for when it is used.",
             },
-            "made_on": {"type": "array", "items": stood, "description": "What the joints that its steps name play."},
+            "made_on": {"type": "array", "items": stood, "description": "The roles of the joints that its steps name."},
             "steps": {"type": "array", "items": step},
         },
         "additionalProperties": False,

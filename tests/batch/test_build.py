@@ -92,7 +92,7 @@ def test_what_is_due_is_built_and_nothing_else(project: Path) -> None:
         f.write("\n")
     assert built(project) == {"Run": [f"source {RUN} is another"]}
     (project / "build/Both.glb").unlink()
-    assert built(project) == {"Both": ["Both.glb is gone"]}
+    assert built(project) == {"Both": ["Both.glb is missing"]}
 
 
 def test_another_version_of_the_computation_builds_all(project: Path, monkeypatch: pytest.MonkeyPatch) -> None:
@@ -116,9 +116,9 @@ def test_what_others_changed_is_left_alone(project: Path) -> None:
     edited(project, "Mirrored", steps=())
     status, out, err = run("build", project, "--json")
     assert status == 4 and json.loads(out)["left_alone"] == [
-        {"take": "Mirrored", "why": "Mirrored.glb was changed by others"}
+        {"take": "Mirrored", "why": "Mirrored.glb was changed by someone else"}
     ]
-    assert target.read_bytes() == kept and "left alone" in err
+    assert target.read_bytes() == kept and "not touched" in err
     assert "Mirrored" in built(project, "--force") and target.read_bytes() != kept
 
 
@@ -126,19 +126,19 @@ def test_what_was_there_before_is_not_written_over(project: Path) -> None:
     (project / "build").mkdir()
     (project / "build/Both.glb").write_text("of somebody")
     status, out, _ = run("build", project, "--json")
-    assert status == 4 and json.loads(out)["left_alone"][0]["why"].startswith("Both.glb is there already")
+    assert status == 4 and json.loads(out)["left_alone"][0]["why"].startswith("Both.glb exists already")
     assert (project / "build/Both.glb").read_text() == "of somebody"
 
 
 def test_a_dry_run_says_why_and_writes_nothing(project: Path) -> None:
     status, out, err = run("build", project, "--dry-run")
-    assert status == 0 and "Mirrored: it was never built" in out and "3 to be built" in out and not err
+    assert status == 0 and "Mirrored: it has not been built yet" in out and "3 to be built" in out and not err
     assert not (project / "build").exists()
 
 
 def test_what_was_built_is_told_as_such(project: Path) -> None:
     status, out, _ = run("build", project, "--jobs", 1)
-    assert status == 0 and "built Mirrored.glb (first build)" in out and "it was never built" not in out
+    assert status == 0 and "built Mirrored.glb (first build)" in out and "it has not been built yet" not in out
 
 
 def test_takes_that_are_gone_leave_their_files(project: Path) -> None:
@@ -283,7 +283,7 @@ def test_two_ranges_whose_names_are_one_file_are_refused(project: Path) -> None:
     status, _, err = run("build", project)
     assert status == 2 and "run a_b.bvh" in err
     clips = [replace(c, name=n) for c in read(DATA / RUN).clips for n in ("a/b", "a_b")]
-    with pytest.raises(RecipeError, match="two clips would be written as run a_b"):
+    with pytest.raises(RecipeError, match="two clips would be written to run a_b"):
         files_of("Run", clips, FORMATS["bvh"], True)
 
 

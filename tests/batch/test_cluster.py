@@ -120,7 +120,7 @@ def test_the_same_bits_on_a_cluster_and_one_of_its_workers_may_be_killed(farm: F
     status, _, err = run(
         "apply", inside, "--step", "mirror", "--cluster", farm.address, "--out", tmp_path, "--force", "--quiet"
     )
-    assert status == 4 and "source itself" in err and inside.read_bytes() == files[0].read_bytes()
+    assert status == 4 and "sources are never overwritten" in err and inside.read_bytes() == files[0].read_bytes()
     todo, killed = plan(project, tmp_path / "there"), False
     with Cluster(farm.address, print) as share:
         for _, made in build(todo, share):
@@ -137,7 +137,7 @@ def test_a_scheduler_that_is_killed_costs_no_whole_file_and_the_next_run_ends_it
     project = _demo(tmp_path)
     farm.ready(1)
     done = 0
-    with pytest.raises(WorkerLost, match="run it again") as lost, Cluster(farm.address, print) as share:
+    with pytest.raises(WorkerLost, match="Run it again") as lost, Cluster(farm.address, print) as share:
         for _ in build(plan(project, tmp_path / "out"), share):
             done += 1
             kill(farm.scheduler)
@@ -176,7 +176,7 @@ def test_workers_started_here_and_schedulers_that_are_not_there(tmp_path: Path) 
     assert status == 3 and "gone.bvh" in err and (tmp_path / "out" / walk.name).exists()
     status, _, err = run(*said, "--cluster", f"tcp://127.0.0.1:{_free_port()}")
     assert status == 4 and "no scheduler answers there" in err and "dask scheduler" in err
-    for bad, text in (("local:none", "no number of workers"), ("nonsense://x", "no address of a scheduler")):
+    for bad, text in (("local:none", "not a number of workers"), ("nonsense://x", "not the address of a scheduler")):
         status, _, err = run(*said, "--cluster", bad)
         assert status == 4 and text in err, err
 

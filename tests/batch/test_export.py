@@ -59,7 +59,7 @@ def test_the_source_is_never_written_over(tmp_path: Path) -> None:
     path = tmp_path / "a.bvh"
     path.write_bytes(WALK.read_bytes())
     document = read(path)
-    with pytest.raises(WriteError, match="never written over"):
+    with pytest.raises(WriteError, match="never overwritten"):
         write(list(document.clips), document.rig, Target(path, "bvh", overwrite=True), Origin(document))
     assert path.read_bytes() == WALK.read_bytes()
 

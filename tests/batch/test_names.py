@@ -40,7 +40,7 @@ def test_two_results_of_one_file_are_refused_whatever_they_come_of(tmp_path: Pat
     both = swings(tmp_path)
     for command in (("apply", *both, "--step", "mirror"), ("fix", *both)):
         status, _, err = run(*command, "--out", tmp_path / "out")
-        assert status == 2 and "swing.glb would come of" in err and not (tmp_path / "out").exists()
+        assert status == 2 and "swing.glb would be written for" in err and not (tmp_path / "out").exists()
 
 
 def test_a_format_that_is_only_read_is_gone_on_with(tmp_path: Path) -> None:
@@ -48,7 +48,7 @@ def test_a_format_that_is_only_read_is_gone_on_with(tmp_path: Path) -> None:
     said = ("apply", clip, "--step", "mirror", "--out", tmp_path / "out")
     assert run(*said)[0] == 0 and (tmp_path / "out/swing.glb").exists()
     status, out, _ = run(*said, "--resume")
-    assert status == 0 and "is there already" in out
+    assert status == 0 and "exists already" in out
 
 
 def test_clean_copies_get_their_number_before_the_suffix(tmp_path: Path) -> None:
@@ -66,10 +66,10 @@ def test_what_a_name_may_hold_stays_in_it(name: str) -> None:
 
 
 def test_what_a_name_may_not_hold_is_told(tmp_path: Path) -> None:
-    assert file_name("a/b:c") == "a_b_c" and "'a/b:c' is no name for a file" in changed_name("a/b:c")
+    assert file_name("a/b:c") == "a_b_c" and "'a/b:c' is not a valid file name" in changed_name("a/b:c")
     walk = DATA / "humanoid3d_walk.bvh"
     status, out, _ = run("apply", walk, "--step", "mirror", "--name", "{clip}: there", "--out", tmp_path)
-    assert status == 0 and "is no name for a file" in out and (tmp_path / "humanoid3d_walk_ there.bvh").exists()
+    assert status == 0 and "is not a valid file name" in out and (tmp_path / "humanoid3d_walk_ there.bvh").exists()
 
 
 def test_a_segment_may_hold_commas(tmp_path: Path) -> None:
@@ -81,9 +81,9 @@ def test_a_segment_may_hold_commas(tmp_path: Path) -> None:
     found = segment_from_text(f"{odd}#walk #2,last=3")
     assert (found.file, found.clip, found.last) == (str(odd), "walk #2", 3)
     assert segment_from_text(str(odd)).file == str(odd)
-    with pytest.raises(RecipeError, match="'fist=4' says nothing of a segment"):
+    with pytest.raises(RecipeError, match="'fist=4' is not an option of a segment"):
         segment_from_text("walk.glb,fist=4")
-    with pytest.raises(RecipeError, match="no number"):
+    with pytest.raises(RecipeError, match="not a number"):
         segment_from_text("walk.glb,first=x")
 
 

@@ -51,12 +51,12 @@ def scaled(clip: Clip) -> Clip:
 
 NAMED = [n for n in ALL if n != "bvh"]
 SABOTAGE = {
-    "end joints turned": (turned, "is turned by 90", ALL),
-    "half the rate": (lambda c: replace(c, rate=c.rate / 2), "15 frames a second instead of 30", ALL),
+    "end joints turned": (turned, "is rotated by 90", ALL),
+    "half the rate": (lambda c: replace(c, rate=c.rate / 2), "15 frames per second instead of 30", ALL),
     "a frame less": (lambda c: c.cut(0, c.frames - 2), "72 frames instead of 73", ALL),
-    "a joint moved": (moved, "stands", ALL),
-    "renamed": (lambda c: replace(c, name="another"), "no clip in it is called 'rope haul'", NAMED),
-    "a loop no longer": (lambda c: replace(c, loop=not c.loop), "it is no loop", NAMED),
+    "a joint moved": (moved, "mm off at frame", ALL),
+    "renamed": (lambda c: replace(c, name="another"), "it has no clip called 'rope haul'", NAMED),
+    "a loop no longer": (lambda c: replace(c, loop=not c.loop), "it is not a loop", NAMED),
     "an event dropped": (lambda c: replace(c, events=c.events[:1]), "the event 'hauled' is lost", NAMED),
     "another play rate": (lambda c: replace(c, play_rate=0.5), "play rate of 0.5", NAMED),
     "scaled": (scaled, "", NAMED),
@@ -72,7 +72,7 @@ def test_whatever_is_lost_on_the_way_is_named(what: str, fmt: str, tmp_path: Pat
     clip = replace(clip, loop=True)
     monkeypatch.setattr(export, "encode", lambda clips, *rest: encode([spoil(c) for c in clips], *rest))
     path = tmp_path / f"a{FORMATS[fmt].suffix}"
-    with pytest.raises(WriteError, match="does not read back") as e:
+    with pytest.raises(WriteError, match="differs when it is read back") as e:
         write([clip], document.rig, Target(path, fmt), Origin(None))
     assert said in e.value.reason and not any(tmp_path.iterdir())
 
@@ -85,7 +85,7 @@ def test_values_that_are_no_numbers_are_no_proof(tmp_path: Path, monkeypatch) ->
     broken = object.__new__(Clip)
     broken.__dict__.update(clip.__dict__, rotations=q)
     found = export.held_against([clip], document.rig, replace(back, clips=(broken,)), FORMATS["glb"])
-    assert found.differs == ("it holds what is no number",)
+    assert found.differs == ("it contains values that are not numbers",)
 
 
 def test_tracks_are_held_against_each_other() -> None:
@@ -93,7 +93,7 @@ def test_tracks_are_held_against_each_other() -> None:
     smile = replace(clip, tracks=(Track("smile", np.linspace(0, 1, clip.frames)),))
     other = replace(clip, tracks=(Track("smile", np.linspace(0, 0.9, clip.frames)),))
     found = export.held_against([smile], document.rig, replace(document, clips=(other,)), FORMATS["glb"])
-    assert found.differs == ("the track 'smile' has other values",)
+    assert found.differs == ("the values of the track 'smile' differ",)
 
 
 @pytest.mark.parametrize("fails", [1, 2, 3, 4])

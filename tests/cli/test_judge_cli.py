@@ -80,4 +80,4 @@ def test_a_whole_folder_of_exports_is_looked_at_manifests_and_all(tmp_path: Path
     status, out, err = run("check", tmp_path / "box.glb", beside, "--json")
     assert status in (0, 1) and not err and [Path(c["path"]).name for c in json.loads(out)["clips"]] == ["box.glb"]
     status, _, err = run("check", beside)
-    assert status == 3 and "box.glb.clip.json" in err and "holds no clip" in err
+    assert status == 3 and "box.glb.clip.json" in err and "contains no clip" in err

@@ -93,7 +93,7 @@ def test_names_of_a_matching_rig_are_taken_and_unlike_rigs_refused(tmp_path: Pat
     back = read(tmp_path / "o" / "a.glb")
     assert back.rig.skeleton.names == read(tmp_path / "b.glb").rig.skeleton.names
     status, _, err = run("apply", tmp_path / "a.glb", "--step", "rename", "--rig", KEEPER, "--out", tmp_path / "p")
-    assert status == 2 and "not of the same build" in err and not (tmp_path / "p").exists()
+    assert status == 2 and "does not match" in err and not (tmp_path / "p").exists()
     status, _, err = run("apply", tmp_path / "a.glb", "--rig", KEEPER, "--out", tmp_path / "p")
     assert status == 2 and "has no joint" in err and "--step retarget" in err
 
@@ -123,10 +123,10 @@ JOINT = '{"name": "a", "parent": null, "rotation": [0,0,0,1], "translation": [0,
 @pytest.mark.parametrize(
     ("text", "said"),
     [
-        ("{", "not valid JSON"), ('{"reflexa": "recipe", "version": 1}', "no saved rig"),
+        ("{", "not valid JSON"), ('{"reflexa": "recipe", "version": 1}', "not a saved rig"),
         ('{"reflexa": "rig", "version": 99}', "newer"), ('{"reflexa": "rig", "version": 1, "pairs": 3}', "expected `array`"),
-        ('{"reflexa": "rig", "version": 1, "joints": [' + JOINT.replace("null", '"b"') + "]}", "is not there"),
-        ('{"reflexa": "rig", "version": 1, "joints": [' + JOINT.replace("0,0,0,1", "0,0,0,0") + "]}", "no rotation"),
+        ('{"reflexa": "rig", "version": 1, "joints": [' + JOINT.replace("null", '"b"') + "]}", "does not exist"),
+        ('{"reflexa": "rig", "version": 1, "joints": [' + JOINT.replace("0,0,0,1", "0,0,0,0") + "]}", "not a rotation"),
     ],
 )  # fmt: skip
 def test_bad_rig_documents_are_told_in_words(tmp_path: Path, text: str, said: str) -> None:

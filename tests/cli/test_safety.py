@@ -62,7 +62,13 @@ def test_two_results_of_one_name_are_refused_before_anything_is_written(tmp_path
     out = tmp_path / "out"
     for jobs in ("1", "2"):
         status, _, err = run("apply", a, b, "--step", "mirror", "--out", out, "--jobs", jobs)
-        assert status == 2 and "walk.bvh would come of" in err and str(a) in err and str(b) in err and not out.exists()
+        assert (
+            status == 2
+            and "walk.bvh would be written for" in err
+            and str(a) in err
+            and str(b) in err
+            and not out.exists()
+        )
     status, _, err = run("apply", DECKHAND, "--step", "mirror", "--out", out, "--name", "same")
     assert status == 2 and "twice" in err and not out.exists()
     assert run("apply", a, b, "--step", "mirror", "--out", out, "--name", "{clip} {file}", "--quiet")[0] == 2
@@ -73,7 +79,11 @@ def test_two_mended_clips_of_one_name_are_refused_too(tmp_path: Path) -> None:
     a, b = copy(DECKHAND, tmp_path / "x/hand.glb"), copy(DECKHAND, tmp_path / "y/hand.glb")
     status, _, err = run("fix", a, b, "--out", tmp_path / "out", "--force")
     assert (
-        status == 2 and "would come of" in err and str(a) in err and str(b) in err and not (tmp_path / "out").exists()
+        status == 2
+        and "would be written for" in err
+        and str(a) in err
+        and str(b) in err
+        and not (tmp_path / "out").exists()
     )
 
 

@@ -47,7 +47,7 @@ def begun(window: MainWindow, qtbot) -> BuildDialog:
 
 def test_what_is_due_is_built_and_then_it_is_not(opened: MainWindow, qtbot) -> None:
     dialog = begun(opened, qtbot)
-    assert texts(dialog) == ["Plain — it was never built", "Swapped — it was never built"]
+    assert texts(dialog) == ["Plain — it has not been built yet", "Swapped — it has not been built yet"]
     click(dialog.go)
     qtbot.waitUntil(lambda: dialog.todo is None and not opened.session.work.busy)
     assert "2 of 2 built" in dialog.said.text() and all("built in" in t for t in texts(dialog))

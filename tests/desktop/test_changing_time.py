@@ -61,7 +61,7 @@ def test_frames_are_trimmed_and_cut_out_by_drawing(demo, qtbot) -> None:
     QTest.keyClick(lanes, Qt.Key.Key_Right)
     ready(qtbot, demo)
     assert session.step.settings.first == 1, "the handle clicked last, by the arrow keys"
-    click(button(demo.settings.findChild(TrimPanel), "Cut nothing out"))
+    click(button(demo.settings.findChild(TrimPanel), "Remove all cuts"))
     ready(qtbot, demo)
     assert session.step.settings.cut == ()
     session.undo()
@@ -281,7 +281,7 @@ def test_clips_in_a_row_are_dragged_trimmed_and_turned(demo, qtbot) -> None:
     qtbot.waitUntil(lambda: session.take.source.segments != before)
     ready(qtbot, demo)
     ((_, said),) = sequence.seams_said(session)
-    assert "cm/s apart" in said and "cm a frame (elsewhere" in said
+    assert "cm/s apart" in said and "cm per frame (elsewhere" in said
     session.undo()
     ready(qtbot, demo)
     assert session.take.source.segments == before, "one step back"

@@ -36,7 +36,7 @@ def test_a_path_is_drawn_from_above_and_walked_at_a_pace(demo, qtbot) -> None:
     qtbot.waitUntil(lambda: "two points" in window.desk.dialog.said.text())
     assert window.desk.dialog.proof is None
     window.desk.dialog.reject()
-    click(button(window.settings, "Begin with its own way"))
+    click(button(window.settings, "Start from its own path"))
     ready(qtbot, window)
     picture = window.settings.findChild(PathPicture)
     count = len(session.step.settings.path)
@@ -62,7 +62,7 @@ def test_a_path_is_drawn_from_above_and_walked_at_a_pace(demo, qtbot) -> None:
     while session.step.settings.path != drawn:
         session.undo()
     ready(qtbot, window)
-    choose(window.settings, "Path is walked", "to its end")
+    choose(window.settings, "Path length", "to its end")
     ready(qtbot, window)
     pace = window.settings.findChild(PacePicture)
     QTest.qWait(0)
@@ -106,7 +106,7 @@ def test_plants_are_changed_in_their_lanes_and_undone_to_the_same_bytes(demo, qt
     assert session.player.frame == worst.worst and session.selection.joint == worst.joint, (
         "the worst stands first, and its row leads there"
     )
-    click(button(window.settings, "Plant the feet"))
+    click(button(window.settings, "Lock the feet"))
     ready(qtbot, window)
     assert not [f for f in session.evaluator.findings if f.kind == "slide"]
     lanes = window.time_area.lanes
@@ -134,7 +134,7 @@ def test_plants_are_changed_in_their_lanes_and_undone_to_the_same_bytes(demo, qt
     new = next(q for q in contacts_of(session) if q not in found and q.first <= lanes.time.frame(middle.x()) <= q.last)
     ready(qtbot, window)
     assert new.limb == "left foot" and held(session.computed.result, session.computed.rig, new, EMPTY).drift < 0.1
-    click(button(window.settings, "Find anew"))
+    click(button(window.settings, "Detect again"))
     assert session.step.settings.find and contacts_of(session)[0] == found[0]
     while session.take is not None and session.take.steps:
         session.undo()
@@ -148,13 +148,13 @@ def test_thresholds_show_their_result_at_once(demo, qtbot) -> None:
     window.commands.run("add_foot-lock")
     ready(qtbot, window)
     count = len(contacts_of(session))
-    slow = next(b for b in window.settings.findChildren(QDoubleSpinBox) if b.accessibleName() == "Slow is below")
+    slow = next(b for b in window.settings.findChildren(QDoubleSpinBox) if b.accessibleName() == "Speed below")
     slow.setValue(0.5)
     ready(qtbot, window)
     assert len(contacts_of(session)) < count
     slow.setValue(0.0)
     ready(qtbot, window)
-    assert not contacts_of(session) and "ever low and slow" in said(window.settings)
+    assert not contacts_of(session) and "No foot contacts were found" in said(window.settings)
 
 
 def test_a_missing_root_joint_is_offered(demo, qtbot) -> None:
@@ -169,13 +169,13 @@ def test_a_missing_root_joint_is_offered(demo, qtbot) -> None:
     assert session.step.settings.operation == "in place", "what a rig without a root joint can do"
     choose(window.settings, "What", "from pelvis")
     qtbot.waitUntil(lambda: "no root joint" in session.computed.problem)
-    click(button(window.settings, "Give it a root joint"))
+    click(button(window.settings, "Add a root joint"))
     ready(qtbot, window)
     assert session.computed.result.skeleton.names[0] == "root_2", (
         "a name that is free: the pelvis of this rig is called root"
     )
     select_step(demo, 0)
-    field = next(f for f in window.settings.findChildren(QLineEdit) if f.accessibleName() == "Called")
+    field = next(f for f in window.settings.findChildren(QLineEdit) if f.accessibleName() == "Name")
     field.setFocus()
     field.selectAll()
     QTest.keyClicks(field, "motion")
@@ -193,7 +193,7 @@ def test_a_drifting_and_turned_root_is_mended_by_its_own_button(demo, qtbot) -> 
     session.selection.select_card(RESULT)
     assert [f.kind for f in session.evaluator.findings] == ["root-start"] and "1 finding" in said(window.revision_line)
     shown = [b.text() for b in window.settings.findChildren(QPushButton) if b.isVisible()]
-    assert "Start at the origin" in shown and "Plant the feet" not in shown
+    assert "Start at the origin" in shown and "Lock the feet" not in shown
     click(button(window.settings, "Start at the origin"))
     ready(qtbot, window)
     assert session.step.settings.operation == "to origin" and not session.evaluator.findings

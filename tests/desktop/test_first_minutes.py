@@ -130,4 +130,4 @@ def test_documents_that_are_opened_or_dropped(empty: MainWindow, qtbot, tmp_path
     if name.startswith("lean"):
         assert [r.name for r in empty.session.project.recipes] == ["lean"]
     else:
-        assert "lies in no project" in empty.desk.dialog.text()
+        assert "is not in a project" in empty.desk.dialog.text()

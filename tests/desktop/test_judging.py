@@ -48,7 +48,7 @@ def test_a_finding_says_who_brought_it_in_and_cards_say_it_too(demo, qtbot) -> N
     assert abs(session.player.frame - 60) <= 2
     pop = next(r for r in rows if r.text(0).endswith(": pop"))
     tree.setCurrentItem(pop)
-    click(button(demo.settings, "See step"))
+    click(button(demo.settings, "Show step"))
     assert session.selection.card == snaps and session.selection.view_point == snaps
     assert demo.viewport.look.compare == "One step" and abs(session.player.frame - 60) <= 2
 
@@ -99,7 +99,7 @@ def test_mend_all_keeps_what_helps_and_undoes_as_one(demo, qtbot) -> None:
     session.selection.select_card(RESULT)
     click(button(window.settings, "Fix all"))
     dialog = dialog_of(qtbot, window, QMessageBox)
-    assert "Plant the feet: slide 10.0 cm to 0.0 mm" in dialog.text() and "Nothing is left" in dialog.text()
+    assert "Lock the feet: slide 10.0 cm to 0.0 mm" in dialog.text() and "No findings are left" in dialog.text()
     dialog.accept()
     ready(qtbot, window)
     assert [s.kind for s in session.take.steps] == ["foot-lock"] and not session.evaluator.findings

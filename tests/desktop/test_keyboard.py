@@ -115,7 +115,7 @@ def test_the_picture_is_looked_at_and_pulled_without_a_mouse(demo: MainWindow, q
     QApplication.processEvents()
     before = session.computed.result
     QTest.keyClick(view, K.Key_Return)
-    assert view.by_keys.part == 0 and "turn about x" in view.by_keys.says
+    assert view.by_keys.part == 0 and "rotate about x" in view.by_keys.says
     for _ in range(3):
         QTest.keyClick(view, K.Key_Right)
     assert session.player.frame == 16, "arrows are the handle's while it is held"
@@ -255,7 +255,7 @@ def test_menus_and_search_know_every_command(empty: MainWindow, qtbot) -> None:
     qtbot.addWidget(search)
     for word, title in (
         ("flip", "mirror"), ("loop", "close loop"), ("bake", "Export"), ("trim", "trim"), ("speed", "retime"), ("dark", "Night"),
-        ("zoom", "figure into"), ("settings", "theme"), ("batch", "Export all"), ("recent", "Recent"), ("demo", "demo"),
+        ("zoom", "Frame the figure"), ("settings", "theme"), ("batch", "Export all"), ("recent", "Recent"), ("demo", "demo"),
         ("foot", "foot lock"), ("plants", "foot lock"), ("goal", "reach"), ("mend", "Fix all"), ("thin", "key reduction"),
     ):  # fmt: skip
         search.field.setText(word)
@@ -309,7 +309,7 @@ def test_menus_come_up_where_something_is(demo: MainWindow, qtbot) -> None:
     view = demo.viewport
     QTest.mouseClick(view, Qt.MouseButton.RightButton, Qt.KeyboardModifier.NoModifier, joint_pixel(demo, "hand_left"))
     shown.append(_menu_texts(qtbot))
-    wanted = ("Copy keys", "Pair the joint with…", "Put in: crate", "Import clips…", "Select hand_left")
+    wanted = ("Copy keys", "Pair the joint with…", "Add crate", "Import clips…", "Select hand_left")
     assert all(any(t.startswith(w) for t in menu) for w, menu in zip(wanted, shown, strict=True)), shown
 
 

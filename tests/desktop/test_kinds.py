@@ -95,7 +95,7 @@ def test_what_is_kept_is_ticked_and_when_is_typed(demo, qtbot) -> None:
     assert boxes["Left foot"].isChecked() and not boxes["Head"].isChecked()
     click(boxes["Head"], QPoint(8, boxes["Head"].height() // 2))
     session.selection.select_joint("chest")
-    click(button(window.settings, "The selected joint too"))
+    click(button(window.settings, "Add the selected joint"))
     assert session.step.settings.joints == ("left foot", "right foot", "head", "chest")
     ready(qtbot, window)
     assert "Also chest" in said(window.settings)

@@ -109,7 +109,7 @@ def test_the_motion_of_an_arm_is_taken_out_weakened_and_replaced_by_hand(demo, q
     turn = quat.angle(quat.multiply(quat.conjugate(session.computed.result.rotations), result.rotations))
     assert turn.max() < 1e-9 and np.abs(session.computed.result.translations - result.translations).max() < 1e-9
     hold = len(session.take.steps) - 2
-    assert "replaces what is below" in card(demo, hold).toolTip()
+    assert "replaces the motion below" in card(demo, hold).toolTip()
     line.edit(session, "off", replace(session.step, on=False))
     ready(qtbot, demo)
     j = session.computed.rig.skeleton.index["forearm_left"]
@@ -150,7 +150,7 @@ def test_a_layer_that_replaces_says_what_it_does_in_its_panel(demo, qtbot) -> No
     line.edit_layer(session, "replace", CorrectionSettings(how="replace"))
     ready(qtbot, demo)
     panel = demo.settings.findChild(CorrectionPanel)
-    assert not panel.drives.isEnabled() and "each joint alone" in panel.drives.toolTip()
+    assert not panel.drives.isEnabled() and "each joint moves alone" in panel.drives.toolTip()
     click(panel.neutral)
     ready(qtbot, demo)
     j = session.computed.rig.skeleton.index["neck"]
@@ -174,8 +174,8 @@ def test_a_body_that_is_held_back_by_its_legs_says_so_in_its_panel(demo, qtbot) 
     ready(qtbot, demo)
     panel = demo.settings.findChild(CorrectionPanel)
     assert panel.note.isVisible()
-    assert "pelvis stays " in panel.note.text() and " cm short at frame 3" in panel.note.text()
-    assert "a leg is straight" in panel.note.text() and "Pull it less" in panel.note.text()
+    assert "pelvis is " in panel.note.text() and " cm short at frame 3" in panel.note.text()
+    assert "a leg is straight" in panel.note.text() and "Pull less" in panel.note.text()
     demo.commands.run("undo")
     ready(qtbot, demo)
     assert "short" not in demo.settings.findChild(CorrectionPanel).note.text()
@@ -194,7 +194,7 @@ def test_a_step_is_turned_into_a_layer_of_keys_and_back(demo, qtbot) -> None:
     kept = session.computed.result
     answer = QTimer(window)
     answer.timeout.connect(
-        lambda: [click(b) for b in window.findChildren(QPushButton) if b.text() == "Turn it into a layer"]
+        lambda: [click(b) for b in window.findChildren(QPushButton) if b.text() == "Convert to a layer"]
     )
     answer.start(50)
     window.commands.run("turn_into_layer")

@@ -157,7 +157,7 @@ def test_a_mask_is_painted_in_the_picture_and_mirrored(demo, qtbot) -> None:
     session.open_take("Haul, port side")
     ready(qtbot, demo)
     select_step(demo, 0)
-    paint = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Paint it")
+    paint = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Paint")
     QTest.mouseClick(paint, Qt.MouseButton.LeftButton)
     assert session.selection.painting and view.handle() is None
     plain = view.figures()[0].colours

@@ -34,7 +34,7 @@ def _quick(window: MainWindow, required: bool = False) -> str:
     rig = window.session.rigs["deckhand.glb"]
     speed, over = make("retime", "Quicker", speed=2.0), make("mirror", "Other side")
     return recipes.put(
-        window.session, "keep recipe",
+        window.session, "save recipe",
         keep("Quick and over", [(speed, rig), (over, rig)], [Parameter("Pace", speed.id, "speed", required=required)]),
     )  # fmt: skip
 
@@ -124,7 +124,7 @@ def test_a_recipe_is_dropped_onto_a_take_and_onto_the_line(demo: MainWindow, qtb
     assert after.steps[0] == before.steps[0] and after.steps[1].settings.speed == 3.0
     assert len({s.id for s in after.steps}) == 3
     ready(qtbot, window)
-    bare = recipes.put(window.session, "keep recipe", Recipe("Swap", (make("mirror", "Swap"),)))
+    bare = recipes.put(window.session, "save recipe", Recipe("Swap", (make("mirror", "Swap"),)))
     line = window.revision_line
     _let_go(line, bare, QPointF(line.cards[after.steps[0].id].geometry().left() - 4, 40))
     assert [s.name for s in window.session.take.steps] == ["Swap", "Chin up", "Quicker", "Other side"]
@@ -160,7 +160,7 @@ def test_a_recipe_over_clips_makes_takes_that_undo_as_one(demo: MainWindow, qtbo
     qtbot.waitUntil(lambda: again.go.isEnabled() and "Every step" in again.unfit.text())
     click(again.go)
     _ended(qtbot, again)
-    assert sorted(_cells(again, 1)) == ["Done", *["There already"] * 3]
+    assert sorted(_cells(again, 1)) == ["Done", *["Exists already"] * 3]
     window.commands.run("undo")
     window.commands.run("undo")
     assert len(window.session.project.takes) == count
@@ -172,7 +172,7 @@ def test_a_batch_is_held_and_gone_on_with(demo: MainWindow, qtbot) -> None:
     click(batch.go)
     click(batch.hold)
     _ended(qtbot, batch)
-    assert _cells(batch, 1) == ["Done", "Waiting", "Waiting", "Waiting"] and batch.go.text() == "Go on"
+    assert _cells(batch, 1) == ["Done", "Waiting", "Waiting", "Waiting"] and batch.go.text() == "Continue"
     batch.close()
     assert not batch.isVisible()
     window.commands.run("show_batch")
@@ -217,7 +217,7 @@ def test_what_does_not_apply_is_said_before_the_run(demo: MainWindow, qtbot) -> 
     session = window.session
     rig = session.rigs["deckhand.glb"]
     goal = make("reach", "ActiveSpan", limb="right hand", to="point")
-    name = recipes.put(session, "keep recipe", keep("ActiveSpan out", [(goal, rig)]))
+    name = recipes.put(session, "save recipe", keep("ActiveSpan out", [(goal, rig)]))
     batch = _batch(window, qtbot, name, "walk", "strut")
     assert (
         "Will be left out" in batch.unfit.text()
@@ -243,7 +243,7 @@ def test_results_can_be_files_that_are_passed_over_the_next_time(demo: MainWindo
     batch.form.controls["Pace"].setValue(1.5)
     batch.results.files.setChecked(True)
     batch.results.place.field.setText(str(window.session.folder / "sources"))
-    assert not batch.go.isEnabled() and "project's own" in batch.go.toolTip()
+    assert not batch.go.isEnabled() and "belongs to the project" in batch.go.toolTip()
     batch.results.place.field.setText(str(tmp_path / "out"))
     qtbot.waitUntil(lambda: batch.go.isEnabled())
     takes = window.session.project.takes
@@ -255,10 +255,10 @@ def test_results_can_be_files_that_are_passed_over_the_next_time(demo: MainWindo
     assert read(tmp_path / "out/walk, Quick and over.glb").clips[0].frames == 22  # 33 at one and a half times the speed
     assert window.session.project.takes == takes
     again = _batch_of_files(window, qtbot, name, tmp_path / "out")
-    assert _cells(again, 1) == ["There already"] * 2
+    assert _cells(again, 1) == ["Exists already"] * 2
     (tmp_path / "out/strut, Quick and over.glb.clip.json").write_text("{}")
     again = _batch_of_files(window, qtbot, name, tmp_path / "out")
-    assert sorted(_cells(again, 1)) == ["Failed", "There already"] and any(
+    assert sorted(_cells(again, 1)) == ["Exists already", "Failed"] and any(
         "exists already" in c for c in _cells(again, 4)
     )
 

@@ -67,7 +67,7 @@ def test_the_very_file_put_back_under_its_name_needs_no_edit(demo, gone: Path, q
 
 def test_another_skeleton_is_said_before_it_is_taken(demo, gone: Path, qtbot, monkeypatch) -> None:
     session, project = demo.session, demo.session.project
-    asked = answers(monkeypatch, "Cancel", "Take it all the same")
+    asked = answers(monkeypatch, "Cancel", "Use it anyway")
     other = DATA / "humanoid3d_walk.bvh"
     relink.relink(demo.desk, FILE, other)
     assert "Its skeleton is another one" in asked[0] and "It has no clip" in asked[0]

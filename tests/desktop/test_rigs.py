@@ -45,7 +45,7 @@ def test_a_clip_goes_onto_another_rig_in_two_choices_and_is_exported_with_its_sk
         "the picture says what is missing, no error box comes up"
     )
     assert share_of(painted(demo.viewport)[30:70], theme.current().colour("card"), 30) > 0.02, "on a card of its own"
-    choose_by_keys(combo(demo.settings, "Onto rig"), "ferrykeeper.glb")
+    choose_by_keys(combo(demo.settings, "Target rig"), "ferrykeeper.glb")
     ready(qtbot, demo)
     session = demo.session
     assert (
@@ -131,7 +131,7 @@ def test_partners_are_corrected_by_picking_dragging_and_keys_and_undone(demo, qt
     choose_by_keys(figure.editor.part, "no part")
     ready(qtbot, demo)
     assert "left shin" not in session.computed.rig.body_map
-    assert "No joint is the left shin" in " ".join(
+    assert "No joint is assigned as left shin" in " ".join(
         figure.problems.item(i).text() for i in range(figure.problems.count())
     )
     for _ in range(4):
@@ -157,7 +157,7 @@ def test_a_rig_document_goes_out_and_in(demo, qtbot, tmp_path: Path) -> None:
     assert session.computed.rig.unpaired == ("head",)
     open_take(demo, qtbot, "Strut, other leg first")
     import_rig(demo.desk, path)
-    assert "speaks of another rig" in demo.desk.dialog.text() or "was taken, but" in demo.desk.dialog.text()
+    assert "is for another rig" in demo.desk.dialog.text() or "was imported, except" in demo.desk.dialog.text()
     demo.desk.dialog.accept()
     (tmp_path / "broken.rig.json").write_text("{")
     import_rig(demo.desk, tmp_path / "broken.rig.json")
@@ -213,7 +213,9 @@ def test_how_feet_stand_is_shown_with_how_sure_and_said_for_both(demo, qtbot) ->
     session, editor = demo.session, demo.figure.editor
     rigs.pick(session, "foot_left")
     assert editor.stance.isVisibleTo(editor) and editor.height_up.text() == "6.8 cm" and editor.tilt.text() == "0.0°"
-    assert editor.stands_by.text() == "Stands as its skin shows, 100% sure." and not editor.as_found.isVisibleTo(editor)
+    assert editor.stands_by.text() == "Stands as seen in its skin, 100% sure." and not editor.as_found.isVisibleTo(
+        editor
+    )
     editor.tilt.selectAll()
     QTest.keyClicks(editor.tilt, "5")
     QTest.keyClick(editor.tilt, Qt.Key.Key_Return)
@@ -221,7 +223,7 @@ def test_how_feet_stand_is_shown_with_how_sure_and_said_for_both(demo, qtbot) ->
     assert {s: round(tilt_of(session.computed.rig, s), 3) for s in ("left", "right")} == {"left": 5.0, "right": 5.0}
     assert session.history.undo_label == "how feet stand"
     rigs.pick(session, "foot_right")
-    assert editor.stands_by.text() == "Stands as said here." and editor.tilt.text() == "5.0°"
+    assert editor.stands_by.text() == "Stands as set here." and editor.tilt.text() == "5.0°"
     click(editor.as_found)
     ready(qtbot, demo)
     assert stand_of(session.computed.rig, "left").by == "skin"

@@ -53,7 +53,7 @@ def test_every_edit_is_kept_within_seconds_and_offered_after_a_crash(empty, qtbo
     # As after a crash: the window comes back without having been asked anything.
     empty.desk.keeper.let_go()
     as_of_another(folder)
-    asked = answers(monkeypatch, "Go on with it")
+    asked = answers(monkeypatch, "Restore them")
     enter(empty, qtbot, folder)
     assert session.project == kept and session.history.unsaved and "Mirror" in asked[0]
     session.undo()
@@ -71,7 +71,7 @@ def test_a_file_that_was_imported_and_not_saved_plays_after_a_crash(empty, qtbot
     empty.desk.keeper.keep_now()
     edited = session.project
     as_of_another(folder)
-    answers(monkeypatch, "Go on with it")
+    answers(monkeypatch, "Restore them")
     opening.enter(empty.desk, *opened(folder))
     assert session.project == edited
     session.open_take(edited.takes[-1].name)
@@ -87,7 +87,7 @@ def test_what_is_declined_stays_and_what_is_saved_is_forgotten(empty, qtbot, mon
     idle(qtbot, empty)
     empty.desk.keeper.keep_now()
     as_of_another(folder)
-    answers(monkeypatch, "Leave both as they are")
+    answers(monkeypatch, "Open the saved project")
     enter(empty, qtbot, folder)
     assert not session.history.unsaved and list((folder / OWN).glob("declined-*"))
     line.add(session, "mirror")
@@ -102,7 +102,7 @@ def test_a_project_that_is_open_elsewhere_is_looked_at_or_taken(empty, qtbot, mo
     folder = demo_copy()
     (folder / OWN).mkdir(exist_ok=True)
     (folder / OWN / "lock").write_text('{"host": "the other desk", "pid": 7}')
-    asked = answers(monkeypatch, "Cancel", "Open to look at")
+    asked = answers(monkeypatch, "Cancel", "Open read-only")
     before = empty.session.project
     opening.enter(empty.desk, *opened(folder))
     assert empty.session.project == before and "process 7 on the other desk" in asked[0]
@@ -110,9 +110,9 @@ def test_a_project_that_is_open_elsewhere_is_looked_at_or_taken(empty, qtbot, mo
     ready(qtbot, empty)
     line.add(empty.session, "mirror")
     empty.commands.run("save")
-    assert "somebody else has it" in empty.desk.dialog.text()
+    assert "someone else has it" in empty.desk.dialog.text()
     empty.desk.dialog.accept()
-    answers(monkeypatch, "Take it over")
+    answers(monkeypatch, "Take over")
     opening.enter(empty.desk, *opened(folder))
     ready(qtbot, empty)
     line.add(empty.session, "mirror")
@@ -129,9 +129,9 @@ def test_what_others_save_is_told_and_never_written_over_unasked(empty, qtbot, m
     first = theirs.takes[0]
     store.save(replace(theirs, takes=(replace(first, name="theirs"), *theirs.takes[1:])), folder)
     line.add(session, "mirror")
-    asked = answers(monkeypatch, "Do not save", "Read it anew")
+    asked = answers(monkeypatch, "Do not save", "Reload")
     empty.commands.run("save")
-    assert "Somebody else has saved" in asked[0] and store.load(folder).takes[0].name == "theirs"
+    assert "Someone else has saved" in asked[0] and store.load(folder).takes[0].name == "theirs"
     empty.desk.keeper.look()
     idle(qtbot, empty)
     assert "'theirs'" in asked[1] and session.project.takes[0].name == "theirs"
@@ -152,7 +152,7 @@ def test_a_project_without_a_place_is_kept_and_offered(empty, qtbot, monkeypatch
     window.desk.keeper.let_go()
     as_of_another(folder)
     window.session.sources.placed = True  # it crashed: nobody clears the draft away
-    asked = answers(monkeypatch, "Go on with it")
+    asked = answers(monkeypatch, "Restore them")
     window.session.history.open(window.session.project)
     assert opening.offer_draft(window.desk)
     assert "The long quay" in asked[0] and window.session.project.name == "The long quay"

@@ -27,7 +27,7 @@ def test_a_step_is_put_in_moved_by_hand_and_by_number_and_feet_stand_on_it(demo,
     before = saved(window)
     session.selection.select_card(RESULT)
     texts = finding_texts(window)
-    assert any("no prop is there" in t for t in texts)
+    assert any("there is no prop under it" in t for t in texts)
     window.commands.run("put_jetty step")
     assert session.selection.prop == "jetty step" and window.tabs.currentWidget() is window.stage
     ready(qtbot, window)
@@ -75,15 +75,15 @@ def test_props_are_picked_snap_are_keyed_carried_and_saved(demo, qtbot, tmp_path
     assert session.stage.prop("crate").place[0] == pytest.approx(0.5), "its side meets the box's exactly"
     assert handle.at(at[0], at[1], view.camera, view.width(), view.height()) == HUB
     session.player.set_frame(0)
-    click(button(window.stage, "Key it here"))
+    click(button(window.stage, "Set key"))
     session.player.set_frame(30)
     window.stage.refresh()
     place = [b for b in window.stage.findChildren(QDoubleSpinBox) if b.accessibleName().startswith("Place")]
     place[1].setValue(0.4)
     assert [(k.frame, k.place[1]) for k in session.stage.prop("crate").keys] == [(0, 0.0), (30, 0.4)]
-    choose(window.stage, "Carried by", "Right hand")
-    choose(window.stage, "Carried from", "event hauled")
-    click(button(window.stage, "Let it be carried"))
+    choose(window.stage, "Attached to", "Right hand")
+    choose(window.stage, "Attached from", "event hauled")
+    click(button(window.stage, "Attach"))
     (hold,) = session.stage.prop("crate").holds
     assert hold.begin == "hauled" and hold.end == ""
     ready(qtbot, window)
@@ -96,7 +96,7 @@ def test_props_are_picked_snap_are_keyed_carried_and_saved(demo, qtbot, tmp_path
     (tmp_path / "bad.stage.json").write_text("{}")
     window.stage.open_file(tmp_path / "bad.stage.json")
     idle(qtbot, window)
-    assert "no saved stage" in window.desk.dialog.text()
+    assert "not a saved stage" in window.desk.dialog.text()
     window.desk.dialog.accept()
     click(button(window.stage, "Remove it"))
     assert len(session.stage.props) == 3 and session.selection.prop == ""
@@ -108,11 +108,11 @@ def test_hands_go_to_the_crank_and_hold_it_for_a_while(demo, qtbot) -> None:
     ready(qtbot, window)
     crank = session.stage
     new_take(window, qtbot, "ferrykeeper.glb", "turning the winch")
-    props.edit_stage(session, "take over the stage", crank)
+    props.edit_stage(session, "copy the stage", crank)
     window.commands.run("add_reach")
     ready(qtbot, window)
     choose(window.settings, "What", "Left hand")
-    choose(window.settings, "Goes to", "grip")
+    choose(window.settings, "Target", "grip")
     choose(window.settings, "Prop", "winch crank")
     choose(window.settings, "Grip", "port")
     ready(qtbot, window)
@@ -139,5 +139,5 @@ def test_hands_go_to_the_crank_and_hold_it_for_a_while(demo, qtbot) -> None:
     at = view.camera.project(handle.rod(1)[1], view.width(), view.height())
     point = session.step.settings.point
     drag(view, QPoint(round(at[0]), round(at[1])), QPoint(round(at[0]), round(at[1]) - 30))
-    assert session.step.settings.point[1] > point[1] and session.history.undo_label == "move the goal"
+    assert session.step.settings.point[1] > point[1] and session.history.undo_label == "move the target"
     assert handle.at(at[0], at[1], view.camera, view.width(), view.height()) == RODS + 1

@@ -162,7 +162,7 @@ def test_a_skeleton_alone_is_a_rig_and_motion_finds_it_beside_or_is_given_it(tmp
     (tmp_path / "07_01.asf").rename(tmp_path / "07.asf")
     assert read(amc, METRES).rig.key == alone.rig.key, "of the name before the underscore"
     (tmp_path / "07.asf").rename(tmp_path / "someone.asf")
-    with pytest.raises(ReadError, match="no skeleton beside it") as error:
+    with pytest.raises(ReadError, match="no skeleton file next to it") as error:
         read(amc, METRES)
     assert "--rig" in str(error.value), "two are there, and neither has the name"
     status, out, err = run("info", amc, "--rig", tmp_path / "someone.asf", "--json")
@@ -203,20 +203,20 @@ def test_the_scale_of_the_large_database_is_told_from_its_unit(tmp_path: Path) -
         ("", frame(1), "empty"),
         (HEAD, frame(1), ":bonedata"),
         (HEAD + ARM.replace("lhumerus lradius", "lhumerus nobody"), frame(1), "no bone 'nobody'"),
-        (HEAD + ARM.replace("lhumerus lradius", "lradius lhumerus"), frame(1), "hangs on two bones"),
-        (HEAD + ARM.replace("    lhumerus lradius\n", ""), frame(1), "lradius hangs"),
+        (HEAD + ARM.replace("lhumerus lradius", "lradius lhumerus"), frame(1), "has two parents"),
+        (HEAD + ARM.replace("    lhumerus lradius\n", ""), frame(1), "does not contain lradius"),
         (HEAD + ARM.replace("root lhumerus", "lradius lhumerus"), frame(1), "circle"),
         (HEAD + ARM.replace("name lradius", "name lhumerus"), frame(1), "two bones are called"),
         (HEAD + ARM.replace("length 8", "length eight"), frame(1), "'eight' is not a number"),
-        (HEAD + ARM.replace("length 8", "length 1e300"), frame(1), "not usable"),
-        (HEAD + ARM.replace("length 8", "length nan"), frame(1), "not usable"),
+        (HEAD + ARM.replace("length 8", "length 1e300"), frame(1), "cannot be used"),
+        (HEAD + ARM.replace("length 8", "length nan"), frame(1), "cannot be used"),
         (HEAD + ARM.replace("dof rx\n", "dof rx rx\n"), frame(1), "twice"),
-        (HEAD + ARM.replace("dof rx\n", "dof sideways\n"), frame(1), "no channel"),
-        (HEAD + ARM.replace("0 0 90  XYZ", "0 0 90  XYX"), frame(1), "no order of axes"),
+        (HEAD + ARM.replace("dof rx\n", "dof sideways\n"), frame(1), "not a channel"),
+        (HEAD + ARM.replace("0 0 90  XYZ", "0 0 90  XYX"), frame(1), "not an order of axes"),
         (HEAD + ARM[: ARM.index("id 2")], frame(1), ":hierarchy"),
         (HEAD + ARM, "", "empty"),
         (HEAD + ARM, ":DEGREES\n", "no frame"),
-        (HEAD + ARM, frame(1, lradius="1 2"), "2 numbers where 1 belong"),
+        (HEAD + ARM, frame(1, lradius="1 2"), "2 numbers instead of 1"),
         (HEAD + ARM, frame(1, lradius="x"), "not a number"),
         (HEAD + ARM, frame(1, foot="1"), "no bone 'foot'"),
         (HEAD + ARM, "lradius 5\n", "before the first frame"),

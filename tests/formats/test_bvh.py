@@ -72,7 +72,7 @@ def test_spaces_line_ends_and_exponents_do_not_matter(tmp_path: Path, change) ->
 
 def test_wrong_counts_are_taken_as_they_are_and_said(tmp_path: Path) -> None:
     more = read(bvh(tmp_path, HEAD + motion([ROW] * 3, claimed=2)))
-    assert more.clips[0].frames == 3 and any("says 2 frames and holds 3" in w for w in more.warnings)
+    assert more.clips[0].frames == 3 and any("declares 2 frames and contains 3" in w for w in more.warnings)
     huge = read(bvh(tmp_path, HEAD + motion([ROW], claimed=2**31)))
     assert huge.clips[0].frames == 1
     cut = read(bvh(tmp_path, HEAD + motion([ROW, "1 2 3"])))
@@ -217,10 +217,10 @@ def test_several_roots_are_refused_clearly() -> None:
         (HEAD + motion([ROW.replace("20", "twenty")]), "'twenty' is not a number"),
         (HEAD + motion([ROW.replace("20", "nan")]), "not a usable number"),
         (HEAD + "MOTION\nFrames: 1\n" + ROW, "Frame Time"),
-        (HEAD + motion(["1 2"]), "no whole frame"),
+        (HEAD + motion(["1 2"]), "no complete frame"),
         ("HIERARCHY\0\0\0", "binary"),
         ("HIERARCHY\nROOT a\n{\nOFFSET 0 0 0\nCHANNELS 0\n}\n" + motion(["1"]), "no joint has any channel"),
-        ("HIERARCHY\n" + "ROOT a\n{\n" + "JOINT a\n{\n" * 100_000, "more than the 10,000 joints"),
+        ("HIERARCHY\n" + "ROOT a\n{\n" + "JOINT a\n{\n" * 100_000, "more than 10,000 joints"),
     ],
 )  # fmt: skip
 def test_damage_is_named_with_file_place_and_reason(tmp_path: Path, text: str, says: str) -> None:

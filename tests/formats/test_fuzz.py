@@ -54,7 +54,7 @@ def test_a_file_that_ends_its_reader_ends_nobody_else(tmp_path: Path) -> None:
     thread.join(0.5)  # it has asked by then, and waits
     os.kill(reader, signal.SIGKILL)  # as the library does to itself over some damage
     thread.join(60)
-    assert isinstance(came[0], ReadError) and "it ended its reader" in came[0].reason
+    assert isinstance(came[0], ReadError) and "it crashed its reader" in came[0].reason
     assert read(path).clips[0].frames == 4, "the next file is read by another"
 
 

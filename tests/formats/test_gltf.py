@@ -100,7 +100,7 @@ def test_normalised_integers(tmp_path: Path, component: int, within: float) -> N
 
 def test_keys_that_do_not_start_at_zero_begin_the_clip(tmp_path: Path) -> None:
     document = read_made(tmp_path, *made([2.0, 2.5, 3.0]))
-    assert document.clips[0].frames == 31 and any("begin at 2.000 s" in w for w in document.warnings)
+    assert document.clips[0].frames == 31 and any("start at 2.000 s" in w for w in document.warnings)
 
 
 def test_steps_hold_and_sparse_values_replace(tmp_path: Path) -> None:
@@ -324,7 +324,7 @@ def _broken() -> list[tuple[str, object, str]]:
         ("offset", at("bufferViews.1.byteOffset", 10_000), "ends at byte"),
         ("length", at("bufferViews.1.byteLength", 8), "needs"),
         ("count", at("accessors.1.count", 2**31), "needs"),
-        ("unbacked", with_(_unback), "no data behind"),
+        ("unbacked", with_(_unback), "elements without data"),
         ("type", at("accessors.1.type", "VEC9"), "VEC9"),
         ("component", at("accessors.1.componentType", 7), "component type"),
         ("view", at("accessors.1.bufferView", 99), "bufferViews[99]"),
@@ -332,18 +332,18 @@ def _broken() -> list[tuple[str, object, str]]:
         ("cycle", at("nodes.1.children", [0]), "two parents|circle"),
         ("self", with_(lambda j: j["nodes"].append({"children": [2]})), "circle"),
         ("node", at("nodes.0.children", [77]), "nodes[77]"),
-        ("numbers", at("nodes.1.translation", [0, "x", 0]), "3 finite numbers|where a number belongs"),
+        ("numbers", at("nodes.1.translation", [0, "x", 0]), "3 finite numbers|instead of a number"),
         ("sampler", at("animations.0.channels.0.sampler", 5), "samplers[5]"),
         ("backwards", made([0.0, 1.0, 0.5]), "backwards"),
         ("mismatch", made([0.0, 1.0], values=quat.about(0, np.arange(3.0))), "2 times and 3 values"),
         ("nan", nan, "not a finite number"),
         ("forever", made([0.0, 0.5, 1e9]), "too long"),
         ("kind", at("animations.0.samplers.0.interpolation", "BOUNCY"), "BOUNCY"),
-        ("list", at("nodes", {"a": 1}), "list of objects|where a list belongs"),
-        ("wrong kind", at("nodes.0.children", 5), "wrong kind|where a list belongs"),
+        ("list", at("nodes", {"a": 1}), "list of objects|instead of a list"),
+        ("wrong kind", at("nodes.0.children", 5), "wrong kind|instead of a list"),
         ("missing buffer", at("buffers.0.uri", "gone.bin"), "missing"),
         ("outside", at("buffers.0.uri", "../../etc/passwd"), "outside"),
-        ("a name that is too long", at("buffers.0.uri", "é" * 300), "can be no file"),
+        ("a name that is too long", at("buffers.0.uri", "é" * 300), "cannot be a file"),
         ("web", at("buffers.0.uri", "http://example.com/a.bin"), "outside"),
         ("base64", at("buffers.0.uri", "data:x;base64,@@"), "damaged base64"),
         ("version", at("asset.version", "1.0"), "version 1.0"),

@@ -139,7 +139,9 @@ def test_motion_that_only_goes_elsewhere_is_not_equal(deckhand_rig: Rig, deckhan
     assert equal(rows, np.array([1.0, 1.0]), lambda _: None) == []
 
 
-def test_tags_stars_and_sets_lie_beside_the_library_folder(library_folder: Path, finder: Finder, tmp_path: Path) -> None:
+def test_tags_stars_and_sets_lie_beside_the_library_folder(
+    library_folder: Path, finder: Finder, tmp_path: Path
+) -> None:
     at = library_of(library_folder).folders[0]
     before = sorted(p.name for p in library_folder.rglob("*"))
     keys = [r.key for r in finder.rows(finder.search(Query("walk"))).values()]
@@ -192,7 +194,7 @@ def test_the_list_of_library_folders(tmp_path: Path) -> None:
     again = load_folders()
     assert again.folders == folders.folders and again.searches == {"calm": Query("walk", loop=True)}
     assert [s.name for s in without_folder(again, "clips").folders] == ["clips 2"]
-    with pytest.raises(ReadError, match="no folder"):
+    with pytest.raises(ReadError, match="not a folder"):
         with_folder(folders, tmp_path / "none")
     with pytest.raises(RecipeError, match="no library folder"):
         without_folder(folders, "other")

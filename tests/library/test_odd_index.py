@@ -1,4 +1,4 @@
-"""Odd values in the cells of the index are damage: told, and the index is made anew (found by ./run fuzz --format index)."""
+"""Odd values in the cells of the index are damage: told, and the index is created again (found by ./run fuzz --format index)."""
 
 from __future__ import annotations
 
@@ -31,5 +31,5 @@ def test_an_odd_cell_costs_the_index_at_most(table: str, column: str, value: obj
     try:
         own.use_index(path)
     except ReflexaError as e:
-        assert "index of the library" in str(e) or "made anew" in str(e)
+        assert "index of the library" in str(e) or "created again" in str(e)
     own.use_index(path)

@@ -228,7 +228,7 @@ def test_a_reader_that_ends_costs_its_file_alone(
 
     monkeypatch.setattr(Process, "ask", ask)
     found = dict(readers.read_all([library_folder / "own.glb", library_folder / "captures/Take_walk01.bvh"], 1))
-    assert "ended its reader" in str(found[library_folder / "own.glb"])
+    assert "crashed its reader" in str(found[library_folder / "own.glb"])
     assert found[library_folder / "captures/Take_walk01.bvh"].clips[0].gait == "walking"  # type: ignore[union-attr]
 
 

@@ -101,7 +101,7 @@ def test_projects_are_told_apart_by_the_command(tmp_path: Path) -> None:
         f"Take {first.name!r} is called 'Haul, larboard'.",
         f"Take {second.name!r} removed.",
         f"Take {third.name!r}: step {third.steps[0].name!r}: switched off.",
-        "Threshold slide: as it comes → 9.",
+        "Threshold slide: default → 9.",
     ]
     assert json.loads(run("diff", DEMO, other, "--json")[1])["differs"] is True
     assert project_changes(project, project) == []
@@ -113,7 +113,7 @@ def test_takes_in_another_order_are_a_change() -> None:
     first, *others = project.takes
     moved = replace(project, takes=(*others, replace(first, folder="Ropes")))
     assert project_changes(project, moved) == [
-        f"Take {first.name!r}: moved into the folder 'Ropes'.", f"Take {first.name!r} stands elsewhere among the takes.",
+        f"Take {first.name!r}: moved into the folder 'Ropes'.", f"Take {first.name!r} moved within the list of takes.",
     ]  # fmt: skip
 
 

@@ -178,7 +178,7 @@ def test_stepping_up_onto_the_jetty_is_planted_where_the_step_is(deckhand_clips,
         got = held(out, rig, p, jetty)
         assert got.drift < 0.1 and got.depth < 1 and abs(got.over) < 1
     assert not [f for f in findings(out, rig, jetty) if f.kind in ("slide", "penetration", "float")]
-    assert any("no prop is there" in f.text for f in findings(out, rig)), (
+    assert any("there is no prop under it" in f.text for f in findings(out, rig)), (
         "without the step nobody knows what it stands on"
     )
 
@@ -250,7 +250,7 @@ def test_bad_plants_are_refused_or_put_up_with(deckhand_clips, deckhand_rig) -> 
     with pytest.raises(RecipeError, match="nose"):
         make("foot-lock", contacts=[{"limb": "nose", "first": 1, "last": 3}])
     legless = rigs.rig(3, drop=("foot", "toes"))
-    with pytest.raises(RecipeError, match="nothing can be planted"):
+    with pytest.raises(RecipeError, match="there is nothing to hold"):
         repaired(rigs.clip(legless, 1), legless)
     whole, _ = repaired(clip, rig, find=False, contacts=(Contact("left foot", 0, 999),))
     assert held(whole, rig, Contact("left foot", 0, clip.frames - 1), EMPTY).frame < clip.frames, "cut to the clip"

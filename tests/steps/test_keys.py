@@ -254,7 +254,7 @@ def test_easings_begin_and_end_as_they_say_and_only_two_overshoot() -> None:
         x = turn[:, 0]
         assert x[0] == 0 and x[-1] == 20
         outside = x.min() < -1e-9 or x.max() > 20 + 1e-9
-        assert outside == (name in ("Wind up before", "Overshoot and settle")), name
+        assert outside == (name in ("Anticipate", "Overshoot and settle")), name
         assert np.allclose(move[:, 1] * 200, x), "every channel alike"
         first, last = x[1] - x[0], x[-1] - x[-2]
         if name == "Slow start":

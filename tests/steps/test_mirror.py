@@ -184,7 +184,7 @@ def test_half_a_cycle_is_refused_where_there_is_no_cycle() -> None:
     """A clip whose end is nowhere near its start has no other half to begin with: it is said how far it is off."""
     rig = rigs.rig(3)
     clip = rigs.clip(rig, 3, 30)
-    with pytest.raises(RecipeError, match=r"does not close: its end is \d+ cm and \d+° from its start"):
+    with pytest.raises(RecipeError, match=r"is not closed: its end is \d+ cm and \d+° away from its start"):
         mirror(clip, rig, MirrorSettings(half_cycle=True))
 
 

@@ -260,5 +260,5 @@ def test_what_cannot_be_done_is_said(deckhand_clips, deckhand_rig) -> None:
 def test_a_pace_that_runs_backwards_is_refused_with_its_place(deckhand_clips, deckhand_rig) -> None:
     pace = [[0.0, 1.0], [0.6, 2.0], [0.6, 1.0], [1.0, 1.0]]
     told = {"operation": "along path", "path": [[0, 0], [0, 2]], "walked": "to its end"}
-    with pytest.raises(RecipeError, match="pace: the pace's points do not rise"):
+    with pytest.raises(RecipeError, match="pace: the points of the pace are not in order"):
         apply(make("root-motion", **told, pace=pace), deckhand_clips["walk to the landing"], deckhand_rig)

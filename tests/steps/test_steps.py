@@ -150,7 +150,7 @@ def test_a_mask_reaches_its_joints_only() -> None:
     out = apply(step, CLIP, RIG)
     changed = {RIG.skeleton.names[j] for j in np.flatnonzero((out.rotations != CLIP.rotations).any(axis=(0, 2)))}
     assert changed == {"clavicle_l", "upper_arm_l", "forearm_l", "hand_l", "index_1_l", "head"}
-    with pytest.raises(RecipeError, match="lacks"):
+    with pytest.raises(RecipeError, match="does not have"):
         apply(msgspec.structs.replace(step, mask=Mask(joints={"wing": 1.0})), CLIP, RIG)
 
 
@@ -220,7 +220,7 @@ def keys_of(*tracks: list[dict]) -> dict:
         (keys_of([], []), "step.settings", "two tracks for neck"),
         (keys_of([{"frame": 9, "then": "fast"}]), "keys[0].then", "fast"),
         ({"kind": "correction", "settings": {"how": "multiply"}}, "step.settings.how", "multiply"),
-        (["mirror"], "step", "not an object"),
+        (["mirror"], "step", "not a JSON object"),
     ],
 )  # fmt: skip
 def test_what_a_recipe_gets_wrong_is_named_with_its_place(data: object, place: str, reason: str) -> None:

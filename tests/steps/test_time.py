@@ -213,7 +213,7 @@ def test_a_loop_begins_at_a_strike_and_goes_on(deckhand_clips, deckhand_rig) -> 
 
 
 def test_a_clip_that_does_not_close_is_not_begun_elsewhere(deckhand_clips, deckhand_rig) -> None:
-    with pytest.raises(RecipeError, match="does not close"):
+    with pytest.raises(RecipeError, match="is not closed"):
         run("cycle", deckhand_clips["step up"], deckhand_rig, start=10)
 
 
@@ -268,15 +268,15 @@ def test_rest_pose_at_the_ends_is_found_and_left_out(deckhand_clips, deckhand_ri
 
 
 BAD = [
-    ("trim", {"first": 200}, "none of this clip"),
+    ("trim", {"first": 200}, "outside this clip"),
     ("trim", {"cut": [[0, 200]]}, "nothing is left"),
-    ("trim", {"cut": [[30, 20]]}, "no span"),
+    ("trim", {"cut": [[30, 20]]}, "not a span"),
     ("retime", {"how": "curve", "curve": [[0, 0]]}, "two points"),
     ("retime", {"how": "curve", "curve": [[0, 0], [50, 40], [20, 80]]}, "backwards"),
-    ("retime", {"how": "curve", "curve": [[0, 0], [50, 0]]}, "one new frame"),
+    ("retime", {"how": "curve", "curve": [[0, 0], [50, 0]]}, "the same new frame"),
     ("hold", {"frame": 500}, "no frame 500"),
     ("close-loop", {"first": 10, "last": 11}, "make no loop"),
-    ("cycle", {"times": 1000, "start": 40}, "does not close|too many"),
+    ("cycle", {"times": 1000, "start": 40}, "is not closed|too many"),
 ]
 
 

@@ -153,7 +153,7 @@ def test_parameters_have_the_unit_and_range_of_their_settings_and_go_into_the_st
 @pytest.mark.parametrize(
     ("values", "text"),
     [
-        ({}, "needs to be told onto"),
+        ({}, "needs a value for onto"),
         ({"onto": "world", "pace": 2}, "has no parameter 'pace'"),
         ({"onto": "world", "speed": "quick"}, "expected `float`"),
         ({"onto": "world", "speed": 1000}, "expected `float` <= 100"),

@@ -49,7 +49,7 @@ class Tried:
         change = f"{self.finding} {amount(self.before, self.unit)} to {amount(self.after, self.unit)}"
         if self.many[1]:
             change += f", {self.many[0]} to {self.many[1]} of them"
-        return f"{self.title}: {change}" if self.kept else f"{self.title}: left out, {self.why}"
+        return f"{self.title}: {change}" if self.kept else f"{self.title}: not added, {self.why}"
 
 
 @dataclass(frozen=True, eq=False)
@@ -133,10 +133,10 @@ def _worse(before: list[Finding], after: list[Finding], f: Finding) -> str:
     """What speaks against a repair; an empty text: nothing."""
     was, now = _weights(before), _weights(after)
     if now[f.kind] >= was[f.kind] - 1e-9:
-        return f"{f.kind} is no better for it"
+        return f"{f.kind} does not improve"
     for kind in now:
         if now[kind] > was[kind] * (1 + _WORSE) + _WORSE_LEAST:
-            return f"{kind} would be worse"
+            return f"{kind} would get worse"
     return ""
 
 

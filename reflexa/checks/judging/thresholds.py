@@ -40,7 +40,7 @@ def from_plain(data: Mapping[str, Any], path: Path | str = "") -> dict[str, floa
     """Those of a document that are other than they come. Raises ReadError with the place of what is not known or no number."""
     said = data.get("thresholds")
     if not isinstance(said, dict):
-        raise ReadError("holds no thresholds", path, "thresholds")
+        raise ReadError("contains no thresholds", path, "thresholds")
     all_ = known()
     out: dict[str, float] = {}
     for name, entry in said.items():
@@ -50,9 +50,9 @@ def from_plain(data: Mapping[str, Any], path: Path | str = "") -> dict[str, floa
             name, unit, times = _ONCE[name]
             value, entry = value * times, {"unit": unit}
         if name not in all_:
-            raise ReadError("is no threshold", path, place, f"There are {', '.join(all_)}.")
+            raise ReadError("is not a threshold", path, place, f"Available: {', '.join(all_)}.")
         if isinstance(value, bool) or not isinstance(value, int | float) or not math.isfinite(value) or value < 0:
-            raise ReadError("is no number of zero or more", path, f"{place}.value")
+            raise ReadError("is not a number of zero or more", path, f"{place}.value")
         if isinstance(entry, dict) and entry.get("unit", all_[name].unit) != all_[name].unit:
             raise ReadError(f"is in {all_[name].unit}, not {entry['unit']}", path, f"{place}.unit")
         if value != all_[name].value:

@@ -89,35 +89,38 @@ _OPTIONS = (
     click.option("--step", "said", multiple=True, type=StepText(), metavar="KIND[:setting=value,…]", help="Run one step."),
     click.option(
         "--format", "fmt", type=click.Choice([f.name for f in writable()]),
-        help="Format to write; else as the source's, or glb where that is only read.",
+        help="The format to write. Default: the format of the source, or glb if that is only read.",
     ),
     click.option(
         "--with", "others", multiple=True, metavar="FILE", type=click.Path(path_type=Path),
-        help="A file whose clips a blend may draw on, as FILE/CLIP. May be given several times.",
+        help="A file whose clips a blend can use, as FILE/CLIP. Can be given several times.",
     ),
     click.option(
-        "--cycles", type=click.IntRange(1, 1000), default=1, help="Write a loop so many times over, travel carried on."
+        "--cycles", type=click.IntRange(1, 1000), default=1, help="Write this many cycles of a loop; travel continues."
     ),
     click.option("--name", "pattern", default="", help="File name pattern: {file}, {clip}, {recipe}, {swapped}."),
     click.option(
-        "--jobs", type=click.IntRange(1), default=threads.cores(), show_default="all cores", help="Files at a time."
+        "--jobs", type=click.IntRange(1), default=threads.cores(), show_default="all cores",
+            help="How many files are processed at the same time."
     ),
     click.option(
         "--ranges", "ranges", multiple=True, metavar="NAME=FIRST-LAST[,…]",
-        help="Write parts of each result as clips of their own; a + behind the last frame says that it is a loop.",
+        help="Write parts of each result as separate clips. A + after the last frame marks a loop.",
     ),
-    click.option("--apart", is_flag=True, help="Ranges in files of their own, also where one file holds several clips."),
+    click.option("--apart", is_flag=True, help="Write each range to its own file, even if the format can hold "
+                                               "several clips."),
     clustered,
     looping,
     staged,
     click.option(
-        "--set", "values", multiple=True, metavar="NAME=VALUE", help="Say a parameter that a recipe leaves open."
+        "--set", "values", multiple=True, metavar="NAME=VALUE", help="A value for a parameter of the recipe."
     ),
-    click.option("--no-relations", is_flag=True, help="Hands that meet, or lie on the body, need not do so on another figure."),
-    click.option("--no-contacts", is_flag=True, help="Nothing need stay where it touches: neither feet nor hands."),
+    click.option("--no-relations", is_flag=True, help="Do not keep relations between hands, and between hands "
+                                                      "and body."),
+    click.option("--no-contacts", is_flag=True, help="Do not keep contacts of feet and hands."),
     click.option(
         "--resume", is_flag=True,
-        help="Pass over results that are there and whose manifest shows the same inputs; a run that was cut off goes on.",
+        help="Skip results whose manifest shows the same inputs. Continues a run that was interrupted.",
     ),
 )  # fmt: skip
 
@@ -127,7 +130,7 @@ def _ranges(said: tuple[str, ...]) -> tuple[Range, ...]:
     for text in ",".join(said).split(",") if said else []:
         found = re.fullmatch(r"\s*(.+?)\s*=\s*(\d+)\s*-\s*(\d+)\s*(\+?)\s*", text)
         if found is None:
-            raise click.UsageError(f"{text!r} is no range: give NAME=FIRST-LAST, such as wind-up=0-24.")
+            raise click.UsageError(f"{text!r} is not a range. Use NAME=FIRST-LAST, for example wind-up=0-24.")
         out.append(Range(found[1], int(found[2]), int(found[3]), bool(found[4])))
     return tuple(out)
 
@@ -164,7 +167,8 @@ def _fits(pattern: str) -> None:
     left = re.sub("|".join(rf"\{{{f}\}}" for f in FIELDS), "", pattern)
     if "{" in left or "}" in left or "/" in pattern or "\0" in pattern:
         raise click.UsageError(
-            f"The pattern {pattern!r} may hold {{file}}, {{clip}}, {{recipe}} and {{swapped}}, no other braces and no folders."
+            f"The pattern {pattern!r} can contain {{file}}, {{clip}}, {{recipe}} and {{swapped}}, but no other "
+            "braces and no folders."
         )
 
 
@@ -223,9 +227,9 @@ def _run(jobs: list[FileJob], share: Share, talk: Talk) -> list[Done]:
                 tell(of_file(result.error, result.path))
             elif not talk.quiet:
                 for what in result.left_out:
-                    click.echo(f"{result.path}: left out: {what}", err=True)
+                    click.echo(f"{result.path}: skipped: {what}", err=True)
                 for there in () if talk.as_json else result.passed:
-                    click.echo(f"{there}: is there already, of the same inputs")
+                    click.echo(f"{there}: exists already, made from the same inputs")
                 for p in () if talk.as_json else result.proofs:
                     click.echo(f"{p.path}: {p.said}")
     return results

@@ -33,17 +33,19 @@ class _Choices:
 
 
 _OPTIONS = (
-    click.option("--out", metavar="DIR", type=click.Path(path_type=Path), help="Where to; else `build` in the project."),
+    click.option("--out", metavar="DIR", type=click.Path(path_type=Path),
+        help="The output folder. Default: `build` in the project."),
     click.option(
-        "--jobs", type=click.IntRange(1), default=threads.cores(), show_default="all cores", help="Takes at a time."
+        "--jobs", type=click.IntRange(1), default=threads.cores(), show_default="all cores",
+            help="How many takes are built at the same time."
     ),
-    click.option("--dry-run", is_flag=True, help="Say what would be built, and why, and build nothing."),
+    click.option("--dry-run", is_flag=True, help="Show what would be built and why, without building."),
     click.option("--watch", is_flag=True, help="Build again whenever the project changes, until Ctrl-C."),
-    click.option("--check", is_flag=True, help="Exit status 1 where findings are left that nobody accepted."),
-    click.option("--force", is_flag=True, help="Also write over files that others have changed or put there."),
+    click.option("--check", is_flag=True, help="Exit with status 1 if findings are left that are not accepted."),
+    click.option("--force", is_flag=True, help="Also overwrite files that were changed or added by someone else."),
     click.option(
         "--format", "form", type=click.Choice(["text", "json", "junit"]), default="text", show_default=True,
-        help="junit: XML that build servers read, on standard output.",
+        help="junit: XML for build servers, on standard output.",
     ),
     clustered,
 )  # fmt: skip
@@ -101,7 +103,7 @@ def _once(todo: Plan, share: Share, choices: _Choices, form: str, talk: Talk) ->
     talks = form == "text" and not talk.quiet
     for p in todo.takes:
         if p.held:
-            click.echo(f"{p.take.name}: left alone, {p.held}", err=True)
+            click.echo(f"{p.take.name}: not touched, {p.held}", err=True)
         elif p.why and (choices.dry_run or talk.verbose):
             click.echo(f"{p.take.name}: {'; '.join(p.why)}", err=not choices.dry_run or form != "text")
     if not choices.dry_run:
@@ -144,9 +146,9 @@ def _said(result: _Result, dry: bool) -> str:
     good = len(result.todo.due) if dry else sum(m.error is None for _, m in result.made)
     held, bad = sum(bool(p.held) for p in result.todo.takes), sum(m.error is not None for _, m in result.made)
     parts = [f"{good} {'to be built' if dry else 'built'}", f"{fresh} up to date"]
-    parts += [f"{held} left alone"] * bool(held) + [f"{bad} failed"] * bool(bad)
+    parts += [f"{held} not touched"] * bool(held) + [f"{bad} failed"] * bool(bad)
     if result.todo.gone:
-        parts.append(f"of takes that are gone: {', '.join(result.todo.gone[:4])}")
+        parts.append(f"of takes that no longer exist: {', '.join(result.todo.gone[:4])}")
     return f"{', '.join(parts)}."
 
 

@@ -33,11 +33,11 @@ EXAMPLES = (
 @clip_files
 @click.option(
     "--thresholds", "thresholds_file", metavar="FILE", type=click.Path(path_type=Path),
-    help="Thresholds other than they come; `reflexa thresholds` prints a file to begin with.",
+    help="A file with your own thresholds. `reflexa thresholds` prints one to start from.",
 )  # fmt: skip
 @click.option(
     "--format", "form", type=click.Choice(["text", "json", "junit"]), default="text", show_default=True,
-    help="junit: XML that build servers read, on standard output.",
+    help="junit: XML for build servers, on standard output.",
 )  # fmt: skip
 @looping
 @reading

@@ -45,9 +45,7 @@ def COMMAND(clips: tuple[Path, ...], source: Reading, stage_file: Path | None, t
             out.append({"path": str(path), "clip": clip.name, "contacts": [c.plain() for c in found]})
             if talk.as_json or talk.quiet:
                 continue
-            click.echo(
-                f"{path}, {clip.name}: {len(found)} contacts" if found else f"{path}, {clip.name}: nothing touches"
-            )
+            click.echo(f"{path}, {clip.name}: {len(found)} contacts" if found else f"{path}, {clip.name}: no contacts")
             for c in found:
                 click.echo(
                     f"  {c.part} on {c.other}, frames {c.first} to {c.last} (weight {c.weight:.2f}, {c.sure:.0%} sure)"

@@ -34,7 +34,9 @@ EXAMPLES = (
 @click.command("convert")
 @click.argument("source_file", metavar="IN", type=click.Path(path_type=Path))
 @click.argument("target_file", metavar="OUT", type=click.Path(path_type=Path))
-@click.option("--clip", "clip_name", help="Which clip, where the source has several and the target holds one.")
+@click.option(
+    "--clip", "clip_name", help="The clip to convert, if the source has several and the target format holds one."
+)
 @looping
 @reading
 @writing
@@ -64,7 +66,7 @@ def COMMAND(
 
 def _chosen(document: Imported, name: str | None, many: bool) -> list[Clip]:
     if not document.clips:
-        raise ReadError("holds a rig and no clip", document.path)
+        raise ReadError("contains a rig but no clip", document.path)
     names = ", ".join(document.clips.names)
     if name is not None:
         found = [c for c in [document.clips.named(name)] if c is not None]

@@ -13,7 +13,9 @@ EXAMPLES = ("reflexa demo --copy ferry",)
 
 
 @click.command("demo")
-@click.option("--copy", "folder", required=True, metavar="DIR", type=click.Path(path_type=Path), help="Where to.")
+@click.option(
+    "--copy", "folder", required=True, metavar="DIR", type=click.Path(path_type=Path), help="The folder to create."
+)
 @talking_json
 @stops
 def COMMAND(folder: Path, talk: Talk) -> None:

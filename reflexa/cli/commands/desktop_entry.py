@@ -22,14 +22,14 @@ _TOLD = (("update-desktop-database", "applications"), ("update-mime-database", "
 
 
 @click.command("desktop-entry")
-@click.option("--install", "what", flag_value="install", help="Put everything in its place.")
-@click.option("--remove", "what", flag_value="remove", help="Take it away again.")
+@click.option("--install", "what", flag_value="install", help="Install the desktop entry.")
+@click.option("--remove", "what", flag_value="remove", help="Remove the desktop entry.")
 @click.option(
     "--to",
     "to",
     metavar="DIR",
     type=click.Path(path_type=Path),
-    help="The data folder; else the user's own, ~/.local/share.",
+    help="The data folder. Default: ~/.local/share.",
 )
 @talking
 @stops
@@ -50,7 +50,7 @@ def COMMAND(what: str | None, to: Path | None, talk: Talk) -> None:
             try:
                 path.unlink(missing_ok=True)
             except OSError as e:
-                raise WriteError(f"cannot be taken away: {e.strerror}", path) from None
+                raise WriteError(f"cannot be removed: {e.strerror}", path) from None
         if not talk.quiet:
             click.echo(str(path), err=what is not None)
     if what is not None:

@@ -33,8 +33,10 @@ EXAMPLES = (
 @click.command("diff")
 @click.argument("first", metavar="A")
 @click.argument("second", metavar="B")
-@click.option("--degrees", type=click.FloatRange(0), default=0.01, show_default=True, help="Turns up to this are none.")
-@click.option("--mm", type=click.FloatRange(0), default=0.1, show_default=True, help="Moves up to this are none.")
+@click.option(
+    "--degrees", type=click.FloatRange(0), default=0.01, show_default=True, help="Ignore rotations up to this."
+)
+@click.option("--mm", type=click.FloatRange(0), default=0.1, show_default=True, help="Ignore moves up to this.")
 @reading
 @talking_json
 @stops
@@ -61,8 +63,8 @@ def COMMAND(first: str, second: str, degrees: float, mm: float, source: Reading,
         off = [d for d in found.joints if d.turn > degrees or d.move > mm]
         for d in off[:_MOST]:
             click.echo(
-                f"{d.joint}: turns {d.turn:.2f}° at frame {d.turn_frame} (mean {d.mean_turn:.2f}°), "
-                f"moves {d.move:.1f} mm at frame {d.move_frame} (mean {d.mean_move:.1f} mm)"
+                f"{d.joint}: rotates {d.turn:.2f}° at frame {d.turn_frame} (mean {d.mean_turn:.2f}°), moves "
+                f"{d.move:.1f} mm at frame {d.move_frame} (mean {d.mean_move:.1f} mm)"
             )
         if len(off) > _MOST:
             click.echo(f"and {len(off) - _MOST} more joints")
@@ -80,7 +82,7 @@ def _clip(text: str, source: Reading) -> Clip:
 
 
 def _none(text: str) -> NoReturn:
-    raise ReadError("is a project: name a take of it", text, advice=f"As {text}#TAKE.")
+    raise ReadError("is a project: choose one of its takes", text, advice=f"As {text}#TAKE.")
 
 
 def _projects(a: Path, b: Path, talk: Talk) -> int:

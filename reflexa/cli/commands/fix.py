@@ -43,9 +43,13 @@ EXAMPLES = ("reflexa fix clips/skating.bvh --out fixed",)
 
 @click.command("fix")
 @clip_files
-@click.option("--out", required=True, metavar="DIR", type=click.Path(path_type=Path), help="Where the results go.")
+@click.option("--out", required=True, metavar="DIR", type=click.Path(path_type=Path), help="The output folder.")
 @click.option(
-    "--thresholds", "thresholds_file", metavar="FILE", type=click.Path(path_type=Path), help="Other thresholds."
+    "--thresholds",
+    "thresholds_file",
+    metavar="FILE",
+    type=click.Path(path_type=Path),
+    help="A file with your own thresholds.",
 )
 @looping
 @reading
@@ -69,7 +73,7 @@ def COMMAND(
         try:
             document = read(path, source.options)
             if not document.clips:
-                raise ReadError("holds a rig and no clip", document.path)
+                raise ReadError("contains a rig but no clip", document.path)
             given = load(source.rigs)
             rig = given.known(document.rig)
             kind = written_as(FORMATS[document.format])
@@ -104,5 +108,7 @@ def _tell(entry: dict[str, Any], tried: list[str], talk: Talk) -> None:
     for text in tried:
         click.echo(f"{name}: {text}")
     left = len(entry["left"])
-    more = f"{counted(left, 'finding')} left" if left else "nothing is left to fix"
-    click.echo(f"{name}: {more}{', ' + entry['written'] if entry['written'] else ', not written: nothing was fixed'}")
+    more = f"{counted(left, 'finding')} left" if left else "no findings are left"
+    click.echo(
+        f"{name}: {more}{', ' + entry['written'] if entry['written'] else '; nothing was fixed, so no file was written'}"
+    )

@@ -49,10 +49,10 @@ def segment_from_text(text: str) -> Segment:
             try:
                 given[key] = json.loads(value)
             except ValueError:
-                raise RecipeError(f"{value!r} is no number", place=text) from None
+                raise RecipeError(f"{value!r} is not a number", place=text) from None
         else:
             known = ", ".join([*(f"{v}=" for v in _VALUES), *_FLAGS])
-            raise RecipeError(f"{part!r} says nothing of a segment", place=text, advice=f"Known: {known}.")
+            raise RecipeError(f"{part!r} is not an option of a segment", place=text, advice=f"Known: {known}.")
     try:
         return msgspec.convert(given, Segment)
     except msgspec.ValidationError as e:
@@ -75,9 +75,9 @@ EXAMPLES = ('reflexa join "clips/walk.bvh" "clips/step-up.glb#step up,first=4,cr
 @click.command("join")
 @click.argument("segments", nargs=-1, required=True, metavar="SEGMENT…")
 @click.option(
-    "--out", required=True, type=click.Path(path_type=Path), help="File to write; its suffix says which format."
+    "--out", required=True, type=click.Path(path_type=Path), help="The file to write. Its suffix sets the format."
 )
-@click.option("--name", "name", default="", help="Name of the clip; else the file's.")
+@click.option("--name", "name", default="", help="The name of the clip. Default: the name of the file.")
 @reading
 @writing
 @talking_json
@@ -116,10 +116,10 @@ def _seam(s: Seam) -> dict[str, float]:
 def clip_of(document: Imported, name: str) -> Clip:
     """The clip of that name, or the only one. Raises ReadError with the names that there are."""
     if not document.clips:
-        raise ReadError("holds a rig and no clip", document.path)
+        raise ReadError("contains a rig but no clip", document.path)
     found = [c for c in [document.clips.named(name)] if c is not None] if name else list(document.clips)
     if len(found) != 1:
         names = ", ".join(document.clips.names)
         what = f"has no clip {name!r}" if name else "has several clips"
-        raise ReadError(what, document.path, advice=f"Say which, as {document.path.name}#CLIP: {names}.")
+        raise ReadError(what, document.path, advice=f"Choose one with {document.path.name}#CLIP: {names}.")
     return found[0]

@@ -49,7 +49,7 @@ def COMMAND() -> None:
 
 @COMMAND.command("add")
 @click.argument("folder", type=click.Path(path_type=Path))
-@click.option("--name", default="", help="What the library folder is called; else as the folder.")
+@click.option("--name", default="", help="The name of the library folder. Default: the name of the folder.")
 @talking_json
 @stops
 def add(folder: Path, name: str, talk: Talk) -> None:
@@ -67,7 +67,7 @@ def add(folder: Path, name: str, talk: Talk) -> None:
 def remove(name: str, talk: Talk) -> None:
     """Take a library folder off the list. Its files, and what was said of them, stay."""
     save_folders(without_folder(load_folders(), name))
-    result(talk, f"{name}: no library folder any more", {"removed": name})
+    result(talk, f"{name}: no longer a library folder", {"removed": name})
 
 
 @COMMAND.command("list")
@@ -79,11 +79,11 @@ def list_(talk: Talk) -> None:
     if talk.as_json:
         click.echo(json.dumps({"folders": rows, "shelves": rows}, indent=2))
     for r in [] if talk.as_json else rows:
-        click.echo(f"{r['name']}: {r['folder']}{'' if r['there'] else ' (not there now)'}")
+        click.echo(f"{r['name']}: {r['folder']}{'' if r['there'] else ' (not available)'}")
 
 
 @COMMAND.command("scan")
-@click.option("--jobs", type=click.IntRange(0), default=0, help="Processes; 0: one a core.")
+@click.option("--jobs", type=click.IntRange(0), default=0, help="Number of processes. 0: one per core.")
 @talking_json
 @stops
 def scan_(jobs: int, talk: Talk) -> None:
@@ -102,7 +102,7 @@ def scan_(jobs: int, talk: Talk) -> None:
     if not talk.quiet:
         click.echo(f"{counted(out.files, 'file')}, {out.read} read, {out.gone} gone, {len(bad)} that cannot be read.")
         for library_folder in out.away:
-            click.echo(f"{library_folder}: its folder is not there now; what is known of it stays.", err=True)
+            click.echo(f"{library_folder}: the folder is not available now. Its index is kept.", err=True)
         for folder, reason in out.unreadable.items():
             click.echo(f"{folder}: {reason}", err=True)
     for path, error in bad if talk.verbose else []:
@@ -133,16 +133,22 @@ def _yes_no(name: str, help: str) -> Callable[[Command], Command]:
 
 @COMMAND.command("search")
 @click.argument("words", nargs=-1)
-@click.option("--fits", type=click.Choice(FITS), multiple=True, help="How clips fit --rig; may be given several times.")
-@click.option("--rig", metavar="FILE", type=click.Path(path_type=Path), help="The rig that clips are to fit.")
-@_yes_no("loop", "Loops only, or none.")
-@_yes_no("travels", "Clips that travel, or that stay on the spot.")
-@_yes_no("faults", "Clips with findings, or without.")
-@_yes_no("untidy", "Files with transforms not applied, other units or facing, missing pairs; or none of that.")
-@click.option("--unreadable", is_flag=True, help="Files that cannot be read, and why.")
+@click.option("--fits", type=click.Choice(FITS), multiple=True, help="How clips fit --rig. Can be given several times.")
+@click.option("--rig", metavar="FILE", type=click.Path(path_type=Path), help="The rig that clips should fit.")
+@_yes_no("loop", "Only loops, or no loops.")
+@_yes_no("travels", "Only clips that travel, or only clips in place.")
+@_yes_no("faults", "Only clips with findings, or only clips without.")
+@_yes_no(
+    "untidy", "Only files with unapplied transforms, other units or facing, or missing pairs; or only files without."
+)
+@click.option("--unreadable", is_flag=True, help="Files that cannot be read, with the reason.")
 @click.option("--gait", "gaits", type=click.Choice(GAITS), multiple=True, help="By speed.")
 @click.option(
-    "--side", "sides", type=click.Choice(["left", "right"]), multiple=True, help="By name, or the busier hand."
+    "--side",
+    "sides",
+    type=click.Choice(["left", "right"]),
+    multiple=True,
+    help="By name, or by the hand that moves more.",
 )
 @click.option("--shortest", type=float, metavar="SECONDS")
 @click.option("--longest", type=float, metavar="SECONDS")
@@ -150,7 +156,7 @@ def _yes_no(name: str, help: str) -> Callable[[Command], Command]:
 @click.option("--stars", type=click.IntRange(0, 5), default=0, help="At least.")
 @click.option("--set", "set_", default="", help="Clips of a set.")
 @click.option("--folder", "--shelf", "library_folder", default="", help="One library folder only, by its name.")
-@click.option("--twice", is_flag=True, help="Only motion that is there under several names.")
+@click.option("--twice", is_flag=True, help="Only motion that exists under several names.")
 @click.option("--sort", type=click.Choice(list(SORTS)), default="name", show_default=True)
 @talking_json
 @stops
@@ -158,7 +164,7 @@ def search(words: tuple[str, ...], rig: Path | None, set_: str, talk: Talk, **gi
     """Find clips: every word begins something that is said of them (names, folders, tags, events, rigs)."""
     query = msgspec.structs.replace(Query(), text=" ".join(words), set=set_, **given)
     if query.fits and rig is None:
-        raise click.UsageError("--fits needs --rig: the rig that clips are to fit.")
+        raise click.UsageError("--fits needs --rig: the rig that clips should fit.")
     with _opened() as at:
         fits = at.finder.fits(read(rig).rig) if rig is not None else {}
         ids = at.finder.search(query, fits)
@@ -202,11 +208,11 @@ class _Saying:
 
 _saying = grouped(
     (
-        click.option("--add", multiple=True, metavar="TAG", help="Put a tag on them."),
-        click.option("--remove", multiple=True, metavar="TAG", help="Take a tag off them."),
+        click.option("--add", multiple=True, metavar="TAG", help="Add a tag."),
+        click.option("--remove", multiple=True, metavar="TAG", help="Remove a tag."),
         click.option("--stars", type=click.IntRange(0, notes_.MOST_STARS), default=None),
-        click.option("--into", multiple=True, metavar="SET", help="Put them into a set."),
-        click.option("--out-of", multiple=True, metavar="SET", help="Take them out of a set."),
+        click.option("--into", multiple=True, metavar="SET", help="Add them to a set."),
+        click.option("--out-of", multiple=True, metavar="SET", help="Remove them from a set."),
     ),
     "saying", _Saying,
 )  # fmt: skip
@@ -259,10 +265,12 @@ def _id(at: _Open, clip: str) -> int:
         return found[0]
     if not rows:
         raise RecipeError(
-            "is in no library folder, or was not scanned", file, advice="See `reflexa library add` and `scan`."
+            "is not in a library folder, or was not scanned", file, advice="See `reflexa library add` and `scan`."
         )
     names = ", ".join(str(n) for _, n in rows)
-    raise RecipeError("has several clips" if not name else f"has no clip {name!r}", file, advice=f"Say which: {names}.")
+    raise RecipeError(
+        "has several clips" if not name else f"has no clip {name!r}", file, advice=f"Choose one: {names}."
+    )
 
 
 def _say(rows: list[Row], fits: dict[str, str], talk: Talk, off: dict[int, float] | None = None) -> None:

@@ -22,20 +22,26 @@ EXAMPLES = (
 @click.command("picture")
 @click.argument("what", metavar="CLIP|TAKE")
 @click.option(
-    "--out", required=True, metavar="FILE", type=click.Path(path_type=Path), help="A .png, or a .webp (moving)."
+    "--out",
+    required=True,
+    metavar="FILE",
+    type=click.Path(path_type=Path),
+    help="A .png file, or a .webp file (animated).",
 )
 @click.option(
-    "--frames", default="", help="12, or 0,10,20, or 5-40, or 0-100/10; else the middle one (.png) or all (.webp)."
+    "--frames",
+    default="",
+    help="For example 12, 0,10,20, 5-40 or 0-100/10. Default: the middle frame (.png) or all frames (.webp).",
 )
-@click.option("--sheet", "count", type=click.IntRange(1, 200), help="A contact sheet of so many frames.")
+@click.option("--sheet", "count", type=click.IntRange(1, 200), help="A contact sheet with this many frames.")
 @click.option(
     "--view", default="", help="A saved view of the take, or front, back, left side, right side, top, three-quarter."
 )
 @click.option("--both", is_flag=True, help="Before and after, side by side.")
 @click.option("--size", default="960x600", show_default=True, metavar="WxH", help="Pixels.")
-@click.option("--dark", is_flag=True, help="In the dark palette.")
-@click.option("--plain", is_flag=True, help="No name and no frame number in the picture.")
-@click.option("--force", is_flag=True, help="Write over existing files.")
+@click.option("--dark", is_flag=True, help="Use the dark theme.")
+@click.option("--plain", is_flag=True, help="Without name and frame numbers.")
+@click.option("--force", is_flag=True, help="Overwrite existing files.")
 @reading
 @talking_json
 @stops
@@ -48,7 +54,7 @@ def COMMAND(
         raise click.UsageError(f"{out.name}: the suffix must be one of {', '.join(SUFFIXES)}.")
     width, _, height = size.partition("x")
     if not (width.isdigit() and height.isdigit() and 16 <= int(width) <= 4096 and 16 <= int(height) <= 4096):
-        raise click.UsageError(f"{size!r} is no size: give it as 960x600, 16 to 4096 pixels a side.")
+        raise click.UsageError(f"{size!r} is not a size. Use for example 960x600, with 16 to 4096 pixels per side.")
     free(out, force, [Path(what.partition("#")[0])])
     found = subjects(what, source.options)
     if len(found) > 1:

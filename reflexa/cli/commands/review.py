@@ -16,8 +16,8 @@ EXAMPLES = ("reflexa review . clips/walk.bvh --out review.html",)
 @click.command("review")
 @click.argument("what", nargs=-1, required=True, metavar="CLIP|TAKE|PROJECT…")
 @click.option("--out", required=True, metavar="PAGE.html", type=click.Path(path_type=Path), help="The page to write.")
-@click.option("--title", default="", help="What stands above it.")
-@click.option("--force", is_flag=True, help="Write over an existing page.")
+@click.option("--title", default="", help="The title of the page.")
+@click.option("--force", is_flag=True, help="Overwrite an existing page.")
 @reading
 @talking_json
 @stops

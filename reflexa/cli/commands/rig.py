@@ -21,8 +21,8 @@ EXAMPLES = ("reflexa rig sources/ferrykeeper.glb --out ferrykeeper.rig.json",)
 
 @click.command("rig")
 @click.argument("file", type=click.Path(path_type=Path))
-@click.option("--out", type=click.Path(path_type=Path), help="File to write to; standard output where left out.")
-@click.option("--force", is_flag=True, help="Write over an existing file.")
+@click.option("--out", type=click.Path(path_type=Path), help="The file to write. Default: standard output.")
+@click.option("--force", is_flag=True, help="Overwrite an existing file.")
 @reading
 @talking_json
 @stops

@@ -14,11 +14,11 @@ def result(d: Desk) -> str:
 
 
 def step(d: Desk) -> str:
-    return "" if d.session.step is not None else "select a step on the revision line first"
+    return "" if d.session.step is not None else "select a step in the step list first"
 
 
 def layer(d: Desk) -> str:
-    return "" if d.session.layer is not None else "select a correction on the revision line first"
+    return "" if d.session.layer is not None else "select a correction in the step list first"
 
 
 def keys(d: Desk) -> str:
@@ -63,9 +63,9 @@ def accepted(d: Desk) -> str:
 
 def repairs(d: Desk) -> str:
     found = (f for g in d.session.evaluator.judgement.groups if not g.accepted for f in g.findings)
-    return "" if any(f.repair is not None for f in found) else "nothing is found that a step fixes"
+    return "" if any(f.repair is not None for f in found) else "no finding can be fixed by a step"
 
 
 def views(d: Desk) -> str:
     take = d.session.take
-    return "" if take is not None and take.views else "no view of this take is kept yet"
+    return "" if take is not None and take.views else "this take has no saved view yet"

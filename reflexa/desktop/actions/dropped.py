@@ -27,7 +27,7 @@ def _open_take(d: Desk, path: Path) -> None:
     """The project that a take lies in, at that take."""
     folder = path.resolve().parent.parent
     if not (folder / PROJECT).is_file():
-        d.show_error(f"{path.name} lies in no project: a take is opened with the project that it is part of.")
+        d.show_error(f"{path.name} is not in a project. Open the project that the take belongs to.")
         return
     go_to(d, folder)
     name = path.name.removesuffix(TAKE_SUFFIX)

@@ -28,7 +28,7 @@ def import_rig(d: Desk, path: Path) -> None:
     """Take what a document says of the rig shown; what it says of joints that this rig lacks is named."""
     rig = d.session.computed.rig
     if rig is None:
-        d.show_error(f"Open a take first: {path.name} says something of the rig that is shown.")
+        d.show_error(f"Open a take first: {path.name} describes the rig that is shown.")
         return
     try:
         document = read_rig(path)
@@ -37,11 +37,11 @@ def import_rig(d: Desk, path: Path) -> None:
         return
     unused = with_notes(rig, document.notes)[1]
     if not set(document.notes.body_map) & set(rig.body_map) and unused:
-        d.show_error(f"{path.name} speaks of another rig. {' '.join(unused)}")
+        d.show_error(f"{path.name} is for another rig. {' '.join(unused)}")
         return
     rigs.edit(d.session, f"take {path.name}", rig, replace(document.notes, joints=()))
     if unused:
-        d.show_error(f"{path.name} was taken, but for this: {' '.join(unused)}")
+        d.show_error(f"{path.name} was imported, except for: {' '.join(unused)}")
 
 
 def _export(d: Desk) -> None:
@@ -77,7 +77,9 @@ def _shows_clip(d: Desk) -> str:
 
 def _has_reference(d: Desk) -> str:
     rig = d.session.computed.rig
-    return needs.rig(d) or ("" if rig is not None and rig.reference is not None else "the rest pose is neutral already")
+    return needs.rig(d) or (
+        "" if rig is not None and rig.reference is not None else "the rest pose is the neutral pose already"
+    )
 
 
 def _is_corrected(d: Desk) -> str:
@@ -89,19 +91,19 @@ def _is_corrected(d: Desk) -> str:
 COMMANDS = (
     Command("pair", "Pair the joint with…", "Figure/1", lambda d: rigs.start_pairing(d.session, d.session.selection.joint),
             "Ctrl+J", needs.joint),
-    Command("mark_centre", "Put the joint on the centre line", "Figure/1", lambda d: rigs.mark_centre(d.session),
+    Command("mark_centre", "Mark the joint as a centre joint", "Figure/1", lambda d: rigs.mark_centre(d.session),
             "Ctrl+Shift+J", needs.joint),
     Command("unpair", "Unpair the joint", "Figure/1", lambda d: rigs.unpair(d.session), "", needs.joint),
     Command("show_rest", "Show the rest pose", "Figure/2",
             lambda d: d.session.selection.show_rest(not d.session.selection.rest_shown), "Ctrl+R", needs.rig,
             lambda d: d.session.selection.rest_shown),
-    Command("reference", "Take this frame for the neutral pose", "Figure/2", lambda d: rigs.take_reference(d.session, True),
+    Command("reference", "Use this frame as neutral pose", "Figure/2", lambda d: rigs.take_reference(d.session, True),
             "", _shows_clip),
-    Command("no_reference", "Take the rest pose for neutral again", "Figure/2",
+    Command("no_reference", "Use the rest pose as neutral pose again", "Figure/2",
             lambda d: rigs.take_reference(d.session, False), "", _has_reference),
     Command("import_rig", "Import a rig document…", "Figure/3", _import, "", needs.rig),
     Command("export_rig", "Export the rig document…", "Figure/3", _export, "", needs.rig),
-    Command("forget_rig", "Take the rig as it was found", "Figure/3", _forget, "", _is_corrected),
+    Command("forget_rig", "Reset the rig to what was detected", "Figure/3", _forget, "", _is_corrected),
 )  # fmt: skip
 
 # What the button below the joint tree offers, group by group.

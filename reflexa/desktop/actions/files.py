@@ -33,13 +33,13 @@ def may_leave(d: Desk) -> bool:
     session = d.session
     unsaved, under_way = session.history.unsaved, session.work.titles
     if session.sources.saving:
-        d.say("The project is just being saved.")
+        d.say("The project is being saved.")
         return False
     if not unsaved and not under_way:
         return True
-    stay = "" if not under_way else f"{', '.join(under_way)} is still under way and would be given up."
+    stay = "" if not under_way else f"{', '.join(under_way)} is still running and would be stopped."
     if not unsaved:
-        return d.ask("Work under way", stay, "Leave", "Stay") == 0
+        return d.ask("Work in progress", stay, "Leave", "Stay") == 0
     said = f"Save the changes to {session.project.name}?" + (f"\n\n{stay}" if stay else "")
     answer = d.ask("Unsaved changes", said, "Save", "Leave without saving", "Stay")
     return save(d) if answer == 0 else answer == 1

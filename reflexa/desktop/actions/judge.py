@@ -66,9 +66,9 @@ def _fix(d: Desk) -> None:
     kept = [t for t in done.tried if t.kept]
     if kept:
         session.edit_take("fix all", done.take, card=RESULT)
-    said = "\n".join(t.text for t in done.tried) or "Nothing that is found has a repair."
+    said = "\n".join(t.text for t in done.tried) or "No finding can be fixed by a step."
     left = len(done.left)
-    d.inform(f"{said}\n\n{counted(left, 'finding')} left." if left else f"{said}\n\nNothing is left to fix.")
+    d.inform(f"{said}\n\n{counted(left, 'finding')} left." if left else f"{said}\n\nNo findings are left.")
 
 
 def _reviewed(d: Desk) -> Reviewed | None:
@@ -139,7 +139,7 @@ def _page(d: Desk, all_takes: bool) -> None:
 
 
 def _keep_view(d: Desk) -> None:
-    name, good = QInputDialog.getText(d.window, "Keep this view", "Name")
+    name, good = QInputDialog.getText(d.window, "Save this view", "Name")
     if good:
         views.keep(d.session, name, d.viewport.camera, d.viewport.look.follow)
 
@@ -154,20 +154,20 @@ def _show_view(d: Desk, at: int) -> None:
     if at < len(saved):
         d.viewport.show_view(saved[at])
     else:
-        d.say(f"There is no view {at + 1} yet: keep one first.")
+        d.say(f"There is no view {at + 1} yet: save one first.")
 
 
 COMMANDS = (
     Command("next_finding", "Next finding", "Judge/1", lambda d: _go(d, 1), "F8", needs.findings),
     Command("previous_finding", "Previous finding", "Judge/1", lambda d: _go(d, -1), "Shift+F8", needs.findings),
-    Command("blame", "Show what brought it in", "Judge/1", _here, "Ctrl+F8", needs.findings),
+    Command("blame", "Show the step that caused it", "Judge/1", _here, "Ctrl+F8", needs.findings),
     Command("accept_finding", "Accept findings…", "Judge/2", _accept, "", needs.findings),
-    Command("accept_none", "Accept none any longer", "Judge/2", _withdraw, "", needs.accepted),
+    Command("accept_none", "Remove all acceptances", "Judge/2", _withdraw, "", needs.accepted),
     Command("fix_all", "Fix all", "Judge/2", _fix, "Ctrl+Shift+F8", needs.repairs),
     Command("save_picture", "Save a picture…", "Judge/3", _save_picture, "Ctrl+Shift+P", needs.result),
     Command("review_page", "Make a review page…", "Judge/3", lambda d: _page(d, False), "", needs.result),
     Command("review_all", "Review page of all takes…", "Judge/3", lambda d: _page(d, True), "", needs.result),
-    Command("keep_view", "Keep this view…", "Judge/4", _keep_view, "Alt+Shift+V", needs.take),
+    Command("keep_view", "Save this view…", "Judge/4", _keep_view, "Alt+Shift+V", needs.take),
     *(
         Command(
             f"saved_view_{i}",

@@ -19,7 +19,7 @@ from reflexa.steps.correction.timing import EASES
 
 def _ask_nth(d: Desk) -> None:
     n, good = QInputDialog.getInt(
-        d.window, "Select every nth key", "Of each joint's selected keys, keep one of every", 2, 2, 1000
+        d.window, "Select every nth key", "Keep one selected key per joint out of every", 2, 2, 1000
     )
     if good:
         keys.select_nth(d.session, n)
@@ -27,7 +27,7 @@ def _ask_nth(d: Desk) -> None:
 
 def _ask_scale(d: Desk) -> None:
     percent, good = QInputDialog.getDouble(
-        d.window, "Scale keys", "Distance from the playhead, in per cent of what it is", 100.0, 1.0, 1000.0, 1
+        d.window, "Scale keys", "Distance from the playhead, in percent of the current distance", 100.0, 1.0, 1000.0, 1
     )
     if good:
         keys.scale(d.session, percent / 100)
@@ -45,7 +45,7 @@ def _ask_stretch(d: Desk) -> None:
 def _ask_repeat(d: Desk) -> None:
     def ask(falls: list[int]) -> None:
         text, good = QInputDialog.getText(
-            d.window, "Same keys at other frames", "Frames (the footfalls of this clip are filled in)",
+            d.window, "Repeat keys at other frames", "Frames (the foot strikes of this clip are filled in)",
             text=", ".join(map(str, falls)),
         )  # fmt: skip
         if good:
@@ -63,8 +63,8 @@ def _ask_hold(d: Desk) -> None:
 
 
 def _ask_reduction(d: Desk) -> None:
-    said = "The curves may be off by at most (degrees; moves by as many mm)"
-    degrees, good = QInputDialog.getDouble(d.window, "Thin the keys", said, 0.5, 0.01, 45.0, 2)
+    said = "Largest error of the curves (degrees; millimetres for moves)"
+    degrees, good = QInputDialog.getDouble(d.window, "Reduce keys", said, 0.5, 0.01, 45.0, 2)
     if good:
         keys.reduce(d.session, degrees)
 
@@ -103,27 +103,27 @@ def _toggle_only(d: Desk) -> None:
 
 
 COMMANDS = (
-    Command("show_keys", "Bring the selected keys into sight", "Keys/1", lambda d: d.time.show_keys(), "", needs.keys),
+    Command("show_keys", "Zoom to the selected keys", "Keys/1", lambda d: d.time.show_keys(), "", needs.keys),
     Command("select_keys", "Select all keys", "Keys/1", lambda d: keys.select(d.session, lambda _: True), "Ctrl+A",
             needs.layer),
     Command("select_after", "Select keys from the playhead on", "Keys/1", _from_playhead, "Ctrl+Shift+A", needs.layer),
     Command("select_column", "Select keys at the playhead", "Keys/1", _at_playhead, "", needs.layer),
     Command("select_nth", "Select every nth of the selected keys…", "Keys/1", _ask_nth, "", needs.keys),
-    Command("mirror_keys", "Same keys on the other side", "Keys/2", lambda d: keys.to_other_side(d.session), "Ctrl+Alt+M",
+    Command("mirror_keys", "Copy keys to the other side", "Keys/2", lambda d: keys.to_other_side(d.session), "Ctrl+Alt+M",
             needs.keys),
     Command("nudge_later", "Keys one frame later", "Keys/2", lambda d: keys.nudge(d.session, 1), "Alt+Right", needs.keys),
     Command("nudge_earlier", "Keys one frame earlier", "Keys/2", lambda d: keys.nudge(d.session, -1), "Alt+Left",
             needs.keys),
     Command("scale_keys", "Scale keys about the playhead…", "Keys/2", _ask_scale, "", needs.keys),
     Command("stretch_keys", "Stretch keys to a length…", "Keys/2", _ask_stretch, "", needs.keys),
-    Command("repeat_keys", "Same keys at other frames…", "Keys/2", _ask_repeat, "", needs.keys),
-    Command("reduce_keys", "Thin the keys…", "Keys/2", _ask_reduction, "", needs.layer),
-    Command("begin_after", "Begin correcting after this frame", "Keys/3", lambda d: keys.begin_after_playhead(d.session),
+    Command("repeat_keys", "Repeat keys at other frames…", "Keys/2", _ask_repeat, "", needs.keys),
+    Command("reduce_keys", "Reduce keys…", "Keys/2", _ask_reduction, "", needs.layer),
+    Command("begin_after", "Start the correction after this frame", "Keys/3", lambda d: keys.begin_after_playhead(d.session),
             "", needs.layer),
     Command("hold_until", "Hold this correction until…", "Keys/3", _ask_hold, "", needs.layer),
     *(Command(f"ease_{name.lower().replace(' ', '_')}", f"Ease: {name.lower()}", "Keys/4/Ease", partial(_ease, name), "",
               needs.keys) for name in EASES),
-    Command("flatten_keys", "Flatten: as the first selected", "Keys/4/Ease", lambda d: keys.flatten_selected(d.session), "",
+    Command("flatten_keys", "Flatten to the first selected key", "Keys/4/Ease", lambda d: keys.flatten_selected(d.session), "",
             needs.keys),
     *(Command(f"keys_{then}", f"Make keys {then}", "Keys/5/On from the key", partial(_interpolate, then), "", needs.keys)
       for then in get_args(Interpolation)),
@@ -131,7 +131,7 @@ COMMANDS = (
     Command("row_down", "Move the row down", "Keys/6/Rows", lambda d: d.time.keys.shift_row(1), "Alt+Down", _no_row),
     Command("hide_row", "Hide the row", "Keys/6/Rows", partial(_row, RowHands.hide), "", _no_row),
     Command("hide_other_rows", "Hide all other rows", "Keys/6/Rows", partial(_row, RowHands.hide_others), "", _no_row),
-    Command("only_selected_rows", "Only rows of what is selected", "Keys/6/Rows", _toggle_only, "", needs.layer,
+    Command("only_selected_rows", "Show only selected rows", "Keys/6/Rows", _toggle_only, "", needs.layer,
             lambda d: d.time.keys.hands.view.only_selected),
     Command("show_all_rows", "Show all rows", "Keys/6/Rows", lambda d: d.time.keys.hands.show_all(), "", needs.layer),
 )  # fmt: skip

@@ -17,7 +17,7 @@ def _ask_stretch(d: Desk) -> None:
     layer = d.session.layer
     at = sorted(f for _, f in all_keys(layer)) if layer is not None else []
     if not at or at[0] == at[-1]:
-        d.say("This layer has no two keys on different frames: there is nothing to stretch.")
+        d.say("This layer has keys on one frame only: there is nothing to stretch.")
         return
     length = at[-1] - at[0]
     said = f"Its keys go from frame {at[0]} to {at[-1]}: {counted(length, 'frame')}. New length in frames"
@@ -34,12 +34,13 @@ def _ask(d: Desk, span: StepSpan | None) -> None:
 
 def _show(d: Desk, span: StepSpan, found: Merged) -> None:
     one = span.first == span.last
-    title = "Turn the step into a layer" if one else "Merge onto the layer below"
+    title = "Convert the step to a layer" if one else "Merge onto the layer below"
     said = (
-        f"One layer with {counted(found.keys, 'key')} does what {'the step does' if one else 'both do'}, at most "
-        f"{found.degrees:.2f}° and {found.mm:.2f} mm off at any frame. Weights, envelopes and masks are taken in."
+        f"One layer with {counted(found.keys, 'key')} does what {'the step does' if one else 'both do'}, with an "
+        f"error of at most {found.degrees:.2f}° and {found.mm:.2f} mm at any frame. It includes weights, "
+        "envelopes and masks."
     )
-    good, none = ("Turn it into a layer", "Leave it") if one else ("Merge", "Leave them")
+    good, none = ("Convert to a layer", "Cancel") if one else ("Merge", "Cancel")
     answer = d.ask(title, said, good, "A key on every frame", none)
     if answer == 0:
         layers.put(d.session, span, found)
@@ -57,16 +58,16 @@ def _has_layer_below(d: Desk) -> str:
     take, at = d.session.take, d.session.index
     below = layer_of(take.steps[at - 1]) if take is not None and at > 0 else None
     good = d.session.layer is not None and below is not None and d.session.computed.settled is not None
-    return "" if good else "select a correction that stands behind another one"
+    return "" if good else "select a correction that follows another one"
 
 
 def _has_change(d: Desk) -> str:
     """The selected step can be put as keys."""
     span = layers.span_of(d.session, 1)
     if span is None:
-        return "select a step on the revision line first"
+        return "select a step in the step list first"
     same = span.below.frames == span.above.frames and span.below.skeleton.names == span.above.skeleton.names
-    return "" if same else "the step takes the clip to another rig or length"
+    return "" if same else "the step changes the rig or the length of the clip"
 
 
 def _has_motion(d: Desk) -> str:
@@ -76,13 +77,13 @@ def _has_motion(d: Desk) -> str:
 _MENU = "Take/6/Layers"
 COMMANDS = (
     Command("rescale_layer", "Stretch the whole layer to a length…", _MENU, _ask_stretch, "", needs.layer),
-    Command("split_layer", "Selected joint into a layer of its own", _MENU, lambda d: layers.split(d.session), "",
+    Command("split_layer", "Move the selected joint into its own layer", _MENU, lambda d: layers.split(d.session), "",
             _has_keyed_joint),
-    Command("extract", "Motion of the selected joint into a layer of its own", _MENU,
+    Command("extract", "Extract the motion of the selected joint into a layer", _MENU,
             lambda d: layers.extract(d.session), "", _has_motion),
-    Command("extract_below", "Motion from the selected joint down into a layer", _MENU,
+    Command("extract_below", "Extract the motion from the selected joint down into a layer", _MENU,
             lambda d: layers.extract(d.session, below=True), "", _has_motion),
-    Command("turn_into_layer", "Turn the step into a layer…", _MENU, lambda d: _ask(d, layers.span_of(d.session, 1)), "",
+    Command("turn_into_layer", "Convert the step to a layer…", _MENU, lambda d: _ask(d, layers.span_of(d.session, 1)), "",
             _has_change),
     Command("merge_down", "Merge onto the layer below…", _MENU, lambda d: _ask(d, layers.span_of(d.session, 2)),
             "Ctrl+Shift+D", _has_layer_below),

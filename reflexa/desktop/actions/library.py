@@ -59,7 +59,7 @@ def scan(d: Desk) -> None:
 
 def _remove(d: Desk, name: str) -> None:
     if d.library.work.set_folders(f"remove the library folder {name}", lambda s: without_folder(s, name)):
-        d.say(f"{name} is no library folder any more; its files, and what was said of them, stay where they are.")
+        d.say(f"{name} is no longer a library folder. Its files, tags and sets stay where they are.")
 
 
 def _undo_title(d: Desk) -> str:
@@ -97,7 +97,7 @@ def bring_in(d: Desk, picks: Picks, then: Callable[[list[Source]], object]) -> N
         d.session.history.end_merge()
 
     job = import_job(d.session, paths, land, origins)
-    d.show_progress(f"Taking in {len(paths)} files…" if len(paths) > 1 else f"Taking in {paths[0].name}…", job)
+    d.show_progress(f"Importing {len(paths)} files…" if len(paths) > 1 else f"Importing {paths[0].name}…", job)
     d.session.work.start(job)
 
 
@@ -113,10 +113,10 @@ def takes_of(d: Desk, sources: list[Source], retarget: bool = False) -> None:
     made = make_fitting(d.session, sources, MERGE, retarget)
     said = [f"{counted(len(made.names), 'take')} made"]
     if made.renamed:
-        said.append(f"{made.renamed} renamed to the joints of the open rig: the Rename step shows the map")
+        said.append(f"{made.renamed} renamed to the joints of the open rig: the step Rename joints shows how")
     if made.other_rigs:
         names = ", ".join(made.other_rigs[:3]) + ("…" if len(made.other_rigs) > 3 else "")
-        said.append(f"{names} is on a rig of its own: add a Retarget step to bring it onto the open one")
+        said.append(f"{names} has a different rig: add the step Retarget to transfer it to the open rig")
     d.fill(False)  # what was made is to be seen
     d.say("; ".join(said) + ".", 10000)
 
@@ -125,7 +125,7 @@ def import_only(d: Desk) -> None:
     """Take the chosen clips into the project, and nothing else."""
     picks = _chosen(d)
     if picks:
-        bring_in(d, picks, lambda sources: d.say(f"{counted(len(sources), 'clip')} taken in."))
+        bring_in(d, picks, lambda sources: d.say(f"{counted(len(sources), 'clip')} imported."))
 
 
 # Newer in the library ---------------------------------------------------------------------------------------------
@@ -156,7 +156,7 @@ def look_for_newer(d: Desk) -> None:
         d.library.newer = {s.file: places[s.file] for s in others}
         if others:
             names = ", ".join(s.file for s in others[:3]) + ("…" if len(others) > 3 else "")
-            d.say(f"Newer in the library: {names}. Project, Take what is newer in the library brings it in.", 15000)
+            d.say(f"Newer in the library: {names}. Choose Project, Update sources from the library.", 15000)
 
     if places:
         session.work.start(Job(call, done))
@@ -176,18 +176,18 @@ def _digest(d: Desk, file: str) -> str | None:
 
 
 def _nothing_newer(d: Desk) -> str:
-    return "" if d.library.newer else "nothing that was taken from a library folder is newer there"
+    return "" if d.library.newer else "no source has a newer version in the library"
 
 
 # Order ----------------------------------------------------------------------------------------------------------
 
 
 def _none_chosen(d: Desk) -> str:
-    return "" if d.library.count else "choose clips in the Library view first"
+    return "" if d.library.count else "select clips in the Library view first"
 
 
 def _not_one_chosen(d: Desk) -> str:
-    return "" if d.library.count == 1 else "choose one clip in the Library view first"
+    return "" if d.library.count == 1 else "select one clip in the Library view first"
 
 
 def like_this(d: Desk) -> None:
@@ -199,7 +199,7 @@ def tag(d: Desk) -> None:
     """Ask for tags of the chosen clips; all of them are shown and can be changed."""
     rows = d.library.chosen()
     now = sorted({t for r in rows for t in r.said.tags}, key=str.lower)
-    text, good = QInputDialog.getText(d.window, "Tags", "Tags, with commas between", text=", ".join(now))
+    text, good = QInputDialog.getText(d.window, "Tags", "Tags, separated by commas", text=", ".join(now))
     if good:
         wanted = [t.strip() for t in text.split(",") if t.strip()]
         gone = [t for t in now if t.lower() not in {w.lower() for w in wanted}]
@@ -236,7 +236,7 @@ def choose_set(d: Desk, name: str) -> None:
 
 def keep_search(d: Desk) -> None:
     """Keep what is asked for under a name."""
-    name, good = QInputDialog.getText(d.window, "Keep the search", "Name")
+    name, good = QInputDialog.getText(d.window, "Save the search", "Name")
     if good and name.strip():
         d.library.work.keep_search(name.strip(), d.library.query)
 
@@ -287,7 +287,7 @@ def _fill_empty(d: Desk, menu: QMenu, _: list[Row]) -> None:
 
 
 def _searches(d: Desk, menu: QMenu) -> None:
-    menu.addAction("Keep this search…", partial(keep_search, d))
+    menu.addAction("Save this search…", partial(keep_search, d))
     for name, query in d.library.work.folders.searches.items():
         below = menu.addMenu(name)
         below.addAction("Show", partial(d.library.show_query, query))
@@ -299,12 +299,12 @@ def _fill(d: Desk, menu: QMenu, rows: list[Row]) -> None:
     menu.addAction(f"Make {counted(len(rows), 'take')}" if several else "Make take", partial(make_takes, d))
     if d.session.take is not None:
         onto = d.session.take.source.file
-        menu.addAction(f"Make takes, retargeted onto {onto} where needed", partial(make_takes, d, True))
+        menu.addAction(f"Make takes, retargeted to {onto} if needed", partial(make_takes, d, True))
     menu.addAction("Import, without takes", partial(import_only, d))
     menu.addSeparator()
     if not several:
-        menu.addAction("Like this one", partial(like_this, d))
-        menu.addAction("Show large", d.library.show_big)
+        menu.addAction("Find similar clips", partial(like_this, d))
+        menu.addAction("Show in large", d.library.show_big)
     menu.addAction("Tags…", partial(tag, d))
     stars = menu.addMenu("Stars")
     for count in range(notes.MOST_STARS + 1):
@@ -315,11 +315,11 @@ def _fill(d: Desk, menu: QMenu, rows: list[Row]) -> None:
     sets.addAction("Put into a new set…", partial(into_set, d))
     for name in sorted({s for r in rows for s in r.sets}):
         sets.addSeparator()
-        sets.addAction(f"Choose all of {name}", partial(choose_set, d, name))
+        sets.addAction(f"Select all of {name}", partial(choose_set, d, name))
         sets.addAction(f"Remove from {name}", partial(_out_of_set, d, name))
     menu.addSeparator()
-    menu.addAction("Normalise into…", partial(normalise, d)).setToolTip(
-        "Clean copies with applied transforms, in metres, facing +Z, in another folder; with manifests"
+    menu.addAction("Write clean copies to…", partial(normalise, d)).setToolTip(
+        "Write clean copies to another folder: transforms applied, in metres, facing +Z, with manifests"
     )
     menu.addAction("Copy the path", partial(QGuiApplication.clipboard().setText, "\n".join(str(r.path) for r in rows)))
     menu.addSeparator()
@@ -340,10 +340,14 @@ COMMANDS = (
     Command("library", "Clip library", "Project/35/Library", show_library, "Ctrl+L"),
     Command("add_library_folder", "Add a library folder…", "Project/35/Library", add_library_folder),
     Command("scan_library", "Scan the library again", "Project/35/Library", scan),
-    Command("like_this", "Clips like the chosen one", "Project/35/Library", like_this, "", _not_one_chosen),
-    Command("keep_search", "Keep the search of the library…", "Project/35/Library", keep_search),
-    Command("normalise", "Normalise the chosen clips into…", "Project/35/Library", normalise, "", _none_chosen),
-    Command("take_newer", "Take what is newer in the library", "Project/35/Library", take_newer, "", _nothing_newer),
+    Command(
+        "like_this", "Find clips similar to the selected one", "Project/35/Library", like_this, "", _not_one_chosen
+    ),
+    Command("keep_search", "Save the library search…", "Project/35/Library", keep_search),
+    Command(
+        "normalise", "Write clean copies of the selected clips to…", "Project/35/Library", normalise, "", _none_chosen
+    ),
+    Command("take_newer", "Update sources from the library", "Project/35/Library", take_newer, "", _nothing_newer),
     Command(
         "undo_library",
         "Undo in the library",
@@ -362,5 +366,5 @@ COMMANDS = (
         lambda d: "" if d.library.work.past.redo_label else "nothing was undone in the library",
         named=_redo_title,
     ),
-    Command("fill_window", "Panel in use fills the window", "View/25/Panels", lambda d: d.fill(None), "F9"),
+    Command("fill_window", "Maximise the active panel", "View/25/Panels", lambda d: d.fill(None), "F9"),
 )

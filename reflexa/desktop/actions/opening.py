@@ -50,15 +50,15 @@ def enter(d: Desk, project: Project, sources: Sources) -> None:
     """Go into a project that was read: alone, or to look at it; with what was not saved the last time, where that is wanted."""
     before, by = d.session.sources, d.keeper.hold(sources.folder)
     if by is not None:
-        answers = ("Open to look at", "Take it over", "Cancel") if by.host else ("Open to look at", "Cancel")
+        answers = ("Open read-only", "Take over", "Cancel") if by.host else ("Open read-only", "Cancel")
         said = f"{project.name} is open already: {by.text}." if by.host else f"{project.name} cannot be written to."
-        answer = answers[d.ask("Open project", f"{said} To look at it, and save a copy, is always possible.", *answers)]
+        answer = answers[d.ask("Open project", f"{said} You can always open it read-only and save a copy.", *answers)]
         if answer == "Cancel":
             d.keeper.hold(before.folder)
             return
-        if answer == "Take it over":
+        if answer == "Take over":
             d.keeper.hold(sources.folder, by_force=True)
-        sources.read_only = answer == "Open to look at"
+        sources.read_only = answer == "Open read-only"
     if before.folder != sources.folder:
         recovery.forget(before.folder)
         clear_draft(before)
@@ -68,7 +68,7 @@ def enter(d: Desk, project: Project, sources: Sources) -> None:
     said_missing = [*sources.missing.values(), *(x.reason for x in project.lost)]
     if said_missing:
         d.show_error(
-            "Some of it is missing or damaged; it stays as it is, and the rest is open:\n" + "\n".join(said_missing)
+            "Some parts are missing or damaged. They stay unchanged, and the rest is open:\n" + "\n".join(said_missing)
         )
 
 
@@ -78,11 +78,11 @@ def all_read(d: Desk) -> bool:
 
     def until(job: Job[bool]) -> bool:
         while left := len(sources.waiting):
-            job.tell(f"Reading the sources: {left} left", 1 - left / count)
+            job.tell(f"Reading sources: {left} left", 1 - left / count)
             time.sleep(0.05)
         return True
 
-    return not count or d.wait("Reading the sources…", until) is True
+    return not count or d.wait("Reading sources…", until) is True
 
 
 def _offer_recovered(d: Desk) -> None:
@@ -95,17 +95,17 @@ def _offer_recovered(d: Desk) -> None:
         left.path.unlink(missing_ok=True)
         return
     more = [f"… and {len(changes) - _MOST} more"] if len(changes) > _MOST else []
-    text = "What was edited the last time was not saved. It differs from what is saved by this:\n\n"
+    text = "Your last changes were not saved. Differences from the saved project:\n\n"
     if (
         d.ask(
-            "Not saved the last time",
+            "Unsaved changes found",
             text + "\n".join([*changes[:_MOST], *more]),
-            "Go on with it",
-            "Leave both as they are",
+            "Restore them",
+            "Open the saved project",
         )
         == 0
     ):
-        session.edit("go on with what was not saved", left.project)
+        session.edit("restore unsaved changes", left.project)
         left.path.unlink(missing_ok=True)
         d.keeper.keep_now()
     else:
@@ -119,8 +119,8 @@ def offer_draft(d: Desk) -> bool:
     if left is None:
         return False
     takes = ", ".join(t.name for t in left.project.takes[:6]) or "no takes yet"
-    text = f"A project that was not saved yet was left behind: {left.project.name} ({takes})."
-    if d.ask("Not saved the last time", text, "Go on with it", "Leave it as it is") != 0:
+    text = f"A project was never saved: {left.project.name} ({takes})."
+    if d.ask("Unsaved changes found", text, "Restore them", "Leave it") != 0:
         recovery.decline(left)
         return False
     folder = lost[0]
@@ -129,7 +129,7 @@ def offer_draft(d: Desk) -> bool:
     d.session.adopt(Project("Untitled"), sources)
     d.keeper.hold(folder)
     clear_draft(before)
-    d.session.edit("go on with what was not saved", left.project)
+    d.session.edit("restore unsaved changes", left.project)
     left.path.unlink(missing_ok=True)
     d.keeper.keep_now()
     return True
@@ -147,24 +147,22 @@ def on_changed(d: Desk, names: list[str]) -> None:
 
     found = d.wait(f"Reading {folder.name}…", read)
     if isinstance(found, ReflexaError):
-        d.say(f"The project was changed on disk, and cannot be read now: {found}")
+        d.say(f"The project was changed on disk and cannot be read now: {found}")
     if found is None or isinstance(found, ReflexaError) or session.folder != folder:
         return
     project, state = found
-    changes = project_changes(session.project, project) or [f"{n} was written anew" for n in names]
+    changes = project_changes(session.project, project) or [f"{n} was written again" for n in names]
     more = [f"… and {len(changes) - _MOST} more"] if len(changes) > _MOST else []
-    text = "The project was changed on disk by somebody else. What lies there differs from what is open by this:\n\n"
-    unsaved = (
-        "\n\nWhat you have not saved would be undone by that; Undo brings it back." if session.history.unsaved else ""
-    )
+    text = "Someone else changed the project on disk. Differences from what is open:\n\n"
+    unsaved = "\n\nReloading replaces your unsaved changes. Undo brings them back." if session.history.unsaved else ""
     if (
         d.ask(
             "Changed on disk",
             text + "\n".join([*changes[:_MOST], *more]) + unsaved,
-            "Read it anew",
-            "Keep what is open",
+            "Reload",
+            "Keep my version",
         )
         == 0
     ):
-        session.edit("read the project anew", project)
+        session.edit("reload the project", project)
         session.sources.state = state

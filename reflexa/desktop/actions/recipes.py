@@ -52,15 +52,15 @@ def keep(d: Desk) -> None:
 
 
 def _kept(d: Desk, recipe: Recipe) -> None:
-    name = recipes.put(d.session, "keep recipe", recipe)
-    d.say(f"{name} is kept with the project: drag it from the Clips view onto takes or clips.")
+    name = recipes.put(d.session, "save recipe", recipe)
+    d.say(f"{name} is saved with the project. Drag it from the Clips view onto takes or clips.")
 
 
 def take_in(d: Desk, paths: list[Path]) -> None:
     """Take recipe files into the project."""
     for path in paths:
         try:
-            recipes.put(d.session, "take in recipe", read_recipe(path))
+            recipes.put(d.session, "import recipe", read_recipe(path))
         except ReflexaError as e:
             d.show_error(str(e))
 
@@ -73,7 +73,7 @@ def _ask_in(d: Desk) -> None:
 def write_out(d: Desk, name: str) -> None:
     """Write a recipe to a file of its own, for others and for the command line."""
     recipe = recipes.recipe(d.session, name)
-    path = ask_where(d.window, "Write the recipe", name, SUFFIX) if recipe is not None else None
+    path = ask_where(d.window, "Export the recipe", name, SUFFIX) if recipe is not None else None
     if recipe is None or path is None:
         return
     try:
@@ -81,7 +81,7 @@ def write_out(d: Desk, name: str) -> None:
     except ReflexaError as e:
         d.show_error(str(e))
     else:
-        d.say(f"{path} is written.")
+        d.say(f"{path} written.")
 
 
 def _rename(d: Desk, name: str) -> None:
@@ -125,9 +125,9 @@ def _put(d: Desk, recipe: Recipe, take: str, at: int) -> None:
         d.show_error(str(e))
         return
     if left_out:
-        d.inform(f"{recipe.name} is in {take}, but for what it has no place for:\n" + "\n".join(left_out))
+        d.inform(f"{recipe.name} was added to {take}, except for:\n" + "\n".join(left_out))
     else:
-        d.say(f"{recipe.name} is in {take}.")
+        d.say(f"{recipe.name} was added to {take}.")
 
 
 def run_over(d: Desk, name: str) -> None:
@@ -136,7 +136,7 @@ def run_over(d: Desk, name: str) -> None:
     if recipe is None:
         return
     if not sources:
-        d.say("Select the clips in the list above first (Ctrl or Shift: more), then run the recipe over them.")
+        d.say("Select clips in the list above first (Ctrl or Shift: several), then run the recipe.")
         return
     show_batch_of(d, recipe, sources)
 
@@ -144,7 +144,7 @@ def run_over(d: Desk, name: str) -> None:
 def show_batch_of(d: Desk, recipe: Recipe, sources: list[Source]) -> None:
     """Show a new batch in the place of the one before; while that one runs, it is shown instead."""
     if d.batch is not None and d.batch.batch.running:
-        d.say("One recipe runs over clips at a time: wait for it, or stop it first.")
+        d.say("Another recipe is running. Wait for it, or stop it first.")
         _show_batch(d)
         return
     if d.batch is not None:
@@ -172,7 +172,7 @@ def _menu(d: Desk, at: QPoint) -> None:
     menu.addAction(f"Run over {what}…" if clips else "Run over clips…", partial(run_over, d, name))
     menu.addSeparator()
     menu.addAction("Rename…", partial(_rename, d, name))
-    menu.addAction("Write to a file…", partial(write_out, d, name))
+    menu.addAction("Export…", partial(write_out, d, name))
     menu.addAction(theme.icon("delete"), "Remove", partial(recipes.remove, d.session, name))
     menus.show(menu, d.clip_panel.recipes.viewport().mapToGlobal(at))
 
@@ -183,7 +183,7 @@ def _no_steps(d: Desk) -> str:
 
 def _none_chosen(d: Desk) -> str:
     if not d.session.project.recipes:
-        return "no recipe is kept yet"
+        return "there is no recipe yet"
     return "" if d.clip_panel.recipes.chosen() else "select a recipe in the Clips view first"
 
 
@@ -192,19 +192,19 @@ def _cannot_run(d: Desk) -> str:
 
 
 def _no_batch(d: Desk) -> str:
-    return "" if d.batch is not None and d.batch.batch.here else "no recipe was run over clips yet"
+    return "" if d.batch is not None and d.batch.batch.here else "no recipe was run yet"
 
 
 _MENU = "Take/5/Recipes"
 COMMANDS = (
-    Command("keep_recipe", "Keep steps as a recipe…", _MENU, keep, "Ctrl+Alt+K", _no_steps),
-    Command("put_recipe", "Put the recipe into the take", _MENU,
+    Command("keep_recipe", "Save steps as a recipe…", _MENU, keep, "Ctrl+Alt+K", _no_steps),
+    Command("put_recipe", "Add the recipe to the take", _MENU,
             lambda d: put_into(d, d.clip_panel.recipes.chosen(), d.session.selection.take), "Ctrl+Alt+J",
             lambda d: needs.take(d) or _none_chosen(d)),
     Command("run_recipe", "Run the recipe over the selected clips…", _MENU, lambda d: run_over(d, d.clip_panel.recipes.chosen()),
             "Ctrl+Alt+R", _cannot_run),
-    Command("show_batch", "Go on with the recipe over clips", _MENU, _show_batch, "F6", _no_batch),
-    Command("recipe_in", "Take in a recipe…", _MENU, _ask_in),
-    Command("recipe_out", "Write the recipe to a file…", _MENU, lambda d: write_out(d, d.clip_panel.recipes.chosen()), "",
+    Command("show_batch", "Continue the recipe over clips", _MENU, _show_batch, "F6", _no_batch),
+    Command("recipe_in", "Import a recipe…", _MENU, _ask_in),
+    Command("recipe_out", "Export the recipe…", _MENU, lambda d: write_out(d, d.clip_panel.recipes.chosen()), "",
             _none_chosen),
 )  # fmt: skip

@@ -49,8 +49,8 @@ def relink(d: Desk, file: str, path: Path) -> None:
         return
     new, document = seen
     others = differences(session.project, old, new, document, sources.documents.get(file))
-    said = f"{path.name} is not the file that {file} was.\n\n" + "\n".join(others)
-    if others and d.ask("Another file for a source", said, "Take it all the same", "Cancel") != 0:
+    said = f"{path.name} is not the same file as {file}.\n\n" + "\n".join(others)
+    if others and d.ask("Replace the file of a source", said, "Use it anyway", "Cancel") != 0:
         return
     copied = d.wait(f"Copying {path.name}…", copy)
     if copied is None or session.sources is not sources:
@@ -63,8 +63,8 @@ def relink(d: Desk, file: str, path: Path) -> None:
         session.read_again()
     else:
         session.edit(f"find {file} again" if name == file else f"take {name} for {file}", project)
-    same = "the same file, byte for byte" if old.digest and old.digest == new.digest else "the takes are made of it now"
-    d.say(f"{name} stands for {file}: {same}", 6000)
+    same = "the same file, byte for byte" if old.digest and old.digest == new.digest else "the takes use it now"
+    d.say(f"{name} replaces {file}: {same}", 6000)
 
 
 def remove(d: Desk, file: str) -> None:
@@ -75,13 +75,15 @@ def remove(d: Desk, file: str) -> None:
     if begin or draw:
         text = f"{file} is used.\n"
         if begin:
-            text += f"\nThese takes begin with it and go with it: {_named([t.name for t in begin])}."
+            text += f"\nThese takes use it as their source and are removed too: {_named([t.name for t in begin])}."
         if draw:
-            text += f"\nThese have steps that draw on it and then say so: {_named([t.name for t in draw])}."
-        if d.ask("Remove a source", text + "\n\nIt can be undone.", "Remove it", "Cancel") != 0:
+            text += (
+                f"\nSteps of these takes use it and will report that it is missing: {_named([t.name for t in draw])}."
+            )
+        if d.ask("Remove a source", text + "\n\nYou can undo this.", "Remove it", "Cancel") != 0:
             return
     session.edit(f"remove {file}", without(session.project, file))
-    d.say(f"{file} is out of the project; the file stays in {session.folder / 'sources'}", 6000)
+    d.say(f"{file} was removed from the project. The file stays in {session.folder / 'sources'}", 6000)
 
 
 def _named(names: list[str]) -> str:

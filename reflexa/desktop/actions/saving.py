@@ -18,10 +18,10 @@ def write(d: Desk) -> bool:
     where that would write over what somebody else has saved; says what went wrong."""
     session, sources = d.session, d.session.sources
     if sources.read_only:
-        d.show_error("The project is open to be looked at: somebody else has it. Save a copy of it instead.")
+        d.show_error("The project is open read-only, because someone else has it open. Save a copy instead.")
         return False
     if sources.saving:
-        d.say("The project is just being saved.")
+        d.say("The project is being saved.")
         return False
     project = session.project
     sources.saving = True
@@ -48,8 +48,8 @@ def _written(d: Desk, project: Project, sources: Sources) -> bool:
     others = d.wait(what, partial(call, over), "saving")
     if others:
         named = ", ".join(others[:_NAMED]) + ("…" if len(others) > _NAMED else "")
-        said = f"Somebody else has saved the project meanwhile ({named}). Saving writes over that."
-        if d.ask("Changed on disk", said, "Save over it", "Do not save") != 0:
+        said = f"Someone else has saved the project in the meantime ({named}). Saving overwrites their version."
+        if d.ask("Changed on disk", said, "Overwrite", "Do not save") != 0:
             return False
         d.wait(what, partial(call, True), "saving")
     if written:

@@ -51,7 +51,7 @@ def _is_not_last(d: Desk) -> str:
 
 
 def _are_several(d: Desk) -> str:
-    return "" if len(d.clip_panel.chosen()) > 1 else "select two clips or more in Clips"
+    return "" if len(d.clip_panel.chosen()) > 1 else "select at least two clips in the Clips view"
 
 
 def _is_alone(d: Desk) -> bool:
@@ -80,7 +80,7 @@ def commands() -> tuple[Command, ...]:
         Command("remove_step", "Remove step", "Take/3", lambda d: line.remove(d.session, d.session.selection.card),
                 "Ctrl+Backspace", needs.step),
         Command("toggle_step", "Switch step on or off", "Take/3", _toggle, "Ctrl+Return", needs.step),
-        Command("solo_step", "Show the step alone", "Take/3", lambda d: line.toggle_solo(d.session, d.session.selection.card),
+        Command("solo_step", "Show only this step", "Take/3", lambda d: line.toggle_solo(d.session, d.session.selection.card),
                 "Ctrl+Alt+Return", needs.step, _is_alone),
         Command("lock_step", "Lock the step", "Take/3", _lock, "", needs.step,
                 lambda d: d.session.step is not None and d.session.step.locked),

@@ -35,7 +35,9 @@ def _whole_range(d: Desk) -> None:
 
 def _keep_range(d: Desk) -> None:
     first, last = d.session.computed.range
-    name, good = QInputDialog.getText(d.time, "Keep the range as a clip", f"Name of frames {first} to {last}")
+    name, good = QInputDialog.getText(
+        d.time, "Save the range as a clip", f"Name of the range from frame {first} to {last}"
+    )
     if good and name.strip():
         ranges.add(d.session, name)
 
@@ -58,17 +60,17 @@ COMMANDS = (
     Command("last", "End of the range", "Time/1", lambda d: _go_to_end(d, 1), "End", needs.result, frames=True),
     Command(
         "loop",
-        "Play round and round",
+        "Loop playback",
         "Time/1",
         lambda d: d.time.transport.buttons["loop"].click(),
         "Ctrl+Alt+L",
         checked=lambda d: d.session.player.looping,
         also="repeat cycle",
     ),
-    Command("range_first", "Begin the range here", "Time/2", _begin_range, "[", needs.result, frames=True),
+    Command("range_first", "Start the range here", "Time/2", _begin_range, "[", needs.result, frames=True),
     Command("range_last", "End the range here", "Time/2", _end_range, "]", needs.result, frames=True),
     Command("range_all", "Range: the whole clip", "Time/2", _whole_range, "", needs.result),
-    Command("keep_range", "Keep the range as a clip…", "Time/2", _keep_range, "", needs.result),
+    Command("keep_range", "Save the range as a clip…", "Time/2", _keep_range, "", needs.result),
     Command(
         "add_event",
         "Add event…",
@@ -86,7 +88,7 @@ COMMANDS = (
         needs.result,
     ),
     Command(
-        "zoom_time", "Show the whole clip's time", "Time/3", lambda d: d.time.time.show_all(), "Shift+F5", needs.result
+        "zoom_time", "Zoom to the whole clip", "Time/3", lambda d: d.time.time.show_all(), "Shift+F5", needs.result
     ),
     *(
         Command(f"page_{page or 'keys'}", title, "Time/4", partial(_show, page), f"Ctrl+Alt+{i}", needs.take)

@@ -101,7 +101,7 @@ COMMANDS = (
     *(Command(f"compare_{i}", f"Show {name.lower()}", "View/1", partial(_compare, name), f"Ctrl+{i}", needs.take,
               partial(_compares, name)) for i, name in enumerate(COMPARE, 1)),
     Command("swap_before", "Swap before and after", "View/1", _swap, "Ctrl+0", needs.take, also="hold source original flip"),
-    Command("frame", "Bring the figure into the picture", "View/2", lambda d: d.viewport.frame_figure(), "F5", needs.take),
+    Command("frame", "Frame the figure", "View/2", lambda d: d.viewport.frame_figure(), "F5", needs.take),
     *(Command(f"view_{i}", f"{name.capitalize()} view", "View/21/Seen from", partial(_view, name), f"Alt+{i}")
       for i, name in enumerate(STANDARD, 1)),
     *(Command(f"panel_{id_}", title, "View/25/Panels", partial(_toggle_panel, id_), key, checked=partial(_has_panel, id_),

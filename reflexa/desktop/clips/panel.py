@@ -195,7 +195,7 @@ class ClipsPanel(QWidget):
         self.take_button.setEnabled(count > 0)
         self.take_button.setText(f"Make {count} takes" if count > 1 else "Make take")
         self.take_button.setToolTip(
-            "Make a take of each selected clip" if count else "Select clips first (Ctrl or Shift: more)"
+            "Make a take of each selected clip" if count else "Select clips first (Ctrl or Shift: several)"
         )
 
     def chosen(self) -> list[Source]:
@@ -253,8 +253,8 @@ class ClipsPanel(QWidget):
     def _fill_for_take(self, menu: QMenu, name: str) -> None:
         if name != self.session.selection.take:
             menu.addAction("Compare the open take with this one", lambda: self.compare_wanted.emit(name))
-            menu.addAction("Differences to the open take in numbers", lambda: self.numbers_wanted.emit(name))
-        menu.addAction("Differences to the source in numbers", lambda: self.numbers_wanted.emit(""))
+            menu.addAction("Show differences to the open take in numbers", lambda: self.numbers_wanted.emit(name))
+        menu.addAction("Show differences to the source in numbers", lambda: self.numbers_wanted.emit(""))
         menu.addAction("Compare with the source again", lambda: self.compare_wanted.emit(""))
         menu.addSeparator()
         menu.addAction("Duplicate", lambda: takes.duplicate(self.session, name))
@@ -263,12 +263,12 @@ class ClipsPanel(QWidget):
         self._fill_for_takes(menu, [name])
 
     def _fill_for_takes(self, menu: QMenu, names: list[str]) -> None:
-        below = menu.addMenu("Into a folder")
+        below = menu.addMenu("Move to folder")
         for folder in sorted({t.folder for t in self.session.project.takes if t.folder}):
             below.addAction(folder, partial(takes.put_into, self.session, names, folder))
         below.addAction("New folder…", lambda: self.new_folder(names))
         if any(t.folder for t in self.session.project.takes if t.name in names):
-            below.addAction("Out of its folder", partial(takes.put_into, self.session, names, ""))
+            below.addAction("Remove from its folder", partial(takes.put_into, self.session, names, ""))
         what = "Remove" if len(names) == 1 else f"Remove {len(names)} takes"
         menu.addAction(theme.icon("delete"), what, lambda: takes.delete(self.session, *names))
 
@@ -312,7 +312,7 @@ class ClipsPanel(QWidget):
                 lambda: takes.join(self.session, takes.all_four_ways(one), f"{one.clip}, four ways"),
             )
             if self.session.take is not None:
-                menu.addAction("Put behind the open take's source", lambda: takes.append(self.session, [one]))
+                menu.addAction("Append to the source of the open take", lambda: takes.append(self.session, [one]))
         menu.addSeparator()
         for view in VIEWS.values():
             offers = [view.offer] if view.offer is not None else []
@@ -336,6 +336,6 @@ class ClipsPanel(QWidget):
 
 def _fold(below: QWidget) -> QToolButton:
     """The heading of a section, which folds it."""
-    out = styled(named(QToolButton(), "quiet"), checkable=True, checked=True, toolTip="Fold or unfold")
+    out = styled(named(QToolButton(), "quiet"), checkable=True, checked=True, toolTip="Collapse or expand")
     out.toggled.connect(below.setVisible)
     return out

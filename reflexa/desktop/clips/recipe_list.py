@@ -31,7 +31,7 @@ def said_of(recipe: Recipe) -> str:
     """A recipe in a few lines."""
     steps = ", ".join(s.name or kind_of(s.kind).title for s in recipe.steps) or "no steps"
     left = ", ".join(p.name for p in recipe.parameters)
-    return f"{recipe.name}\n{steps}" + (f"\nleft open: {left}" if left else "")
+    return f"{recipe.name}\n{steps}" + (f"\nasks for: {left}" if left else "")
 
 
 def draw_line(p: QPainter, room: QRectF, recipe: Recipe) -> None:

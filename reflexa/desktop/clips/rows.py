@@ -29,15 +29,15 @@ def list_takes(where: QListWidget, session: Session, words: list[str], folded: S
             last = take.folder
             item = _add(where, f"{'▸' if last in folded else '▾'}  {last}", Thing(folder=last), ())
             item.setFlags(Qt.ItemFlag.ItemIsEnabled)
-            item.setToolTip("Click to fold or unfold; right-click for more")
+            item.setToolTip("Click to collapse or expand; right-click for more")
         if words or take.folder not in folded:
             item = _add(where, take.name, Thing(take=take.name, folder=take.folder), ())
             show_take(item, take)
             item.setSelected(take.name in chosen)
     for lost in session.project.lost:
         if fits(words, lost.file):
-            item = _add(where, lost.file, Thing(), ("damaged or newer", "kept on disk as it is"))
-            item.setToolTip(f"{lost.reason}\nIt stays on disk as it is, and in the project.")
+            item = _add(where, lost.file, Thing(), ("damaged or newer", "unchanged on disk"))
+            item.setToolTip(f"{lost.reason}\nThe file stays unchanged, on disk and in the project.")
 
 
 def list_clips(where: QListWidget, session: Session, words: list[str]) -> None:

@@ -112,7 +112,7 @@ class BatchDialog(QDialog):
         self.form.changed.connect(self.look)
         self.results = BatchResults(self.session)
         self.results.changed.connect(lambda: self._enable())
-        column.addWidget(labels.section("Left open"))
+        column.addWidget(labels.section("Values"))
         column.addWidget(self.form)
         column.addWidget(labels.section("Results"))
         column.addWidget(self.results)
@@ -120,8 +120,8 @@ class BatchDialog(QDialog):
         self.preview.setMinimumSize(QSize(180, 150))
         column.addWidget(self.preview, 1)
         self.slider = styled(
-            QSlider(Qt.Orientation.Horizontal), accessibleName="Moment of the preview", maximum=1000,
-            toolTip="Drag to look at a moment; let go to let it play",
+            QSlider(Qt.Orientation.Horizontal), accessibleName="Frame of the preview", maximum=1000,
+            toolTip="Drag to look at a frame; release to play",
         )  # fmt: skip
         self.slider.sliderPressed.connect(lambda: self._timer.stop())
         self.slider.sliderReleased.connect(lambda: self._timer.start())
@@ -131,7 +131,7 @@ class BatchDialog(QDialog):
 
     def _below(self) -> QHBoxLayout:
         out = QHBoxLayout()
-        self.bar = styled(QProgressBar(), accessibleName="How far the batch is", maximum=len(self.batch.rows))
+        self.bar = styled(QProgressBar(), accessibleName="Progress of the batch", maximum=len(self.batch.rows))
         self.bar.setFixedWidth(180)
         self.said = labels.text()
         self.bar.setTextVisible(False)
@@ -140,9 +140,9 @@ class BatchDialog(QDialog):
         self.go = named(QPushButton("Run"), "main")
         self.go.setDefault(True)
         self.go.clicked.connect(self.start)
-        self.hold = styled(QPushButton("Pause"), toolTip="Finish the clip at hand, and begin no other")
+        self.hold = styled(QPushButton("Pause"), toolTip="Finish the current clip, then pause")
         self.hold.clicked.connect(self._pause)
-        self.stop = styled(QPushButton("Stop"), toolTip="Give the clip at hand up; what is done stays")
+        self.stop = styled(QPushButton("Stop"), toolTip="Stop the current clip. Finished results stay.")
         self.stop.clicked.connect(self.batch.give_up)
         close = QPushButton("Close")
         close.clicked.connect(self.close)
@@ -158,7 +158,7 @@ class BatchDialog(QDialog):
         missing = self.form.missing
         self._unfit = None
         if missing:
-            self.unfit.setText(f"Say {', '.join(missing)} on the right first.")
+            self.unfit.setText(f"Enter {', '.join(missing)} on the right first.")
             self._enable()
             return
         recipe, values, within, clips = self.recipe, self.form.values, self.session.within, self.session.clips
@@ -166,7 +166,7 @@ class BatchDialog(QDialog):
         for row in self.batch.rows:
             if row.source.file in rigs:
                 shortest.setdefault(rigs[row.source.file].key, row.source)
-        self.unfit.setText("Looking what applies…")
+        self.unfit.setText("Checking which steps apply…")
 
         def call(job: Job[Unfit]) -> Unfit:
             out = {}
@@ -223,7 +223,7 @@ class BatchDialog(QDialog):
 
     def _pause(self) -> None:
         self.batch.hold()
-        self.said.setText("Pausing: the clip at hand is finished first.")
+        self.said.setText("Pausing after the current clip.")
 
     def _show_row(self, i: int) -> None:
         row = self.batch.rows[i]
@@ -268,18 +268,18 @@ class BatchDialog(QDialog):
         if self.batch.running and seconds:
             text += f", about {_time(seconds)} left"
         elif not self.batch.running and 0 < done < len(rows):
-            text += f", {self.batch.left} left: Go on takes them up"
+            text += f", {self.batch.left} left: press Continue"
         self.said.setText(text)
         self._enable()
 
     def _enable(self) -> None:
         running, left = self.batch.running, self.batch.left
         begun = any(r.state in ENDED for r in self.batch.rows)
-        self.go.setText("Go on" if begun and left else "Run")
+        self.go.setText("Continue" if begun and left else "Run")
         missing = self.form.missing
-        why = f"Say {', '.join(missing)} first" if missing else "It is running" if running else ""
-        gone = "" if self.batch.here else "The project that these clips are of was closed"
-        why = gone or why or ("" if left else "Every clip is done") or self.results.problem
+        why = f"Enter {', '.join(missing)} first" if missing else "It is running" if running else ""
+        gone = "" if self.batch.here else "The project of these clips was closed"
+        why = gone or why or ("" if left else "All clips are done") or self.results.problem
         self.go.setEnabled(not why)
         self.go.setToolTip(why or "Run the recipe over the clips")
         for button in (self.hold, self.stop):

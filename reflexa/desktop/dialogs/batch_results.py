@@ -25,10 +25,11 @@ class BatchResults(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(0, 0, 0, 0)
         self.takes = styled(
-            QRadioButton("Takes, in a folder of their own"), checked=True,
-            toolTip="A take of each clip with the recipe's steps in it, to be looked at and edited; it undoes as one",
+            QRadioButton("Takes, in a new folder"), checked=True,
+            toolTip="A take of each clip with the steps of the recipe, which you can check and edit. One undo "
+                    "removes them all.",
         )  # fmt: skip
-        self.files = styled(QRadioButton("Files"), toolTip="A new clip file of each, read back and proven")
+        self.files = styled(QRadioButton("Files"), toolTip="A new clip file of each, verified by reading it back")
         column.addWidget(self.takes)
         column.addWidget(self.files)
         self._more = QWidget()
@@ -41,7 +42,7 @@ class BatchResults(QWidget):
             self.kind.addItem(f.title, f.name)
         self.kind.setCurrentIndex(max(self.kind.findData(STANDARD), 0))
         form.addRow("Format", self.kind)
-        self.over = QCheckBox("Write over files that are there")
+        self.over = QCheckBox("Overwrite existing files")
         form.addRow(self.over)
         column.addWidget(self._more)
         self.files.toggled.connect(self._more.setVisible)
@@ -68,5 +69,5 @@ class BatchResults(QWidget):
         if not self.files.isChecked():
             return ""
         if not self.place.field.text().strip():
-            return "Say which folder the files go to"
-        return "That folder is the project's own: choose another" if is_own(self._folder, self.place.folder) else ""
+            return "Choose a folder for the files"
+        return "That folder belongs to the project: choose another" if is_own(self._folder, self.place.folder) else ""

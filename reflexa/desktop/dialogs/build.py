@@ -20,7 +20,7 @@ class BuildDialog(RunDialog):
     """Takes with the reason why they are due; those that are up to date stand last, and quiet."""
 
     def __init__(self, session: Session, parent: QWidget) -> None:
-        about = "Takes that are out of date are exported anew, as they were saved; the rest stays as it is."
+        about = "Exports takes that are out of date, as they were saved. Everything else stays unchanged."
         super().__init__(parent, "Build", about, "Build")
         self.session = session
         self.todo: Plan | None = None
@@ -38,8 +38,8 @@ class BuildDialog(RunDialog):
             return
         folder, out = self.session.folder, Path(self.place.folder)
         self.go.setEnabled(False)
-        self.go.setToolTip("What is out of date is still being looked for")
-        self.said.setText("Looking what is out of date…")
+        self.go.setToolTip("Still checking what is out of date")
+        self.said.setText("Checking what is out of date…")
         job = Job(lambda _: plan(folder, out), self._show)
         job.failed = self._cannot
         self._looking = self.session.work.start(job, "build")
@@ -54,7 +54,7 @@ class BuildDialog(RunDialog):
         self.list.clear()
         self._rows = {}
         for p in sorted(todo.takes, key=lambda p: (not p.held, not p.why)):
-            why = f"left alone: {p.held}" if p.held else "; ".join(p.why) or "up to date"
+            why = f"not touched: {p.held}" if p.held else "; ".join(p.why) or "up to date"
             item = QListWidgetItem(f"{p.take.name} — {why}")
             item.setToolTip(f"{', '.join(p.files)}\n{why}")
             if not p.why and not p.held:
@@ -63,7 +63,7 @@ class BuildDialog(RunDialog):
             self._rows[p.take.name] = item
         count, held = len(todo.due), sum(bool(p.held) for p in todo.takes)
         self.said.setText(
-            f"{count} of {len(todo.takes)} takes are out of date" + (f", {held} left alone" if held else "") + "."
+            f"{count} of {len(todo.takes)} takes are out of date" + (f", {held} not touched" if held else "") + "."
         )
         self.go.setEnabled(count > 0)
         self.go.setToolTip("" if count else "Everything is up to date")
@@ -108,9 +108,9 @@ class BuildDialog(RunDialog):
         stopped = self._job is not None and self._job.cancelled
         self._job = None
         self.show_ended()
-        self.go.setToolTip("Built: choose another folder, or open this again, to look anew")
+        self.go.setToolTip("Built. Choose another folder or reopen this dialog to check again.")
         if stopped:
-            self.said.setText("Stopped: what was built stays, and the next build goes on from there.")
+            self.said.setText("Stopped. Finished files stay, and the next build continues from there.")
         self.todo = None
 
     def reject(self) -> None:

@@ -19,7 +19,7 @@ class CommandSearch(QDialog):
         self.commands = commands
         column = QVBoxLayout(self)
         self.field = QLineEdit(placeholderText="What do you want to do?")
-        self.field.setAccessibleName("Words of the command")
+        self.field.setAccessibleName("Search commands")
         self.field.textChanged.connect(self._list)
         self.field.returnPressed.connect(self._run)
         column.addWidget(self.field)

@@ -27,11 +27,14 @@ class Differences(QDialog):
         off = [d for d in found.joints if d.turn > 0.005 or d.move > 0.05]
         said += f" {len(off)} of {len(found.joints)} joints differ." if off else " No joint differs."
         column.addWidget(labels.text(said.strip()))
-        self.table = JointTable(session, "Differences", ["Joint", "turn °", "mean °", "move mm", "mean mm", "frame"])
+        self.table = JointTable(
+            session, "Differences", ["Joint", "rotation °", "mean °", "move mm", "mean mm", "frame"]
+        )
         rows: list[Row] = [
             (
                 (d.joint, f"{d.turn:.2f}", f"{d.mean_turn:.2f}", f"{d.move:.1f}", f"{d.mean_move:.1f}", f"{d.move_frame}"),
-                f"{d.joint}: turns most at frame {d.turn_frame}, stands off most at frame {d.move_frame}", d.joint, d.move_frame,
+                f"{d.joint}: largest rotation at frame {d.turn_frame}, largest move at frame {d.move_frame}",
+                    d.joint, d.move_frame,
             ) for d in off
         ]  # fmt: skip
         self.table.show_rows(rows, most=18)

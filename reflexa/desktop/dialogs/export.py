@@ -71,7 +71,7 @@ class ExportDialog(QDialog):
         self.format.setCurrentIndex(self.format.findData(chosen.format))
         form.addRow("Format", self.format)
         self.frame = QComboBox()
-        self.frame.addItem("As its source, where it is the same kind of file", "source")
+        self.frame.addItem("Like the source (for the same file format)", "source")
         self.frame.addItem("Clean: metres, +Y up, facing +Z", "clean")
         self.frame.setCurrentIndex(self.frame.findData(chosen.frame))
         form.addRow("Units and axes", self.frame)
@@ -86,16 +86,16 @@ class ExportDialog(QDialog):
         self.rate = PlainNumber(minimum=1, maximum=1000, decimals=3, value=chosen.rate or clip.rate)
         self.rate.setSuffix(" fps")
         form.addRow("Rate", self.rate)
-        self.loop = QCheckBox("The clip loops")
+        self.loop = QCheckBox("Loop")
         self.loop.setChecked(clip.loop if chosen.loop is None else chosen.loop)
         form.addRow("", self.loop)
         self.cycles = CountBox("times", minimum=1, maximum=1000, value=chosen.cycles)
-        self.cycles.setToolTip("A loop is written so many times over, its travel carried on from cycle to cycle")
+        self.cycles.setToolTip("The number of cycles to write. Travel continues from cycle to cycle.")
         form.addRow("Cycle", self.cycles)
         self.play_rate = PlainNumber(minimum=0.01, maximum=100, decimals=3, value=chosen.play_rate or clip.play_rate)
-        self.play_rate.setSuffix(" × as fast")
+        self.play_rate.setSuffix(" × speed")
         self.play_rate.setToolTip(
-            "A note for the engine: how fast the clip asks to be played. A step Retime makes it frames"
+            "A note for the engine: how fast to play the clip. The step Retime can apply it to the frames."
         )
         form.addRow("Play rate", self.play_rate)
         held = QHBoxLayout()
@@ -104,21 +104,21 @@ class ExportDialog(QDialog):
             box.setToolTip(f"Frames held {tip}")
             box.setAccessibleName(f"Frames held {tip}")
             held.addWidget(box)
-        form.addRow("Held before, after", held)
+        form.addRow("Hold before, after", held)
         self.ranges = QComboBox()
         count = len(self._take.ranges)
         ranges = "1 range" if count == 1 else f"{count} ranges"
-        how = (f"{ranges} in one file", f"{ranges}, a file each", "The frames above alone")
+        how = (f"{ranges} in one file", f"{ranges}, one file each", "Only the frames above")
         for text, value in zip(how, ("together", "apart", "whole"), strict=True):
             self.ranges.addItem(text, value)
         self.ranges.setCurrentIndex(max(self.ranges.findData(chosen.ranges), 0))
         form.addRow("Ranges", self.ranges)
         form.setRowVisible(self.ranges, count > 0)
         tracks = ", ".join(t.name for t in clip.tracks) or "none"
-        form.addRow("Goes out", labels.text(_goes_out(clip, tracks)))
+        form.addRow("Written", labels.text(_goes_out(clip, tracks)))
         self.place = FolderRow(self, folder)
         form.addRow("Folder", self.place)
-        self.overwrite = QCheckBox("Write over files that are there")
+        self.overwrite = QCheckBox("Overwrite existing files")
         form.addRow("", self.overwrite)
         return form
 
@@ -212,5 +212,5 @@ class ExportDialog(QDialog):
 
 
 def _goes_out(clip: Clip, tracks: str) -> str:
-    keys = "keys only where they are needed" if clip.reduced else "every frame"
+    keys = "reduced keys" if clip.reduced else "keys on every frame"
     return f"{counted(len(clip.skeleton), 'joint')}, {keys}; tracks: {tracks}; {counted(len(clip.events), 'event')}."

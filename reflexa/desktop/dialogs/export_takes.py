@@ -20,7 +20,7 @@ class ExportTakesDialog(RunDialog):
     """Takes can be left out; each is written with its own name, range, rate and format, one after the other."""
 
     def __init__(self, session: Session, folder: Path, parent: QWidget) -> None:
-        about = "Each take is written with its own name, range, rate and format, and read back."
+        about = "Each take is written with its own name, range, rate and format, and verified by reading it back."
         super().__init__(parent, "Export takes", about, "Export")
         self.session = session
         self.place.field.setText(str(folder))
@@ -30,7 +30,7 @@ class ExportTakesDialog(RunDialog):
             item.setCheckState(Qt.CheckState.Checked)
             self.list.addItem(item)
         self.list.itemChanged.connect(self._enable)
-        self.overwrite = QCheckBox("Write over files that are there")
+        self.overwrite = QCheckBox("Overwrite existing files")
         self.more.addWidget(self.overwrite)
         self._job: Job[Proof] | None = None
         self._waiting: list[tuple[int, Take]] = []
@@ -85,7 +85,7 @@ class ExportTakesDialog(RunDialog):
     def _finish(self, stopped_at: str) -> None:
         self._job = None
         count, left = self._begun + len(self._waiting), len(self._waiting)
-        stopped = f" Stopped at {stopped_at}: {left} were not begun." if stopped_at else ""
+        stopped = f" Stopped at {stopped_at}: {left} not started." if stopped_at else ""
         self.said.setText(f"{self._good} of {count} written to {self.place.folder}.{stopped}")
         self.show_ended()
         self._enable()

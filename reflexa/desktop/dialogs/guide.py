@@ -61,7 +61,7 @@ class Guide(QDialog):
         row.addWidget(self.page, 1)
         at = folder()
         if at is None:
-            row.addWidget(labels.text("The guide is not installed. It comes with the sources, in docs/guide."))
+            row.addWidget(labels.text("The guide is not installed. It is part of the sources, in docs/guide."))
             return
         for title, path in pages(at):
             item = QListWidgetItem(title)

@@ -42,7 +42,7 @@ class KeepRecipe(QDialog):
     def __init__(self, session: Session, take: Take, parent: QWidget) -> None:
         super().__init__(parent)
         self.session, self._take = session, take
-        self.setWindowTitle("Keep steps as a recipe")
+        self.setWindowTitle("Save steps as a recipe")
         self.resize(640, 520)
         column = QVBoxLayout(self)
         self.name = styled(QLineEdit(take.name), accessibleName="Name of the recipe")
@@ -51,9 +51,11 @@ class KeepRecipe(QDialog):
         form = QFormLayout()
         form.addRow("Name", self.name)
         column.addLayout(form)
-        column.addWidget(labels.quiet("Checked steps go in. A checked setting stays open: it is asked for each time."))
+        column.addWidget(
+            labels.quiet("Checked steps are saved. Checked settings are asked for each time the recipe is used.")
+        )
         self.tree = styled(QTreeWidget(), accessibleName="Steps and their settings")
-        self.tree.setHeaderLabels(["Step or setting", "Now", "Asked for as", "Has to be said"])
+        self.tree.setHeaderLabels(["Step or setting", "Now", "Asked for as", "Required"])
         header = self.tree.header()
         header.setSectionResizeMode(_OPEN, QHeaderView.ResizeMode.Stretch)
         header.setSectionResizeMode(_NAME, QHeaderView.ResizeMode.Interactive)
@@ -124,11 +126,11 @@ class KeepRecipe(QDialog):
         if not self.name.text().strip():
             return "Give the recipe a name"
         if not self._tops():
-            return "Check a step that goes in"
+            return "Check at least one step"
         if any(not n for n in names):
-            return "Give every open setting a name"
+            return "Give every asked setting a name"
         twice = next((n for n in names if names.count(n) > 1), "")
-        return f"Two open settings are called {twice}" if twice else ""
+        return f"Two asked settings are called {twice}" if twice else ""
 
     def _enable(self) -> None:
         problem = self._problem()

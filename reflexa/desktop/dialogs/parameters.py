@@ -30,7 +30,7 @@ class ParameterForm(QWidget):
         for parameter in recipe.parameters:
             self._add(form, session, parameter)
         if not recipe.parameters:
-            form.addRow(labels.quiet("Nothing is left open: every setting is as it was kept."))
+            form.addRow(labels.quiet("This recipe asks for nothing: all settings are saved in it."))
 
     def _add(self, form: QFormLayout, session: Session, parameter: Parameter) -> None:
         described = {**about(self.recipe, parameter), "title": parameter.name}
@@ -59,7 +59,7 @@ class ParameterForm(QWidget):
             form.addRow(control)
         else:
             unit = described["unit"] if described["type"] == "numbers" and "unit" in described else ""
-            said = ", ".join(t for t in (unit, "to be said" if parameter.required else "") if t)
+            said = ", ".join(t for t in (unit, "required" if parameter.required else "") if t)
             form.addRow(f"{parameter.name} ({said})" if said else parameter.name, control)
 
     @property
@@ -94,4 +94,4 @@ class ParametersDialog(QDialog):
     def _enable(self) -> None:
         missing = self.form.missing
         self.go.setEnabled(not missing)
-        self.go.setToolTip(f"Say {', '.join(missing)} first" if missing else "")
+        self.go.setToolTip(f"Enter {', '.join(missing)} first" if missing else "")

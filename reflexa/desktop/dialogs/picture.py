@@ -29,8 +29,8 @@ from reflexa.take import View
 _KINDS = {
     "This frame (PNG)": ".png",
     "Contact sheet (PNG)": ".png",
-    "The range, moving (WebP)": ".webp",
-    "The range, a file a frame (PNG)": ".png",
+    "The range, animated (WebP)": ".webp",
+    "The range, one file per frame (PNG)": ".png",
 }
 _FRAME, _SHEET = list(_KINDS)[:2]
 
@@ -48,7 +48,7 @@ class PictureDialog(QDialog):
             QSpinBox(), minimum=2, maximum=200, value=12, suffix=" frames", accessibleName="Frames of the sheet"
         )
         self.view = styled(QComboBox(), accessibleName="View")
-        self.view.addItem("As it is looked at now", "")
+        self.view.addItem("Current view", "")
         for v in subject.line.take.views:
             self.view.addItem(v.name, v.name)
         for name in STANDARD:
@@ -75,7 +75,7 @@ class PictureDialog(QDialog):
 
     def _fit(self, what: str) -> None:
         self.count.setEnabled(what == _SHEET)
-        self.count.setToolTip("" if what == _SHEET else "Of a contact sheet alone")
+        self.count.setToolTip("" if what == _SHEET else "For contact sheets only")
 
     def shot(self) -> Shot:
         """As the fields say."""

@@ -33,7 +33,7 @@ class RecentDialog(QDialog):
         self.buttons.rejected.connect(self.reject)
         column = QVBoxLayout(self)
         if not folders:
-            column.addWidget(labels.quiet("No project was saved or opened yet: what is will be listed here."))
+            column.addWidget(labels.quiet("Projects that you save or open are listed here."))
         column.addWidget(self.list)
         column.addWidget(self.buttons)
         self.resize(460, 340)

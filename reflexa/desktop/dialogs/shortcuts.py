@@ -14,7 +14,7 @@ MOUSE = (
     ("Shift+drag or middle drag", "pan"),
     ("Wheel or right drag", "zoom"),
     ("Click a joint", "select it"),
-    ("Drag a hoop", "turn the joint (Ctrl: steps of 5°)"),
+    ("Drag a hoop", "rotate the joint (Ctrl: steps of 5°)"),
     ("Drag keys", "move them by whole frames"),
     ("Drag from empty space", "select keys in a box"),
     ("Double-click the envelope", "add or remove a point"),
@@ -24,19 +24,19 @@ MOUSE = (
     *HOW,
     ("Up and Down in the key sheet", "go to the row above or below"),
     ("Page Up and Page Down in the key sheet", "go to the next key of the row (Shift: select it too)"),
-    ("+ and - in the key sheet", "fold the part of the row, unfold all"),
+    ("+ and - in the key sheet", "collapse the body part of the row, expand all"),
     (
         "Page Up and Page Down on the ruler",
         "go to the next event (Shift+Left and Right move it, Return renames, Insert adds)",
     ),
     (
         "Page Up and Page Down on the ranges",
-        "choose a range (Up and Down: it or one of its ends; Left and Right move that)",
+        "choose a range (Up and Down: the range or one of its ends; Left and Right move it)",
     ),
-    ("Left and Right on a card", "go to the card beside"),
+    ("Left and Right on a card", "go to the next card"),
     ("Ctrl+B, then a letter", "add a step"),
     ("Ctrl+H, then a letter", "what the picture shows"),
-    ("Ctrl+G, then the menu's letter and another", "what has no other key"),
+    ("Ctrl+G, then the menu's letter and another", "commands without another shortcut"),
 )
 
 

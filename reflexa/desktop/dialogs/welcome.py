@@ -32,9 +32,9 @@ class Pair:
 
 
 _STORIES = (
-    ("Mirror it", "A clip for one side becomes one for the other, hands, feet and helper joints with it."),
-    ("Carry it over", "The same motion on another figure, feet where they stand, hands where they hold."),
-    ("Fix it", "Feet that skate, float or sink are found and held; every step can be weighed, masked and taken back."),
+    ("Mirror it", "Turn a clip for one side into one for the other, including hands, feet and helper joints."),
+    ("Retarget it", "Transfer the motion to another figure, with feet and hands kept in place."),
+    ("Fix it", "Find and fix feet that slide, float or sink. Every step can be weighted, masked and undone."),
 )
 
 
@@ -65,15 +65,15 @@ class Welcome(QDialog):
             (
                 "tour",
                 "Show me: fix a clip",
-                "Opens the demo, and leads through one clip: found, fixed, compared, exported",
+                "Opens the demo and shows how to fix, compare and export a clip",
             ),
             (
                 "demo",
                 "Open the demo",
-                "A copy of a project whose takes tell what is wrong and which step fixes it",
+                "A copy of a project whose takes show typical problems and the steps that fix them",
             ),
-            ("import", "Import clips…", "Take clips of your own into a new project"),
-            ("recent", "Recent projects…", "Go on with what was open lately"),
+            ("import", "Import clips…", "Import your own clips into a new project"),
+            ("recent", "Recent projects…", "Continue with a recent project"),
         ):
             button = named(QPushButton(title), "main") if what == "tour" else QPushButton(title)
             button.setToolTip(tip)
@@ -81,11 +81,11 @@ class Welcome(QDialog):
             ways.addWidget(button)
         column.addLayout(ways)
         low = QHBoxLayout()
-        self.again = QCheckBox("Show this when nothing else is opened")
+        self.again = QCheckBox("Show this at start")
         self.again.setChecked(wanted_at_start())
         self.again.toggled.connect(lambda on: QSettings().setValue(_KEY, "true" if on else "false"))
         low.addWidget(self.again, 1)
-        close = QPushButton("Begin with an empty project")
+        close = QPushButton("Start with an empty project")
         close.clicked.connect(lambda: self._choose("empty"))
         low.addWidget(close)
         column.addLayout(low)

@@ -23,11 +23,11 @@ from reflexa.rig.pairs import Pair
 from reflexa.session import Session, rigs
 
 _STANDS_BY = {
-    "told": "said here",
-    "clips": "its clips show",
-    "skin": "its skin shows",
+    "told": "set here",
+    "clips": "seen in its clips",
+    "skin": "seen in its skin",
     "rest pose": "in the rest pose",
-    "proportions": "feet of people do, since the rest pose shows none that could",
+    "proportions": "as feet of people usually do, because the rest pose shows no standing foot",
 }
 _HOW: tuple[How, ...] = ("rest offset", "exactly")
 
@@ -60,8 +60,8 @@ class JointEditor(QWidget):
         self.pair = styled(
             QPushButton("Pair with…"), toolTip="Then pick the partner in the picture or in the list", checkable=True
         )
-        self.centre = styled(QPushButton("Centre"), toolTip="Put the joint on the centre line: it is its own partner")
-        self.alone = styled(QPushButton("Unpair"), toolTip="Take the joint out of its pair, or off the centre line")
+        self.centre = styled(QPushButton("Centre"), toolTip="Mark the joint as a centre joint: it is its own partner")
+        self.alone = styled(QPushButton("Unpair"), toolTip="Remove the joint from its pair, or from the centre line")
         self.pair.clicked.connect(lambda on: rigs.start_pairing(session, session.selection.joint if on else ""))
         self.centre.clicked.connect(lambda: rigs.mark_centre(session))
         self.alone.clicked.connect(lambda: rigs.unpair(session))
@@ -86,13 +86,13 @@ class JointEditor(QWidget):
         form.setSpacing(4)
         self.height_up = styled(
             QDoubleSpinBox(minimum=0.0, maximum=100.0, decimals=1, singleStep=0.5, suffix=" cm"),
-            accessibleName="Ankle over the floor",
-            toolTip="How high the ankle of a standing foot is over the floor; of both feet",
+            accessibleName="Ankle height",
+            toolTip="Height of the ankle above the floor when the foot stands, for both feet",
         )
         self.tilt = styled(
             QDoubleSpinBox(minimum=-90.0, maximum=90.0, decimals=1, singleStep=1.0, suffix="°"),
-            accessibleName="Toes lower than in rest",
-            toolTip="By how much the toes of a standing foot are lower than in the rest pose; of both feet",
+            accessibleName="Toes lower than in rest pose",
+            toolTip="How much lower the toes are than in rest pose when the foot stands, for both feet",
         )
         for number in (self.height_up, self.tilt):
             number.setKeyboardTracking(False)
@@ -101,7 +101,7 @@ class JointEditor(QWidget):
         form.addRow("Toes down", self.tilt)
         self.stands_by = named(QLabel(wordWrap=True), "quiet")
         form.addRow(self.stands_by)
-        self.as_found = styled(QPushButton("As found"), toolTip="Forget what was said of how feet stand")
+        self.as_found = styled(QPushButton("Reset"), toolTip="Use the detected values again")
         self.as_found.clicked.connect(lambda: rigs.stand_as_found(session))
         form.addRow(self.as_found)
         column.addWidget(self.stance)
@@ -156,8 +156,9 @@ class JointEditor(QWidget):
             side = "left" if joint == found.left else "right"
             self.partner.setText(f"Pair: {other} · {found.residual_mm:.1f} mm, {found.residual_deg:.1f}°")
             self.partner.setToolTip(
-                f"{joint} is the {side} one, {other} its partner. Found by {found.found_by}, {found.sure:.0%} sure; "
-                f"{found.residual_mm:.1f} mm and {found.residual_deg:.1f}° from being reflections in rest."
+                f"{joint} is the {side} one, {other} its partner. Found by {found.found_by}, {found.sure:.0%} "
+                f"sure; they differ by {found.residual_mm:.1f} mm and {found.residual_deg:.1f}° from mirror "
+                "images in rest pose."
             )
         else:
             self.partner.setText("On the centre line" if joint in rig.centre else "No partner")
@@ -167,7 +168,7 @@ class JointEditor(QWidget):
         if self._listed is None or self._listed.key != rig.key:
             self._listed = rig
             self.follows.clear()
-            self.follows.addItem("nothing: no helper joint", "")
+            self.follows.addItem("nothing (no helper joint)", "")
             for name in rig.skeleton.names:
                 self.follows.addItem(name, name)
         rule = rig.helpers.get(joint)

@@ -237,8 +237,8 @@ def _tip(rig: Rig, name: str) -> str:
     if pair is not None:
         other = pair.right if name == pair.left else pair.left
         lines.append(
-            f"{rig.side_of[j]}, partner {other} (found by {pair.found_by}), "
-            f"{pair.residual_mm:.1f} mm and {pair.residual_deg:.1f}° from its reflection"
+            f"{rig.side_of[j]}, partner {other} (found by {pair.found_by}), differs by {pair.residual_mm:.1f} mm "
+            f"and {pair.residual_deg:.1f}° from its mirror image"
         )
     else:
         lines.append({"centre": "on the centre line", "none": "no partner"}[rig.side_of[j]])

@@ -40,8 +40,8 @@ class Strips(OwnKeys):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("Alignment of the clips")
         self.setToolTip(
-            "Drag to slide the other clip by whole frames; Left and Right do too (Shift: ten).\n"
-            "Marks: the left foot stands (ring colour), the right one"
+            "Drag to slide the other clip by whole frames, or press Left and Right (Shift: ten).\nMarks: "
+            "contacts of the left foot (ring colour) and the right foot"
         )
         self._report: BlendReport | None = None
         self._press: tuple[float, int] | None = None

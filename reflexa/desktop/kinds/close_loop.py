@@ -44,7 +44,7 @@ class MatchPicture(OwnKeys):
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName("How frames match")
         self.setToolTip(
-            "How near each first frame (down) and last frame (across) are: dark is near. Click to choose a pair"
+            "How similar each first frame (down) and last frame (across) are: dark is similar. Click to choose a pair"
         )
         self._matches: Matches | None = None
         self._image: QImage | None = None
@@ -141,7 +141,7 @@ class CloseLoopPanel(StepPanel):
         self.said = QLabel(wordWrap=True)
         self.column.addWidget(self.said)
         self.finds = QPushButton("Find the best frames")
-        self.finds.setToolTip("Make the loop of the two frames that are nearest in pose and velocity")
+        self.finds.setToolTip("Use the two frames that are most similar in pose and velocity")
         self.finds.clicked.connect(self._find)
         self.column.addWidget(self.finds)
         self.picture = MatchPicture(session)
@@ -173,8 +173,9 @@ class CloseLoopPanel(StepPanel):
         self._shown = report
         (away, turn, speed), (left, left_turn, _) = report.was, report.now
         self.said.setText(
-            f"Frames {report.first} to {report.last}. It was open by {100 * away:.1f} cm, {np.degrees(turn):.1f}° and "
-            f"{100 * speed:.0f} % of the fastest; now by {1000 * left:.2f} mm and {np.degrees(left_turn):.2f}°."
+            f"Frames {report.first} to {report.last}. The gap was {100 * away:.1f} cm, {np.degrees(turn):.1f}° "
+            f"and {100 * speed:.0f} % of the highest speed; now {1000 * left:.2f} mm and "
+            f"{np.degrees(left_turn):.2f}°."
         )
         self.picture.show_matches(report.matches, (report.first, report.last))
         rows: list[Row] = [

@@ -89,9 +89,7 @@ class ContactLanes(Lanes):
         if not rows:
             p.setPen(t.colour("quiet"))
             text = (
-                ""
-                if self.session.computed.report is None
-                else "No foot is known on this rig: say in the Figure view which joints the feet are."
+                "" if self.session.computed.report is None else "This rig has no feet: assign them in the Figure view."
             )
             p.drawText(QRectF(left, 8, self.width() - left, 20), Qt.AlignmentFlag.AlignLeft, text)
             return
@@ -226,7 +224,7 @@ class ContactLanes(Lanes):
             frame = min(max(round(self.time.frame(e.position().x())), 0), self.session.computed.frames - 1)
             edit(
                 self.session,
-                "put in a contact",
+                "add a contact",
                 edits.added(contacts_of(self.session), limb, frame, self.session.computed.frames),
             )
 
@@ -251,7 +249,7 @@ class ContactLanes(Lanes):
         elif what == "split":
             new = edits.split(contacts, index, self.session.player.frame)
             if new == contacts:
-                self.session.said.emit("Put the playhead inside the contact first: it is split there.")
+                self.session.said.emit("Move the playhead into the contact first: it is split there.")
             edit(self.session, "split a contact", new)
         elif what == "join":
             new = edits.joined(contacts, index)
@@ -262,17 +260,17 @@ class ContactLanes(Lanes):
             p = replace(self.chosen, on=not self.chosen.on)
             edit(
                 self.session,
-                "leave a contact out" if not p.on else "use a contact",
+                "ignore a contact" if not p.on else "use a contact",
                 (*contacts[:index], p, *contacts[index + 1 :]),
             )
         elif what == "pick":
             below, rig = self.session.computed.below, self.session.computed.below_rig
             if below is not None and rig is not None:
                 p = replace(self.chosen, place=picked_place(below, rig, self.chosen, self.session.player.frame))
-                edit(self.session, "hold it as at the playhead", (*contacts[:index], p, *contacts[index + 1 :]))
+                edit(self.session, "hold as at the playhead", (*contacts[:index], p, *contacts[index + 1 :]))
         elif what == "free":
             p = replace(self.chosen, place=None)
-            edit(self.session, "hold it where it is", (*contacts[:index], p, *contacts[index + 1 :]))
+            edit(self.session, "hold at its own place", (*contacts[:index], p, *contacts[index + 1 :]))
 
     def contextMenuEvent(self, e: QContextMenuEvent) -> None:
         at = QPointF(e.pos())
@@ -284,10 +282,10 @@ class ContactLanes(Lanes):
                 return
             frame = min(max(round(self.time.frame(at.x())), 0), self.session.computed.frames - 1)
             menu.addAction(
-                f"Put in a contact here: {limb}",
+                f"Add a contact here: {limb}",
                 lambda: edit(
                     self.session,
-                    "put in a contact",
+                    "add a contact",
                     edits.added(contacts_of(self.session), limb, frame, self.session.computed.frames),
                 ),
             )
@@ -295,11 +293,11 @@ class ContactLanes(Lanes):
             self.chosen = contact
             menu.addAction("Split at the playhead (S)", lambda: self.change("split"))
             menu.addAction("Join with the next (J)", lambda: self.change("join"))
-            menu.addAction("Leave it out" if contact.on else "Hold it", lambda: self.change("switch"))
+            menu.addAction("Ignore" if contact.on else "Hold", lambda: self.change("switch"))
             if settings_of(self.session) is not None:
-                menu.addAction("Hold it where it is at the playhead", lambda: self.change("pick"))
+                menu.addAction("Hold at its place at the playhead", lambda: self.change("pick"))
             if contact.place is not None:
-                menu.addAction("Hold it where it is, not at a picked place", lambda: self.change("free"))
+                menu.addAction("Hold at its own place, not at a picked one", lambda: self.change("free"))
             menu.addSeparator()
             menu.addAction("Remove (Del)", lambda: self.change("delete"))
         menus.show(menu, e.globalPos())
@@ -330,7 +328,7 @@ def rows_of(rig: Rig | None, used: Iterable[str]) -> list[str]:
 
 def _said(contact: Contact | None, part: str) -> str:
     if contact is None:
-        return "Double-click to put in a contact here"
+        return "Double-click to add a contact here"
     text = f"{contact.name.capitalize()}, frames {contact.first} to {contact.last}"
     if contact.limb.endswith("foot"):
         if contact.ball_from > contact.first:

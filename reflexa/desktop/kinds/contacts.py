@@ -32,13 +32,13 @@ class ContactsPanel(TablePanel):
         header.setSectionResizeMode(0, QHeaderView.ResizeMode.Stretch)
         row = QHBoxLayout()
         self.write = QPushButton("Edit by hand")
-        self.write.setToolTip("Keep the contacts that were detected, to change them in the time area")
+        self.write.setToolTip("Keep the detected contacts as a list that you can change in the time area")
         self.write.clicked.connect(lambda: edit(session, "list the contacts", contacts_of(session)))
         self.again = QPushButton("Detect again")
-        self.again.setToolTip("Forget what was changed by hand")
+        self.again.setToolTip("Discard changes made by hand")
         self.again.clicked.connect(self._find)
         self.two = QPushButton("Pick two parts that touch…")
-        self.two.setToolTip("Pick a hand and what it touches in the picture: they touch about the frame shown")
+        self.two.setToolTip("Pick a hand and what it touches in the picture, for the contact around this frame")
         self.two.setCheckable(True)
         self.two.clicked.connect(lambda on: touching.begin(session, on))
         for button in (self.write, self.again):
@@ -78,9 +78,9 @@ class ContactsPanel(TablePanel):
                 rows.append((texts, tip, rig.skeleton.names[joint] if joint >= 0 else "", c.first))
             how = "detected" if settings.find else "listed"
             self.summary.setText(
-                f"{counted(len(rows), 'contact')} {how}. Drag them in the time area; double-click puts one in."
+                f"{counted(len(rows), 'contact')} {how}. Drag them in the time area; double-click to add one."
                 if rows
-                else "Nothing touches anything for long. Double-click in the time area to put a contact in."
+                else "No contacts were found. Double-click in the time area to add one."
             )
             self.table.setVisible(bool(rows))
             self.table.show_rows(rows)

@@ -39,13 +39,13 @@ from reflexa.steps.correction import (
 
 # What a track can move; the body with what stays.
 _DRIVES = {
-    "joint": ("the joint alone", "The joint turns (and moves) by itself; what hangs on it goes along"),
-    "limb": ("the whole limb", "The hand or foot goes there and the limb bends for it; its bones keep their lengths"),
-    "chain": ("the whole chain", "The end goes there and the chain bends for it; its bones keep their lengths"),
-    "aim": ("the look", "The point that the head looks at goes there; neck and head turn after it"),
-    "body": ("the body", "Everything goes along"),
-    "body, feet": ("the body, feet stay", "The body moves over feet that stay where they are"),
-    "body, feet, hands": ("the body, feet and hands stay", "The body moves between feet and hands that stay"),
+    "joint": ("the joint alone", "The joint rotates (and moves) alone; its children follow"),
+    "limb": ("the whole limb", "The hand or foot moves and the limb bends to follow. Bones keep their lengths."),
+    "chain": ("the whole chain", "The end moves and the chain bends to follow. Bones keep their lengths."),
+    "aim": ("the look", "Move the point that the head looks at; neck and head rotate to follow"),
+    "body": ("the body", "The whole figure moves"),
+    "body, feet": ("the body, feet stay", "The body moves, the feet stay in place"),
+    "body, feet, hands": ("the body, feet and hands stay", "The body moves, feet and hands stay in place"),
 }
 _WORDS = {"own": "the joint's own axes", "parent": "its parent's axes", "world": "the world's axes"}
 
@@ -65,8 +65,8 @@ def _held_back(report: object) -> str:
     if not isinstance(report, CorrectionReport):
         return ""
     return "".join(
-        f" {h.joint} stays {h.metres * 100:.1f} cm short at frame {h.frame}: a leg is straight. Pull it less, or let it move "
-        "“the body”, feet along."
+        f" {h.joint} is {h.metres * 100:.1f} cm short at frame {h.frame} because a leg is straight. Pull less, or choose "
+        "“the body” so that the feet follow."
         for h in report.held_back
     )
 
@@ -135,7 +135,9 @@ class CorrectionPanel(StepPanel):
         self.swing = QDoubleSpinBox(minimum=-180, maximum=180, decimals=1, singleStep=2.0, suffix="°")
         self.swing.setKeyboardTracking(False)
         self.swing.setAccessibleName("Swing of elbow or knee")
-        self.swing.setToolTip("Turns the elbow or knee about the line from shoulder to hand, or hip to foot: both stay")
+        self.swing.setToolTip(
+            "Pole direction: rotates the elbow or knee about the line from shoulder to hand, or hip to foot"
+        )
         self.swing.valueChanged.connect(self._set_swing)
         row.addWidget(QLabel("Elbow, knee"))
         row.addWidget(self.swing, 1)
@@ -152,7 +154,7 @@ class CorrectionPanel(StepPanel):
         self.column.addLayout(row)
         row = QHBoxLayout()
         self.neutral = QPushButton("Neutral here")
-        self.neutral.setToolTip("A key that says: no change at this frame")
+        self.neutral.setToolTip("A key that means: no change at this frame")
         self.neutral.clicked.connect(self._set_neutral)
         self.delete = QPushButton("Remove keys")
         self.delete.clicked.connect(self._delete)
@@ -180,16 +182,18 @@ class CorrectionPanel(StepPanel):
         self.space.setEnabled(ready)
         keys = sorted(session.selection.keys)
         self.then.setEnabled(bool(keys))
-        self.then.setToolTip("How the selected keys lead to the next" if keys else "Select keys in the time area first")
+        self.then.setToolTip(
+            "Interpolation from the selected keys to the next ones" if keys else "Select keys in the time area first"
+        )
         self.delete.setEnabled(bool(keys))
         self.delete.setToolTip(f"{len(keys)} selected" if keys else "Select keys in the time area first")
         if settings is None:
             return
         gone = missing(settings, session.computed.step_rig) if session.computed.step_rig else []
-        said = f"Keys of joints that this rig lacks are passed over: {', '.join(gone)}." if gone else ""
+        said = f"Keys of joints that this rig does not have are ignored: {', '.join(gone)}." if gone else ""
         beyond = sorted({k.frame for t in settings.tracks for k in t.keys if k.frame >= session.computed.frames})
         if beyond:
-            said += f" Keys beyond the clip's last frame ({session.computed.frames - 1}) still lead there: at {_listed(beyond)}."
+            said += f" Keys after the last frame ({session.computed.frames - 1}) still affect the curve: at {_listed(beyond)}."
         said += _held_back(session.computed.report)
         self.note.setText(said.strip())
         self.note.setVisible(bool(said))
@@ -211,12 +215,10 @@ class CorrectionPanel(StepPanel):
         replaces = settings.how == "replace"
         for box in (self.drives, self.space):
             box.setEnabled(ready and not replaces)
-            box.setToolTip("A layer that replaces moves each joint alone, in its own axes" if replaces else "")
+            box.setToolTip("In a replacing layer each joint moves alone, in its own axes" if replaces else "")
         self.neutral.setText("Rest here" if replaces else "Neutral here")
         self.neutral.setToolTip(
-            "A key that puts the joint where its rest pose has it"
-            if replaces
-            else "A key that says: no change at this frame"
+            "A key that puts the joint into its rest pose" if replaces else "A key that means: no change at this frame"
         )
         self.swing_row.setVisible(drives == "limb")
         self.swing.blockSignals(True)
@@ -270,7 +272,7 @@ class CorrectionPanel(StepPanel):
             if track.keys:
                 line.edit_layer(self.session, "set what the change moves", with_track(settings, new))
             else:
-                self.session.said.emit("The joint has no key yet: pull it, or type a number first.")
+                self.session.said.emit("The joint has no key yet: pull it or type a number first.")
                 self.refresh()
 
     def _set_swing(self, value: float) -> None:

@@ -20,16 +20,16 @@ def why_not(session: Session) -> str:
     """Why the selected joint cannot be pulled in this picture, or an empty text."""
     take, line_ = session.take, session.computed.looked_at
     if session.selection.rest_shown:
-        return "the rest pose is only looked at"
+        return "the rest pose cannot be edited"
     if take is None or line_ is None:
         return "no take is open"
     if session.selection.painting:
         return "a mask is being painted"
     seen = session.selection.view_point
     if session.layer is None:
-        return "" if seen == RESULT else "the picture shows the middle of the line"
+        return "" if seen == RESULT else "the view point is not at the result"
     if session.selection.solo:
-        return "a step is shown alone"
+        return "only one step is shown"
     later = [s for s in take.steps[session.index + 1 :] if s.acts]
     if seen != session.selection.card and later:
         return "later steps change what this correction does"

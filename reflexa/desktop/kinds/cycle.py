@@ -21,7 +21,7 @@ class CyclePanel(StepPanel):
         row.setContentsMargins(0, 0, 0, 0)
         for side in ("left", "right"):
             button = QPushButton(f"At the {side} strike")
-            button.setToolTip(f"Begin where the {side} foot comes to stand")
+            button.setToolTip(f"Start where the {side} foot strikes")
             button.clicked.connect(lambda _=False, s=side: line.set_setting(session, "start", f"{s} strike"))
             row.addWidget(button)
         self.column.addWidget(self.buttons)
@@ -34,7 +34,7 @@ class CyclePanel(StepPanel):
 ENDS = Ends(
     lambda s, count: [min(s.start, count - 1)] if isinstance(s.start, int) else [],
     lambda s, _, frame, __: replace(s, start=frame),
-    "Drag the frame that the loop begins at",
+    "Drag the frame where the loop starts",
 )
 VIEW = StepView(
     "cycle",

@@ -40,7 +40,7 @@ class FollowPanel(StepPanel):
     def refresh(self) -> None:
         session, report, end = self.session, self.session.computed.report, self._end()
         self.show_end.setEnabled(bool(end))
-        about = "Selects the last link: its way before and after this step is drawn in the picture"
+        about = "Selects the last joint and shows its motion trail before and after this step"
         self.show_end.setToolTip(about if end else "Choose a chain first")
         if session.computed.step_problem or not end:
             self.said.setText(session.computed.step_problem or "Choose a chain: a tail, a coat, an arm.")
@@ -50,8 +50,8 @@ class FollowPanel(StepPanel):
 
 def _said(report: FollowReport) -> str:
     text = (
-        f"{len(report.joints)} links, {report.joints[0]} to {report.joints[-1]}. The last is up to "
-        f"{length(report.away)} off its way."
+        f"{len(report.joints)} joints, {report.joints[0]} to {report.joints[-1]}. The last one moves up to "
+        f"{length(report.away)} away from its motion."
     )
     return text if report.seam is None else f"{text} The loop closes within {report.seam:.3f}°."
 

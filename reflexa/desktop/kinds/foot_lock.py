@@ -22,10 +22,10 @@ from reflexa.steps.foot_lock import FootLockReport
 from reflexa.words import counted
 
 _NONE_FOUND = (
-    "No foot is ever low and slow. A clip made on the spot has no contacts until it travels: add root motion from feet. Else "
-    "lift the thresholds, or double-click in the time area."
+    "No foot contacts were found. A clip in place has none until it travels: add root motion from feet. "
+    "Otherwise raise the thresholds, or double-click in the time area."
 )
-_NONE_WRITTEN = "No contact is written down. Double-click in the time area to put one in."
+_NONE_WRITTEN = "The list of contacts is empty. Double-click in the time area to add one."
 
 
 class FootLockPanel(TablePanel):
@@ -34,9 +34,9 @@ class FootLockPanel(TablePanel):
     def __init__(self, session: Session) -> None:
         super().__init__(session, "Spans", ["Contact", "frames", "was cm", "is mm"])
         row = QHBoxLayout()
-        self.write = QPushButton("Write down")
-        self.write.clicked.connect(lambda: edit(session, "write the contacts down", contacts_of(session)))
-        self.again = QPushButton("Find anew")
+        self.write = QPushButton("Edit by hand")
+        self.write.clicked.connect(lambda: edit(session, "list the contacts", contacts_of(session)))
+        self.again = QPushButton("Detect again")
         self.again.clicked.connect(self._find)
         row.addWidget(self.write)
         row.addWidget(self.again)
@@ -48,7 +48,7 @@ class FootLockPanel(TablePanel):
     def _find(self) -> None:
         settings = settings_of(self.session)
         if settings is not None:
-            line.edit_settings(self.session, "find contacts anew", replace(settings, find=True, contacts=()))
+            line.edit_settings(self.session, "detect contacts again", replace(settings, find=True, contacts=()))
 
     def refresh(self) -> None:
         session, settings, report, rig = (
@@ -75,14 +75,14 @@ class FootLockPanel(TablePanel):
         self.write.setEnabled(find)
         self.again.setEnabled(not find)
         self.write.setToolTip(
-            "Keep the contacts that were found, to change them by hand in the time area"
+            "Keep the detected contacts as a list that you can change in the time area"
             if find
-            else "They are written down already"
+            else "The contacts are a list already"
         )
         self.again.setToolTip(
-            "They are found anew at every change already"
+            "The contacts are detected automatically already"
             if find
-            else "Forget what was changed by hand, and find them by height and speed again"
+            else "Discard changes made by hand and detect contacts again"
         )
 
     def _show(self, report: FootLockReport, rig: Rig, find: bool) -> None:
@@ -91,26 +91,27 @@ class FootLockPanel(TablePanel):
         for p, was, now in zip(report.contacts, report.was, report.now, strict=True):
             worst = max(worst, now.drift if p.on else 0.0)
             tip = (
-                f"{p.limb}, frames {p.first} to {p.last}: drifted {was.drift / 10:.2f} cm, now {now.drift:.3f} mm; "
-                f"below what it stands on {was.depth / 10:.1f} cm, now {now.depth:.2f} mm"
+                f"{p.limb}, frames {p.first} to {p.last}: drifted {was.drift / 10:.2f} cm, now {now.drift:.3f} "
+                f"mm; below the ground {was.depth / 10:.1f} cm, now {now.depth:.2f} mm"
             )
             name = rig.skeleton.names[rig.joint(p.limb)] if rig.joint(p.limb) >= 0 else ""
             is_ = f"{now.drift:.2f}" if p.on else "left"
             texts = p.limb.removesuffix(" foot"), f"{p.first}–{p.last}", f"{was.drift / 10:.1f}", is_
             rows.append((texts, tip, name, was.frame))
-        how = "found" if find else "written down"
-        text = f"{counted(len(rows), 'contact')} {how}, held within {max(worst, 0.01):.2f} mm. How far they drift:"
+        how = "found" if find else "in the list"
+        text = (
+            f"{counted(len(rows), 'contact')} {how}, held to within {max(worst, 0.01):.2f} mm. Drift before and after:"
+        )
         if worst > 1.0:
             text = (
-                f"{counted(len(rows), 'contact')} {how}. One still drifts {worst:.1f} mm: its leg does not reach. "
-                "Let the pelvis give way "
-                "more, or hold it at another place."
+                f"{counted(len(rows), 'contact')} {how}. One still drifts {worst:.1f} mm because its leg is too "
+                "short. Let the pelvis adapt more, or hold it at another place."
             )
         self.summary.setText(text)
         self.table.show_rows(rows)
         self.more.setText(
-            f"Acceleration added at the ends of contacts: up to {report.acceleration:.1f} m/s². Longer ease in and out lowers "
-            "it."
+            f"Acceleration added at the ends of contacts: up to {report.acceleration:.1f} m/s². Longer ease in "
+            "and out reduces it."
         )
 
 

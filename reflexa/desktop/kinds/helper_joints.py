@@ -23,11 +23,11 @@ class HelperPanel(TablePanel):
         self._shown = report
         self.table.setVisible(bool(report))
         if not report:
-            self.summary.setText("No helper joints were found. Give a joint a rule in the Figure view: Follows.")
+            self.summary.setText("No helper joints were found. Set what a joint follows in the Figure view.")
             return
         most = max(r.was for r in report)
         self.summary.setText(
-            f"{len(report)} helper joints, up to {most:.1f} mm from their rules before this step. Rules are edited in the "
+            f"{len(report)} helper joints, up to {most:.1f} mm off before this step. Edit their rules in the "
             "Figure view."
         )
         rows: list[Row] = []

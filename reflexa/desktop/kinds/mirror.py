@@ -31,11 +31,11 @@ class MirrorPanel(TablePanel):
         self._rig = rig
         self.unpaired.setVisible(bool(rig.unpaired))
         if rig.unpaired:
-            self.unpaired.setText(f"Without a partner: {', '.join(rig.unpaired)}. They are mirrored in themselves.")
+            self.unpaired.setText(f"Without a partner: {', '.join(rig.unpaired)}. They are mirrored on their own side.")
         ways: dict[str, int] = {}
         for p in rig.pairs:
             ways[p.found_by] = ways.get(p.found_by, 0) + 1
-        found = ", ".join(f"{n} by {way}" if way != "told" else f"{n} told" for way, n in ways.items()) or "none"
+        found = ", ".join(f"{n} by {way}" if way != "told" else f"{n} set by hand" for way, n in ways.items()) or "none"
         worst = max((p.residual_mm for p in rig.pairs), default=0.0)
         exact = "The rig is exactly symmetric." if worst < 0.01 else f"Rest poses differ by up to {worst:.1f} mm."
         self.summary.setText(f"Pairs: {found}; {counted(len(rig.centre), 'joint')} on the centre line. {exact}")

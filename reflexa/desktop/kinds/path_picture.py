@@ -31,7 +31,7 @@ class PathPicture(PointsByHand):
         self.setFixedHeight(190)
         self.setMouseTracking(True)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName("Way over the ground, from above")
+        self.setAccessibleName("Path over the ground, from above")
         self.setToolTip(HOW)
         self._ways: tuple[Array, Array] | None = None
         self._rate = 30.0

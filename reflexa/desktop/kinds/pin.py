@@ -27,7 +27,7 @@ class PinPanel(StepPanel):
             box.clicked.connect(lambda on, e=end: self._tick(e, on))
             self.column.addWidget(box)
             self.boxes[end] = box
-        self.joint = QPushButton("The selected joint too")
+        self.joint = QPushButton("Add the selected joint")
         self.joint.clicked.connect(lambda: self._tick(session.selection.joint, True))
         self.column.addWidget(self.joint)
         self.column.addWidget(named(QLabel("When, in frames"), "section"))
@@ -44,7 +44,7 @@ class PinPanel(StepPanel):
         settings = self._settings()
         if settings is not None and name:
             joints = tuple(j for j in settings.joints if j != name) + ((name,) if on else ())
-            line.edit_settings(self.session, "choose what is kept", replace(settings, joints=joints))
+            line.edit_settings(self.session, "choose pinned joints", replace(settings, joints=joints))
 
     def refresh(self) -> None:
         session, settings = self.session, self._settings()
@@ -58,14 +58,18 @@ class PinPanel(StepPanel):
         joint = session.selection.joint
         self.joint.setEnabled(bool(joint) and joint not in settings.joints)
         why = (
-            "It is kept already" if joint in settings.joints else "" if joint else "Select a joint in the picture first"
+            "It is pinned already"
+            if joint in settings.joints
+            else ""
+            if joint
+            else "Select a joint in the picture first"
         )
         self.joint.setToolTip(why)
         others = [j for j in settings.joints if j not in ENDS]
         text = f"Also {', '.join(others)}. " if others else ""
         report = session.computed.report
         if isinstance(report, PinReport):
-            text += f"The step moves joints by up to {length(report.moved)} to keep them."
+            text += f"The step moves joints by up to {length(report.moved)} to keep them in place."
         self.said.setText(session.computed.step_problem or text)
 
 

@@ -44,8 +44,8 @@ class ReachPanel(StepPanel):
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
-        self.here = QPushButton("Put the target where the limb is now")
-        self.here.setToolTip("The target comes to the palm, sole or joint as it is at the playhead")
+        self.here = QPushButton("Set the target to the limb's place")
+        self.here.setToolTip("Moves the target to the palm, sole or joint at the playhead")
         self.here.clicked.connect(self._here)
         self.column.addWidget(self.here)
         self.column.addWidget(named(QLabel("When, in frames"), "section"))
@@ -69,7 +69,7 @@ class ReachPanel(StepPanel):
             new = replace(settings, keys=put_in(settings.keys, TargetKey(frame, at)))
         else:
             new = replace(settings, to="point", point=at)
-        line.edit_settings(session, "put the target here", new)
+        line.edit_settings(session, "set the target here", new)
 
     def refresh(self) -> None:
         session, settings = self.session, settings_of(self.session)
@@ -97,12 +97,12 @@ def _later(session: Session, settings: ReachSettings) -> list[Step]:
 
 def _said(report: ReachReport, later: list[Step]) -> str:
     if not report.ever:
-        return "It never acts fully: no frame lies between there and held to."
-    text = f"Where it acts: {report.was:.1f} {report.unit} off before, {report.now:.2f} {report.unit} now."
+        return "It never acts fully: no frame lies between full and until."
+    text = f"Distance to the target: {report.was:.1f} {report.unit} before, {report.now:.2f} {report.unit} now."
     if report.short:
-        text += f" Out of reach, most at frame {report.worst}: the limb points straight at it."
+        text += f" Out of reach, most at frame {report.worst}: the limb is stretched towards it."
     if later:
-        text += f" Where {later[-1].name} acts too, that one wins: it comes later."
+        text += f" Where {later[-1].name} acts too, it takes precedence because it comes later."
     return text
 
 
@@ -146,7 +146,7 @@ def _hold(session: Session, sight: Sight, _figure: PosedFigure) -> Manipulator |
     if at is None:
         return None
     handle = handle_at(at + sight.shift, np.array(quat.IDENTITY), sight, True)
-    return Manipulator(handle, "the goal", lambda: _drag(session, settings, at))
+    return Manipulator(handle, "the target", lambda: _drag(session, settings, at))
 
 
 def _drag(session: Session, settings: ReachSettings, place: Array) -> Drag:
@@ -159,13 +159,13 @@ def _drag(session: Session, settings: ReachSettings, place: Array) -> Drag:
     def move(by: Array, snap: bool) -> Array:
         to = place + by
         to = np.round(to / SNAP_MOVE) * SNAP_MOVE if snap else to
-        line.edit_settings(session, "move the goal", _moved(settings, frame, vector(to.round(9)), None), "hold")
+        line.edit_settings(session, "move the target", _moved(settings, frame, vector(to.round(9)), None), "hold")
         return np.asarray(to - place)
 
     def turn(axis: int, degrees: float, snap: bool) -> float:
         degrees = snapped(degrees, snap)
         turned = degrees_of(quat.multiply(quat.about(axis, np.radians(degrees)), turn_of(began)))
-        line.edit_settings(session, "turn the goal", _moved(settings, frame, None, turned), "hold")
+        line.edit_settings(session, "rotate the target", _moved(settings, frame, None, turned), "hold")
         return degrees
 
     return Drag(turn, move)

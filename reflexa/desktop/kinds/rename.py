@@ -30,18 +30,18 @@ class RenamePanel(TablePanel):
         if not isinstance(settings, RenameSettings):
             return
         names = dict(settings.names)
-        said = f"{len(names)} names are given one by one." if names else "Choose a rig of the same build."
+        said = f"{len(names)} names are set individually." if names else "Choose a rig with the same hierarchy."
         if self.session.computed.step_problem:
             said = self.session.computed.step_problem
         elif isinstance(report, RenameReport):
             names = dict(report.names)
             if settings.rig:
-                said = "The rigs are of the same build: every value is kept."
+                said = "The rigs match: all values are kept."
         self.summary.setText(said)
         if names != self._shown:
             self._shown = names
             self.table.setVisible(bool(names))
-            tip = "{} becomes {}; double-click to say otherwise"
+            tip = "{} becomes {}; double-click to change it"
             self.table.show_rows([((a, b), tip.format(a, b), b, -1) for a, b in names.items()])
             for row in range(self.table.rowCount()):
                 if (item := self.table.item(row, 0)) is not None:

@@ -65,8 +65,8 @@ class RetargetPanel(StepPanel):
         self.alone = named(QLabel(wordWrap=True), "warn")
         self.alone.setStyleSheet("font-weight: 400;")
         column.addWidget(self.alone)
-        self.rename = QPushButton("Same build: rename instead")
-        self.rename.setToolTip("The rigs differ in names only: exact, value for value")
+        self.rename = QPushButton("Rename instead")
+        self.rename.setToolTip("The rigs differ only in names: renaming keeps all values")
         self.rename.clicked.connect(self._rename)
         column.addWidget(self.rename)
         self.quality_title = named(QLabel("Quality"), "section")
@@ -78,7 +78,8 @@ class RetargetPanel(StepPanel):
         column.addWidget(named(QLabel("Rest alignment"), "section"))
         self.rest = QCheckBox("Show both rest poses")
         self.rest.setToolTip(
-            "The target's aligned rest under the source's rest; turn a joint with the hoops or type below"
+            "Shows the aligned rest pose of the target under that of the source. Rotate a joint with the "
+            "hoops, or type below."
         )
         self.rest.clicked.connect(session.selection.show_rest)
         column.addWidget(self.rest)
@@ -94,8 +95,8 @@ class RetargetPanel(StepPanel):
 
     def _turn(self, axis: str) -> QDoubleSpinBox:
         box = QDoubleSpinBox(minimum=-180, maximum=180, decimals=1, singleStep=1.0, suffix="°")
-        box.setAccessibleName(f"Added turn about {axis}")
-        box.setToolTip(f"Turn added to the aligned rest about the world's {axis}, in degrees")
+        box.setAccessibleName(f"Added rotation about {axis}")
+        box.setToolTip(f"Rotation added to the aligned rest pose about the world's {axis} axis, in degrees")
         box.setKeyboardTracking(False)
         box.setPrefix(f"{axis} ")
         box.setMinimumWidth(52)
@@ -110,9 +111,7 @@ class RetargetPanel(StepPanel):
         if m is None:
             settings = session.step.settings if session.step is not None else None
             chosen = settings.rig if isinstance(settings, RetargetSettings) else ""
-            self.summary.setText(
-                f"{chosen} is not in this project: import it." if chosen else "Choose the rig to carry the motion onto."
-            )
+            self.summary.setText(f"{chosen} is not in this project: import it." if chosen else "Choose the target rig.")
             for w in (self.alone, self.rename, self.table, self.note, self.quality_title):
                 w.hide()
             return
@@ -133,24 +132,24 @@ class RetargetPanel(StepPanel):
         )
         lines = []
         if m.only_target:
-            lines.append(f"Only on the target (rest, or ride along): {', '.join(m.only_target)}.")
+            lines.append(f"Only on the target (kept in rest pose): {', '.join(m.only_target)}.")
         if m.only_source:
-            lines.append(f"Only on the source (left out): {', '.join(m.only_source)}.")
+            lines.append(f"Only on the source (ignored): {', '.join(m.only_source)}.")
         if lost:
             more = f" and {len(lost) - 6} more" if len(lost) > 6 else ""
-            lines.append(f"Moves of the source that no joint of the target can take over: {', '.join(lost[:6])}{more}.")
+            lines.append(f"Motion of the source that no joint of the target can follow: {', '.join(lost[:6])}{more}.")
         self.alone.setText("\n".join(lines))
         self.alone.setVisible(bool(lines))
 
     def _show_fit(self, m: Match) -> None:
         joint = self.session.selection.joint
         known = joint in m.target.skeleton.index
-        said = "Pick a joint of the target to fit it."
+        said = "Pick a joint of the target to adjust it."
         if known:
-            said = f"{joint}: turn added on top of the computed alignment."
+            said = f"{joint}: rotation added to the computed alignment."
         fitted = m.target.fits.get(m.source.key, {})
         if fitted:
-            said += f" Fitted by hand: {', '.join(fitted)}. Kept for this pair of rigs."
+            said += f" Adjusted by hand: {', '.join(fitted)}. Saved for this pair of rigs."
         self.fit_title.setText(said)
         for box, value in zip(self.turns, fit_of(m, joint), strict=True):
             put(box, value)
@@ -168,12 +167,12 @@ class RetargetPanel(StepPanel):
             line.put_instead(self.session, "rename", rig=settings.rig)
 
     def _show_quality(self, q: Quality) -> None:
-        sunk = f" The pelvis gives way by up to {q.sunk:.0f} mm so that standing legs reach." if q.sunk > 0.5 else ""
+        sunk = f" The pelvis lowers by up to {q.sunk:.0f} mm so that standing legs reach." if q.sunk > 0.5 else ""
         worst = max((s.after - s.source for s in q.slides), default=0.0)
-        feet = "No feet on both rigs: nothing to hold on the ground."
+        feet = "Not both rigs have feet: there is nothing to hold on the ground."
         if q.slides:
             more = f"at most {worst:.1f} mm more than" if worst > 0.05 else "no more than"
-            feet = f"Feet slide {more} the source's, scaled."
+            feet = f"Feet slide {more} those of the source, scaled."
         self.note.setText(f"{feet}{sunk} Click a row for its worst frame.")
         for w in (self.table, self.note, self.quality_title):
             w.show()
@@ -189,23 +188,23 @@ def _rows(q: Quality) -> list[Row]:
     rows: list[Row] = []
     for s in q.slides:
         tip = (
-            f"Largest slide of the standing foot: on the source, scaled, {s.source:.1f} mm; before the contact pass "
-            f"{s.before:.1f} mm; after it {s.after:.1f} mm"
+            f"Largest slide of the standing foot: source, scaled, {s.source:.1f} mm; before contacts are kept "
+            f"{s.before:.1f} mm; after {s.after:.1f} mm"
         )
         rows.append(((f"slide, {s.name.split()[0]}", f"was {_mm(s.before)}", _mm(s.after)), tip, s.joint, s.frame))
     for n in q.soles:
-        tip = "The standing sole against the scaled source's: above it or below (negative)"
+        tip = "Height of the standing sole compared with the scaled source: above or below (negative)"
         rows.append(((f"sole, {n.name.split()[0]}", _mm(n.median), _mm(n.most)), tip, n.joint, n.frame))
     for n in q.short:
         if n.most > 0.5:
-            tip = "How far the limb ends short of where it should reach"
+            tip = "How far the limb ends short of its target"
             rows.append(((f"short, {n.name}", _mm(n.median), _mm(n.most)), tip, n.joint, n.frame))
     before = {n.name: n for n in q.before}
     for n in sorted(q.directions, key=lambda n: -n.most):
         b = before[n.name]
         tip = (
-            f"Angle between where it points on both rigs; before the contact pass median {b.median:.2f}°, most "
-            f"{b.most:.2f}°"
+            f"Angle between its directions on both rigs; before contacts are kept: median {b.median:.2f}°, "
+            f"largest {b.most:.2f}°"
         )
         rows.append(((n.name, f"{n.median:.1f}°", f"{n.most:.1f}°"), tip, n.joint, n.frame))
     return rows
@@ -266,7 +265,7 @@ def _offers(session: Session) -> list[Offer]:
             file,
             "Retarget {} onto",
             {"rig": file},
-            f"Onto {file.rsplit('.', 1)[0]}",
+            f"To {file.rsplit('.', 1)[0]}",
             fits=partial(_is_other, rig),
         )
         for file, rig in session.rigs.items()

@@ -30,7 +30,7 @@ class CurvePicture(PointsByHand):
         self.setMouseTracking(True)
         self.setAccessibleName("Time curve")
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setToolTip(f"Which old frame stands at each new one.\n{HOW}")
+        self.setToolTip(f"Which old frame is shown at each new frame.\n{HOW}")
 
     def sizeHint(self) -> QSize:
         return QSize(220, 190)
@@ -138,8 +138,8 @@ class RetimePanel(StepPanel):
         elif isinstance(report, RetimeReport):
             a, b = report.seconds
             self.said.setText(
-                f"{counted(report.before, 'frame')}, {a:.2f} s, become {report.after}, {b:.2f} s; "
-                f"{_speeds(report.speed)} as fast."
+                f"{counted(report.before, 'frame')}, {a:.2f} s, become {report.after}, {b:.2f} s; speed "
+                f"{_speeds(report.speed)}."
             )
 
 

@@ -44,8 +44,8 @@ class RootPanel(StepPanel):
         self.buttons = QWidget()
         row = QHBoxLayout(self.buttons)
         row.setContentsMargins(0, 0, 0, 0)
-        self.trace = QPushButton("Begin with its own way")
-        self.trace.setToolTip("The path as the clip travels now, as a few points to be drawn on from")
+        self.trace = QPushButton("Start from its own path")
+        self.trace.setToolTip("Creates a few points along the current travel of the clip, which you can edit")
         self.trace.clicked.connect(self._own_way)
         self.clear = QPushButton("Clear")
         self.clear.setToolTip("Remove all points of the path")
@@ -62,13 +62,13 @@ class RootPanel(StepPanel):
         facts.addWidget(self.said)
         self.table = JointTable(session, "Stances", ["Foot", "frames", "even cm", "slides cm", "m/s"])
         self.table.setToolTip(
-            "How far each standing foot is from going back evenly under the figure, how far it slides, and "
-            "how fast it goes back:\nthe more these speeds differ, the less sure is a speed taken from the feet"
+            "Per contact: how evenly the foot moves back under the figure, how far it slides, and how fast it "
+            "moves back.\nThe more these speeds differ, the less reliable is a speed derived from the feet."
         )
         facts.addWidget(self.table)
         self.column.addWidget(Folding("How it travels", "travel", report))
-        self.add_root = QPushButton("Give it a root joint")
-        self.add_root.setToolTip("Adds a step before this one that puts a root joint below the pelvis")
+        self.add_root = QPushButton("Add a root joint")
+        self.add_root.setToolTip("Adds a step before this one that adds a root joint below the pelvis")
         self.add_root.clicked.connect(lambda: line.insert(session, max(session.index, 0), "root-joint"))
         self.column.addWidget(self.add_root)
         self._shown: object = None
@@ -99,10 +99,8 @@ class RootPanel(StepPanel):
         for s in now.stances:
             name = rig.skeleton.names[rig.joint(f"{s.side} foot")]
             texts = (s.side, f"{s.first}–{s.last}", f"{s.linear / 10:.2f}", f"{s.slide / 10:.2f}", f"{s.speed:.2f}")
-            tip = (
-                f"{s.side} foot, frames {s.first} to {s.last}: even within {s.linear:.1f} mm, slides {s.slide:.1f} mm, "
-            )
-            tip += f"goes back at {s.speed:.2f} m/s"
+            tip = f"{s.side} foot, frames {s.first} to {s.last}: even to within {s.linear:.1f} mm, slides {s.slide:.1f} mm, "
+            tip += f"moves back at {s.speed:.2f} m/s"
             rows.append((texts, tip, name, s.first))
         self.table.setVisible(bool(rows))
         self.table.show_rows(rows, most=6)

@@ -18,7 +18,7 @@ _HANDS = tuple(f"{side} hand" for side in SIDES)
 def begin(session: Session, on: bool) -> None:
     """The next two joints that are picked touch each other at the playhead; off: not any more."""
     if on:
-        session.said.emit("Pick a hand in the picture, then what it touches. Esc calls it off.")
+        session.said.emit("Pick a hand in the picture, then what it touches. Esc cancels.")
     session.selection.wait_for(Waiting(partial(_first, session)) if on else None)
 
 
@@ -26,9 +26,9 @@ def _first(session: Session, joint: str) -> None:
     part = _part(session.computed.rig, joint)
     session.selection.select_joint(joint)
     if not part:
-        session.said.emit(f"{joint} is no part that a hand can touch. Pick a hand, or trunk, head, arm or thigh.")
+        session.said.emit(f"A hand cannot touch {joint}. Pick a hand, trunk, head, arm or thigh.")
         return
-    session.said.emit(f"{part.capitalize()} touches what? Pick it in the picture. Esc calls it off.")
+    session.said.emit(f"What does {part.capitalize()} touch? Pick it in the picture. Esc cancels.")
     session.selection.wait_for(Waiting(partial(_second, session, part)))
 
 
@@ -41,13 +41,13 @@ def _second(session: Session, first: str, joint: str) -> None:
     # Of two hands it is the left one that touches.
     pairs = [(a, b) for a, b in ((first, second), (second, first)) if b in _touched_by(rig, a)]
     if not pairs:
-        session.said.emit("A hand touches the other hand or arm, trunk, head or thighs: pick both again.")
+        session.said.emit("A hand can touch the other hand or arm, trunk, head or thighs. Pick both again.")
         return
     hand, other = min(pairs)
     contacts, frame = contacts_of(session), session.player.frame
     put_in = find.added(contacts, f"{hand} on {other}", frame, clip.frames, max(2, round(clip.rate / 2)))
     if put_in == contacts:
-        session.said.emit(f"{hand.capitalize()} on {other} is there already at this frame.")
+        session.said.emit(f"{hand.capitalize()} on {other} exists already at this frame.")
         return
     edit(session, f"{hand} on {other}", put_in)
 

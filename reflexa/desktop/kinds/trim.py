@@ -40,7 +40,7 @@ def _swept(s: TrimSettings, first: int, last: int) -> TrimSettings:
 ENDS = Ends(
     _frames,
     _moved,
-    "Drag an end (Left and Right move the one that was clicked last); draw over frames to cut them out",
+    "Drag an end (Left and Right move the last one clicked); drag over frames to cut them out",
     _swept,
 )
 
@@ -52,10 +52,10 @@ class TrimPanel(StepPanel):
         super().__init__(session)
         self.said = QLabel(wordWrap=True)
         self.column.addWidget(self.said)
-        self.rest = QPushButton("Leave out the rest pose")
+        self.rest = QPushButton("Remove the rest pose")
         self.rest.clicked.connect(lambda: line.set_setting(session, "rest_ends", True))
         self.column.addWidget(self.rest)
-        self.clear = QPushButton("Cut nothing out")
+        self.clear = QPushButton("Remove all cuts")
         self.clear.clicked.connect(lambda: line.set_setting(session, "cut", ()))
         self.column.addWidget(self.clear)
 

@@ -36,15 +36,15 @@ class BigPreview(QDialog):
         )
         self.slider.sliderPressed.connect(self._pause)
         self.slider.valueChanged.connect(self._look)
-        self.play = styled(QPushButton("Pause"), toolTip="Play or hold the clip")
+        self.play = styled(QPushButton("Pause"), toolTip="Play or pause the clip")
         self.play.clicked.connect(self._toggle)
         self.keep = styled(
-            QPushButton("Use as picture"), toolTip="Show this frame as the clip's picture in the library"
+            QPushButton("Use as picture"), toolTip="Use this frame as the preview picture in the library"
         )
         self.keep.clicked.connect(lambda: self.frame_chosen.emit(self.slider.value()))
-        self.found = styled(QPushButton("Found picture"), toolTip="Show the frame that is found by itself again")
+        self.found = styled(QPushButton("Automatic picture"), toolTip="Use the automatically chosen frame again")
         self.found.clicked.connect(lambda: self.frame_chosen.emit(None))
-        self.take = styled(QPushButton("Make take"), toolTip="Take the clip into the project and make a take of it")
+        self.take = styled(QPushButton("Make take"), toolTip="Import the clip and make a take of it")
         self.take.clicked.connect(self.take_wanted)
         self._tips = {w: w.toolTip() for w in (self.slider, self.play, self.keep, self.found, self.take)}
         self.facts = labels.text()

@@ -51,7 +51,7 @@ def _sets(work: LibraryWork) -> list[str]:
 _FILTERS = (
     _Filter("Any library folder", _named("library_folder", lambda w: [s.name for s in w.folders.folders])),
     _Filter("Any rig", _fixed(
-        ("Fits as it is", {"fits": (EXACTLY,)}),
+        ("Fits unchanged", {"fits": (EXACTLY,)}),
         ("Fits, renamed", {"fits": (EXACTLY, RENAME)}),
         ("Fits, retargeted", {"fits": (EXACTLY, RENAME, RETARGET)}),
         ("Cannot fit", {"fits": (NOT,)}),

@@ -90,15 +90,15 @@ class LibraryPanel(QWidget):
         self.fill_button = styled(
             QToolButton(),
             text="⤢",
-            accessibleName="Fill the window",
-            toolTip="Fill the window with the library, or give it back (F9)",
+            accessibleName="Maximise",
+            toolTip="Maximise the library, or restore it (F9)",
         )
         self.list_button = styled(
             QToolButton(),
             text="List",
             checkable=True,
             accessibleName="List",
-            toolTip="A list with facts, or a grid of pictures",
+            toolTip="Switch between list and grid",
         )
         for widget in (self.search, self.list_button, self.filter_button, self.fill_button):
             row.addWidget(widget)
@@ -125,7 +125,7 @@ class LibraryPanel(QWidget):
         self.add_button = styled(
             QPushButton("Add library folder…"), toolTip="Show a folder of clips here; it is only read"
         )
-        self.stop_button = styled(QPushButton("Stop"), toolTip="Stop the scan; what was read is kept")
+        self.stop_button = styled(QPushButton("Stop"), toolTip="Stop the scan. Files read so far are kept.")
         self.stop_button.setVisible(False)
         self.take_button = QPushButton("Make take")
         for button in (self.add_button, self.stop_button, self.take_button):
@@ -185,7 +185,7 @@ class LibraryPanel(QWidget):
         if row is not None:
             self.near_button.setText(f"Like {row.clip}  ✕")
         self.filters.order.setEnabled(row is None)
-        self.filters.order.setToolTip("Order" if row is None else f"The most like {row.clip} come first")
+        self.filters.order.setToolTip("Order" if row is None else f"Most similar to {row.clip} first")
         self.ask()
 
     def show_query(self, query: Query) -> None:
@@ -255,7 +255,7 @@ class LibraryPanel(QWidget):
         said = [counted(count, "clip")]
         if bad := self.work.last.bad:
             said.append("1 file cannot be read" if bad == 1 else f"{bad} files cannot be read")
-        said += [f"{name} is not there now" for name in self.work.last.away]
+        said += [f"{name} is not available now" for name in self.work.last.away]
         said += [f"{p.name}: {why}" for p, why in list(self.work.last.unreadable.items())[:2]]
         if self.work.problem:
             said = [self.work.problem]
@@ -270,7 +270,7 @@ class LibraryPanel(QWidget):
         self.take_button.setEnabled(count > 0)
         self.take_button.setText(f"Make {count} takes" if count > 1 else "Make take")
         self.take_button.setToolTip(
-            "Take the chosen clips into the project and make takes of them" if count else "Choose clips first"
+            "Import the selected clips and make takes of them" if count else "Select clips first"
         )
         self.chosen_changed.emit()
 

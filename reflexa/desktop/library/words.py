@@ -10,8 +10,8 @@ from reflexa.library.fits import EXACTLY, NOT, RENAME, RETARGET
 from reflexa.words import counted
 
 FITS = {
-    EXACTLY: "fits the open rig as it is", RENAME: "fits the open rig under other joint names",
-    RETARGET: "needs a retarget onto the open rig", NOT: "cannot come onto the open rig",
+    EXACTLY: "fits the open rig unchanged", RENAME: "fits the open rig after renaming joints",
+    RETARGET: "needs retargeting to the open rig", NOT: "cannot be used on the open rig",
 }  # fmt: skip
 
 

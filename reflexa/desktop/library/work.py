@@ -103,7 +103,7 @@ class LibraryWork(QObject):
         """From one list to another, unless somebody else has changed it since."""
         try:
             if load_folders() != was:
-                raise RecipeError("the list of library folders was changed by another window since")
+                raise RecipeError("another window has changed the list of library folders")
         except ReflexaError as e:
             self._fail(e)
             return
@@ -292,4 +292,4 @@ class LibraryWork(QObject):
             left = {n: q for n, q in s.searches.items() if n != name}
             return replace(s, searches=left if query is None else {**left, name: query})
 
-        self.set_folders(f"keep the search {name}" if query is not None else f"remove the search {name}", edit)
+        self.set_folders(f"save the search {name}" if query is not None else f"remove the search {name}", edit)

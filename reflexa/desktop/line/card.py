@@ -18,7 +18,7 @@ from reflexa.desktop.widgets.switch import Switch
 from reflexa.session import Session, findings, line
 from reflexa.steps import Step, kind_of
 
-_WHOLE = "It takes the clip over as a whole: it has no weight, envelope or mask."
+_WHOLE = "It acts on the whole clip: it has no weight, envelope or mask."
 CARD_SIZE = QSize(184, 64)
 
 
@@ -98,7 +98,7 @@ class StepCard(Card):
         self.name.renamed.connect(self.rename)
         self.switch = Switch(step.on, "Step on", "Switch the step on or off")
         self.switch.clicked.connect(lambda on: line.switch(session, step.id, on))
-        self.found = styled(QToolButton(), accessibleName="Findings brought in and fixed", autoRaise=True)
+        self.found = styled(QToolButton(), accessibleName="Findings caused and fixed", autoRaise=True)
         self.found.setFixedHeight(18)
         self.found.setSizePolicy(QSizePolicy.Policy.Maximum, QSizePolicy.Policy.Fixed)
         self.found.clicked.connect(lambda: findings.show_brought(session, step.id))
@@ -164,7 +164,7 @@ class StepCard(Card):
         self.found.setVisible(bool(marks))
         self.found.setObjectName("warn" if brought else "quiet")
         self.found.style().polish(self.found)
-        lines = [f"{title}: {_told(fs)}" for title, fs in (("Brought in", brought), ("Fixed", fixed)) if fs]
+        lines = [f"{title}: {_told(fs)}" for title, fs in (("Caused", brought), ("Fixed", fixed)) if fs]
         self.found.setToolTip("\n".join(lines))
 
     def rename(self) -> None:

@@ -33,7 +33,7 @@ class RevisionLine(QScrollArea):
         self.setWidgetResizable(True)
         self.setFixedHeight(CARD_SIZE.height() + 20)
         self.setVerticalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
-        self.setAccessibleName("Revision line")
+        self.setAccessibleName("Step list")
         self.setAcceptDrops(True)
         inner = QWidget()
         self._row = QHBoxLayout(inner)
@@ -179,7 +179,7 @@ class RevisionLine(QScrollArea):
 
     def _add_tap(self, id_: str, name: str) -> None:
         button = styled(
-            QToolButton(), checkable=True, toolTip=f"Tap: show the figure as it is after {name}",
+            QToolButton(), checkable=True, toolTip=f"View point: show the figure after {name}",
             accessibleName=f"Show the figure after {name}",
         )  # fmt: skip
         button.setIcon(theme.icon("view-point", "quiet"))
@@ -272,7 +272,7 @@ class RevisionLine(QScrollArea):
         if place < len(take.steps) - 1:
             menu.addAction("Later", lambda: line.move(session, id_, place + 1))
         menu.addSeparator()
-        solo = menu.addAction("Show it alone", lambda: line.toggle_solo(session, id_))
+        solo = menu.addAction("Show only this step", lambda: line.toggle_solo(session, id_))
         solo.setCheckable(True)
         solo.setChecked(session.selection.solo == id_)
         if (kind := kind_of(step.kind)).weighed or kind.shifted is not None:

@@ -24,8 +24,8 @@ class Ribbon(QWidget):
         self._values = values
         most = float(values.max()) if len(values) else 0.0
         mean = float(values.mean()) if len(values) else 0.0
-        said = f"Change of the pose over time: mean {mean:.2f}°, most {most:.2f}° a joint"
-        self.setToolTip(said if most > 0 else "Changes nothing")
+        said = f"Change of the pose over time: mean {mean:.2f}°, largest {most:.2f}° per joint"
+        self.setToolTip(said if most > 0 else "No change")
         self.update()
 
     def paintEvent(self, event: QPaintEvent) -> None:

@@ -17,11 +17,11 @@ SWITCHES = {
     "mesh": ("Show the skin", ""),
     "joints": ("Show joints and bones", ""),
     "follow": ("Keep the figure in the picture", "while it travels"),
-    "in_place": ("Hold in place", "show the clip without its travel"),
+    "in_place": ("In place", "shows the clip without its travel"),
     "ghosts": ("Show ghosts", "the figure some frames before and after"),
     "trail": ("Show the joint's trail", "before and after the steps"),
-    "weight": ("Show the weight", "the way of the centre of mass, and the spot on the ground below it"),
-    "differences": ("Show differences as colour", "how far each joint is from where it was before"),
+    "weight": ("Show the centre of mass", "its motion, and the point below it on the ground"),
+    "differences": ("Show differences as colour", "how far each joint is from its place before"),
 }
 
 
@@ -63,7 +63,7 @@ class ToolBar(QObject):
         self.frame, row = _bar(parent)
         self.buttons: dict[str, QToolButton] = {}
         tips = {name: f"{what}: {more}" if more else what for name, (what, more) in SWITCHES.items()}
-        tips |= {"frame": "Bring the figure into the picture (F5)", "view": "Standard views"}
+        tips |= {"frame": "Frame the figure (F5)", "view": "Standard views"}
         for name, tip in tips.items():
             button = styled(QToolButton(), checkable=name in SWITCHES, toolTip=tip, accessibleName=tip)
             button.setIconSize(QSize(18, 18))
@@ -75,7 +75,7 @@ class ToolBar(QObject):
         menu = QMenu(parent)
         for view in STANDARD:
             menu.addAction(view.capitalize(), partial(self.view_chosen.emit, view))
-        self.kept = menu.addMenu("Kept views")
+        self.kept = menu.addMenu("Saved views")
         menu.addSeparator()
         self.parallel = menu.addAction("Parallel view", self.parallel_wanted.emit)
         self.parallel.setCheckable(True)

@@ -24,7 +24,7 @@ HOW = (
     ("Page Up and Page Down in the picture", "choose a joint, hands and feet first"),
     (
         "Return in the picture",
-        "hold the joint's handle: up and down choose what, left and right turn or move (Shift: finer)",
+        "use the joint's handle: up and down choose an axis, left and right rotate or move (Shift: finer)",
     ),
 )
 # Degrees and pixels for one press of an arrow key; degrees and metres for one step of what is held, and the finer ones.
@@ -102,7 +102,7 @@ class ByKeys:
         drag = hold.begin() if isinstance(hold, Manipulator) and parts else None
         if drag is not None and isinstance(hold, Manipulator):
             self.part, self._drag, self._hold, self._come = parts[which % len(parts)], drag, hold, 0.0
-            self.says = f"{hold.handle.says(self.part)}: left and right, Return when done"
+            self.says = f"{hold.handle.says(self.part)}: Left and Right, Return when done"
 
     def let_go(self) -> None:
         """Nothing is held any more; what was done is one edit."""

@@ -40,12 +40,12 @@ class Handle:
         """What pulling a part does, in words."""
         letters = "xyz"
         if part < RODS:
-            return f"turn about {letters[part]}"
+            return f"rotate about {letters[part]}"
         if part == HUB:
-            return "move what it looks at" if self.grip is not None else "move in the plane of the picture"
+            return "move the point it looks at" if self.grip is not None else "move in the view plane"
         if part == SWING:
-            return "swing the elbow or knee: both ends stay"
-        return f"move along {letters[part - RODS]}" if part < HUB else f"move square to {letters[part - PLATES]}"
+            return "swing the elbow or knee; both ends stay"
+        return f"move along {letters[part - RODS]}" if part < HUB else f"move perpendicular to {letters[part - PLATES]}"
 
     @property
     def hub(self) -> Array:

@@ -58,7 +58,7 @@ def caption(seen: Snapshot) -> str:
         elif other is not None:
             where = f"take {other.name}"
     elif other is not None and look.compare != "After":
-        where += f", beside take {other.name}"
+        where += f", next to take {other.name}"
     if session.selection.rest_shown:
         own = len(seen.figures) > 1 and session.step is not None
         where = view_of(session.step.kind).rest_caption if own and session.step is not None else "rest pose"

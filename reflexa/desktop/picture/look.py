@@ -6,9 +6,9 @@ from dataclasses import dataclass
 
 COMPARE = {
     "After": "The figure at the view point",
-    "Before": "The source, before any step (hold B)",
+    "Before": "The source, before all steps (hold B)",
     "Both": "The source as a pale figure in the same place",
-    "Side by side": "The source beside the result",
+    "Side by side": "The source next to the result",
     "One step": "The figure before the selected step, pale, in the same place",
 }
 

@@ -174,11 +174,13 @@ class Viewport(QWidget):
         for view in saved:
             one = menu.addMenu(view.name)
             one.addAction("Show it", partial(self.show_view, view))
-            one.addAction("Put it here", partial(views.keep, session, view.name, self._camera, self.look.follow))
+            one.addAction(
+                "Update from this view", partial(views.keep, session, view.name, self._camera, self.look.follow)
+            )
             one.addAction("Rename…", partial(self._rename_view, view))
             one.addAction("Remove", partial(views.remove, session, view))
         if not saved:
-            menu.addAction("None yet: Judge, Keep this view").setEnabled(False)
+            menu.addAction("None yet: Judge, Save this view").setEnabled(False)
 
     def _rename_view(self, view: View) -> None:
         name, good = QInputDialog.getText(self, "Rename view", "Name", text=view.name)

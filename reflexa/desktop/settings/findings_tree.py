@@ -27,7 +27,7 @@ class FindingsTree(QTreeWidget):
         self._shown: tuple[Group, ...] | None = None
         self.setAccessibleName("Findings")
         self.setHeaderLabels(["What", "Size", "Step"])
-        self.headerItem().setToolTip(2, "The step that brought it in")
+        self.headerItem().setToolTip(2, "The step that caused it")
         self.setIndentation(8)
         self.setUniformRowHeights(True)
         self.setTextElideMode(Qt.TextElideMode.ElideRight)
@@ -122,10 +122,10 @@ class FindingsTree(QTreeWidget):
         if worst.repair is not None:
             menu.addAction(worst.repair.title, partial(findings.repair, self.session, worst))
         if worst.step:
-            menu.addAction("Show what brought it in", partial(findings.show_blame, self.session, worst))
+            menu.addAction("Show the step that caused it", partial(findings.show_blame, self.session, worst))
         put_up = [g for g in self._shown or () if g.accepted and worst in g.findings]
         if put_up:
-            menu.addAction("Accept no longer", partial(findings.withdraw, self.session, chosen))
+            menu.addAction("Remove acceptance", partial(findings.withdraw, self.session, chosen))
         else:
             menu.addAction("Accept…", self.accept)
         menus.show(menu, self.viewport().mapToGlobal(at))

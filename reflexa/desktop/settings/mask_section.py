@@ -16,8 +16,8 @@ from reflexa.words import counted
 
 _BELOW = "below"
 
-_KEEP = "Keep these joints with the rig, under a name of your own"
-_REMOVE = "Take the group out of the rig; the mask stays"
+_KEEP = "Save these joints with the rig, under your own name"
+_REMOVE = "Remove the group from the rig. The mask stays."
 
 
 class MaskSection(StepPanel):
@@ -36,13 +36,13 @@ class MaskSection(StepPanel):
         self._fill()
         self.choice.activated.connect(lambda _i: self._choose(self.choice.currentData()))
         form.addRow("Joints", self.choice)
-        self.paint = styled(QPushButton("Paint it"), checkable=True)
+        self.paint = styled(QPushButton("Paint"), checkable=True)
         self.paint.setToolTip(
-            "Click joints in the picture or the Figure view to take them in or out; Shift: from there down"
+            "Click joints in the picture or the Figure view to add or remove them; Shift: from there down"
         )
         self.paint.clicked.connect(session.selection.set_painting)
         self.other = QPushButton("Mirror it")
-        self.other.setToolTip("The mask on the other side")
+        self.other.setToolTip("Mirror the mask to the other side")
         self.other.clicked.connect(lambda: masks.mirror(session))
         row = QHBoxLayout()
         row.addWidget(self.paint)
@@ -55,7 +55,7 @@ class MaskSection(StepPanel):
         form.addRow("Soft edge", self.edge)
         self.column.addLayout(form)
         group = QHBoxLayout()
-        self.keep = QPushButton("Keep as a group…")
+        self.keep = QPushButton("Save as a group…")
         self.keep.clicked.connect(self._keep_group)
         self.remove = QPushButton("Remove group")
         self.remove.clicked.connect(lambda: rigs.keep_group(session, self.choice.currentText(), ()))
@@ -89,7 +89,7 @@ class MaskSection(StepPanel):
             return
         reached = step.mask.weights(rig)
         joints = tuple(n for n, w in zip(rig.skeleton.names, reached.tolist(), strict=True) if w > 0)
-        name, good = QInputDialog.getText(self, "Keep as a group", f"Name of these {counted(len(joints), 'joint')}")
+        name, good = QInputDialog.getText(self, "Save as a group", f"Name of these {counted(len(joints), 'joint')}")
         if good:
             rigs.keep_group(self.session, name, joints)
 
@@ -98,7 +98,7 @@ class MaskSection(StepPanel):
         if mask == _BELOW:
             mask = masks.below_joint(session)
             if mask is None:
-                session.said.emit("Select a joint first: the mask reaches from it down the hierarchy.")
+                session.said.emit("Select a joint first: the mask covers it and everything below it.")
                 self.refresh()
                 return
         assert not isinstance(mask, str)
@@ -122,11 +122,11 @@ class MaskSection(StepPanel):
         own = self.choice.currentText() in (self._groups or {})
         self.keep.setEnabled(step.mask is not None and not own)
         self.keep.setToolTip(
-            "The step reaches the whole body: choose or paint joints first" if step.mask is None
-            else "These joints are kept as that group already" if own else _KEEP
+            "The step affects the whole body: choose or paint joints first" if step.mask is None
+            else "These joints are saved as that group already" if own else _KEEP
         )  # fmt: skip
         self.remove.setEnabled(own)
-        self.remove.setToolTip(_REMOVE if own else "Choose a group of your own above first")
+        self.remove.setToolTip(_REMOVE if own else "Choose one of your groups above first")
         self.said.setText(_said(step.mask))
         self.clear.setEnabled(bool(step.envelope))
         self.clear.setToolTip("" if step.envelope else "The step has no envelope")
@@ -142,8 +142,8 @@ class MaskSection(StepPanel):
 
 def _said(mask: Mask | None) -> str:
     if mask is None:
-        return "The step reaches every joint."
+        return "The step affects all joints."
     count = len(mask.joints)
     if count:
-        return f"Reaches {counted(count, 'joint')}: {', '.join(list(mask.joints)[:4])}{' …' if count > 4 else ''}."
-    return f"Reaches {', '.join(mask.parts) or 'no joint'}."
+        return f"Affects {counted(count, 'joint')}: {', '.join(list(mask.joints)[:4])}{' …' if count > 4 else ''}."
+    return f"Affects {', '.join(mask.parts) or 'no joint'}."

@@ -19,8 +19,8 @@ from reflexa.steps import kind_of
 from reflexa.words import counted, length, plain
 
 _NOTHING_FOUND = (
-    "Feet stand still and on the ground, nothing pops, flips or freezes, loops close, goals are met, helper joints are in place, "
-    "and every joint has a partner."
+    "Feet stand still and on the ground, nothing pops, flips or freezes, loops close, targets are reached, "
+    "helper joints are in place, and every joint has a partner."
 )
 
 
@@ -49,7 +49,7 @@ class ResultPage(StepPanel):
         grid.setSpacing(4)
         self.repair = QPushButton("Fix it")
         self.repair.clicked.connect(self._repair)
-        self.blame = QPushButton("See step")
+        self.blame = QPushButton("Show step")
         self.blame.clicked.connect(self._show_blame)
         self.accept = QPushButton("Accept…")
         self.accept.clicked.connect(self.tree.accept)
@@ -85,7 +85,7 @@ class ResultPage(StepPanel):
         )
         judgement = session.evaluator.judgement
         groups = judgement.groups
-        waiting = f"Not computed: {refused}" if (refused := session.evaluator.refused) else "Looking…"
+        waiting = f"Not computed: {refused}" if (refused := session.evaluator.refused) else "Checking…"
         told = "" if groups else _NOTHING_FOUND if judgement.line is not None else waiting
         self.nothing.setText(told)
         self.nothing.setVisible(bool(told))
@@ -104,21 +104,21 @@ class ResultPage(StepPanel):
         f = self._worst()
         repair = f.repair if f is not None else None
         self.repair.setEnabled(repair is not None)
-        self.repair.setText(repair.title if repair is not None else "No step fixes it")
-        said = f"Adds a step at the end of the line: {kind_of(repair.kind).title}" if repair is not None else ""
-        self.repair.setToolTip(said or "No step fixes this kind of finding by itself")
+        self.repair.setText(repair.title if repair is not None else "No automatic fix")
+        said = f"Adds a step at the end: {kind_of(repair.kind).title}" if repair is not None else ""
+        self.repair.setToolTip(said or "No step fixes this kind of finding automatically")
         fixes = any(x.repair is not None for x in findings.in_order(self.session))
         for button, can, what, why_not in (
             (
                 self.blame, f is not None and bool(f.step),
-                "Selects the step that brought the finding in, and shows the figure before it and after it",
-                "Who brought it in is not known",
+                "Selects the step that caused the finding and shows the figure before and after it",
+                "The step that caused it is not known",
             ), (
                 self.accept, bool(self.tree.chosen()),
-                "Puts up with the selected findings, with a reason: they are not counted any more", "Select findings first",
+                "Accepts the selected findings, with a reason. They are no longer counted.", "Select findings first",
             ), (
-                self.fix, fixes, "Tries the repairs of everything found, the big ones first, and keeps those that help",
-                "Nothing that is found has a step that fixes it",
+                self.fix, fixes, "Tries to fix all findings, the largest first, and keeps the steps that help",
+                "No finding can be fixed automatically",
             ),
         ):  # fmt: skip
             button.setEnabled(can)
@@ -137,5 +137,5 @@ class ResultPage(StepPanel):
 
 def _travel(way: dict[str, Any]) -> str:
     if way["distance_m"] < 0.005:
-        return f"Ends where it began ({way['joint']})."
+        return f"Ends where it started ({way['joint']})."
     return f"Travels {length(way['distance_m'])} at {plain(way['speed_m_s'], 2)} m/s on average ({way['joint']})."

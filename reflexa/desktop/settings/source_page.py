@@ -29,17 +29,21 @@ class SourcePage(StepPanel):
         if take.source.segments:
             said = ", ".join(dict.fromkeys(f"{s.clip} in {s.file}" for s in take.source.segments))
             self.column.addWidget(
-                labels.text(f"{len(take.source.segments)} segments in a row, of {said}. None is changed.")
+                labels.text(f"{len(take.source.segments)} segments in a row, from {said}. No file is changed.")
             )
-            self.column.addWidget(labels.text("Drag them below the ruler: their ends, over one another, elsewhere."))
+            self.column.addWidget(
+                labels.text(
+                    "Drag them below the ruler: ends to trim, over one another to crossfade, or to another place."
+                )
+            )
         else:
-            self.column.addWidget(labels.text(f"{take.source.clip} in {file}. It is never changed."))
-            self.column.addWidget(labels.text("Drop another clip on the card Source to play both in a row."))
+            self.column.addWidget(labels.text(f"{take.source.clip} in {file}. The file is never changed."))
+            self.column.addWidget(labels.text("Drop another clip on the card Source to append it."))
         gone, known = session.sources.gone(take.source)
         if gone or document is None:
             self.column.addWidget(labels.warning(f"{gone}. {known}"))
             find = QPushButton("Find the file…")
-            find.setToolTip("Choose the file that stands for it: it is copied in, and the takes follow")
+            find.setToolTip("Choose the file that replaces it. It is copied into the project, and takes follow.")
             find.clicked.connect(lambda: self.file_wanted.emit(file))
             self.column.addWidget(find)
             return
@@ -55,7 +59,7 @@ class SourcePage(StepPanel):
         self.column.addWidget(Folding("What the import found", "import", facts))
         entry = takes.source_entry(session, file)
         facing = styled(QComboBox(), accessibleName="Facing in the file")
-        facing.addItem("as guessed", "")
+        facing.addItem("detected", "")
         for name in FACINGS:
             facing.addItem(name, name)
         facing.setCurrentIndex(max(0, facing.findData(entry.facing if entry is not None else "")))
@@ -63,7 +67,7 @@ class SourcePage(StepPanel):
         self._row("Faces, in the file", facing)
         if not FORMATS[document.format].declares_unit:
             unit = styled(QComboBox(), accessibleName="Unit of the file")
-            unit.addItem("as guessed", None)
+            unit.addItem("detected", None)
             for name, scale in UNITS.items():
                 unit.addItem(name, scale)
             if entry is not None and entry.unit is not None:

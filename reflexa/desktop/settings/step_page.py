@@ -40,7 +40,7 @@ class StepPage(StepPanel):
             self.column.addWidget(Folding("More", f"more of {step.kind}", inner))
         if kind.weighed:
             section = MaskSection(session)
-            self.reach = Folding("How much, where", "mask", section)
+            self.reach = Folding("Weight and mask", "mask", section)
             self.column.addWidget(self.reach)
             self._refreshers.append(section.refresh)
         keep_narrow(self)

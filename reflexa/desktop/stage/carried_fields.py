@@ -19,13 +19,13 @@ class CarriedFields(PropFields):
 
     def __init__(self, session: Session, prop: Prop) -> None:
         super().__init__(session)
-        self.column.addWidget(labels.section("Is carried by"))
+        self.column.addWidget(labels.section("Attached to"))
         for i, hold in enumerate(prop.holds):
             self._add_row(i, hold)
         clip = session.computed.shown
-        self.joint = styled(QComboBox(), accessibleName="Carried by")
-        self.begin = styled(QComboBox(), accessibleName="Carried from")
-        self.end = styled(QComboBox(), accessibleName="Carried to")
+        self.joint = styled(QComboBox(), accessibleName="Attached to")
+        self.begin = styled(QComboBox(), accessibleName="Attached from")
+        self.end = styled(QComboBox(), accessibleName="Attached to frame")
         self._fill_joints()
         self.begin.addItem("this frame", None)
         self.end.addItem("the end", "")
@@ -39,8 +39,8 @@ class CarriedFields(PropFields):
             box.setMinimumContentsLength(6)
             rows.addRow(title, box)
         self.column.addLayout(rows)
-        add = QPushButton("Let it be carried")
-        add.setToolTip("It goes with the joint between the two, and stays where it is let go")
+        add = QPushButton("Attach")
+        add.setToolTip("The prop follows the joint in this span, then stays where it is released")
         add.clicked.connect(self._add)
         self.column.addWidget(add)
 
@@ -48,7 +48,7 @@ class CarriedFields(PropFields):
         row = QHBoxLayout()
         end = f"to {hold.end}" if hold.end != "" else "to the end"
         row.addWidget(labels.text(f"{hold.joint}, from {hold.begin} {end}"), 1)
-        away = away_button(f"Remove carrying {index + 1}", "It is no longer carried then")
+        away = away_button(f"Remove attachment {index + 1}", "Detach it")
         away.clicked.connect(lambda: self._remove(index))
         row.addWidget(away)
         self.column.addLayout(row)
@@ -65,7 +65,7 @@ class CarriedFields(PropFields):
 
     def _remove(self, index: int) -> None:
         if self.prop is not None:
-            self.set("carry it no longer", holds=without(self.prop.holds, index))
+            self.set("detach the prop", holds=without(self.prop.holds, index))
 
     def _add(self) -> None:
         prop, frame, joint = self.prop, self.session.player.frame, self.joint.currentData()
@@ -75,4 +75,4 @@ class CarriedFields(PropFields):
         hold = Carrying(joint, frame if begin is None else begin, frame if end is None else end)
         if isinstance(hold.begin, int) and isinstance(hold.end, int) and hold.end <= hold.begin:
             hold = replace(hold, end="")
-        self.set("let it be carried", holds=(*prop.holds, hold))
+        self.set("attach the prop", holds=(*prop.holds, hold))

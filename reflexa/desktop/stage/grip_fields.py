@@ -17,8 +17,8 @@ from reflexa.session import Session
 from reflexa.stage import Grip, Prop
 
 _FIELDS = (
-    ("place", "m", "In the prop's own axes, from the middle of its base"),
-    ("turn", "°", "How a hand that goes to it lies"),
+    ("place", "m", "In the prop's own axes, measured from the middle of its base"),
+    ("turn", "°", "How a hand lies on it"),
 )
 
 
@@ -31,7 +31,7 @@ class GripFields(PropFields):
         for i, grip in enumerate(prop.grips):
             self._add_rows(i, grip)
         add = QPushButton("Add a grip")
-        add.setToolTip("A named place on the prop that a goal can go to; it begins at the top")
+        add.setToolTip("A named place on the prop that can be an IK target. It starts at the top.")
         add.clicked.connect(self._add)
         self.column.addWidget(add)
 
@@ -80,7 +80,7 @@ class GripFields(PropFields):
             return
         new = replace(prop.grips[index], **changes)
         if not new.name or new.name in {g.name for g in without(prop.grips, index)}:
-            self.session.said.emit("A grip needs a name of its own.")
+            self.session.said.emit("A grip needs a unique name.")
             self.session.selection.changed.emit()  # the field shows the old name again
             return
         self.set("change a grip", f"grip {index}", grips=(*prop.grips[:index], new, *prop.grips[index + 1 :]))

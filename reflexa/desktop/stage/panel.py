@@ -52,8 +52,8 @@ class StagePanel(QWidget):
         self.list.itemSelectionChanged.connect(self._picked)
         column.addWidget(self.list)
         self.empty = labels.quiet(
-            "Nothing stands on the stage. Put in what the feet stand on and the hands hold: feet are planted on it, goals go "
-            "to its grips. It is never exported with the clip."
+            "The stage is empty. Add what feet stand on and hands hold: feet are locked to it, and hands can "
+            "reach its grips. It is never exported with the clip."
         )
         column.addWidget(self.empty)
         self._area = QScrollArea()
@@ -70,7 +70,7 @@ class StagePanel(QWidget):
 
     def _buttons(self) -> QHBoxLayout:
         row = QHBoxLayout()
-        self.put = QPushButton("Put in a prop")
+        self.put = QPushButton("Add a prop")
         menu = QMenu(self)
         for name, make in PRESETS.items():
             menu.addAction(name.capitalize(), partial(self._put, make))
@@ -79,7 +79,7 @@ class StagePanel(QWidget):
         files = QMenu(self)
         files.addAction("Add from a file…", self.open_dialog)
         files.addAction("Save the stage as a file…", self.save_dialog)
-        takes = files.addMenu("Take over the stage of")
+        takes = files.addMenu("Copy the stage of")
         takes.aboutToShow.connect(lambda: self._fill_takes(takes))
         self.file.setMenu(files)
         row.addWidget(self.put, 1)
@@ -158,7 +158,7 @@ class StagePanel(QWidget):
         menu.clear()
         takes = [t for t in self.session.project.takes if t.stage.props and t.name != self.session.selection.take]
         for take in takes:
-            label = f"take over the stage of {take.name}"
+            label = f"copy the stage of {take.name}"
             menu.addAction(take.name, partial(props.edit_stage, self.session, label, take.stage))
         if not takes:
             menu.addAction("No other take has a stage").setEnabled(False)

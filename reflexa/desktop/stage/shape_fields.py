@@ -37,9 +37,9 @@ class ShapeFields(PropFields):
         about = {"title": "Place", "unit": "m", "help": "The middle of its base", "least": -1e6, "most": 1e6}
         rows.addRow(f"Place{keyed} (m)", self.numbers(about, lambda: self.now()[0], self._set_place))
         about = {"title": "Turn", "unit": "°", "help": "About y, then x, then z", "least": -1e6, "most": 1e6}
-        rows.addRow(f"Turn{keyed} (°)", self.numbers(about, lambda: self.now()[1], self._set_turn))
+        rows.addRow(f"Rotation{keyed} (°)", self.numbers(about, lambda: self.now()[1], self._set_turn))
         surface = QCheckBox("Feet may stand on it")
-        surface.clicked.connect(lambda on: self.set("make it a surface" if on else "make it no surface", surface=on))
+        surface.clicked.connect(lambda on: self.set("make it a surface" if on else "make it not a surface", surface=on))
         self.shows(lambda now: surface.setChecked(now.surface))
         rows.addRow(surface)
         self.column.addLayout(rows)
@@ -68,19 +68,17 @@ class KeyFields(PropFields):
         said.setVisible(bool(prop.keys))
 
         def show(now: Prop) -> None:
-            said.setText(f"Keys at frames {', '.join(str(k.frame) for k in now.keys)}; even between.")
+            said.setText(f"Keys at frames {', '.join(str(k.frame) for k in now.keys)}, linear in between.")
 
         self.shows(show)
         self.column.addWidget(said)
         row = QHBoxLayout()
-        key = QPushButton("Key it here")
-        key.setToolTip(
-            "From now on its place and turn are those of its keys; move it at another frame to key it there too"
-        )
+        key = QPushButton("Set key")
+        key.setToolTip("Its place and rotation follow its keys. Move it at another frame to set a key there.")
         key.clicked.connect(self._key)
         row.addWidget(key)
         clear = QPushButton("No keys")
-        clear.setToolTip("It stays where it is at this frame" if prop.keys else "It has no keys")
+        clear.setToolTip("Removes its keys. It stays where it is at this frame." if prop.keys else "It has no keys")
         clear.setEnabled(bool(prop.keys))
         clear.clicked.connect(self._no_keys)
         row.addWidget(clear)

@@ -28,9 +28,9 @@ class View:
 
 
 VIEWS: dict[str, View] = {
-    "turn": View("Turn, keyed", "°", True, "rotate"),
-    "move": View("Move, keyed", "cm", True, "move", 0.01, 3),
-    "place": View("Place in the world", "cm", False),
+    "turn": View("Rotation keys", "°", True, "rotate"),
+    "move": View("Move keys", "cm", True, "move", 0.01, 3),
+    "place": View("Position in the world", "cm", False),
     "angles": View("Angles to the parent", "°", False),
 }
 

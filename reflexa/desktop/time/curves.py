@@ -139,7 +139,7 @@ class CurveView(Lanes):
             return "Pick a joint to see its curves."
         if self.view.keyed:
             if session.layer is None:
-                return "Select a correction to see what it changes, or look at the result's curves."
+                return "Select a correction to see its keys, or choose the curves of the result."
             return f"{session.selection.joint} has no keys in this correction yet."
         return "There is nothing to show yet."
 

@@ -64,7 +64,7 @@ class EnvelopeLane(PointsByHand, Lanes):
             p.setPen(t.colour("quiet"))
             p.drawText(
                 QRectF(left + 8, 16, self.width() - left - 16, 20), Qt.AlignmentFlag.AlignRight,
-                "Full weight all the time · double-click to add a point",
+                "Full weight · double-click to add a point",
             )  # fmt: skip
 
     def paint_over(self, p: QPainter) -> None:

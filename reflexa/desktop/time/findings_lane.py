@@ -90,7 +90,7 @@ class FindingsLane(QWidget):
         self.setCursor(Qt.CursorShape.PointingHandCursor if f is not None else Qt.CursorShape.ArrowCursor)
         by = findings.name_of(self.session, f.step) if f is not None else ""
         said = f"{f.text}, frames {f.frames[0]} to {f.frames[1]}" if f is not None else ""
-        self.setToolTip(f"{said}; brought in by {by}" if by else said)
+        self.setToolTip(f"{said}; caused by {by}" if by else said)
 
     def mousePressEvent(self, event: QMouseEvent) -> None:
         f = self.at(event.position().x())

@@ -109,10 +109,10 @@ class KeySheet(Lanes):
         if session.step is None:
             return "Select a step to see its envelope and keys here." if session.take is not None else ""
         if session.layer is not None:
-            return "No keys yet: pick a joint in the picture and pull one of its hoops, or type degrees on the right."
+            return "No keys yet: pick a joint in the picture and drag one of its hoops, or type degrees on the right."
         kind = session.kind
         whole = kind is not None and not kind.weighed
-        return f"{session.step.name} takes the whole clip over: it has no envelope and no keys." if whole else ""
+        return f"{session.step.name} acts on the whole clip: it has no envelope and no keys." if whole else ""
 
     def _paint_row(self, p: QPainter, y: float, row: Row) -> None:
         t, left, group = theme.current(), self.left, row.track is None

@@ -113,15 +113,15 @@ class MeasuresView(QWidget):
             self.choice.addItem(f"{m.title} ({m.unit})", m.id)
         self.choice.activated.connect(lambda _i: self.refresh())
         self.keep = styled(
-            QToolButton(), text="Keep", toolTip="Keep this curve while another joint or measure is looked at"
+            QToolButton(), text="Keep", toolTip="Keep this curve while you look at another joint or measure"
         )
         self.keep.clicked.connect(self._keep)
-        self.clear = styled(QToolButton(), text="Clear", toolTip="Keep none of the curves any longer")
+        self.clear = styled(QToolButton(), text="Clear", toolTip="Remove all kept curves")
         self.clear.clicked.connect(self._clear)
         self.whose = {name: styled(QCheckBox(name), checked=name != "Other") for name in _WHOSE}
         for box in self.whose.values():
             box.toggled.connect(lambda _on: self.refresh())
-        self.whose["Other"].setToolTip("The take that is compared with, where one is")
+        self.whose["Other"].setToolTip("The take to compare with, if there is one")
         self.save = styled(QToolButton(), text="Export", toolTip="The curves as a table or a drawing")
         menu = QMenu(self.save)
         for suffix, what in ((".csv", "Table (CSV)…"), (".svg", "Drawing (SVG)…"), (".png", "Picture (PNG)…")):

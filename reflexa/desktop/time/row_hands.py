@@ -100,7 +100,7 @@ class RowHands:
             menu.addAction(f"Hide {row.name}", partial(self.hide, row))
             menu.addAction("Hide all others", partial(self.hide_others, row))
             menu.addSeparator()
-        only: QAction = menu.addAction("Only what is selected")
+        only: QAction = menu.addAction("Show only selected rows")
         only.setCheckable(True)
         only.setChecked(self.view.only_selected)
         only.toggled.connect(self.only_selected)

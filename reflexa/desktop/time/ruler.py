@@ -243,7 +243,7 @@ class Ruler(Lanes):
             menu.addAction("Copy the events", lambda: clipboard.setText(events.as_text(session)))
         menu.addAction("Paste events", lambda: events.paste(session, clipboard.text()))
         menu.addSeparator()
-        menu.addAction("Begin the range here", partial(line.set_range, session, first=frame))
+        menu.addAction("Start the range here", partial(line.set_range, session, first=frame))
         menu.addAction("End the range here", partial(line.set_range, session, last=frame))
         menus.show(menu, event.globalPos())
 

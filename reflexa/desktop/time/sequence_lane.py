@@ -134,8 +134,8 @@ class SequenceLane(Lanes):
         for text, on, other in (
             ("Reversed", s.reversed, replace(s, reversed=not s.reversed)),
             ("Mirrored", s.mirrored, replace(s, mirrored=not s.mirrored)),
-            ("Stays in its own place", s.in_place, replace(s, in_place=not s.in_place)),
-            ("In step with the one before", not s.out_of_step, replace(s, out_of_step=not s.out_of_step)),
+            ("Keep its own place", s.in_place, replace(s, in_place=not s.in_place)),
+            ("Match phase with the previous segment", not s.out_of_step, replace(s, out_of_step=not s.out_of_step)),
         ):
             entry = menu.addAction(text, partial(sequence.change, session, at, other))
             entry.setCheckable(True)
@@ -144,18 +144,18 @@ class SequenceLane(Lanes):
         menu.addSeparator()
         # What a first, last or only segment cannot do is not offered.
         if at > 0:
-            menu.addAction("Best frames for the seam before it", partial(sequence.best, session, at))
+            menu.addAction("Find the best frames for the seam before it", partial(sequence.best, session, at))
             menu.addAction("Earlier", partial(sequence.move, session, at, at - 1))
         if at < len(given) - 1:
             menu.addAction("Later", partial(sequence.move, session, at, at + 1))
-        menu.addAction("Once more", partial(sequence.again, session, at))
+        menu.addAction("Repeat segment", partial(sequence.again, session, at))
         if len(given) > 1:
             menu.addAction(theme.icon("delete"), "Remove", partial(sequence.remove, session, at))
         menus.show(menu, e.globalPos())
 
     def _ask_speed(self, at: int) -> None:
         s = sequence.segments(self.session)[at]
-        value, good = QInputDialog.getDouble(self, "Speed", "So many times as fast", s.speed, 0.01, 100.0, 2)
+        value, good = QInputDialog.getDouble(self, "Speed", "Speed factor", s.speed, 0.01, 100.0, 2)
         if good:
             sequence.change(self.session, at, replace(s, speed=value), "")
 

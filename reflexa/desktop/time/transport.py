@@ -26,9 +26,9 @@ class Transport(QWidget):
             ("first", "To the start of the range (Home)", lambda: player.set_frame(session.computed.range[0])),
             ("previous", "One frame back (Left)", lambda: player.set_frame(player.frame - 1)),
             ("play", "Play or pause (Space)", player.toggle),
-            ("next", "One frame on (Right)", lambda: player.set_frame(player.frame + 1)),
+            ("next", "One frame forward (Right)", lambda: player.set_frame(player.frame + 1)),
             ("last", "To the end of the range (End)", lambda: player.set_frame(session.computed.range[1])),
-            ("loop", "Play the range over and over", self._toggle_loop),
+            ("loop", "Loop playback", self._toggle_loop),
         ):
             button = styled(QToolButton(), toolTip=tip, accessibleName=tip)
             button.setIconSize(QSize(20, 20))

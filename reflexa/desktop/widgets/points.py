@@ -10,8 +10,8 @@ from reflexa.desktop.widgets.own_keys import ARROWS, OwnKeys
 
 Point = tuple[float, float]
 HOW = (
-    "Drag a point, or step it with the arrow keys; double-click puts one in, or takes one out.\n"
-    "Without a mouse: Page Up and Page Down choose one, Insert puts one in, Delete takes it out"
+    "Drag a point, or move it with the arrow keys. Double-click adds or removes a point.\nKeyboard: Page Up and "
+    "Page Down select, Insert adds, Delete removes"
 )
 _STEPS = {Qt.Key.Key_Left: (-1, 0), Qt.Key.Key_Right: (1, 0), Qt.Key.Key_Up: (0, 1), Qt.Key.Key_Down: (0, -1)}
 _NEAR = 13.0

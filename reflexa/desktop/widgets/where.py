@@ -17,7 +17,7 @@ def ask_where(parent: QWidget, title: str, name: str, suffix: str) -> Path | Non
     if not chosen or chosen.lower().endswith(suffix):
         return Path(chosen) if chosen else None
     path = Path(chosen + suffix)  # of which the dialog knows nothing
-    text = f"{path.name} is there already. Write over it?"
-    if path.exists() and boxes.answer(boxes.box(boxes.QUESTION, title, text, parent), "Write over it", "Cancel") != 0:
+    text = f"{path.name} exists already. Overwrite it?"
+    if path.exists() and boxes.answer(boxes.box(boxes.QUESTION, title, text, parent), "Overwrite", "Cancel") != 0:
         return None
     return path

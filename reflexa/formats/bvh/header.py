@@ -60,38 +60,38 @@ def parse_header(text: str, path: Path) -> tuple[list[BvhJoint], list[str]]:
                 if key == "ROOT" and joints:
                     raise fail(
                         f"has a second root, {' '.join(words[1:])!r}",
-                        "Split the file into one figure each; one root is read.",
+                        "Split the file into one file per figure: only one root can be read.",
                     )
                 if key == "JOINT" and not open_blocks:
-                    raise fail("a JOINT stands outside the hierarchy")
+                    raise fail("a JOINT is outside the hierarchy")
                 if len(joints) >= MOST_JOINTS:
-                    raise fail(f"has more than the {MOST_JOINTS:,} joints that are read")
+                    raise fail(f"has more than {MOST_JOINTS:,} joints, the most that can be read")
                 parent = open_blocks[-1] if open_blocks else -1
                 if parent < -1 or (parent == -1 and open_blocks):
-                    warnings.append(f"Line {number}: a joint inside an End Site hangs on the joint above it.")
+                    warnings.append(f"Line {number}: a joint inside an End Site is attached to the joint above it.")
                     parent = -1 - parent
                 joints.append(BvhJoint(" ".join(words[1:]) or f"joint {len(joints)}", parent))
                 pending = len(joints) - 1
             elif key == "END":
                 if not open_blocks:
-                    raise fail("an End Site stands outside the hierarchy")
+                    raise fail("an End Site is outside the hierarchy")
                 owner = open_blocks[-1]
                 if owner < 0:
-                    warnings.append(f"Line {number}: an End Site inside an End Site is left out.")
+                    warnings.append(f"Line {number}: an End Site inside an End Site is ignored.")
                     owner = -1 - owner
                 pending = -1 - owner
             elif key == "{":
                 if pending is None:
-                    raise fail("an opening brace that belongs to nothing")
+                    raise fail("an opening brace without a joint")
                 open_blocks.append(pending)
                 pending = None
             elif key == "}":
                 if not open_blocks:
-                    raise fail("a closing brace too many")
+                    raise fail("one closing brace too many")
                 open_blocks.pop()
             elif key == "OFFSET":
                 if not open_blocks:
-                    raise fail("an OFFSET stands outside the hierarchy")
+                    raise fail("an OFFSET is outside the hierarchy")
                 try:
                     x, y, z = (float(w) for w in words[1:4])
                 except ValueError:
@@ -105,7 +105,7 @@ def parse_header(text: str, path: Path) -> tuple[list[BvhJoint], list[str]]:
                     joints[-1 - block].tip = (x, y, z)
             elif key == "CHANNELS":
                 if not open_blocks or open_blocks[-1] < 0:
-                    raise fail("CHANNELS stand outside a joint")
+                    raise fail("CHANNELS are outside a joint")
                 joint = joints[open_blocks[-1]]
                 if joint.channels:
                     raise fail(f"{joint.name!r} has its CHANNELS twice")
@@ -120,7 +120,7 @@ def parse_header(text: str, path: Path) -> tuple[list[BvhJoint], list[str]]:
                 joint.columns = {c: column + i for i, c in enumerate(named)}
                 column += len(named)
             else:
-                raise fail(f"{words[0][:40]!r} means nothing here")
+                raise fail(f"{words[0][:40]!r} is unexpected here")
     if not joints:
         raise fail("no joint in the hierarchy", "Is it a BVH file?")
     if open_blocks:

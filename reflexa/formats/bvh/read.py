@@ -118,7 +118,7 @@ def _split(data: bytes, path: Path) -> tuple[str, int, int, str]:
     try:
         claimed = int(float(count.group(1)))
     except (ValueError, OverflowError):
-        raise ReadError(f"Frames: {count.group(1)[:40]!r} is no number", path, f"line {line + 1}") from None
+        raise ReadError(f"Frames: {count.group(1)[:40]!r} is not a number", path, f"line {line + 1}") from None
     return text, time.end(), claimed, time.group(1).decode("latin-1")
 
 
@@ -139,16 +139,16 @@ def _rows(motion: _Motion, joints: list[BvhJoint], path: Path, warnings: list[st
         raise ReadError("no joint has any channel", path, "HIERARCHY")
     count, rest = divmod(len(values), width)
     if rest:
-        warnings.append(f"The last frame has {rest} of {width} values and is left out: the file may be cut off.")
+        warnings.append(f"The last frame has {rest} of {width} values and is ignored: the file may be cut off.")
     if count == 0:
-        raise ReadError("holds no whole frame of motion", path, "MOTION", "The file may be cut off.")
+        raise ReadError("contains no complete frame of motion", path, "MOTION", "The file may be cut off.")
     if count > _FEW * max(claimed, 1) and count * len(joints) > _MANY:
         raise ReadError(
-            f"says {counted(claimed, 'frame')} and holds numbers for {count:,} of {width} channels", path, "MOTION",
+            f"declares {counted(claimed, 'frame')} and contains numbers for {count:,} of {width} channels", path, "MOTION",
             "Channels may be missing in its hierarchy.",
         )  # fmt: skip
     if count != claimed:
-        warnings.append(f"The file says {counted(claimed, 'frame')} and holds {count}.")
+        warnings.append(f"The file declares {counted(claimed, 'frame')} and contains {count}.")
     rows = values[: count * width].reshape(count, width)
     if not (rows.max() < 1e9 and rows.min() > -1e9):  # nor is one no number at all
         bad = np.argwhere(~(np.abs(rows) < 1e9))
@@ -165,7 +165,7 @@ def _rate(frame_time: str, warnings: list[str]) -> float:
     except ValueError:
         seconds = 0.0
     if not 1e-5 <= seconds <= 1e3:
-        warnings.append(f"A frame time of {frame_time!r} is not usable: 30 frames a second are taken.")
+        warnings.append(f"A frame time of {frame_time!r} cannot be used: 30 frames per second are assumed.")
         return 30.0
     return imported.settle_rate(1 / seconds)
 

@@ -30,7 +30,7 @@ def _beside(path: Path, data: bytes) -> list[str]:
         entries = [*json.get("buffers", []), *json.get("images", [])]
         named = [e.get("uri", "") for e in entries]
     except (msgspec.DecodeError, AttributeError, TypeError):
-        raise ReadError("is no glTF text", path) from None
+        raise ReadError("is not glTF text", path) from None
     return [u for u in named if isinstance(u, str) and u and not u.startswith("data:")]
 
 

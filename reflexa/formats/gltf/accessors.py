@@ -86,7 +86,7 @@ def read(file: GltfFile, index: Any, place: str, kind: str | None = None) -> NDA
         start = _whole(accessor.get("byteOffset", 0), file, where)
         values = _view(file, accessor["bufferView"], where, start, _Numbers(count, width, dtype))
     elif count > _MOST_UNBACKED:
-        raise ReadError(f"claims {count:,} elements with no data behind them", file.path, where)
+        raise ReadError(f"declares {count:,} elements without data", file.path, where)
     else:
         values = np.zeros((count, width), dtype)
     if "sparse" in accessor:

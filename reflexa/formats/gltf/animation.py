@@ -153,7 +153,8 @@ def decode(file: GltfFile, planned: Planned, skeleton: Skeleton, warnings: list[
             had = curves.setdefault(shape, Track(shape, curve))
             if np.abs(had.values - curve).max() > 1e-6:
                 warnings.append(
-                    f"{planned.name!r} moves the shape {shape!r} of two meshes apart: that of the first is taken."
+                    f"{planned.name!r} animates the shape {shape!r} of two meshes differently: that of the first "
+                    "is used."
                 )
     others = ((node, read(which, _WIDTHS[path])[1]) for node, path, which in planned.others)
     lost = dict.fromkeys(node for node, values in others if np.ptp(values, axis=0).max() > _MOVES)
@@ -285,9 +286,11 @@ def _grid(
             rate = choices[0]
         else:
             rate = 60.0 if float(steps.min()) < 1 / 40 else 30.0
-            warnings.append(f"The keys of {name!r} lie on no common frame rate: sampled at {rate:g} frames a second.")
+            warnings.append(
+                f"The keys of {name!r} do not fit a common frame rate: sampled at {rate:g} frames per second."
+            )
     if start > 1e-6:
-        warnings.append(f"The keys of {name!r} begin at {start:.3f} s: the clip begins there.")
+        warnings.append(f"The keys of {name!r} start at {start:.3f} s: the clip starts there.")
     frames = length * rate
     if not frames < min(_MOST_FRAMES, 2000 + 1000 * len(times)):
         raise ReadError(

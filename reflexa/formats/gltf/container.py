@@ -65,7 +65,7 @@ def load(path: Path) -> GltfFile:
         raise ReadError("has no asset object", path, advice="Is it a glTF 2.0 file?")
     version = str(json["asset"].get("version", ""))
     if not version.startswith("2."):
-        raise ReadError(f"is glTF version {version or 'unknown'}; version 2 is read", path, "asset")
+        raise ReadError(f"is glTF version {version or 'unknown'}; only version 2 can be read", path, "asset")
     shape.check(json, path)
     file = GltfFile(path, json, ())
     buffers = tuple(_buffer(path, i, b, binary) for i, b in enumerate(file.items("buffers")))
@@ -77,10 +77,10 @@ def _chunks(data: bytes, path: Path) -> tuple[bytes, bytes | None]:
         raise ReadError("is cut off inside the GLB header", path, f"byte {len(data)}")
     _, version, length = struct.unpack_from("<III", data)
     if version != 2:
-        raise ReadError(f"is GLB version {version}; version 2 is read", path, "byte 4")
+        raise ReadError(f"is GLB version {version}; only version 2 can be read", path, "byte 4")
     if length > len(data):
         raise ReadError(
-            f"says it is {length:,} bytes long and has {len(data):,}",
+            f"declares {length:,} bytes and has {len(data):,}",
             path,
             "byte 8",
             "The file may be cut off.",
@@ -116,7 +116,7 @@ def _buffer(path: Path, index: int, buffer: Json, binary: bytes | None) -> bytes
     if not isinstance(length, int) or length < 0:
         raise ReadError("has no byteLength", path, place)
     if length > len(data):
-        raise ReadError(f"says it holds {length:,} bytes and holds {len(data):,}", path, place)
+        raise ReadError(f"declares {length:,} bytes and contains {len(data):,}", path, place)
     return data[:length]
 
 
@@ -135,11 +135,11 @@ def fetch(path: Path, uri: str, place: str) -> bytes:
         target = (folder / unquote(uri)).resolve()
         missing = not target.exists()
     except (OSError, ValueError) as e:
-        raise ReadError(f"names {uri[:60]!r}, which can be no file: {os_message(e)}", path, place) from None
+        raise ReadError(f"refers to {uri[:60]!r}, which cannot be a file: {os_message(e)}", path, place) from None
     if ":" in uri.split("/")[0] or not target.is_relative_to(folder):
-        raise ReadError(f"names {uri!r}, which lies outside the file's folder", path, place)
+        raise ReadError(f"refers to {uri!r}, which lies outside the folder of the file", path, place)
     if missing:
-        raise ReadError(f"needs the file {uri!r}, which is missing", path, place, "Put it beside the glTF file.")
+        raise ReadError(f"needs the file {uri!r}, which is missing", path, place, "Put it next to the glTF file.")
     return read_bytes(target)
 
 

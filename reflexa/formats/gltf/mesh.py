@@ -52,7 +52,7 @@ def _corners(file: GltfFile, primitive: Json, place: str) -> Array:
         return np.empty((0, 3, 3))
     if "bufferView" not in accessors.item(file, "accessors", attributes["POSITION"], place):
         raise ReadError(
-            "is compressed in a way that is not read", file.path, place, "Save the mesh without compression."
+            "uses a compression that cannot be read", file.path, place, "Save the mesh without compression."
         )
     positions = accessors.read(file, attributes["POSITION"], place, "VEC3").astype(np.float64)
     return np.asarray(positions[triangle_indices(file, primitive, len(positions), place)])

@@ -47,8 +47,9 @@ _MOST_BYTES, _MOST_TIMES, _A_JOINT = 128 << 20, 500, 7 * 8
 
 def _too_many(file: GltfFile, count: int, size: int, at: int) -> ReadError:
     return ReadError(
-        f"holds {count} animations that come to more than {size >> 20} MiB, and has {len(file.buffers[0]) >> 10} KiB of data",
-        file.path, f"animations[{at}]", "Do many share their keys? Put them into files of their own.",
+        f"contains {count} animations that would need more than {size >> 20} MiB, from "
+        f"{len(file.buffers[0]) >> 10} KiB of data",
+        file.path, f"animations[{at}]", "Do many share their keys? Save them in separate files.",
     )  # fmt: skip
 
 
@@ -60,7 +61,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     if required and isinstance(required, list):
         known = {"KHR_mesh_quantization", "KHR_texture_transform", "KHR_materials_unlit"}
         for name in sorted({str(r) for r in required} - known):
-            warnings.append(f"The file requires the extension {name}, which is not read: its mesh may be missing.")
+            warnings.append(f"The file requires the extension {name}, which is not supported: its mesh may be missing.")
     nodes = file.items("nodes")
     parents = parents_of(file, nodes)
     local = local_transforms(file, nodes, warnings)
@@ -78,12 +79,12 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     meshes = read_meshes(file, index, frame.scale, warnings)
     missing = [str(i["uri"]) for i in file.items("images") if not is_there(path, i.get("uri"))]
     if missing:
-        warnings.append(f"Images are missing beside the file: {listed(missing)}. Their addresses are kept.")
+        warnings.append(f"Image files are missing: {listed(missing)}. Their paths are kept.")
     rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
 
     together, apart = as_clips(file, file.items("animations")), len(file.items("animations"))
     if len(together) < apart:
-        warnings.append(f"{apart} animations of one node each, over the same time, are one clip.")
+        warnings.append(f"{apart} animations of one node each, over the same time, were combined into one clip.")
         file.put("animations", together)
     planned = _planned(file, Moved(raw, index, morphs_of(file)), apart, warnings)
     starts = {name: p.start for name, (_, p) in planned.items()}
@@ -176,7 +177,7 @@ def local_transforms(file: GltfFile, nodes: list[Json], warnings: list[str]) -> 
             m = np.array(_numbers(file, node["matrix"], 16, f"nodes[{i}].matrix")).reshape(4, 4).T
             q[i], t[i], s[i], sheared = decomposed(m)
             if sheared:
-                warnings.append(f"The matrix of {node.get('name', f'nodes[{i}]')!r} shears: the shear is left out.")
+                warnings.append(f"The matrix of {node.get('name', f'nodes[{i}]')!r} shears: the shear is ignored.")
         if "rotation" in node:
             r = _numbers(file, node["rotation"], 4, f"nodes[{i}].rotation")
             if abs(float(np.linalg.norm(r)) - 1) > 1e-3:
@@ -216,7 +217,7 @@ def _choose_joints(file: GltfFile, nodes: list[Json], parents: list[int]) -> lis
     if not wanted:
         wanted = {i for i, n in enumerate(nodes) if "mesh" not in n and "camera" not in n}
     if not wanted:
-        raise ReadError("holds no skin, no animation and no bare nodes: no skeleton", file.path, "nodes")
+        raise ReadError("contains no skin, no animation and no plain nodes: no skeleton", file.path, "nodes")
     order = _parents_first(nodes, parents)
     # The topmost wanted (or moved) node on the way up from each node, -1 where there is none.
     top = [-1] * len(nodes)
@@ -236,7 +237,7 @@ def _choose_joints(file: GltfFile, nodes: list[Json], parents: list[int]) -> lis
         node = stack.pop()
         out.append(node)
         if len(out) > MOST_JOINTS:
-            raise ReadError(f"has more than the {MOST_JOINTS:,} joints that are read", file.path, "nodes")
+            raise ReadError(f"has more than {MOST_JOINTS:,} joints, the most that can be read", file.path, "nodes")
         # A skinned mesh, camera or light below the root is no joint, unless a joint hangs on it.
         stack.extend(
             c for c in reversed(nodes[node].get("children", [])) if holds[c] or not ({"skin", "camera"} & set(nodes[c]))
@@ -270,7 +271,7 @@ def _names(nodes: list[Json], joints: list[int], warnings: list[str]) -> list[st
     out = told_apart((name or f"node {node}" for name, node in zip(given, joints, strict=True)), "joints", warnings)
     unnamed = given.count("")
     if unnamed:
-        warnings.append(f"{counted(unnamed, 'joint')} without a name, called after the number.")
+        warnings.append(f"{counted(unnamed, 'joint')} without a name, named by number.")
     return out
 
 
@@ -295,7 +296,7 @@ def _frame(raw: Skeleton, nodes: _Nodes, joints: list[int], options: ReadOptions
             node_scale = local[2][node]
             uniform = float(np.mean(node_scale))
             if np.ptp(node_scale) > 1e-6 * abs(uniform):
-                warnings.append(f"The parent node {_label(nodes.json, node)} scales unevenly: its mean scale is taken.")
+                warnings.append(f"The parent node {_label(nodes.json, node)} scales unevenly: its mean scale is used.")
             t = local[1][node] + quat.rotate(local[0][node], uniform * t)
             q, s = quat.multiply(local[0][node], q), uniform * s
             if np.abs(t).max() > 0 or quat.angle(local[0][node]) > 1e-9 or abs(uniform - 1) > 1e-9:

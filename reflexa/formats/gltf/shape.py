@@ -79,6 +79,4 @@ def _fits(value: Any, kind: str) -> bool:
 
 def _wrong(value: Any, wanted: str, path: Path, place: str) -> ReadError:
     said = repr(value)
-    return ReadError(
-        f"is {said if len(said) < 40 else said[:37] + '…'}, where {wanted} belongs", path, place or "the file"
-    )
+    return ReadError(f"is {said if len(said) < 40 else said[:37] + '…'} instead of {wanted}", path, place or "the file")

@@ -61,7 +61,7 @@ def _primitive(file: GltfFile, primitive: Json, place: str, bound: _Bound, warni
     if primitive.get("mode", 4) != 4 or "POSITION" not in attributes:
         return None
     if "bufferView" not in accessors.item(file, "accessors", attributes["POSITION"], place):
-        warnings.append(f"{place} is compressed in a way that is not read: the figure is shown without it.")
+        warnings.append(f"{place} uses a compression that cannot be read: the figure is shown without it.")
         return None
     positions = accessors.read(file, attributes["POSITION"], place, "VEC3").astype(np.float64)
     n = len(positions)

@@ -58,7 +58,7 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
     file = layout.file
     if "EXT_meshopt_compression" in file.json.get("extensionsUsed", []):
         raise WriteError(
-            "its buffers are compressed and cannot be taken apart",
+            "its buffers are compressed and cannot be split",
             file.path,
             advice="Export with --frame clean.",
         )

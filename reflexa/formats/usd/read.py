@@ -87,7 +87,7 @@ def read_here(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         first = str(e).strip().splitlines()[-1].strip().lower()
         raise ReadError(f"is damaged ({first[:160]})", path) from None
     except (RuntimeError, ValueError, OverflowError, FloatingPointError) as e:
-        raise ReadError(f"holds what makes no sense ({str(e).splitlines()[0][:160]})", path) from None
+        raise ReadError(f"contains invalid data ({str(e).splitlines()[0][:160]})", path) from None
 
 
 # The hook is the whole process's: one read at a time may put its own in, or one would leave another's behind.
@@ -121,7 +121,7 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
     warnings: list[str] = []
     prims = [p for p in stage.Traverse() if p.IsA(pxr.UsdSkel.Skeleton)]
     if not prims:
-        raise ReadError("holds no UsdSkel skeleton", path)
+        raise ReadError("contains no UsdSkel skeleton", path)
     if len(prims) > 1:
         warnings.append(f"The file has {len(prims)} skeletons: {prims[0].GetPath()} is read.")
     skel = pxr.UsdSkel.Skeleton(prims[0])
@@ -130,7 +130,7 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
     if not tokens:
         raise ReadError("has no joints", path, where)
     if len(tokens) > MOST_JOINTS:
-        raise ReadError(f"has {len(tokens)} joints, more than the {MOST_JOINTS} that are read", path, where)
+        raise ReadError(f"has {len(tokens)} joints; at most {MOST_JOINTS} can be read", path, where)
     raw, order = _skeleton(skel, tokens, path, where, warnings)
     frame = _frame(stage, prims[0], raw, options, warnings, pxr)
     skeleton = frames.convert_skeleton(frame, raw)
@@ -196,7 +196,7 @@ def _open(path: Path, pxr: Any) -> Any:
     usable(path)
     layer = pxr.Sdf.Layer.FindOrOpen(str(path))
     if layer is None:
-        raise ReadError("is no USD layer that can be opened", path)
+        raise ReadError("is not a USD layer that can be opened", path)
     layer.Reload()  # layers are kept by name: the file may have been written anew
     _layers(layer, path, pxr)
     return pxr.Usd.Stage.Open(layer)
@@ -205,7 +205,7 @@ def _open(path: Path, pxr: Any) -> Any:
 def _skeleton(skel: Any, tokens: list[str], path: Path, where: str, warnings: list[str]) -> tuple[Skeleton, list[int]]:
     """The raw skeleton in file units, and the order of the file's joints in it (parents first)."""
     if len(set(tokens)) < len(tokens):
-        raise ReadError("names a joint twice", path, f"{where}.joints")
+        raise ReadError("lists a joint twice", path, f"{where}.joints")
     index = {t: i for i, t in enumerate(tokens)}
     above = {t: index[p] for t in tokens if (p := _parent(t, index))}
     order = _parents_first([above.get(t, -1) for t in tokens])
@@ -216,7 +216,7 @@ def _skeleton(skel: Any, tokens: list[str], path: Path, where: str, warnings: li
         bind = _matrices(skel.GetBindTransformsAttr().Get(), len(tokens))
         if bind is None:
             raise ReadError("has neither rest nor bind transforms for its joints", path, where)
-        warnings.append("The skeleton has no rest transforms: its bind pose is taken for rest.")
+        warnings.append("The skeleton has no rest transforms: its bind pose is used as rest pose.")
         rest = np.array(
             [np.linalg.inv(bind[above[t]]) @ bind[i] if t in above else bind[i] for i, t in enumerate(tokens)]
         )
@@ -229,7 +229,7 @@ def _skeleton(skel: Any, tokens: list[str], path: Path, where: str, warnings: li
     )
     names = [given[i] for i in order]
     if len(set(names)) < len(names):
-        warnings.append("Joints share their last names: whole paths are used.")
+        warnings.append("Joints have the same names: full paths are used.")
         names = [tokens[i] for i in order]
     return Skeleton(tuple(names), parents, q, t, s if np.abs(s - 1).max() > 1e-6 else None), order
 
@@ -274,13 +274,13 @@ def _frame(
     world = pxr.UsdGeom.XformCache().GetLocalToWorldTransform(prim)
     q, t, s, _ = decomposed(np.array(world, dtype=np.float64).T)
     if np.ptp(s) > 1e-6 * abs(float(s.mean())):
-        warnings.append("The transforms above the skeleton scale unevenly: their mean scale is taken.")
+        warnings.append("The transforms above the skeleton scale unevenly: their mean scale is used.")
     if s.min() <= 0:
         raise ReadError("the transforms above the skeleton scale by zero or mirror", path, str(prim.GetPath()))
     told = options.unit
     unit = told if told is not None else float(pxr.UsdGeom.GetStageMetersPerUnit(stage))
     if not (np.isfinite(unit) and unit > 0):
-        raise ReadError(f"says {unit} metres per unit", path, "metersPerUnit")
+        raise ReadError(f"declares {unit} metres per unit", path, "metersPerUnit")
     up = str(pxr.UsdGeom.GetStageUpAxis(stage))
     lay = quat.about(0, -np.pi / 2) if up == "Z" else np.array(quat.IDENTITY)
     scale = float(s.mean()) * unit
@@ -343,7 +343,7 @@ def _motion(
                 raise ReadError(f"has {len(value)} values for {len(driven)} joints", path, str(attribute.GetPath()))
             out[f][to] = _plain(value, width)[take]
     if not all(np.isfinite(a).all() for a in (q, t, s)):
-        raise ReadError("holds values that are no numbers", path, str(prim.GetPath()))
+        raise ReadError("contains values that are not numbers", path, str(prim.GetPath()))
     moved = s if np.abs(s - 1).max() > 1e-4 else None
     tracks = read_tracks(animation, (start + f * codes / rate for f in range(count)), pxr)
     return quat.normalise(q), t, moved, (rate, start), ours, tracks, [t for t in driven if t not in index]

@@ -38,7 +38,7 @@ def ask(what: str, path: Path, *args: Any) -> Any:
         raise ReadError(f"could not be read within {PATIENCE:.0f} s", path) from None
     except Ended as e:
         slow = e.status == -signal.SIGXCPU
-        said = "it would take far longer to read than a file of its size does" if slow else "it ended its reader"
+        said = "it would take far longer to read than other files of its size" if slow else "it crashed its reader"
         raise ReadError(f"is damaged: {said}", path) from None
     if isinstance(answer, ReflexaError):
         raise answer
@@ -78,6 +78,6 @@ def serve(answers: Mapping[str, Callable[..., Any]]) -> None:
             return ReadError("is nested too deeply", path)
         except Exception as e:  # whatever the library makes of damage
             said = (str(e).strip().splitlines() or [type(e).__name__])[0][:160]
-            return ReadError(f"holds what makes no sense ({said})", path)
+            return ReadError(f"contains invalid data ({said})", path)
 
     processes.serve(answer)

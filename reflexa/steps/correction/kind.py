@@ -42,7 +42,8 @@ def layer_of(step: Step | None) -> CorrectionSettings | None:
 KIND = StepKind(
     "correction",
     "Correction",
-    "Add keyed changes on top of the motion, or replace it: rotate or move joints at some frames, neutral around them.",
+    "An additive layer: rotate or move joints at chosen frames. Neutral keys around them keep the rest of the "
+    "clip unchanged.",
     CorrectionSettings,
     _run,
     place=60,
@@ -53,5 +54,5 @@ KIND = StepKind(
     adjusted=_adjusted,
     moments=lambda settings: [float(k.frame) for t in settings.tracks for k in t.keys],
     carried=carried,
-    summary=lambda settings: "replaces what is below" if settings.how == "replace" else "",
+    summary=lambda settings: "replaces the motion below" if settings.how == "replace" else "",
 )

@@ -62,29 +62,29 @@ class CorrectionSettings(Settings, frozen=True):
         Literal["add", "replace"],
         Meta(
             title="Layer",
-            description="add: keys change what is below. replace: the joints that have keys leave the motion below; their "
-            "keys say where they are, counted from the rest pose.",
+            description="add: keys change the motion below. replace: joints with keys ignore the motion below; "
+                        "their keys set the pose, relative to the rest pose.",
         ),
     ] = "add"  # fmt: skip
     falloff: Annotated[
         int,
         Meta(
-            title="ActiveSpan", ge=1, le=1000, extra={"unit": "frames"},
-            description="How far before and after a new key its neutral keys are set.",
+            title="Falloff", ge=1, le=1000, extra={"unit": "frames"},
+            description="How many frames before and after a new key its neutral keys are placed.",
         ),
     ] = 12  # fmt: skip
     whole_clip: Annotated[
-        bool, Meta(title="Whole clip", description="New keys change the whole clip: no neutral keys are set.")
+        bool, Meta(title="Whole clip", description="New keys change the whole clip: no neutral keys are added.")
     ] = False
     cycle: Annotated[
         int,
         Meta(
             title="Repeat every", ge=0, le=1_000_000, extra={"unit": "frames", "zero": "never"},
-            description="The layer begins again after this many frames from its first key, whatever the clip's length; its "
-            "end leads back to its beginning. 0: it does not repeat.",
+            description="The layer repeats after this many frames, counted from its first key, independent of "
+                        "the length of the clip. Its end leads back to its beginning. 0: it does not repeat.",
         ),
     ] = 0  # fmt: skip
-    tracks: Annotated[tuple[Track, ...], Meta(title="Keys", description="Per joint, its keys.")] = ()
+    tracks: Annotated[tuple[Track, ...], Meta(title="Keys", description="The keys of each joint.")] = ()
 
     def __post_init__(self) -> None:
         joints = [t.joint for t in self.tracks]

@@ -107,7 +107,7 @@ EASES: dict[str, tuple[float, float]] = {
     "Slow end": (2.0, 0.0),
     "Slow start and end": (0.0, 0.0),
     "Even": (1.0, 1.0),
-    "Wind up before": (-1.5, 0.0),
+    "Anticipate": (-1.5, 0.0),
     "Overshoot and settle": (0.0, -1.5),
 }
 

@@ -80,7 +80,7 @@ def _upgraded(plain: dict[str, Any]) -> dict[str, Any]:
 KIND = StepKind(
     "foot-lock",
     "Foot lock",
-    "Hold feet (and hands) where they stand: on what lies below them, still, with the legs and the pelvis giving way.",
+    "Hold feet (and hands) still during their contacts, on the ground or on props. Legs and pelvis adapt.",
     FootLockSettings,
     _run,
     place=50,
@@ -90,5 +90,5 @@ KIND = StepKind(
     upgraded=_upgraded,
     reads=_reads,
     begin=_begin,
-    summary=lambda settings: "" if settings.find else f"{len(settings.contacts)} written down",
+    summary=lambda settings: "" if settings.find else f"{len(settings.contacts)} set by hand",
 )

@@ -16,57 +16,67 @@ class FootLockSettings(Settings, frozen=True):
     find: Annotated[
         bool,
         Meta(
-            title="Find them", description="By height and speed, as below. Off: only those that are written down here."
+            title="Detect automatically",
+            description="Detect contacts automatically, by height and speed. Off: use only the list below.",
         ),
     ] = True
     look_at: Annotated[
         Literal["this motion", "the source"],
         Meta(
-            title="Found in",
-            description="the source: where the feet stood before the steps so far, which may have made them slide.",
+            title="Detect in",
+            description="the source: use the contacts from before the steps so far, which may have made feet "
+                        "slide. this motion: use the motion that this step receives.",
             extra={"when": {"find": True}},
         ),
     ] = "this motion"  # fmt: skip
     low: Annotated[
         float,
-        Meta(title="Low is below", ge=0, le=100, description="Height of the sole over what lies below it, in leg lengths.",
+        Meta(title="Height below", ge=0, le=100, description="A contact begins where the sole is lower than "
+                                                             "this above the ground, in percent of the leg "
+                                                             "length.",
              extra={"unit": "% of the leg", "when": {"find": True}}),
     ] = 6.0  # fmt: skip
     slow: Annotated[
         float,
-        Meta(title="Slow is below", ge=0, le=1000, description="Speed of the sole, in leg lengths a second.",
-             extra={"unit": "% of the leg a second", "when": {"find": True}}),
+        Meta(title="Speed below", ge=0, le=1000, description="A contact begins where the sole is slower than "
+                                                               "this, in percent of the leg length per second.",
+             extra={"unit": "% of the leg per second", "when": {"find": True}}),
     ] = 40.0  # fmt: skip
     slack: Annotated[
         float,
-        Meta(title="Let go at", ge=1, le=10, description="A contact goes on until height or speed is this many times as much.",
+        Meta(title="Release factor", ge=1, le=10, description="A contact ends when height or speed exceeds its "
+                                                         "limit by this factor.",
              extra={"unit": "×", "when": {"find": True}}),
     ] = 1.6  # fmt: skip
     shortest: Annotated[
         float,
-        Meta(title="At least", ge=0, le=10, description="Shorter spans are no contacts.",
+        Meta(title="Shortest contact", ge=0, le=10, description="Shorter spans are ignored.",
              extra={"unit": "s", "when": {"find": True}}),
     ] = 0.1  # fmt: skip
     hands: Annotated[
         bool,
-        Meta(title="Hands too", description="A hand that is slow and near a prop is planted.", extra={"when": {"find": True}}),
+        Meta(title="Hands too", description="Also detect contacts of hands that are slow and close to a prop.",
+            extra={"when": {"find": True}}),
     ] = False  # fmt: skip
     contacts: Annotated[
         tuple[Contact, ...],
-        Meta(title="Contacts", description="Written down: limb, first and last frame, and what is held."),
+        Meta(title="Contacts", description="The list of contacts: part, first and last frame, and what is held."),
     ] = ()
     hold: Annotated[
         Literal["mean", "first", "last"],
-        Meta(title="Held where it is", description="At the mean of the span, at its first frame, or at its last."),
+        Meta(title="Hold at", description="Where the foot is held: at its mean place during the "
+                                                   "contact, its first or its last place."),
     ] = "mean"  # fmt: skip
     surface: Annotated[
         Literal["surface below", "own height"],
-        Meta(title="Stands on", description="surface below: heel and ball on the ground or prop. own height: as high as it was."),
+        Meta(title="Stands on", description="surface below: heel and ball are placed on the ground or prop. "
+                                            "own height: the foot keeps its height."),
     ] = "surface below"  # fmt: skip
     level: Annotated[
         bool,
         Meta(
-            title="Whole figure first", description="A clip that hovers or sinks as a whole is lowered or lifted as a whole.",
+            title="Whole figure first", description="Lower or raise the whole figure first if the whole clip "
+                                                    "hovers or sinks.",
             extra={"when": {"surface": "surface below"}},
         ),
     ] = True  # fmt: skip
@@ -80,17 +90,20 @@ class FootLockSettings(Settings, frozen=True):
     ] = 0  # fmt: skip
     share: Annotated[
         float,
-        Meta(title="Pelvis gives way", ge=0, le=100, description="How much of what a leg lacks to its place the pelvis sinks.",
+        Meta(title="Pelvis adapts", ge=0, le=100, description="How much the pelvis lowers where a leg is too "
+                                                                 "short to reach, in percent of the missing "
+                                                                 "length.",
              extra={"unit": "%"}),
     ] = 100.0  # fmt: skip
     reach: Annotated[
         float,
-        Meta(title="Leg stretches to", ge=50, le=100, description="No further than this, unless it was before.",
+        Meta(title="Leg stretches up to", ge=50, le=100, description="The largest stretch of a leg, unless it was "
+                                                                  "more stretched before.",
              extra={"unit": "%"}),
     ] = 99.0  # fmt: skip
-    toes: Annotated[
-        bool, Meta(title="Toes stay flat", description="While the heel lifts, the toes stay on the ground.")
-    ] = True
+    toes: Annotated[bool, Meta(title="Toes stay flat", description="Toes stay on the ground while the heel lifts.")] = (
+        True
+    )
 
     def eases(self, rate: float) -> tuple[int, int]:
         """Ease in and ease out in frames."""

@@ -42,8 +42,8 @@ def held(given: Given, contacts: Contacts, settings: FootLockSettings, stage: St
     clip, rig = given.clip, given.rig
     if settings.find and not any(rig.limb(f"{s} foot") for s in ("left", "right")):
         raise RecipeError(
-            "the rig has no leg of thigh, shin and foot, so nothing can be planted",
-            advice="Say in the Figure view which joints these are.",
+            "the rig has no leg of thigh, shin and foot, so there is nothing to hold",
+            advice="Assign these joints in the Figure view.",
         )
     levelled = _levelled(given, settings, stage)
     on = tuple(p for p in contacts if p.on)

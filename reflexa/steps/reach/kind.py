@@ -104,7 +104,7 @@ def _unmet(step: Step, later: tuple[Step, ...], result: Result) -> list[Unmet]:
     if not len(missed):
         return []
     worst = int(missed[np.argmax(size[missed])])
-    text = f"{settings.limb} misses the goal {step.name!r} by up to {size[worst]:.1f} {unit}"
+    text = f"{settings.limb} misses the target of {step.name!r} by up to {size[worst]:.1f} {unit}"
     joint = rig.joint(settings.limb)
     name = clip.skeleton.names[joint] if joint >= 0 else settings.limb
     return [Unmet(name, text, (int(missed[0]), int(missed[-1])), worst, float(size[worst]), most, unit)]
@@ -122,7 +122,8 @@ def _summary(settings: ReachSettings) -> str:
 KIND = StepKind(
     "reach",
     "Reach",
-    "Bring a hand, foot, head or chain to a place on the stage, a prop's grip, another joint or a target of its own.",
+    "Move a hand, foot, head or chain to an IK target: a place on the stage, a grip of a prop, another joint, "
+    "or a keyed target.",
     ReachSettings,
     _run,
     place=80,

@@ -42,7 +42,7 @@ def target_of(clip: Clip, settings: ReachSettings, stage: Stage) -> TargetTrack:
         q, p = grip_track(prop, s.grip, clip)
     elif s.to == "joint":
         if s.joint not in clip.skeleton.index:
-            raise RecipeError(f"the rig has no joint {s.joint!r}" if s.joint else "no joint to go to is chosen")
+            raise RecipeError(f"the rig has no joint {s.joint!r}" if s.joint else "no target joint is chosen")
         j = clip.skeleton.index[s.joint]
         q, p = clip.model[0][:, j], clip.model[1][:, j]
     elif s.to == "keyed" and s.keys:
@@ -50,7 +50,7 @@ def target_of(clip: Clip, settings: ReachSettings, stage: Stage) -> TargetTrack:
         q = turn_of(turns)
     else:
         if not np.all(np.isfinite([*s.point, *s.turn])):
-            raise RecipeError("the goal's place is no finite number")
+            raise RecipeError("the place of the target is not a finite number")
         q, p = np.tile(turn_of(s.turn), (n, 1)), np.tile(np.array(s.point), (n, 1))
     return TargetTrack(q, p + quat.rotate(q, np.array(s.offset) / 100), weight_of(s.spans, n))
 
@@ -84,7 +84,7 @@ def end_joint(rig: Rig, name: str) -> int:
     joint = rig.joint_called(name)
     if joint < 0:
         raise RecipeError(
-            f"the rig has no {name!r}", advice="Say in the Figure view which joint it is, or choose another."
+            f"the rig has no {name!r}", advice="Assign this joint in the Figure view, or choose another one."
         )
     return joint
 

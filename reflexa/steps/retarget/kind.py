@@ -53,7 +53,7 @@ def _begin(at: Beginning) -> dict[str, Any]:
 KIND = StepKind(
     "retarget",
     "Retarget",
-    "Carry the motion over to another rig: other names, proportions, axes, rest pose and joint counts.",
+    "Transfer the motion to another rig with other names, proportions, axes, rest pose and joint counts.",
     RetargetSettings,
     _run,
     place=20,

@@ -32,46 +32,53 @@ class RetargetSettings(Settings, frozen=True):
     rig: Annotated[
         str,
         Meta(
-            title="Onto rig", description="File of the rig that the clip goes onto. Left empty, the one rig that is given.",
+            title="Target rig", description="The file of the target rig. Empty: the only rig that was given.",
             extra={"file": "rig"},
         ),
     ] = ""  # fmt: skip
     feet: Annotated[
-        bool, Meta(title="Feet keep their places", description="Soles stand where the source's, scaled, stand.")
+        bool,
+        Meta(
+            title="Keep foot contacts",
+            description="Feet stand where the feet of the source stand, scaled to the size of the target.",
+        ),
     ] = True
     hands: Annotated[
         HandsKept,
         Meta(
             title="Hands",
-            description="free: as the arms lead. keep place: at the source's places, scaled. keep distance: as far from "
-            "each other as the source's, scaled (two hands on one oar).",
+            description="free: hands follow from the arm rotations. keep place: hands keep their scaled "
+            "positions. keep distance: hands keep their scaled distance from each other (two hands "
+            "on one oar).",
         ),
     ] = "free"
     root: Annotated[
         Root,
         Meta(
             title="Root joint",
-            description="source root: as the source's, scaled; under the pelvis where the source has none. under the "
-            "pelvis: on the ground below it. pelvis, turning: that, and turned as the pelvis heads. stays: at rest.",
+            description="source root: the scaled motion of the source's root joint, or under the pelvis where "
+            "it has none. under the pelvis: on the ground below the pelvis. pelvis, turning: the "
+            "same, and with the heading of the pelvis. stays: in its rest pose.",
         ),
     ] = "source root"
     relations: Annotated[
         bool,
         Meta(
             title="Relations",
-            description="Hands that come close to each other or to the body stay as close, by what lies between their surfaces.",
+            description="Hands that are close to each other or to the body stay as close, measured between "
+            "their surfaces.",
         ),
     ] = True
     clear: Annotated[
         bool,
         Meta(
             title="Arms clear of the body",
-            description="Arms stay out of trunk, head and legs: no deeper in than the source's.",
+            description="Arms do not go deeper into trunk, head and legs than those of the source.",
         ),
     ] = True
     helpers: Annotated[
         bool,
-        Meta(title="Helper joints follow", description="Helper joints of the target are put where their rules say."),
+        Meta(title="Helper joints follow", description="Helper joints of the target follow their rules."),
     ] = True
 
 
@@ -83,7 +90,7 @@ def check(source: Rig, target: Rig) -> tuple[str, ...]:
     m = match(source, target)
     if not out and len(m.targets) < 2:
         parts = "spine, thighs, upper arms"
-        out.append(f"the rigs have nothing in common but the pelvis; the target needs parts such as {parts}")
+        out.append(f"the rigs have only the pelvis in common; the target needs parts such as {parts}")
     return tuple(out)
 
 
@@ -93,7 +100,7 @@ def run(clip: Clip, source: Rig, target: Rig, settings: RetargetSettings) -> tup
     if missing:
         raise RecipeError(
             f"cannot retarget {clip.name!r}: {'; '.join(missing)}",
-            advice="Assign body parts in the Figure view or a rig file.",
+            advice="Assign body parts in the Figure view or in a rig file.",
         )
     m = match(source, target)
     moved, _ = moved_joints(clip, m)

@@ -83,7 +83,8 @@ def _adjusted(settings: RootMotionSettings, name: str, value: Any, given: Given)
 KIND = StepKind(
     "root-motion",
     "Root motion",
-    "How the figure travels over the ground: taken from the pelvis or the feet, along a path, in place, or handed back.",
+    "How the figure travels over the ground: from the pelvis or the feet, along a path, in place, or back into "
+    "the pelvis.",
     RootMotionSettings,
     _run,
     place=30,

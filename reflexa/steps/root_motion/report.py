@@ -47,10 +47,11 @@ class Report:
             low, high = (f(s.speed for s in self.stances) for f in (min, max))
             linear, slide = max(s.linear for s in self.stances), max(self.stances, key=lambda s: s.slide)
             out.append(
-                f"Under the figure the standing feet move evenly within {linear / 10:.1f} cm; over the ground they slide by "
-                f"up to {slide.slide / 10:.1f} cm ({slide.side} foot, frames {slide.first} to {slide.last})."
+                f"Relative to the figure the standing feet move evenly to within {linear / 10:.1f} cm. Over the "
+                f"ground they slide by up to {slide.slide / 10:.1f} cm ({slide.side} foot, frames {slide.first} "
+                f"to {slide.last})."
             )
-            out.append(f"By each stance alone the figure goes at {low:.2f} to {high:.2f} m/s.")
+            out.append(f"Measured per contact, the figure moves at {low:.2f} to {high:.2f} m/s.")
         return out
 
 

@@ -26,17 +26,20 @@ class RootMotionSettings(Settings, frozen=True):
         Operation,
         Meta(
             title="What",
-            description="from pelvis: the root joint takes the pelvis's travel. in place: the figure stays where it starts. "
-            "from feet: the root moves so that the standing foot is still. along path: along a path drawn on the ground. "
-            "turn and scale: another direction, longer or shorter. to origin: start at the origin, facing forward. lock: no "
-            "travel along an axis. remove drift: end where it began. hand back: the pelvis takes the root's travel.",
+            description="from pelvis: the root joint takes over the travel of the pelvis. in place: the figure "
+                        "stays where it starts. from feet: the root moves so that the standing foot is still. "
+                        "along path: follow a path drawn on the ground. turn and scale: travel in another "
+                        "direction, further or less far. to origin: start at the origin, facing forward. lock: "
+                        "no travel along an axis. remove drift: end where it began. hand back: the pelvis "
+                        "takes over the travel of the root.",
         ),
     ] = "from pelvis"  # fmt: skip
     line: Annotated[
         travel.Line,
         Meta(
             title="Track",
-            description="How closely the pelvis's way over the ground is taken: exact, smoothed, or straight and even.",
+            description="How the root follows the pelvis over the ground: exact, smoothed, or straight and at "
+                        "an even speed.",
             extra=_for(*_BY_PELVIS),
         ),
     ] = "smoothed"  # fmt: skip
@@ -44,28 +47,28 @@ class RootMotionSettings(Settings, frozen=True):
         float,
         Meta(
             title="Smoothed over", ge=0.02, le=10,
-            description="What is faster than this stays in the pelvis.",
+            description="Faster movement than this stays in the pelvis.",
             extra={"unit": "s", "when": {"operation": [*_BY_PELVIS], "line": "smoothed"}},
         ),
     ] = 0.5  # fmt: skip
     turn: Annotated[
         bool,
         Meta(
-            title="With the turn", description="The heading too, not the place alone.",
+            title="Heading", description="Also take over the heading.",
             extra=_for("from pelvis", "in place", "from feet", "along path", "hand back"),
         ),
     ] = True  # fmt: skip
     place: Annotated[
         bool,
         Meta(
-            title="With the place", description="The place over the ground; off: the heading alone.",
+            title="Position", description="Also take over the position on the ground. Off: only the heading.",
             extra=_for("from pelvis", "in place", "hand back"),
         ),
     ] = True  # fmt: skip
     height: Annotated[
         bool,
         Meta(
-            title="With the height", description="The root joint rises and sinks with the pelvis.",
+            title="Height", description="The root joint follows the height of the pelvis.",
             extra=_for("from pelvis", "hand back"),
         ),
     ] = False  # fmt: skip
@@ -73,59 +76,63 @@ class RootMotionSettings(Settings, frozen=True):
         tuple[tuple[float, float], ...],
         Meta(
             title="Path",
-            description="Points on the ground, x and z in metres, in the order walked.",
+            description="Points on the ground, x and z in metres, in walking order.",
             extra=_for("along path"),
         ),
     ] = ()
     walked: Annotated[
         Literal["as far as it travels", "to its end"],
         Meta(
-            title="Path is walked",
-            description="as far as it travels: the clip keeps its own speed along the path, so the feet fit. to its end: the "
-            "whole path in the clip's time, at the pace drawn.",
+            title="Path length",
+            description="as far as it travels: the clip keeps its speed along the path, so the feet fit. to "
+                        "its end: walk the whole path in the duration of the clip, at the drawn pace.",
             extra=_for("along path"),
         ),
     ] = "as far as it travels"  # fmt: skip
     pace: Annotated[
         tuple[tuple[Annotated[float, Meta(ge=0, le=1)], Annotated[float, Meta(ge=0)]], ...],
         Meta(
-            title="Pace", description="Share of the time (0 to 1) and speed there beside the other points; smooth between.",
+            title="Pace", description="Points of (share of the time from 0 to 1, relative speed), smoothly connected.",
             extra={"when": {"operation": "along path", "walked": "to its end"}},
         ),
     ] = ()  # fmt: skip
     steady: Annotated[
         bool,
-        Meta(title="Steady", description="At the feet's mean speed all through, straight on.", extra=_for("from feet")),
+        Meta(title="Steady", description="Travel straight, at the mean speed of the feet.", extra=_for("from feet")),
     ] = False
     angle: Annotated[
         float,
         Meta(
-            title="Turned by", ge=-3600, le=3600, description="To the left, about the clip's start.",
+            title="Rotation", ge=-3600, le=3600, description="Rotation to the left, about the start of the clip.",
             extra={"unit": "°", **_for("turn and scale")},
         ),
     ] = 0.0  # fmt: skip
     scale: Annotated[
         float,
         Meta(
-            title="Longer by", ge=-100, le=100, description="1 leaves the travel as long as it is.",
+            title="Distance factor", ge=-100, le=100, description="1: the distance does not change.",
             extra={"unit": "×", **_for("turn and scale")},
         ),
     ] = 1.0  # fmt: skip
-    x: Annotated[bool, Meta(title="Lock x", description="No travel to the side of the world.", extra=_for("lock"))] = (
+    x: Annotated[bool, Meta(title="Lock x", description="No travel along the world's x axis.", extra=_for("lock"))] = (
         True
     )
-    z: Annotated[bool, Meta(title="Lock z", description="No travel along the world's forward.", extra=_for("lock"))] = (
+    z: Annotated[bool, Meta(title="Lock z", description="No travel along the world's z axis.", extra=_for("lock"))] = (
         False
     )
     y: Annotated[
-        bool, Meta(title="Lock height", description="The root joint stays as high as it starts.", extra=_for("lock"))
+        bool,
+        Meta(title="Lock height", description="The root joint keeps its height from the start.", extra=_for("lock")),
     ] = False
-    heading: Annotated[bool, Meta(title="Lock heading", description="No turning.", extra=_for("lock"))] = False
+    heading: Annotated[
+        bool, Meta(title="Lock heading", description="The heading does not change.", extra=_for("lock"))
+    ] = False
     drift: Annotated[
         Literal["all", "sideways", "heading"],
         Meta(
-            title="Drift of",
-            description="all: place and heading. sideways: what leads off the way it faces. heading: the turn alone.",
+            title="Remove drift of",
+            description="all: position and heading. sideways: only movement to the side of the direction it "
+                        "faces. heading: only the rotation.",
             extra=_for("remove drift"),
         ),
     ] = "all"  # fmt: skip

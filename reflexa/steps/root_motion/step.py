@@ -90,7 +90,9 @@ def _along(clip: Clip, now: TravelTrack, s: RootMotionSettings) -> tuple[Array, 
     if s.walked == "to its end":
         if any(b <= a for (a, _), (b, _) in pairwise(s.pace)):
             raise RecipeError(
-                "the pace's points do not rise in time", place="pace", advice="Put them in order of their share."
+                "the points of the pace are not in order of time",
+                place="pace",
+                advice="Sort them by their share of the time.",
             )
         at, _ = travel.distances(path.length, clip.frames, s.pace, clip.rate)
     else:
@@ -148,12 +150,12 @@ def _without_drift(place: Array, heading: Array, drift: str) -> tuple[Array, Arr
 def _after_feet(clip: Clip, rig: Rig, s: RootMotionSettings) -> Clip:
     feet = footing(clip, rig)
     if not any(f.stands.any() for f in feet.values()):
-        why = "no foot ever stands" if feet else "the rig has no feet"
+        why = "no foot is ever on the ground" if feet else "the rig has no feet"
         raise RecipeError(
-            f"{why}, so there is nothing to go by",
-            advice="Lift the thresholds, or take the travel from the pelvis."
+            f"{why}, so there is no travel to derive",
+            advice="Raise the thresholds, or take the travel from the pelvis."
             if feet
-            else "Say in the Figure view which joints are the feet.",
+            else "Assign the feet in the Figure view.",
         )
     root = rig.joint("root")
     now = track_of(clip, rig, root if root >= 0 else rig.travel_joint)
@@ -239,9 +241,7 @@ def _root_joint_moved(clip: Clip, rig: Rig, s: RootMotionSettings) -> Clip:
         missing = "root joint" if root < 0 else "pelvis"
         raise RecipeError(
             f"the rig has no {missing}, which {s.operation!r} needs",
-            advice="Put a step Root joint before this one."
-            if root < 0
-            else "Say in the Figure view which joint is the pelvis.",
+            advice="Add the step Root joint before this one." if root < 0 else "Assign the pelvis in the Figure view.",
         )
     turned, placed = clip.model
     own = track_of(clip, rig, root)
