@@ -1,4 +1,4 @@
-"""What steps ask for and the result does not do: goals out of reach, or undone by a later step."""
+"""What steps ask for and the result does not do: targets out of reach, or undone by a later step."""
 
 from __future__ import annotations
 

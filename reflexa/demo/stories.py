@@ -41,18 +41,18 @@ STORIES = {
         "The clip is walked on the spot. How far it travels is read off the feet that stand."
     ),
     "Walk along the quay": (
-        "A straight walk is led along a drawn path; the feet are planted anew where they come to stand."
+        "A straight walk is led along a drawn path; the feet are locked again where they come to stand."
     ),
     "Walk, skating fixed": (
-        "The feet skate: eight stances slide by up to 11 cm. Plants holds each where it stands, and the knees take up"
+        "The feet skate: eight stances slide by up to 11 cm. Foot lock holds each where it stands, and the knees take up"
         " the rest."
     ),
     "Haul, feet out of the planks": (
-        "The feet are 6 cm in the planks. Plants puts the whole figure onto them, then each foot."
+        "The feet are 6 cm in the planks. Foot lock puts the whole figure onto them, then each foot."
     ),
-    "Step up onto the jetty": ("The step is 45 cm high, and the clip does not know. Plants stands the foot on it."),
+    "Step up onto the jetty": ("The step is 45 cm high, and the clip does not know. Foot lock places the foot on it."),
     "Winch, hands on the crank": (
-        "The hands miss the grips of the crank. A goal for each hand takes it there and keeps it."
+        "The hands miss the grips of the crank. A step Reach for each hand takes it there and keeps it."
     ),
     "Strut, feathers following": ("Tail and wings are stiff. Follow-through lets them come after what leads them."),
     "Walk, loop closed": (

@@ -42,7 +42,7 @@ class ContactLanes(Lanes):
     """
 
     def __init__(self, session: Session, time: TimeMap) -> None:
-        super().__init__(session, time, "Spans")
+        super().__init__(session, time, "Contacts")
         self.chosen: Contact | None = None
         self._contacts: tuple[Contact, ...] = ()
         self._rows: list[str] = []

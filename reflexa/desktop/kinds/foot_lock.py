@@ -1,4 +1,4 @@
-"""Spans: how well each is held before and after, where they are, and the way from found ones to ones written down."""
+"""The panel of the foot lock: how well each contact is held before and after, and the list of contacts."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ class FootLockPanel(TablePanel):
     """A row leads to the foot and to the frame at which it drifts most."""
 
     def __init__(self, session: Session) -> None:
-        super().__init__(session, "Spans", ["Contact", "frames", "was cm", "is mm"])
+        super().__init__(session, "Contacts", ["Contact", "frames", "was cm", "is mm"])
         row = QHBoxLayout()
         self.write = QPushButton("Edit by hand")
         self.write.clicked.connect(lambda: edit(session, "list the contacts", contacts_of(session)))
@@ -146,5 +146,5 @@ VIEW = StepView(
     more=frozenset({"low", "slow", "slack", "shortest", "ease_in", "ease_out", "share", "reach", "toes"}),
     overlay=_overlay,
     lanes=ContactLanes,
-    lanes_title="Spans",
+    lanes_title="Contacts",
 )

@@ -31,7 +31,7 @@ from reflexa.steps.reach import ReachReport, ReachSettings, TargetKey, meets_wit
 
 
 def settings_of(session: Session) -> ReachSettings | None:
-    """The selected goal's settings."""
+    """The settings of the selected step."""
     settings = session.step.settings if session.step is not None else None
     return settings if isinstance(settings, ReachSettings) else None
 
@@ -110,7 +110,7 @@ def _said(report: ReachReport, later: list[Step]) -> str:
 
 
 def _place(settings: ReachSettings, clip: Clip, stage: Stage, frame: int) -> Array | None:
-    """Where a goal is at a frame ``(3,)``; None where it has none."""
+    """Where a target is at a frame ``(3,)``; None where it has none."""
     try:
         return np.asarray(target_of(clip, settings, stage).place[frame])
     except RecipeError:
@@ -118,7 +118,7 @@ def _place(settings: ReachSettings, clip: Clip, stage: Stage, frame: int) -> Arr
 
 
 def _overlay(moment: Moment, sight: Sight, _hot: int) -> Overlay:
-    """A mark where the goal is, and one at every grip that it could go to."""
+    """A mark where the target is, and one at every grip that it could go to."""
     session = moment.session
     settings = settings_of(session)
     grips = Overlay(marks=(grip_marks(session.stage, moment.clip, moment.frame, sight.shift),))
@@ -172,7 +172,7 @@ def _drag(session: Session, settings: ReachSettings, place: Array) -> Drag:
 
 
 def _moved(settings: ReachSettings, frame: int, place: Vector | None, turn: Vector | None) -> ReachSettings:
-    """A goal whose target is elsewhere: as a whole, or with a key at the frame."""
+    """The settings with the target elsewhere: as a whole, or with a key at the frame."""
     if settings.to == "point":
         return replace(settings, point=place or settings.point, turn=turn or settings.turn)
     before = [k for k in settings.keys if k.frame <= frame] or list(settings.keys[:1])

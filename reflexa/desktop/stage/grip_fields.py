@@ -1,4 +1,4 @@
-"""Grips of the selected prop: named places that a goal can go to."""
+"""Grips of the selected prop: named places that a hand can reach."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""What a planted foot does: its turn and its toes' first, then its place, about whichever of heel, ball and tip bears."""
+"""What a locked foot does: its turn and its toes' first, then its place, about whichever of heel, ball and tip bears."""
 
 from __future__ import annotations
 
@@ -61,7 +61,7 @@ class Foot(NamedTuple):
 
 
 class Held(NamedTuple):
-    """Plants of one foot: ``(n, 5)`` frames first, last, ball_from, ball_to, heel_to; the normal of what each stands on
+    """Contacts of one foot: ``(n, 5)`` frames first, last, ball_from, ball_to, heel_to; the normal of what each stands on
     ``(n, 3)``, no length where it stands as it does; how the figure is turned as a whole ``(frames,)``, radians: a foot that
     turns with that and nothing else does not turn where it stands; how they are led to and from, frames; FIRST, LAST or MEAN."""
 
@@ -282,7 +282,7 @@ def swivels(held: Held, heel: Array, ball: Array, ways: Turns) -> None:
 
 @kernel(shared=1, out=1, in_order=True)
 def places(held: Held, ankle: Array, ways: Turns, out: Array) -> None:
-    """Where the ball of a planted foot stands in each contact ``(n, 3)``; ankle ``(frames, 3)``: where that is."""
+    """Where the ball of a locked foot stands in each contact ``(n, 3)``; ankle ``(frames, 3)``: where that is."""
     for i in range(len(held.frames)):
         first, last = held.frames[i, 0], held.frames[i, 1]
         if held.hold == FIRST:

@@ -1,4 +1,4 @@
-"""What a planted foot or hand is to do: its turn and its place, held where it stands and led there and back beside."""
+"""What a locked foot or hand is to do: its turn and its place, held where it stands and led there and back beside."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ from reflexa.steps.foot_lock.settings import FootLockSettings
 
 @dataclass(frozen=True, eq=False)
 class Ground:
-    """What limbs are planted in and on: the motion, which frame of the clip as it is on stage each of its frames is
+    """What limbs are held in and on: the motion, which frame of the clip as it is on stage each of its frames is
     ``(frames,)``, that clip, and the stage; and how the root joint turns the whole of it ``(frames,)``, radians."""
 
     clip: Clip

@@ -1,4 +1,4 @@
-"""Plants as a kind of step: how a hand begins it, and what it reports."""
+"""Foot lock as a kind of step: how a hand begins it, and what it reports."""
 
 from __future__ import annotations
 

@@ -23,7 +23,7 @@ class Outlines:
 
 
 def outlines(clip: Clip, rig: Rig, contacts: tuple[Contact, ...]) -> Outlines:
-    """The rim of each sole where it is held, and a cross where a hand is. Plants that are left out have none."""
+    """The rim of each sole where it is held, and a cross where a hand is. Contacts that are left out have none."""
     known, (turned, placed) = soles(rig), clip.model
     ends, of = [np.zeros((0, 2, 3))], [np.zeros(0, dtype=np.intp)]
     for i, p in enumerate(contacts):

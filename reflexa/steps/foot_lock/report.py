@@ -35,7 +35,7 @@ class Held:
 
 @dataclass(frozen=True, eq=False)
 class Traces:
-    """Per limb that can be planted: height in metres over what lies below and speed in m/s ``(frames,)``; leg in metres."""
+    """Per limb that can be held: height in metres over what lies below and speed in m/s ``(frames,)``; leg in metres."""
 
     tracks: Mapping[str, tuple[Array, Array]]
     leg: float

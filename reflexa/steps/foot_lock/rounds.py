@@ -1,4 +1,4 @@
-"""Plants of a loop laid out over three of its cycles: what runs over a seam is whole in the middle one."""
+"""Contacts of a loop laid out over three of its cycles: what runs over a seam is whole in the middle one."""
 
 from __future__ import annotations
 

@@ -150,7 +150,7 @@ def solved(clip: Clip, rig: Rig, changes: list[LimbChange], s: FootLockSettings)
 
 
 def _give_way(clip: Clip, rig: Rig, changes: list[LimbChange], s: FootLockSettings) -> Array | None:
-    """How far the pelvis sinks ``(frames,)`` in metres so that planted legs reach their places; None where it need not."""
+    """How far the pelvis sinks ``(frames,)`` in metres so that locked legs reach their places; None where it need not."""
     wanted = [(c.limb, c.goal, np.asarray(c.held, dtype=np.float64)) for c in changes if c.name.endswith("foot")]
     down = pelvis_drop(clip.model, wanted, timing_of(clip), s.reach / 100) * (s.share / 100)
     return down if np.abs(down).max(initial=0.0) > 1e-9 else None

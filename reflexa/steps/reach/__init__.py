@@ -3,7 +3,7 @@
 from reflexa.steps.active_spans import ActiveSpan, weight_of
 from reflexa.steps.reach.kind import KIND, ReachReport
 from reflexa.steps.reach.settings import ReachSettings, TargetKey
-from reflexa.steps.reach.step import goal
+from reflexa.steps.reach.step import reached
 from reflexa.steps.reach.target import TargetTrack, distance, meets_with, target_of
 
 __all__ = [
@@ -14,8 +14,8 @@ __all__ = [
     "TargetKey",
     "TargetTrack",
     "distance",
-    "goal",
     "meets_with",
+    "reached",
     "target_of",
     "weight_of",
 ]

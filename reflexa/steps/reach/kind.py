@@ -19,7 +19,7 @@ from reflexa.stage import Stage
 from reflexa.steps.active_spans import later
 from reflexa.steps.model import Beginning, Context, Given, Outcome, Result, Step, StepKind, Unmet
 from reflexa.steps.reach.settings import ReachSettings
-from reflexa.steps.reach.step import goal
+from reflexa.steps.reach.step import reached
 from reflexa.steps.reach.target import distance, meets_with
 
 _ENDS = ("right hand", "left hand", "right foot", "left foot", "head")
@@ -29,7 +29,7 @@ MISSED_CM, ASIDE_DEG = 0.5, 5.0
 
 @dataclass(frozen=True)
 class ReachReport:
-    """How far off the limb is at most where the goal acts fully, before and after, in ``unit``; worst: the frame of it
+    """How far off the limb is at most where the step acts fully, before and after, in ``unit``; worst: the frame of it
     after. ever: does it act fully at all? short: it does not get there."""
 
     ever: bool
@@ -54,7 +54,7 @@ def _report(before: Clip, after: Clip, rig: Rig, settings: ReachSettings, stage:
 
 
 def _run(given: Given, settings: ReachSettings, context: Context) -> Outcome:
-    after = goal(given, settings, context.stage)
+    after = reached(given, settings, context.stage)
     return given.changed(after, lambda now: _report(given.clip, now, given.rig, settings, context.stage))
 
 
@@ -82,7 +82,7 @@ def _begin(at: Beginning) -> dict[str, Any]:
 
 
 def _unmet(step: Step, later: tuple[Step, ...], result: Result) -> list[Unmet]:
-    """The goal where the result misses it while it is to be held; a later goal of the same limb has precedence."""
+    """The target where the result misses it while it is to be held; a later step of the same limb has precedence."""
     settings = step.settings
     assert isinstance(settings, ReachSettings)
     clip, rig, stage = result.clip, result.rig, result.stage
@@ -92,7 +92,7 @@ def _unmet(step: Step, later: tuple[Step, ...], result: Result) -> list[Unmet]:
         away, weight = distance(clip, rig, settings, stage)
         holds = (weight > 0.999) & (step.envelope_at(np.arange(clip.frames)) > 0.999)
     except RecipeError:
-        return []  # a later step took the clip to a rig that has nothing to do with this goal
+        return []  # a later step took the clip to a rig that has nothing to do with this target
     for other in later:
         if isinstance(other.settings, ReachSettings) and other.weight == 1 and _overrules(settings, other.settings):
             with contextlib.suppress(RecipeError):

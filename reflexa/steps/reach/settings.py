@@ -1,4 +1,4 @@
-"""What can be said of goals."""
+"""The settings of the step Reach."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""The goal step: limbs bent, chains drawn, heads turned to where they are wanted."""
+"""The step Reach: limbs bent, chains drawn, heads turned to where they are wanted."""
 
 from __future__ import annotations
 
@@ -21,8 +21,8 @@ from reflexa.steps.reach.settings import ReachSettings
 from reflexa.steps.reach.target import TargetTrack, end_joint, meets_with, target_of
 
 
-def goal(given: Given, settings: ReachSettings, stage: Stage) -> Clip:
-    """The clip with a limb at its goal, or as much of the way there as the step acts. Raises RecipeError where the limb, the
+def reached(given: Given, settings: ReachSettings, stage: Stage) -> Clip:
+    """The clip with a limb at its target, or as much of the way there as the step acts. Raises RecipeError where the limb, the
     prop or the joint is not there."""
     s, clip, rig = settings, given.clip, given.rig
     joint = end_joint(rig, s.limb)

@@ -1,4 +1,4 @@
-"""Where a goal is over a clip, what meets it, and how far from it the limb is."""
+"""Where a target is over a clip, what meets it, and how far from it the limb is."""
 
 from __future__ import annotations
 
@@ -21,7 +21,7 @@ from reflexa.steps.reach.settings import ReachSettings
 
 @dataclass(frozen=True, eq=False)
 class TargetTrack:
-    """Where a goal is over a clip: turns ``(frames, 4)`` and places ``(frames, 3)``; weight ``(frames,)`` of the reaches."""
+    """Where a target is over a clip: turns ``(frames, 4)`` and places ``(frames, 3)``; weight ``(frames,)`` of the spans."""
 
     turn: Array
     place: Array
@@ -29,7 +29,7 @@ class TargetTrack:
 
 
 def target_of(clip: Clip, settings: ReachSettings, stage: Stage) -> TargetTrack:
-    """Where the goal is. Raises RecipeError where its prop, grip or joint is not there."""
+    """Where the target is. Raises RecipeError where its prop, grip or joint is not there."""
     s, n = settings, clip.frames
     if s.to == "grip":
         prop = stage.prop(s.prop)
@@ -56,7 +56,7 @@ def target_of(clip: Clip, settings: ReachSettings, stage: Stage) -> TargetTrack:
 
 
 def meets_with(rig: Rig, settings: ReachSettings) -> Array:
-    """The point that meets the goal, in the end joint's own axes ``(3,)`` metres: palm, sole, or the joint itself."""
+    """The point that meets the target, in the end joint's own axes ``(3,)`` metres: palm, sole, or the joint itself."""
     joint = end_joint(rig, settings.limb)
     side, _, part = settings.limb.partition(" ")
     if settings.meets == "joint" or part not in ("hand", "foot"):
@@ -90,8 +90,8 @@ def end_joint(rig: Rig, name: str) -> int:
 
 
 def distance(clip: Clip, rig: Rig, settings: ReachSettings, stage: Stage) -> tuple[Array, Array]:
-    """How far the limb is from its goal ``(frames,)`` in metres (for a head that looks: in radians), and how much the goal
-    acts ``(frames,)``. Raises RecipeError as ``goal`` does."""
+    """How far the limb is from its target ``(frames,)`` in metres (for a head that looks: in radians), and how much the goal
+    acts ``(frames,)``. Raises RecipeError as ``reached`` does."""
     joint = end_joint(rig, settings.limb)
     target = target_of(clip, settings, stage)
     turned, placed = clip.model[0][:, joint], clip.model[1][:, joint]
