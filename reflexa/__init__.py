@@ -1,3 +1,3 @@
 """Reflexa: a revision bench for skeletal animation clips."""
 
-__version__ = "0.5.0"
+__version__ = "0.7.0.dev0"

@@ -28,6 +28,8 @@ def _called(module: str) -> str:
 
 # Names that commands had in older versions → those of today.
 _OLDER = {"mend": "fix"}
+# What the extra "window" brings: everything but windows and pictures works without.
+_WINDOW = {"PySide6", "shiboken6", "moderngl", "pyqtgraph"}
 
 
 class _Commands(click.Group):
@@ -94,6 +96,15 @@ class _Commands(click.Group):
                 click.echo(f"error: {where}{os_message(e)}", err=True)
             _give_up_output()
             sys.exit(4)
+        except ModuleNotFoundError as e:
+            package = (e.name or "").split(".")[0]
+            if package not in _WINDOW:
+                raise
+            click.echo(
+                f'error: this needs the package {package}, which is not installed: pip install "reflexa[window]"',
+                err=True,
+            )
+            sys.exit(2)
         except RecursionError:
             click.echo("error: a value is nested too deeply to be read", err=True)
             sys.exit(2)

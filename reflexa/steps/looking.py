@@ -30,8 +30,8 @@ def _watched(context: Context) -> tuple[Context, set[str]]:
 
 
 def unread(kind: StepKind, settings: Any, given: Given, context: Context) -> list[str]:
-    """The parts of the context ("rigs", "clips", "stage", "earlier") that the kind looks at while it runs and makes its report, and
-    that its ``reads`` leaves out, in alphabetical order. A result that is kept would be used although they have changed."""
+    """The parts of the context ("rigs", "clips", "stage", "earlier") that the kind looks at while it runs and makes its report,
+    and that its ``reads`` leaves out, sorted. A result that is kept would be used although they have changed."""
     running, looked = _watched(context)
     _ = kind.run(given, settings, running).report
     reading, listed = _watched(context)

@@ -102,7 +102,7 @@ def test_the_guide_is_read_in_the_window(empty: MainWindow, qtbot) -> None:
     empty.commands.run("guide")
     shown = empty.desk.guide
     assert isinstance(shown, Guide) and shown.list.count() == len(list((ROOT / "docs/guide").glob("*.md")))
-    assert "From a file to a new clip" in shown.page.toPlainText()
+    assert "How do I get my files in?" in shown.page.toPlainText()
     shown.search.setText("crossfade")
     left = [shown.list.item(i).text() for i in range(shown.list.count()) if not shown.list.item(i).isHidden()]
     assert 0 < len(left) < shown.list.count() and "Time" in left

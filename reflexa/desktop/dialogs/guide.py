@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import sys
 from pathlib import Path
 
 from PySide6.QtCore import QUrl
@@ -19,9 +18,9 @@ _PAGE = 0x0100
 
 
 def folder() -> Path | None:
-    """Where the guide lies: beside the sources, or where an installation has put it; None where it is nowhere."""
-    places = (Path(reflexa.__file__).parents[1] / "docs", Path(sys.prefix) / "share/reflexa/docs")
-    return next((p / "guide" for p in places if (p / "guide").is_dir()), None)
+    """The folder of the guide's pages, which are part of the package; None where they are missing."""
+    at = Path(reflexa.__file__).parent / "pages" / "guide"
+    return at if at.is_dir() else None
 
 
 def pages(at: Path) -> list[tuple[str, Path]]:
