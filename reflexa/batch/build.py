@@ -21,7 +21,7 @@ from reflexa.formats.documents import read_document
 from reflexa.formats.files import digest, write_bytes
 from reflexa.project import store
 from reflexa.project.opened import Opened
-from reflexa.project.sources import files_of, read_source
+from reflexa.project.sources import read_source, with_files_beside
 from reflexa.project.store import Project
 from reflexa.project.text import pretty
 from reflexa.take import Take
@@ -210,11 +210,11 @@ class Task:
 
     def reads(self) -> list[tuple[Path, ...]]:
         """The files that it reads, in bundles that belong together."""
-        return [self.texts, *(tuple(files_of(p)) for p in self.sources)]
+        return [self.texts, *(tuple(with_files_beside(p)) for p in self.sources)]
 
     def kept(self) -> tuple[Path, ...]:
         """Files that are never written over."""
-        return (*self.texts, *(f for p in self.sources for f in files_of(p)))
+        return (*self.texts, *(f for p in self.sources for f in with_files_beside(p)))
 
     def failed(self, error: ReflexaError) -> Made:
         """What came of it, where nothing did."""

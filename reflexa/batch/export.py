@@ -13,7 +13,7 @@ from typing import Any
 import msgspec
 import numpy as np
 
-from reflexa.batch.naming import changed_name, files_of
+from reflexa.batch.naming import changed_name, clips_by_file
 from reflexa.batch.proof import ReadBack, held_against
 from reflexa.checks import Judged, Subject, accepted, judge, look
 from reflexa.errors import RecipeError, ReflexaError, WriteError
@@ -149,7 +149,7 @@ def export_take(
     format, apart = FORMATS[export.format], bool(line.take.ranges) and export.ranges == "apart"
     judged = line, judge(line, into.limits, source.notes_on(line.clips[0].name))
     proofs: list[Proof] = []
-    for own, together in files_of(name, clips, format, apart).items():
+    for own, together in clips_by_file(name, clips, format, apart).items():
         target = Target(into.folder / own, export.format, WriteOptions(export.frame), into.overwrite, inputs)
         proofs.append(write(together, line.rig, target, Origin(source, steps, model, judged), progress))
     renamed = changed_name(name)

@@ -13,7 +13,7 @@ from typing import Any
 from reflexa.batch.version import computation
 from reflexa.errors import ReadError, RecipeError
 from reflexa.formats.files import digest
-from reflexa.project.sources import files_of
+from reflexa.project.sources import with_files_beside
 from reflexa.project.store import Project, inside
 from reflexa.project.take_text import take_plain
 from reflexa.project.uses import files_for, values
@@ -105,7 +105,7 @@ class Given:
             path = inside(self.folder, file)
             if not path.is_file():
                 raise ReadError("is missing", file, advice="Find it again in the window, or put it back.")
-            self._files[file] = digest_of([digest(p) for p in files_of(path)])
+            self._files[file] = digest_of([digest(p) for p in with_files_beside(path)])
         return self._files[file]
 
 

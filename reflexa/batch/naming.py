@@ -41,7 +41,7 @@ def file_names(name: str, clips: list[str], format: Format, apart: bool) -> list
     return [f"{file_name(f'{name} {c}')}{format.suffix}" for c in clips]
 
 
-def files_of(name: str, clips: list[Clip], format: Format, apart: bool) -> dict[str, list[Clip]]:
+def clips_by_file(name: str, clips: list[Clip], format: Format, apart: bool) -> dict[str, list[Clip]]:
     """Which clips go into which file. Raises RecipeError where two of them would go into one that is not meant for both."""
     names = file_names(name, [c.name for c in clips], format, apart)
     twice = [n for n, count in Counter(n.lower() for n in names).items() if count > 1]

@@ -74,7 +74,7 @@ def model_of(rig: Rig, given: RigFiles) -> Imported | None:
     return next((given.models[n] for n, r in given.rigs.items() if r is rig and n in given.models), None)
 
 
-def fitted(clip: Clip, rig: Rig, given: RigFiles) -> tuple[Clip, Rig]:
+def onto_given_rig(clip: Clip, rig: Rig, given: RigFiles) -> tuple[Clip, Rig]:
     """The clip for the one rig given, where no step took it there: joints by name, in that rig's order.
 
     Raises RecipeError where the rig lacks joints of the clip. Several rigs, or none, or one of the very same

@@ -8,9 +8,17 @@ from pathlib import Path
 
 from reflexa.batch.export import Origin, Proof, Target, manifest_of, write
 from reflexa.batch.inputs import digest_of
-from reflexa.batch.naming import Results, changed_name, file_names, files_of, refuse_clashes, result_name, written_as
+from reflexa.batch.naming import (
+    Results,
+    changed_name,
+    clips_by_file,
+    file_names,
+    refuse_clashes,
+    result_name,
+    written_as,
+)
 from reflexa.batch.pool import Processes, Share, in_order
-from reflexa.batch.rigs import clips_of, fitted, load, model_of
+from reflexa.batch.rigs import clips_of, load, model_of, onto_given_rig
 from reflexa.batch.version import computation
 from reflexa.checks import judge
 from reflexa.errors import ReadError, ReflexaError
@@ -18,11 +26,11 @@ from reflexa.formats import FORMATS, Format, ReadOptions, WriteOptions, by_suffi
 from reflexa.formats.files import digest
 from reflexa.motion import threads
 from reflexa.motion.cycle import repeated
-from reflexa.project.sources import files_of as files_of_source
+from reflexa.project.sources import with_files_beside
 from reflexa.stage import EMPTY, Stage
 from reflexa.take import Range, Source, Surroundings, Take, evaluate, recipe_digest
 from reflexa.take.evaluate import ranged
-from reflexa.take.fitting import fitted as fitted_to
+from reflexa.take.fitting import fitted
 from reflexa.take.recipe import Recipe
 
 
@@ -70,7 +78,7 @@ class FileJob:
 
     def reads(self) -> list[tuple[Path, ...]]:
         """The files that it reads, in bundles that belong together: a file with what belongs to it."""
-        return [tuple(files_of_source(p)) for p in (self.path, *self.how.rigs, *self.how.others)]
+        return [tuple(with_files_beside(p)) for p in (self.path, *self.how.rigs, *self.how.others)]
 
     def kept(self) -> tuple[Path, ...]:
         """Files that are never written over."""
@@ -107,7 +115,7 @@ def run_one(job: FileJob) -> Done:
         proofs, left_out = [], dict[str, None]()
         for clip in document.clips:
             clip = clip if how.loop is None else replace(clip, loop=how.loop)
-            steps = fitted_to(how.recipe, clip, rig, within, how.stage)
+            steps = fitted(how.recipe, clip, rig, within, how.stage)
             left_out |= dict.fromkeys(steps.left_out)
             take = Take(clip.name, Source(job.path.name, clip.name), steps.steps, stage=how.stage)
             name = result_name(how.pattern, job.path.stem, clip.name, how.recipe.name, len(document.clips) > 1)
@@ -115,7 +123,7 @@ def run_one(job: FileJob) -> Done:
             result, on = evaluation.result, evaluation.rig
             judged = evaluation, judge(evaluation, notes=document.notes_on(clip.name))
             if on is rig:
-                result, on = fitted(result, on, given)
+                result, on = onto_given_rig(result, on, given)
             model = document if on is rig else model_of(on, given)
             like = FORMATS[model.format if model is not None else document.format]
             kind = FORMATS[how.format] if how.format else written_as(like)
@@ -124,7 +132,7 @@ def run_one(job: FileJob) -> Done:
             # The clip keeps its name inside the file where it goes back into its source's kind.
             result = replace(result, name=clip.name)
             parts = ranged(result, how.ranges) if how.ranges else [result]
-            for own, clips in files_of(name, parts, kind, bool(how.ranges) and how.apart).items():
+            for own, clips in clips_by_file(name, parts, kind, bool(how.ranges) and how.apart).items():
                 path = job.out / own
                 ours = job.taken_up_again and manifest_of(path).get("inputs") == made_of
                 target = Target(path, kind.name, how.write, how.overwrite or ours, how.inputs)
@@ -139,7 +147,7 @@ def run_one(job: FileJob) -> Done:
 def _made_of(job: FileJob) -> str:
     """A digest of everything that decides what comes of a file."""
     how = job.how
-    files = [[digest(p) for p in files_of_source(path)] for path in (job.path, *how.rigs, *how.others)]
+    files = [[digest(p) for p in with_files_beside(path)] for path in (job.path, *how.rigs, *how.others)]
     said = [
         how.format, how.pattern, how.cycles, how.apart, how.loop, how.read.unit, how.read.positions, how.read.facing,
         how.write.frame, how.write.unit, recipe_digest(how.recipe.steps), how.stage.digest, [str(r) for r in how.ranges],

@@ -31,5 +31,12 @@ def _run(subject: Subject) -> list[Finding]:
 
 
 CHECK = Check(
-    "inside-body", "Arm in body", "A forearm is inside trunk or thighs.", _run, 60, limits=(DEPTH,), about="joint"
+    "inside-body",
+    "Arm in body",
+    "A forearm is inside trunk or thighs.",
+    _run,
+    60,
+    limits=(DEPTH,),
+    about="joint",
+    fine="arms stay out of the body",
 )

@@ -104,4 +104,5 @@ CHECK = Check(
     96,
     limits=(BESIDE,),
     whole=True,
+    fine="the body keeps its balance",
 )

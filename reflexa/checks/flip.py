@@ -40,4 +40,5 @@ CHECK = Check(
     26,
     limits=(TURN,),
     about="joint",
+    fine="nothing flips",
 )

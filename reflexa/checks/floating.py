@@ -64,4 +64,5 @@ CHECK = Check(
     30,
     limits=(OVER, STANDS),
     about="ground",
+    fine="feet are on the ground",
 )

@@ -64,4 +64,5 @@ CHECK = Check(
     line=True,
     about="time",
     whole=True,
+    fine="nothing freezes",
 )

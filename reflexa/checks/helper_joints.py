@@ -35,5 +35,5 @@ def _run(subject: Subject) -> list[Finding]:
 
 CHECK = Check(
     "helper", "Helper off", "A helper joint is not where the hand or foot is that it follows.", _run, 70,
-    limits=(AWAY,),
+    limits=(AWAY,), fine="helper joints are in place"
 )  # fmt: skip

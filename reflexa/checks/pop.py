@@ -116,4 +116,5 @@ CHECK = Check(
     limits=(TURN, MOVE, TIMES),
     about="joint",
     whole=True,
+    fine="nothing pops",
 )

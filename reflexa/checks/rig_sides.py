@@ -39,5 +39,5 @@ CHECK = Check(
     ("unpaired", "asymmetry", "missing-part", "unsure"), (SHARE, TURNED),
     titles={
         "unpaired": "No partner", "asymmetry": "Sides differ", "missing-part": "Part not found", "unsure": "Part guessed",
-    },
+    }, fine="every joint has a partner"
 )  # fmt: skip

@@ -55,4 +55,5 @@ CHECK = Check(
     limits=(JUMP, TURN, KICK),
     about="time",
     whole=True,
+    fine="loops close",
 )

@@ -48,4 +48,13 @@ def _run(subject: Subject) -> list[Finding]:
     ]  # fmt: skip
 
 
-CHECK = Check("slide", "Foot slide", "A standing foot moves over the ground.", _run, 10, limits=(FAR,), about="ground")
+CHECK = Check(
+    "slide",
+    "Foot slide",
+    "A standing foot moves over the ground.",
+    _run,
+    10,
+    limits=(FAR,),
+    about="ground",
+    fine="feet stand still",
+)

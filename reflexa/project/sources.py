@@ -92,7 +92,7 @@ def _same(a: Path, b: Path) -> bool:
     return a.is_file() and a.stat().st_size == b.stat().st_size and read_bytes(a) == read_bytes(b)
 
 
-def files_of(path: Path) -> list[Path]:
+def with_files_beside(path: Path) -> list[Path]:
     """A source and the files that belong to it, that one first. Raises ReadError."""
     return [path, *sorted(_beside(path, read_bytes(path)).values())]
 

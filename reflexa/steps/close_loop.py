@@ -208,6 +208,7 @@ KIND = StepKind(
     CloseLoopSettings,
     _run,
     place=240,
+    fixes=30,
     changes_time=True,
     weighed=False,
     upgraded=lambda plain: {k: v for k, v in plain.items() if v is not None},

@@ -149,5 +149,6 @@ KIND = StepKind(
     HelperSettings,
     _run,
     place=110,
+    fixes=50,
     single_pose=True,
 )

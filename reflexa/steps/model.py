@@ -233,6 +233,7 @@ class StepKind:
 
     between(given, settings, full, partly): the clip partly on the way to the step's own at full weight, with what no mixture of
       joints keeps put right.
+    fixes: where it stands among the steps that fix findings, the lowest first: big things before small ones.
     was: names that the kind had in older versions, which are still read. settings_were: older names of settings → today's.
     upgraded(plain): saved settings of older versions as they are written now, where more than a name has changed.
     reads(settings, context): a digest of everything in the context that run reads: equal digests, equal result.
@@ -260,6 +261,7 @@ class StepKind:
     weighs_itself: bool = False
     between: Callable[[Given, Any, Clip, Clip], Clip] | None = None
     keyed: bool = False
+    fixes: int = 1000
     was: tuple[str, ...] = ()
     settings_were: Mapping[str, str] = field(default_factory=dict)
     upgraded: Callable[[dict[str, Any]], dict[str, Any]] | None = None

@@ -144,6 +144,7 @@ KIND = StepKind(
     RetimeSettings,
     _run,
     place=210,
+    fixes=20,
     changes_time=True,
     weighed=False,
     summary=_summary,

@@ -128,6 +128,7 @@ KIND = StepKind(
     TrimSettings,
     _run,
     place=200,
+    fixes=10,
     changes_time=True,
     weighed=False,
     upgraded=lambda plain: {k: v for k, v in plain.items() if v is not None},

@@ -19,7 +19,7 @@ from reflexa.batch import build as building
 from reflexa.batch import digests, inputs
 from reflexa.batch import run as running
 from reflexa.batch.build import STATE, plan
-from reflexa.batch.naming import files_of
+from reflexa.batch.naming import clips_by_file
 from reflexa.errors import RecipeError
 from reflexa.formats import FORMATS, read
 from reflexa.formats.files import digest
@@ -284,7 +284,7 @@ def test_two_ranges_whose_names_are_one_file_are_refused(project: Path) -> None:
     assert status == 2 and "run a_b.bvh" in err
     clips = [replace(c, name=n) for c in read(DATA / RUN).clips for n in ("a/b", "a_b")]
     with pytest.raises(RecipeError, match="two clips would be written to run a_b"):
-        files_of("Run", clips, FORMATS["bvh"], True)
+        clips_by_file("Run", clips, FORMATS["bvh"], True)
 
 
 def dies_once(job: running.FileJob) -> running.Done:

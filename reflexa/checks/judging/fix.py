@@ -15,13 +15,11 @@ from reflexa.formats.imported import Note
 from reflexa.motion.clip import Clip
 from reflexa.progress import Progress, quiet
 from reflexa.rig import Rig
-from reflexa.steps import Step
+from reflexa.steps import Step, kind_of
 from reflexa.take import Cache, Evaluation, Surroundings, Take, evaluate
 from reflexa.take.edits import insert_step, named_step
 from reflexa.take.evaluate import NOWHERE
 
-# Big things first (common practice, no source): what the clip is made of, then how it travels, then how it stands, then moments.
-_ORDER = ("trim", "retime", "close-loop", "root-motion", "helper-joints", "correction", "foot-lock")
 # A repair may make another kind of finding weigh more by this share, and this much, before it counts as worse.
 _WORSE, _WORSE_LEAST = 0.05, 0.1
 # So many repairs are tried at most: many single moments are better looked at by a person.
@@ -113,8 +111,8 @@ def _next(found: Iterable[Finding], known: set[tuple[str, str]]) -> Finding | No
 
 
 def _rank(f: Finding) -> int:
-    kind = f.repair.kind if f.repair is not None else ""
-    return _ORDER.index(kind) if kind in _ORDER else len(_ORDER)
+    """Big things first (common practice, no source): what the clip is made of, how it travels, how it stands, then moments."""
+    return kind_of(f.repair.kind).fixes if f.repair is not None else 1000
 
 
 def _key(repair: Repair) -> tuple[str, str]:

@@ -8,7 +8,7 @@ from pathlib import Path
 import click
 
 from reflexa.batch.export import Origin, Target, write
-from reflexa.batch.rigs import fitted, load, model_of
+from reflexa.batch.rigs import load, model_of, onto_given_rig
 from reflexa.cli.options import (
     Reading,
     Talk,
@@ -56,7 +56,7 @@ def COMMAND(
         replace(c, loop=c.loop if loop is None else loop) for c in _chosen(document, clip_name, kind.several_clips)
     ]
     given = load(source.rigs)
-    moved = [fitted(c, document.rig, given) for c in chosen]
+    moved = [onto_given_rig(c, document.rig, given) for c in chosen]
     rig = moved[0][1]
     model = document if rig is document.rig else model_of(rig, given)
     to = Target(target_file, kind.name, target.options, target.force, inputs_of(source_file, *source.rigs))

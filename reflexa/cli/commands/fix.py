@@ -11,7 +11,7 @@ from typing import Any
 import click
 
 from reflexa.batch.export import Origin, Target, write
-from reflexa.batch.naming import files_of, refuse_clashes, result_name, written_as
+from reflexa.batch.naming import clips_by_file, refuse_clashes, result_name, written_as
 from reflexa.batch.rigs import load
 from reflexa.batch.run import FileJob, How, planned
 from reflexa.checks.judging.fix import fix
@@ -87,7 +87,7 @@ def COMMAND(
                 }  # fmt: skip
                 if any(t.kept for t in done.tried):
                     name = result_name("", path.stem, clip.name, "", len(document.clips) > 1)
-                    (file,) = files_of(name, [clip], kind, False)
+                    (file,) = clips_by_file(name, [clip], kind, False)
                     to = Target(out / file, kind.name, target.options, target.force, inputs)
                     origin = Origin(document, done.take.steps, document, (done.line, done.judged))
                     entry["written"] = str(write([replace(done.line.result, name=clip.name)], rig, to, origin).path)

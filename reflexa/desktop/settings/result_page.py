@@ -8,7 +8,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QGridLayout, QPushButton, QWidget
 
 from reflexa import describe
-from reflexa.checks import Finding
+from reflexa.checks import CHECKS, Finding
 from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
@@ -18,10 +18,11 @@ from reflexa.session import Session, findings, takes
 from reflexa.steps import kind_of
 from reflexa.words import counted, length, plain
 
-_NOTHING_FOUND = (
-    "Feet stand still and on the ground, nothing pops, flips or freezes, loops close, targets are reached, "
-    "helper joints are in place, and every joint has a partner."
-)
+
+def _nothing_found() -> str:
+    """What is so where nothing was found, as the findings say it themselves."""
+    *parts, last = [check.fine for check in CHECKS.values() if check.fine]
+    return f"No findings: {', '.join(parts)}, and {last}."
 
 
 class ResultPage(StepPanel):
@@ -86,7 +87,7 @@ class ResultPage(StepPanel):
         judgement = session.evaluator.judgement
         groups = judgement.groups
         waiting = f"Not computed: {refused}" if (refused := session.evaluator.refused) else "Checking…"
-        told = "" if groups else _NOTHING_FOUND if judgement.line is not None else waiting
+        told = "" if groups else _nothing_found() if judgement.line is not None else waiting
         self.nothing.setText(told)
         self.nothing.setVisible(bool(told))
         self.tree.setVisible(bool(groups))

@@ -47,6 +47,7 @@ KIND = StepKind(
     CorrectionSettings,
     _run,
     place=60,
+    fixes=60,
     single_pose=True,
     weighs_itself=True,
     keyed=True,

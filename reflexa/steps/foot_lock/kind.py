@@ -84,6 +84,7 @@ KIND = StepKind(
     FootLockSettings,
     _run,
     place=50,
+    fixes=70,
     weighs_itself=True,
     was=("plants",),
     settings_were={"plants": "contacts"},

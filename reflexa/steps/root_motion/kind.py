@@ -88,6 +88,7 @@ KIND = StepKind(
     RootMotionSettings,
     _run,
     place=30,
+    fixes=40,
     begin=_begin,
     adjusted=_adjusted,
     slides=lambda settings: settings.operation in (_DRAWN, "turn and scale"),
