@@ -59,7 +59,7 @@ class _Coming:
 _coming = _Coming()
 
 
-def take_in(group: str, of: type[T], register: Callable[[T], object]) -> None:
+def load_entry_points(group: str, of: type[T], register: Callable[[T], object]) -> None:
     """Register what installed packages bring under a group of entry points, in the order of their names. One that cannot be used
     is left out, and ``FAILED`` says why."""
 

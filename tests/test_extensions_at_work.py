@@ -45,7 +45,7 @@ def _brought(monkeypatch: pytest.MonkeyPatch) -> Iterator[None]:
         dist = SimpleNamespace(name="reflexa-tide")
         entry = SimpleNamespace(name="tide", value="tide:KIND", dist=dist, load=lambda: thing)
         monkeypatch.setattr(plugins.metadata, "entry_points", lambda **_: [entry])
-        plugins.take_in("tests", of, register)
+        plugins.load_entry_points("tests", of, register)
 
     take_in((KIND, REPORT), StepKind, register_kind)
     take_in(CHECK, Check, register_check)

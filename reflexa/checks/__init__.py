@@ -72,4 +72,4 @@ __all__ = [
 ]
 
 # What installed packages bring, once everything here has its name.
-plugins.take_in("reflexa.checks", Check, register)
+plugins.load_entry_points("reflexa.checks", Check, register)

@@ -62,7 +62,7 @@ def run_window(project: Path | None, demo: bool) -> int:
     elif not opening.offer_draft(window.desk) and file is None and wanted_at_start():
         show_welcome(window.desk)
     if file is not None:
-        dropped.take_in(window.desk, [file])
+        dropped.open_paths(window.desk, [file])
     # Compiled loops are fetched while the hands are still on their way; whoever needs one before waits for that one alone.
     threads.pool("warming", 1).submit(_warm)
     status = app.exec()

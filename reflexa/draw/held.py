@@ -61,7 +61,7 @@ class HeldMeshes:
         """What draws a mesh, bent by its shapes."""
         held = self._held.get(id(mesh))
         if held is None or held.mesh is not mesh:
-            held = self._held[id(mesh)] = self._take_in(mesh)
+            held = self._held[id(mesh)] = self._uploaded(mesh)
             while len(self._held) > self._most:
                 self._held.popitem(last=False)[1].release()
         self._held.move_to_end(id(mesh))
@@ -82,7 +82,7 @@ class HeldMeshes:
         made = self._coarse[key][1]
         return made.result() if made.done() else (mesh, False)
 
-    def _take_in(self, mesh: Mesh) -> _Held:
+    def _uploaded(self, mesh: Mesh) -> _Held:
         ctx = self._ctx
         parts = [
             (ctx.buffer(np.ascontiguousarray(a, dtype=t).tobytes()), f, name)

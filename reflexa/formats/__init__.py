@@ -32,4 +32,4 @@ __all__ = [
 ]
 
 # What installed packages bring, once everything here has its name.
-plugins.take_in("reflexa.formats", Format, register)
+plugins.load_entry_points("reflexa.formats", Format, register)

@@ -109,7 +109,7 @@ def write_together(files: Mapping[Path, bytes], overwrite: bool = False) -> None
                 os.replace(part, place)
     except (OSError, ValueError) as e:
         for path, old in before.items():
-            _put_back(path, old)
+            _restore(path, old)
         raise write_failed(e, at) from None
     finally:
         for left in (*ready.values(), *(old for old in before.values() if old is not None)):
@@ -185,7 +185,7 @@ def _kept(path: Path) -> Path | None:
     return Path(name)
 
 
-def _put_back(path: Path, old: Path | None) -> None:
+def _restore(path: Path, old: Path | None) -> None:
     with contextlib.suppress(OSError):
         if old is None:
             path.unlink(missing_ok=True)

@@ -42,7 +42,7 @@ def walk(folder: Path, progress: Progress = quiet) -> Found:
             with os.scandir(at) as entries:
                 inside = list(entries)
             out.there = out.there or bool(inside)
-            _take_in(out, list(_told(inside)), waiting)
+            _sort_entries(out, list(_told(inside)), waiting)
         except OSError as e:
             out.unreadable[at] = os_message(e)
     return out
@@ -66,7 +66,7 @@ def _told(entries: list[os.DirEntry[str]]) -> Iterator[_Entry]:
             continue  # a link to nowhere, or gone by now
 
 
-def _take_in(out: Found, entries: list[_Entry], waiting: list[Path]) -> None:
+def _sort_entries(out: Found, entries: list[_Entry], waiting: list[Path]) -> None:
     waiting += sorted((e.path for e in entries if e.folder), reverse=True)
     files = [(e, by_suffix(e.path)) for e in entries if not e.folder]
     newest: dict[str, int] = {}

@@ -100,7 +100,7 @@ def edit_notes(library_folder: LibraryFolder, edit: Callable[[Notes], Notes]) ->
     return notes
 
 
-def put_back(now: Notes, was: Notes, to: Notes) -> Notes:
+def restored(now: Notes, was: Notes, to: Notes) -> Notes:
     """What is said, with the change from ``was`` to ``to`` made; what others have said otherwise since ``was`` stays."""
     clips, sets = dict(now.clips), dict(now.sets)
     for key in {*was.clips, *to.clips}:

@@ -74,7 +74,7 @@ def import_job(
 
     def land(found: Imports) -> None:
         for entry in found.entries:
-            sources.take_in(entry, found.documents[entry.file])
+            sources.add_read(entry, found.documents[entry.file])
         known = {s.file for s in session.project.sources}
         new = tuple(e for e in found.entries if e.file not in known)
         if new:

@@ -54,12 +54,12 @@ class Reader:
     def _read_anew(self, sources: Sources, entry: SourceFile) -> None:
         sources.read_as[entry.file] = entry
 
-        def take_in(document: Imported) -> None:
+        def land(document: Imported) -> None:
             if sources.read_as.get(entry.file) == entry:
-                sources.take_in(entry, document)
+                sources.add_read(entry, document)
                 self.needed.emit()
 
-        self._work.start(Job(lambda _: read_source(sources.folder, entry), take_in))
+        self._work.start(Job(lambda _: read_source(sources.folder, entry), land))
 
     def _read_waiting(self, sources: Sources) -> None:
         """One after the other, until none is left. What was read comes into the session on the interface thread, now and then."""
@@ -80,10 +80,10 @@ class Reader:
 
         def told(_text: str, _part: float) -> None:
             if time.monotonic() - self._last > _EVERY or any(e.file in sources.first for e, _ in read):
-                self._take_in(sources, read)
+                self._land_read(sources, read)
 
         def ended(_: None) -> None:
-            self._take_in(sources, read)
+            self._land_read(sources, read)
             if sources.waiting:  # one came after the last was read
                 self._read_waiting(sources)
 
@@ -91,7 +91,7 @@ class Reader:
         job.told = told
         self._work.start(job)
 
-    def _take_in(self, sources: Sources, read: deque[tuple[SourceFile, Imported | str]]) -> None:
+    def _land_read(self, sources: Sources, read: deque[tuple[SourceFile, Imported | str]]) -> None:
         files = set()
         while read:
             entry, found = read.popleft()
@@ -100,7 +100,7 @@ class Reader:
             if isinstance(found, str):
                 sources.missing[entry.file] = found
                 continue
-            sources.take_in(entry, found)
+            sources.add_read(entry, found)
             if wanted != entry:  # it was told meanwhile how it is to be read
                 self._read_anew(sources, wanted)
         self._last = time.monotonic()

@@ -44,7 +44,7 @@ class Sources:
     saving: bool = False
     _rigs: dict[str, tuple[Imported, Notes, Rig]] = field(default_factory=dict)
 
-    def take_in(self, entry: SourceFile, document: Imported) -> None:
+    def add_read(self, entry: SourceFile, document: Imported) -> None:
         """What was read of a source now stands for it."""
         self.documents[entry.file] = document
         self.read_as[entry.file] = entry
@@ -117,7 +117,7 @@ def opened(folder: Path, placed: bool = True, tell: Progress = quiet) -> tuple[P
     for i, entry in enumerate(at_once):
         tell(f"Reading {entry.file}", i / len(at_once))
         try:
-            sources.take_in(entry, read_source(folder, entry))
+            sources.add_read(entry, read_source(folder, entry))
         except ReflexaError as e:
             sources.missing[entry.file] = str(e)
     for rig in sources.rigs(project).values():

@@ -50,4 +50,4 @@ __all__ = [
 ]
 
 # What installed packages bring, once everything here has its name.
-plugins.take_in("reflexa.steps", StepKind, register)
+plugins.load_entry_points("reflexa.steps", StepKind, register)

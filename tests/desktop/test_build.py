@@ -58,8 +58,8 @@ def test_what_is_due_is_built_and_then_it_is_not(opened: MainWindow, qtbot) -> N
     assert all("up to date" in t for t in texts(dialog)) and not dialog.go.isEnabled()
     (out / "Plain.glb").write_bytes(b"mine")
     dialog.look()
-    qtbot.waitUntil(lambda: "left alone" in dialog.said.text())
-    assert texts(dialog)[0] == "Plain — left alone: Plain.glb was changed by others"
+    qtbot.waitUntil(lambda: "not touched" in dialog.said.text())
+    assert texts(dialog)[0] == "Plain — not touched: Plain.glb was changed by someone else"
     dialog.reject()
 
 

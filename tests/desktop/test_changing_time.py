@@ -140,7 +140,7 @@ def test_a_loop_is_found_in_the_picture_and_closed(demo, qtbot) -> None:
     qtbot.waitUntil(lambda: panel.table.rowCount() > 0)
     line.edit_settings(session, "x", type(session.step.settings)(first=3, last=70))
     ready(qtbot, demo)
-    qtbot.waitUntil(lambda: "open by" in panel.said.text() and "Frames 3 to 70" in panel.said.text())
+    qtbot.waitUntil(lambda: "The gap was" in panel.said.text() and "Frames 3 to 70" in panel.said.text())
     best = session.computed.report.matches.pairs[0]
     click(panel.picture, panel.picture.pixel(best.first, best.last).toPoint())
     ready(qtbot, demo)

@@ -107,7 +107,7 @@ def test_the_guide_is_read_in_the_window(empty: MainWindow, qtbot) -> None:
     left = [shown.list.item(i).text() for i in range(shown.list.count()) if not shown.list.item(i).isHidden()]
     assert 0 < len(left) < shown.list.count() and "Time" in left
     shown.list.setCurrentRow(shown.list.count() - 1)
-    assert "What is kept of a file" in shown.page.toPlainText()
+    assert "Glossary" in shown.page.toPlainText()
     shown.close()
 
 
@@ -123,10 +123,10 @@ def test_pages_of_the_guide_are_short_and_all_in_the_index() -> None:
 
 @pytest.mark.parametrize("name", ["lean.recipe.json", "nowhere.take.json"])
 def test_documents_that_are_opened_or_dropped(empty: MainWindow, qtbot, tmp_path: Path, name: str) -> None:
-    from reflexa.desktop.actions.dropped import take_in
+    from reflexa.desktop.actions.dropped import open_paths
 
     (tmp_path / name).write_text('{"reflexa": "recipe", "version": 1, "name": "lean", "steps": [{"kind": "mirror"}]}')
-    take_in(empty.desk, [tmp_path / name])
+    open_paths(empty.desk, [tmp_path / name])
     if name.startswith("lean"):
         assert [r.name for r in empty.session.project.recipes] == ["lean"]
     else:

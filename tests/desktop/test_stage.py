@@ -49,7 +49,7 @@ def test_a_step_is_put_in_moved_by_hand_and_by_number_and_feet_stand_on_it(demo,
     assert all(held(clip, rig, p, session.stage).drift < 0.1 for p in contacts) and len(contacts) == 4
     assert "4 contacts found" in said(window.settings)
     session.selection.select_card(RESULT)
-    assert "Feet stand still" in said(window.settings) and not session.evaluator.findings
+    assert "feet stand still" in said(window.settings) and not session.evaluator.findings
     for _ in range(4):
         session.undo()
     ready(qtbot, window)

@@ -24,8 +24,8 @@ from reflexa.library.notes import (
     in_set,
     notes_path,
     out_of_set,
-    put_back,
     read_notes,
+    restored,
     shown_at,
     starred,
     tagged,
@@ -178,10 +178,10 @@ def test_a_change_is_put_back_and_what_others_said_since_stays() -> None:
     was = in_set(tagged(Notes(), ["a", "b"], ["x"]), ["a"], "S")
     to = out_of_set(starred(tagged(was, ["a", "b"], remove=["x"]), ["a"], 3), ["a"], "S")
     now = in_set(starred(to, ["b"], 5), ["c"], "T")  # somebody else's, of b and of T
-    back = put_back(now, to, was)
+    back = restored(now, to, was)
     assert back.of("a") == was.of("a") and back.of("b") == now.of("b")
     assert back.sets == {"S": ("a",), "T": ("c",)}
-    assert put_back(back, was, to).of("a") == to.of("a")
+    assert restored(back, was, to).of("a") == to.of("a")
 
 
 def test_the_list_of_library_folders(tmp_path: Path) -> None:

@@ -71,7 +71,7 @@ def test_a_rig_that_is_still_to_be_read_is_waited_for(demo) -> None:
     demo.open_take("Walk, as the Ferrykeeper")
     assert demo.being_read == file and demo.computed.evaluation is None and not demo.computed.problem
     del sources.waiting[file]
-    sources.take_in(entry, document)
+    sources.add_read(entry, document)
     demo.reader.needed.emit()
     ready(demo)
     assert demo.computed.evaluation is not None and not demo.computed.problem and not demo.being_read

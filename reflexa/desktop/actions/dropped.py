@@ -38,7 +38,7 @@ def _open_take(d: Desk, path: Path) -> None:
 
 # Our documents, by how their files end, and what is done with one that comes in.
 DOCUMENTS: dict[str, Callable[[Desk, Path], None]] = {
-    RECIPE: lambda d, path: recipes.take_in(d, [path]),
+    RECIPE: lambda d, path: recipes.import_recipes(d, [path]),
     RIG: import_rig,
     STAGE: lambda d, path: d.stage.open_file(path),
     TAKE_SUFFIX: _open_take,
@@ -66,10 +66,10 @@ def take(d: Desk, data: QMimeData) -> None:
     if recipe := recipe_of(data):
         recipes.put_into(d, recipe, d.session.selection.take)
     elif paths := _files(data):
-        take_in(d, paths)
+        open_paths(d, paths)
 
 
-def take_in(d: Desk, paths: list[Path]) -> None:
+def open_paths(d: Desk, paths: list[Path]) -> None:
     """Open a project; make folders of clips library folders, and import files."""
     projects = [p for p in paths if (p / PROJECT).is_file()]
     if projects:

@@ -56,7 +56,7 @@ def _kept(d: Desk, recipe: Recipe) -> None:
     d.say(f"{name} is saved with the project. Drag it from the Clips view onto takes or clips.")
 
 
-def take_in(d: Desk, paths: list[Path]) -> None:
+def import_recipes(d: Desk, paths: list[Path]) -> None:
     """Take recipe files into the project."""
     for path in paths:
         try:
@@ -67,7 +67,7 @@ def take_in(d: Desk, paths: list[Path]) -> None:
 
 def _ask_in(d: Desk) -> None:
     chosen, _ = QFileDialog.getOpenFileNames(d.window, "Recipes", str(Path.home()), f"Recipes (*{SUFFIX})")
-    take_in(d, [Path(c) for c in chosen])
+    import_recipes(d, [Path(c) for c in chosen])
 
 
 def write_out(d: Desk, name: str) -> None:

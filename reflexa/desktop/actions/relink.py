@@ -57,7 +57,7 @@ def relink(d: Desk, file: str, path: Path) -> None:
         return
     entry, document = copied
     name, project = entry.file, relinked(session.project, file, *copied)
-    sources.take_in(entry, document)
+    sources.add_read(entry, document)
     session.history.end_merge()
     if project == session.project:  # the very same file is back at its place
         session.read_again()

@@ -18,7 +18,7 @@ from reflexa.formats import by_suffix
 from reflexa.library.finder import Finder
 from reflexa.library.folder_list import LibraryFolder, LibraryFolders, load_folders, save_folders
 from reflexa.library.index import Damaged, Index
-from reflexa.library.notes import Notes, edit_notes, put_back, read_notes
+from reflexa.library.notes import Notes, edit_notes, read_notes, restored
 from reflexa.library.query import Query
 from reflexa.library.scan import Scanned, scan
 from reflexa.motion import threads
@@ -253,10 +253,10 @@ class LibraryWork(QObject):
 
         after = self._write({s: partial(change, s) for s in keys})
         if after:
-            self.past.did(Change(label, lambda: self._put_back(after, before), lambda: self._put_back(before, after)))
+            self.past.did(Change(label, lambda: self._restore(after, before), lambda: self._restore(before, after)))
 
-    def _put_back(self, was: Mapping[LibraryFolder, Notes], to: Mapping[LibraryFolder, Notes]) -> None:
-        self._write({s: partial(put_back, was=was[s], to=to[s]) for s in was if s in to})
+    def _restore(self, was: Mapping[LibraryFolder, Notes], to: Mapping[LibraryFolder, Notes]) -> None:
+        self._write({s: partial(restored, was=was[s], to=to[s]) for s in was if s in to})
 
     def _write(self, edits: Mapping[LibraryFolder, Callable[[Notes], Notes]]) -> dict[LibraryFolder, Notes]:
         """Change the notes of library folders; those of the ones where it could be done."""
