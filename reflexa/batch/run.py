@@ -73,7 +73,7 @@ class FileJob:
 
     @property
     def overwrite(self) -> bool:
-        """May files that are there be written over?"""
+        """True if existing files may be overwritten."""
         return self.how.overwrite
 
     def reads(self) -> list[tuple[Path, ...]]:

@@ -69,7 +69,7 @@ def recipe_of(data: QMimeData) -> str:
 
 
 def holds_clips(data: QMimeData) -> bool:
-    """Are clips dragged?"""
+    """True if clips are dragged."""
     return data.hasFormat(CLIPS) or data.hasFormat(LIBRARY)
 
 

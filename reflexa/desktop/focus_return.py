@@ -9,8 +9,8 @@ _PRESSED = (QAbstractButton, QComboBox)
 
 
 class FocusReturn(QObject):
-    """What is only pressed takes no keys when a mouse presses it: Tab still leads there. ``home`` gets them where they lay on
-    nothing that wants them; ``homes`` keep them."""
+    """Keeps the keyboard focus where it is when a button is clicked with the mouse; Tab still reaches the button. If nothing has the
+    focus that uses keys, ``home`` gets it; ``homes`` keep it."""
 
     def __init__(self, window: QWidget, home: QWidget, homes: tuple[QWidget, ...]) -> None:
         super().__init__(window)

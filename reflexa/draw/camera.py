@@ -141,7 +141,7 @@ class Camera:
         return replace(self, target=vector(centre), distance=max(distance, 0.15))
 
     def shows(self, low: Array, high: Array, aspect: float = 1.0) -> bool:
-        """Is the middle of a box in the picture, and the box neither a dot nor all around the eye?"""
+        """True if the middle of a box is visible, and the box is neither tiny nor around the camera."""
         centre, size = (low + high) / 2, float(np.linalg.norm(high - low))
         at = self.project(centre, 1000, round(1000 / aspect))
         inside = 0 <= at[0] <= 1000 and 0 <= at[1] * aspect <= 1000 and bool(np.isfinite(at[2]))

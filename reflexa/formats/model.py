@@ -74,9 +74,9 @@ class Format:
 
     @property
     def with_others(self) -> bool:
-        """Can other files belong to one of it?"""
+        """True if other files can belong to a file of this format."""
         return self.beside is not _none_beside
 
     def alike(self, other: Format) -> bool:
-        """Is a file of the other format laid out by the same rules?"""
+        """True if files of the other format have the same layout."""
         return self.name == other.name or bool(self.family and self.family == other.family)

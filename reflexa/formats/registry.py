@@ -80,7 +80,7 @@ def format_of(path: Path) -> Format:
 
 
 def _ambiguous(path: Path) -> bool:
-    """Does the suffix stand for a whole family, so that only the content tells which one it is?"""
+    """True if the suffix is shared by several formats, which only the content tells apart."""
     found = by_suffix(path)
     return found is not None and path.suffix.lower() != found.suffix
 

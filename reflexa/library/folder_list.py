@@ -28,7 +28,7 @@ class LibraryFolder:
     folder: Path
 
     def holds(self, path: Path) -> bool:
-        """Does a file lie on it?"""
+        """True if a file lies in this folder."""
         return path.is_relative_to(self.folder)
 
     def key(self, path: Path, clip: str) -> str:

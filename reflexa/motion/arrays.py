@@ -46,7 +46,7 @@ def frozen_indices(a: object) -> NDArray[np.intp]:
 
 
 def _settled(a: NDArray[np.float64]) -> bool:
-    """Is the memory of an array out of reach: read-only all the way down to who owns it?"""
+    """True if nobody can write to the memory of an array: it is read-only down to its owner."""
     at: object = a
     while isinstance(at, np.ndarray):
         if at.flags.writeable:

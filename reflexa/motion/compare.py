@@ -34,7 +34,7 @@ class Comparison:
     frames: tuple[int, int]
 
     def differs(self, degrees: float, mm: float) -> bool:
-        """Is any joint further off, or are joints or lengths others?"""
+        """True if any joint differs by more, or joints or lengths differ."""
         far = any(j.turn > degrees or j.move > mm for j in self.joints)
         return far or any(self.only) or self.frames[0] != self.frames[1]
 

@@ -41,7 +41,7 @@ class Gait:
 
     @property
     def whole(self) -> bool:
-        """Is it known how long a stride is?"""
+        """True if the length of a stride is known."""
         return len(self.passings) > 1
 
     def completed(self, other: Gait) -> Gait:

@@ -109,7 +109,7 @@ def _after(a: Clip, b: Clip, n: int, travel: int, stands: Standing) -> Clip:
 
 
 def _meet(a: Clip, b: Clip) -> bool:
-    """Does b begin as a ends?"""
+    """True if clip b starts in the pose in which clip a ends."""
     (qa, pa), (qb, pb) = a.cut(a.frames - 1, a.frames - 1).model, b.cut(0, 0).model
     turn = quat.angle(quat.multiply(quat.conjugate(qa), qb)).max()
     return bool(np.linalg.norm(pa - pb, axis=-1).max() < _SAME and turn < _SAME_TURN)

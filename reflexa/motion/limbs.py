@@ -233,7 +233,7 @@ Wanted = Iterable[tuple[Limb, Array, Array]]
 
 
 def pelvis_drop(model: tuple[Array, Array], wanted: Wanted, timing: Timing, straight: float = 1 - SOFT) -> Array:
-    """How far the pelvis goes down (negative: up) at each frame so that legs reach their goals, metres ``(frames,)``.
+    """How much the pelvis lowers (negative: rises) at each frame so that legs reach their goals, metres ``(frames,)``.
 
     wanted: limbs with their goals ``(frames, 3)`` and how much each counts ``(frames,)``, 0 to 1. First the pelvis follows
     where a leg is near straight, whose knee would swing for little; the more a leg is bent, the more the knee does it. Then

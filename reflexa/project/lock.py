@@ -87,7 +87,7 @@ def is_free(folder: Path) -> bool:
 
 
 def _is_here(holder: Holder) -> bool:
-    """Is it a process of this machine? Its name may have changed."""
+    """True for a process of this machine, also if the machine was renamed."""
     return holder.machine == _machine() if holder.machine and _machine() else holder.host == socket.gethostname()
 
 

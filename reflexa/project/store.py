@@ -172,7 +172,7 @@ def inside(folder: Path, name: str, part: str = SOURCES) -> Path:
 
 
 def is_own(folder: Path, out: Path) -> bool:
-    """Does a folder lie among the sources and texts of the project in ``folder``?"""
+    """True if a folder lies among the sources and texts of the project in ``folder``."""
     return any(out.resolve().is_relative_to((folder / part).resolve()) for part in (SOURCES, *PARTS))
 
 

@@ -8,7 +8,7 @@ from reflexa.rig.rig import Rig
 
 
 def looks(rig: Rig, limb: str) -> bool:
-    """Does a limb look rather than reach: the head, or a joint on the head such as an eye?"""
+    """True for a limb that looks instead of reaching: the head, or a joint on it such as an eye."""
     head = rig.joint("head")
     if limb == "head" or head < 0:
         return limb == "head"

@@ -324,7 +324,7 @@ def _like(rig: Rig, other: Rig) -> Rig:
 
 
 def _rests_like(rig: Rig, other: Rig, side: str, size: float, turn: Array) -> bool:
-    """Is a foot as long, as high and as tilted in both neutral poses, one being ``size`` times as large?"""
+    """True if a foot has the same length, height and tilt in both neutral poses, one of them scaled by ``size``."""
     ways = []
     for r in (rig, other):
         placed = r.neutral.rest_model[1]

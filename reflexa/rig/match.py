@@ -86,7 +86,7 @@ class Match:
 
     @cached_property
     def same_feet(self) -> bool:
-        """Are the feet of both rigs built alike, one being larger perhaps?"""
+        """True if the feet of both rigs have the same shape, apart from size."""
         if soles(self.source).keys() != soles(self.target).keys():
             return False
         for a, b in zip(soles(self.source).values(), soles(self.target).values(), strict=True):

@@ -59,7 +59,7 @@ def problems(rig: Rig, far: float = FAR) -> tuple[Problem, ...]:
 
 
 def _ends_above(rig: Rig, part: str) -> bool:
-    """Is a hand or foot no joint of its own, but the end of the bone above it?"""
+    """True if a hand or foot is not a joint, but the end of the bone above it."""
     side, _, end = part.partition(" ")
     above = rig.joint(f"{side} {LIMBS[end][1]}") if end in LIMBS else -1
     return above >= 0 and above not in rig.skeleton.parents

@@ -176,7 +176,7 @@ def _sole(rig: Rig, side: str) -> Sole | None:
 
 
 def lies_flat(rig: Rig, side: str) -> bool:
-    """Does the skin of a foot touch the ground behind its ankle and ahead of it in the neutral pose?"""
+    """True if the skin of a foot touches the ground behind and ahead of its ankle in the neutral pose."""
     ankle = rig.joint(f"{side} foot")
     if ankle < 0:
         return False

@@ -51,12 +51,12 @@ class Batch:
 
     @property
     def here(self) -> bool:
-        """Is the project still open that it is of?"""
+        """True if its project is still open."""
         return self.session.sources is self._sources
 
     @property
     def running(self) -> bool:
-        """Is a clip at work?"""
+        """True while a clip is being processed."""
         return self._job is not None
 
     @property

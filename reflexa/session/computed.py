@@ -115,7 +115,7 @@ class Computed:
 
     @property
     def by_result(self) -> bool:
-        """Has what is looked at the time of the result? Else a step behind it changes time."""
+        """True if the picture shows the time of the result; False if a later step changes time."""
         return same_time(self.evaluation, self._open.selection.view_point, RESULT)
 
     @property

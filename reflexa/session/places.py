@@ -49,7 +49,7 @@ def acting(line: Evaluation | None, step: Step | None) -> Step | None:
 
 
 def same_time(line: Evaluation | None, a: str, b: str) -> bool:
-    """Have two cards one axis of time?"""
+    """True if two cards have the same time axis."""
     return line is None or line.same_time(line.after(a), line.after(b))
 
 

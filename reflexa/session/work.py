@@ -75,7 +75,7 @@ class Work:
 
     @property
     def busy(self) -> bool:
-        """Is anything under way?"""
+        """True while any job is running."""
         return bool(self._jobs)
 
     @property

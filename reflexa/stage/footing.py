@@ -211,7 +211,7 @@ def _level(heights: list[Array], leg: float) -> float:
 
 
 def made_on_spot(stand: dict[str, list[Bools]], heights: dict[str, list[Array]], leg: float) -> bool:
-    """Are the feet lifted, and yet hardly ever still while they are low?"""
+    """True if the feet are lifted but are hardly ever still while they are low."""
     lifted = [side for side, each in heights.items() if np.ptp(np.minimum(*each[:2])) > 0.02 * leg]
     return bool(lifted) and all((stand[side][0] | stand[side][1]).mean() < 0.1 for side in lifted)
 

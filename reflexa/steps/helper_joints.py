@@ -117,7 +117,7 @@ def uncarried(before: Clip, after: Clip, rig: Rig) -> Clip:
 
 
 def _same(a: Clip, b: Clip, joint: int) -> bool:
-    """Does a joint stand to its parent in one clip as in another?"""
+    """True if a joint has the same transform relative to its parent in both clips."""
     pairs = (a.rotations, b.rotations), (a.translations, b.translations)
     return all(np.array_equal(x[:, joint], y[:, joint]) for x, y in pairs)
 

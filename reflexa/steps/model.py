@@ -84,7 +84,7 @@ class Step(msgspec.Struct, frozen=True):
 
     @property
     def acts(self) -> bool:
-        """Is it on, with any weight at all?"""
+        """True if the step is on and has any weight."""
         return self.on and self.weight > 0
 
     def envelope_at(self, frames: ArrayLike) -> Array:
@@ -139,7 +139,7 @@ class Given:
 
     @property
     def wholly(self) -> bool:
-        """Does the step act fully, at every frame and on every joint?"""
+        """True if the step acts fully at every frame and on every joint."""
         return self.mask is None and (self.weight is None or bool(np.all(self.weight == 1)))
 
     def changed(self, clip: Clip, reporting: Callable[[Clip], Any] | None = None) -> Outcome:
@@ -206,7 +206,7 @@ class Result:
 @dataclass(frozen=True)
 class Unmet:
     """Something that a step asks for and the result does not do: which joint, what it is in words, first and last frame,
-    the worst one, how much it is there, how much is put up with, and the unit of both."""
+    the worst one, how much it is there, how much is tolerated, and the unit of both."""
 
     joint: str
     text: str

@@ -134,7 +134,7 @@ def _joint(rig: Rig, name: str) -> int:
 
 
 def _give_way(clip: Clip, rig: Rig, settings: PinSettings, then: Clip, ends: list[tuple[int, Array]]) -> Array:
-    """How far the pelvis goes down ``(frames,)`` in metres so that legs reach the feet that are kept."""
+    """The distance by which the pelvis lowers ``(frames,)`` in metres so that legs reach the pinned feet."""
     wanted = []
     for joint, acts in ends if settings.give and settings.place and rig.joint("pelvis") >= 0 else ():
         part = rig.part_of(clip.skeleton.names[joint])

@@ -61,7 +61,7 @@ class _Line:
         return 0 if step_id == SOURCE else at + 1 if at >= 0 else len(self.outcomes) - 1
 
     def same_time(self, a: int, b: int) -> bool:
-        """Do two outcomes have one axis of time?"""
+        """True if two outcomes have the same time axis."""
         low, high = min(a, b), max(a, b)
         return all(o.times is None for o in self.outcomes[low + 1 : high + 1])
 

@@ -38,7 +38,7 @@ def other_side(limb: str) -> str:
 @dataclass(frozen=True)
 class Group:
     """Findings of one kind on one limb, the worst first. seconds: the time that they take together, frames counted once.
-    accepted: why they are put up with, an empty text where they are not."""
+    accepted: the reason why they are accepted; empty if they are not."""
 
     kind: str
     title: str
@@ -67,7 +67,7 @@ class Group:
 
 
 def accepted(f: Finding, by: Iterable[Accepted]) -> str:
-    """Why a finding is put up with, an empty text where it is not: one of its kind and joint has been accepted about
+    """The reason why a finding is accepted, empty if it is not: one of its kind and joint has been accepted about
     its frames."""
     for a in by:
         if a.kind == f.kind and a.joint == f.joint and a.first <= f.frames[1] and f.frames[0] <= a.last:

@@ -50,7 +50,7 @@ def _files(data: QMimeData) -> list[Path]:
 
 
 def welcome(data: QMimeData) -> bool:
-    """Is it something that the window can do anything with?"""
+    """True if the window can do something with it."""
     known = (*suffixes(), *DOCUMENTS)
     return (
         holds_clips(data)

@@ -37,7 +37,7 @@ class Thing:
 
     @property
     def heading(self) -> bool:
-        """Is it the heading of a folder?"""
+        """True for the heading of a folder."""
         return bool(self.folder) and not self.take
 
 

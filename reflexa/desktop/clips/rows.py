@@ -87,6 +87,6 @@ def show_take(item: QListWidgetItem, take: Take) -> None:
 
 
 def fits(words: list[str], *texts: str) -> bool:
-    """Does everything that is searched for stand in one of the texts?"""
+    """True if every search word occurs in one of the texts."""
     whole = " ".join(texts).lower()
     return all(w in whole for w in words)

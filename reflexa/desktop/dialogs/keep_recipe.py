@@ -158,7 +158,7 @@ class KeepRecipe(QDialog):
 
 
 def _counts(described: dict[str, Any], step: Step) -> bool:
-    """Does a setting mean anything with the others as they are?"""
+    """True if a setting has an effect with the other settings as they are."""
     given = described.get("when", {})
     return all(getattr(step.settings, k) in (v if isinstance(v, list) else [v]) for k, v in given.items())
 

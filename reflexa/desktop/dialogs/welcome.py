@@ -39,7 +39,7 @@ _STORIES = (
 
 
 def wanted_at_start() -> bool:
-    """Is the welcome shown when nothing else is opened?"""
+    """True if the welcome is shown at start."""
     return str(QSettings().value(_KEY, "true")) == "true"
 
 

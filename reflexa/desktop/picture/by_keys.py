@@ -45,7 +45,7 @@ class ByKeys:
         self._come = 0.0
 
     def wants(self, key: Qt.Key, modifiers: Qt.KeyboardModifier) -> bool:
-        """Is a key meant for the picture, though the window has it for something else?"""
+        """True for a key that belongs to the picture although the window uses it too."""
         if self.part >= 0:
             return key in (*_ARROWS, Qt.Key.Key_Escape, Qt.Key.Key_Return, Qt.Key.Key_Enter)
         return (key in _ARROWS and bool(modifiers & _SHIFT)) or key in (Qt.Key.Key_PageUp, Qt.Key.Key_PageDown)

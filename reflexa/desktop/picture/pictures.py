@@ -61,7 +61,7 @@ def render(scene: Scene, camera: Camera, width: int, height: int, detail: float 
 
 
 def needs_supersampling() -> bool:
-    """Is the drawing done in software, which has no smoothing of its own?"""
+    """True if the drawing is done in software, without smoothing."""
     with drawing() as renderer:
         return renderer.software
 

@@ -52,7 +52,7 @@ class ViewportInput:
 
     @property
     def busy(self) -> bool:
-        """Is something in the hand?"""
+        """True while something is dragged."""
         return self._grip is not None or self._point >= 0
 
     def press(self, e: QMouseEvent) -> None:
@@ -155,7 +155,7 @@ class ViewportInput:
 
     @property
     def over(self) -> bool:
-        """Is the pointer over something that can be taken?"""
+        """True if the pointer is over something that can be dragged."""
         return bool(self.hovered) or self.hot >= 0 or self.hot_point >= 0
 
     def release(self, e: QMouseEvent) -> None:

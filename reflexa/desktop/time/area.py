@@ -110,7 +110,7 @@ class TimeArea(QFrame):
 
     @property
     def many_rows(self) -> bool:
-        """Are there more keys, or lanes, than a glance takes in?"""
+        """True if there are too many keys or lanes to see at once."""
         if self.pages.currentIndex() == _LANES and self.lanes is not None:
             return self.lanes.minimumHeight() > _LANES_HIGH
         return self.pages.currentIndex() == _KEYS and len(self.keys.rows) > _GLANCE

@@ -133,7 +133,7 @@ class KeySheet(Lanes):
         p.setClipping(False)
 
     def dense(self, row: Row) -> bool:
-        """Do the keys in sight stand too close for their shapes?"""
+        """True if the visible keys are too close together to draw their shapes."""
         seen = row.frames[slice(*np.searchsorted(row.frames, (self.time.first, self.time.last)))]
         return len(seen) > 2 and bool((seen[-1] - seen[0]) * self.time.frame_width() < DENSE * (len(seen) - 1))
 

@@ -16,7 +16,7 @@ _MORE = Qt.KeyboardModifier.ShiftModifier | Qt.KeyboardModifier.ControlModifier
 
 
 def adds(event: QMouseEvent | QKeyEvent) -> bool:
-    """Is more to be selected, not something else?"""
+    """True if the click adds to the selection."""
     return bool(event.modifiers() & _MORE)
 
 

@@ -81,7 +81,7 @@ def rows_of(
 
 
 def is_shown(joint: str, view: RowView, selected: Set[str]) -> bool:
-    """Does a joint's row stand in the sheet (where its part is not folded away)?"""
+    """True if the row of a joint is visible (its body part is not collapsed)."""
     return joint in selected if view.only_selected else joint not in view.hidden
 
 

@@ -41,7 +41,7 @@ class OwnKeys(QWidget):
         _Keys(self, self.wants)
 
     def wants(self, key: Qt.Key) -> bool:
-        """Is a key meant for what is chosen here?"""
+        """True for a key that acts on what is selected here."""
         return False
 
 

@@ -54,7 +54,7 @@ class PointsByHand(OwnKeys):
         return point[0]
 
     def stays(self, which: int) -> bool:
-        """May a point not be taken out?"""
+        """True for a point that cannot be removed."""
         return False
 
     def inserted(self) -> QPointF:

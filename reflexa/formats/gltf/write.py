@@ -91,7 +91,7 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
 
 
 def _as_read(source: Imported, clip: Clip) -> bool:
-    """Is the clip what its own file has under its name?"""
+    """True if the clip equals the clip of that name in its file."""
     had = source.clips.named(clip.name)
     return had is not None and had.digest == clip.digest
 

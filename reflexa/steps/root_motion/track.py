@@ -66,7 +66,7 @@ def seen_from(body: TravelTrack, own: TravelTrack) -> tuple[Array, Array]:
 
 
 def travels(clip: Clip, t: TravelTrack, leg: float) -> bool:
-    """Does a track get anywhere, other than by swaying? leg: metres."""
+    """True if a track travels and does not only sway. leg: leg length in metres."""
     slow = smoothed_track(t, clip, "smoothed", 0.5)
     far = float(np.linalg.norm(np.ptp(slow.place, axis=0)))
     return far > _SWAYS * max(leg, 1e-6) or float(np.ptp(slow.heading)) > _TWISTS
