@@ -9,7 +9,7 @@ _PRESSED = (QAbstractButton, QComboBox)
 
 
 class FocusReturn(QObject):
-    """Keeps the keyboard focus where it is when a button is clicked with the mouse; Tab still reaches the button. If nothing has the
+    """Keeps the keyboard focus where it is when a button is clicked with the mouse; Tab still reaches it. If nothing has the
     focus that uses keys, ``home`` gets it; ``homes`` keep it."""
 
     def __init__(self, window: QWidget, home: QWidget, homes: tuple[QWidget, ...]) -> None:
