@@ -11,14 +11,22 @@ from numpy.typing import NDArray
 from reflexa.motion import kernels, kinematics, quat
 from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
-from reflexa.motion.kernels.parts import Clock
-from reflexa.motion.limb import Limb, Model, Way
+from reflexa.motion.kernels.parts import Clock, Limb, Model, Way
 from reflexa.motion.skeleton import Skeleton
 from reflexa.motion.smoothing import Timing, gaussian, highest
 
 # Over the last of its length, as a share, a limb straightens softly: from a bend of 14°, so that no millimetre more or
 # less swings a knee by much more than a degree.
 SOFT = 0.0075
+
+
+def limb(skeleton: Skeleton, root: int, middle: int, end: int, tip: Array | None = None) -> Limb:
+    """The limb of three joints that stand above one another; end -1: it ends at ``tip`` on the middle joint."""
+    below_root, below_middle = set(skeleton.below(root)), set(skeleton.below(middle))
+    beyond = set(skeleton.below(end)) if end >= 0 else set()
+    groups = (below_root - below_middle, below_middle - beyond, beyond)
+    upper, lower, last = (np.array(sorted(g), dtype=np.intp) for g in groups)
+    return Limb(root, middle, end, upper, lower, last, np.zeros(3) if tip is None else np.array(tip))
 
 
 @dataclass(eq=False)

@@ -10,7 +10,7 @@ import numpy as np
 
 from reflexa.motion import kernels, quat
 from reflexa.motion.arrays import Array
-from reflexa.motion.limb import Model
+from reflexa.motion.kernels.parts import Model
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import bodymap, sides
 from reflexa.rig.bodymap import BodyMap

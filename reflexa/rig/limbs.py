@@ -11,7 +11,8 @@ from reflexa.motion.arrays import Array, owned
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.cuts import timing_of
-from reflexa.motion.limb import Limb, limb
+from reflexa.motion.kernels.parts import Limb
+from reflexa.motion.limbs import limb
 from reflexa.motion.per_clip_cache import cached_per_clip
 from reflexa.rig.rig import LIMBS, Rig
 

@@ -13,8 +13,7 @@ from numpy.typing import NDArray
 from reflexa.contacts.bodies import HAND, body_for, hand_offset, trunk_for
 from reflexa.motion import kernels, stances, threads
 from reflexa.motion.arrays import Array
-from reflexa.motion.kernels.parts import Model
-from reflexa.motion.limb import Limb
+from reflexa.motion.kernels.parts import Limb, Model
 from reflexa.motion.limbs import Posed, hinges, limb_end
 from reflexa.motion.smoothing import Timing
 from reflexa.rig import Rig

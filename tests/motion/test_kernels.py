@@ -15,7 +15,8 @@ from scipy.spatial.transform import Rotation
 from reflexa.formats.bvh import numbers
 from reflexa.motion import channels, kernels, kinematics, limbs, quat, springs
 from reflexa.motion.kernels import compiling
-from reflexa.motion.limb import Limb, Model, limb
+from reflexa.motion.kernels.parts import Limb, Model
+from reflexa.motion.limbs import limb
 from reflexa.motion.skeleton import chain
 from tests.helpers import rigs
 

@@ -10,8 +10,8 @@ from hypothesis import strategies as st
 from reflexa.demo import ik
 from reflexa.motion import kinematics, quat, stances
 from reflexa.motion.clip import rest_clip
-from reflexa.motion.limb import Limb, limb
-from reflexa.motion.limbs import Posed, pelvis_drop, reach, reach_chain
+from reflexa.motion.kernels.parts import Limb
+from reflexa.motion.limbs import Posed, limb, pelvis_drop, reach, reach_chain
 from reflexa.motion.skeleton import chain
 from reflexa.motion.smoothing import Timing
 from tests.helpers import rigs

@@ -12,7 +12,7 @@ from scipy.spatial.transform import Rotation, Slerp
 
 from reflexa.motion import kernels, quat, stances
 from reflexa.motion.eases import eased
-from reflexa.motion.limb import Model
+from reflexa.motion.kernels.parts import Model
 from reflexa.motion.mixing import mixed
 from reflexa.motion.resample import at_frames
 from reflexa.stage import gait

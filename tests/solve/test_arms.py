@@ -11,8 +11,7 @@ from reflexa.motion import kernels, quat
 from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.kernels.parts import Blocks, Model
 from reflexa.motion.kernels.solving import Arm, Arms, Stiffness
-from reflexa.motion.limb import limb
-from reflexa.motion.limbs import Posed, limb_end
+from reflexa.motion.limbs import Posed, limb, limb_end
 from reflexa.motion.skeleton import chain
 from reflexa.motion.smoothing import Timing
 from reflexa.rig import Rig

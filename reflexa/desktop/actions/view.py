@@ -12,7 +12,7 @@ from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.idle_queue import when_idle
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.bars import SWITCHES
-from reflexa.desktop.picture.look import COMPARE
+from reflexa.desktop.picture.view import COMPARE
 from reflexa.draw.camera import STANDARD
 
 

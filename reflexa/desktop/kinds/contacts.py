@@ -12,7 +12,7 @@ from reflexa.desktop.kinds.contact_lanes import ContactLanes
 from reflexa.desktop.kinds.contacts_now import contacts_of, edit
 from reflexa.desktop.kinds.model import Moment, StepView
 from reflexa.desktop.picture.overlay import NOTHING, Overlay
-from reflexa.desktop.picture.sight import Sight
+from reflexa.desktop.picture.view import Sight
 from reflexa.desktop.settings.joint_table import Row
 from reflexa.desktop.settings.step_panel import TablePanel
 from reflexa.draw.figure import LEFT, RIGHT

@@ -9,7 +9,7 @@ import numpy as np
 from reflexa.desktop.picture.handle import handle_at
 from reflexa.desktop.picture.manipulator import SNAP_MOVE, Drag, Manipulator, snapped
 from reflexa.desktop.picture.posed import PosedFigure
-from reflexa.desktop.picture.sight import Sight
+from reflexa.desktop.picture.view import Sight
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array, vector
 from reflexa.session import RESULT, Session, line

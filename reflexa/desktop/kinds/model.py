@@ -11,7 +11,7 @@ from PySide6.QtWidgets import QWidget
 from reflexa.desktop.picture.manipulator import Manipulator
 from reflexa.desktop.picture.overlay import Overlay
 from reflexa.desktop.picture.posed import PosedFigure
-from reflexa.desktop.picture.sight import Sight
+from reflexa.desktop.picture.view import Sight
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.motion.arrays import Array

@@ -13,7 +13,7 @@ from reflexa.desktop.picture.manipulator import SNAP_MOVE, Drag, Manipulator, sn
 from reflexa.desktop.picture.overlay import NOTHING, Overlay
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.props import grip_marks
-from reflexa.desktop.picture.sight import Sight
+from reflexa.desktop.picture.view import Sight
 from reflexa.desktop.settings.span_rows import SpanRows
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.qt_properties import named

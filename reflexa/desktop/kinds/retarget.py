@@ -12,7 +12,7 @@ from reflexa.desktop.picture import colours
 from reflexa.desktop.picture.handle import handle_at
 from reflexa.desktop.picture.manipulator import Drag, Manipulator, snapped
 from reflexa.desktop.picture.posed import PosedFigure
-from reflexa.desktop.picture.sight import Sight
+from reflexa.desktop.picture.view import Sight
 from reflexa.desktop.settings.joint_table import JointTable, Row
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.numbers import put

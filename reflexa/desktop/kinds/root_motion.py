@@ -11,7 +11,7 @@ from reflexa.desktop.kinds.pace_picture import PacePicture
 from reflexa.desktop.kinds.path_picture import PathPicture
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture.overlay import NOTHING, Overlay
-from reflexa.desktop.picture.sight import Sight
+from reflexa.desktop.picture.view import Sight
 from reflexa.desktop.settings.joint_table import JointTable, Row
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets.folding import Folding

@@ -8,7 +8,7 @@ from PySide6.QtCore import QObject, QSize, Signal
 from PySide6.QtWidgets import QButtonGroup, QFrame, QHBoxLayout, QMenu, QToolButton, QWidget
 
 from reflexa.desktop.look import theme
-from reflexa.desktop.picture.look import COMPARE
+from reflexa.desktop.picture.view import COMPARE
 from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.draw.camera import STANDARD
 

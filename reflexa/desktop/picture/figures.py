@@ -8,8 +8,8 @@ import numpy as np
 
 from reflexa.desktop.kinds import view_of
 from reflexa.desktop.picture import colours
-from reflexa.desktop.picture.look import Look
 from reflexa.desktop.picture.posed import PosedFigure, Role
+from reflexa.desktop.picture.view import Look
 from reflexa.draw import Camera
 from reflexa.motion import cycle
 from reflexa.motion.arrays import Array

@@ -7,7 +7,7 @@ from dataclasses import dataclass
 
 import numpy as np
 
-from reflexa.desktop.picture.sight import Sight
+from reflexa.desktop.picture.view import Sight
 from reflexa.draw import Camera
 from reflexa.draw.scene import BAR, DIAMOND, DOT, Lines, Marks
 from reflexa.motion import quat

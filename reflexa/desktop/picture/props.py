@@ -10,7 +10,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.picture.handle import handle_at
 from reflexa.desktop.picture.manipulator import SNAP_MOVE, Drag, Manipulator, snapped
 from reflexa.desktop.picture.overlay import Overlay
-from reflexa.desktop.picture.sight import Sight
+from reflexa.desktop.picture.view import Sight
 from reflexa.draw import Figure
 from reflexa.draw.scene import DIAMOND, Lines, Marks
 from reflexa.errors import RecipeError

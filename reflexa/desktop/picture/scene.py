@@ -9,8 +9,7 @@ import numpy as np
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture import pictures
 from reflexa.desktop.picture.manipulator import Manipulator
-from reflexa.desktop.picture.marks import shown_marks
-from reflexa.desktop.picture.overlay import NOTHING, Overlay
+from reflexa.desktop.picture.overlay import NOTHING, Overlay, shown_marks
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.snapshot import Snapshot
 from reflexa.draw import Figure, Scene

@@ -9,12 +9,11 @@ import numpy as np
 from reflexa.desktop.kinds import by_hand, view_of
 from reflexa.desktop.kinds.model import Ground, Moment
 from reflexa.desktop.picture.figures import figures
-from reflexa.desktop.picture.look import Look
 from reflexa.desktop.picture.manipulator import Manipulator
 from reflexa.desktop.picture.overlay import NOTHING, Overlay
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.props import drawn_props, grip_marks, prop_at, prop_hold
-from reflexa.desktop.picture.sight import Sight
+from reflexa.desktop.picture.view import Look, Sight
 from reflexa.draw import Camera
 from reflexa.draw.figure import usefulness
 from reflexa.motion.arrays import Array

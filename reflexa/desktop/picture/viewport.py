@@ -17,11 +17,11 @@ from reflexa.desktop.picture.bars import CompareBar, ToolBar
 from reflexa.desktop.picture.by_keys import ByKeys
 from reflexa.desktop.picture.handle import Handle
 from reflexa.desktop.picture.labels import caption, paint_labels
-from reflexa.desktop.picture.look import Look
 from reflexa.desktop.picture.manipulator import Manipulator
 from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.scene import scene
 from reflexa.desktop.picture.snapshot import Snapshot, moved_camera, snapshot
+from reflexa.desktop.picture.view import Look
 from reflexa.desktop.picture.viewport_input import ViewportInput
 from reflexa.desktop.widgets.focus import paint_focus
 from reflexa.draw import Camera, Scene

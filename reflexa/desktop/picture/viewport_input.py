@@ -12,7 +12,7 @@ from PySide6.QtGui import QMouseEvent
 from reflexa.desktop.kinds import view_of
 from reflexa.desktop.picture.handle import HOOPS, RODS, SWING
 from reflexa.desktop.picture.manipulator import Drag, Manipulator
-from reflexa.desktop.picture.marks import near_joints
+from reflexa.desktop.picture.overlay import near_joints
 from reflexa.desktop.picture.scene import Pointing
 from reflexa.desktop.picture.snapshot import Snapshot
 from reflexa.draw import Camera

@@ -7,8 +7,8 @@ import numpy as np
 from reflexa.motion import eases, kernels, keying, kinematics, limbs, mixing, resample, springs, stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.kernels.parts import Blocks, Model
-from reflexa.motion.limb import Way, limb
+from reflexa.motion.kernels.parts import Blocks, Model, Way
+from reflexa.motion.limbs import limb
 from reflexa.motion.skeleton import chain
 
 

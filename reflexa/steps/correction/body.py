@@ -7,7 +7,7 @@ from collections.abc import Callable, Mapping
 import numpy as np
 
 from reflexa.motion.arrays import Array
-from reflexa.motion.limb import Limb
+from reflexa.motion.kernels.parts import Limb
 from reflexa.motion.limbs import SOFT, Posed, end_of, reach, turn_about
 from reflexa.rig import Rig
 from reflexa.rig.limbs import limb_of

@@ -12,7 +12,8 @@ from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import Contact
 from reflexa.motion.eases import eased, near
-from reflexa.motion.limb import Limb, Model, limb
+from reflexa.motion.kernels.parts import Limb, Model
+from reflexa.motion.limbs import limb
 from reflexa.rig import Rig
 from reflexa.rig.soles import Sole, soles
 from reflexa.stage import Stage, surface_under

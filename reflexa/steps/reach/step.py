@@ -9,8 +9,18 @@ from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import smoothstep
-from reflexa.motion.limb import Way
-from reflexa.motion.limbs import Posed, at_frames, look, on_the_way, posed_clip, reach, reach_chain, swing, turn_about
+from reflexa.motion.kernels.parts import Way
+from reflexa.motion.limbs import (
+    Posed,
+    at_frames,
+    look,
+    on_the_way,
+    posed_clip,
+    reach,
+    reach_chain,
+    swing,
+    turn_about,
+)
 from reflexa.rig import Rig
 from reflexa.rig.aim_axis import ahead_of, looks
 from reflexa.rig.limbs import hinges, limb_of

@@ -15,7 +15,7 @@ from reflexa.motion.curves import smoothstep
 from reflexa.motion.cuts import timing_of
 from reflexa.motion.cycle import Extended
 from reflexa.motion.eases import eased, near
-from reflexa.motion.limb import Limb
+from reflexa.motion.kernels.parts import Limb
 from reflexa.motion.limbs import Posed, end_of, limb_end, turn_about
 from reflexa.motion.smoothing import Timing, gaussian
 from reflexa.rig.foot_rest import leg_length

@@ -15,7 +15,7 @@ from reflexa.motion.curves import smoothstep
 from reflexa.motion.cuts import cuts, pieces, timing_of
 from reflexa.motion.cycle import Extended
 from reflexa.motion.eases import near
-from reflexa.motion.limb import Limb
+from reflexa.motion.kernels.parts import Limb
 from reflexa.motion.limbs import Posed, end_of, hinges, pelvis_drop, reach, sink, turn_about, widened
 from reflexa.motion.smoothing import Timing, gaussian
 from reflexa.rig.foot_rest import as_seen, leg_length
