@@ -45,7 +45,6 @@ def _run(subject: Subject) -> list[Finding]:
 
 
 CHECK = Check(
-    "turned-foot", "Foot tilted", "A foot stands on heel and ball, but is tilted against the "
-                                                 "surface under it.", _run, 32,
+    "turned-foot", "Foot tilted", "A foot stands on heel and ball, but is tilted against the surface under it.", _run, 32,
     limits=(TILT,), about="ground",
 )  # fmt: skip

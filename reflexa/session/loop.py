@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 import queue
 import time
 from collections.abc import Callable
@@ -61,16 +62,11 @@ class PlainLoop:
             now = time.monotonic()
             if now >= end:
                 return False
-            due = [t for t in self._timers if t.active and t.due <= now]
-            for each in due:
-                each.fire()
-            if due:
-                continue
+            for timer in [t for t in self._timers if t.active and t.due <= now]:
+                timer.fire()
             soonest = min((t.due for t in self._timers if t.active), default=end)
-            try:
-                self._calls.get(timeout=max(min(soonest, end) - now, 0.0))()
-            except queue.Empty:
-                continue
+            with contextlib.suppress(queue.Empty):  # a timer that is always due keeps no call waiting
+                self._calls.get(timeout=max(min(soonest, end) - time.monotonic(), 0.0))()
         return True
 
 

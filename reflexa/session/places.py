@@ -32,6 +32,14 @@ def alike(a: Source, b: Source) -> bool:
     return a == b or (a.file == b.file and bool(a.segments) and bool(b.segments))
 
 
+def only_step_changed(before: Take | None, now: Take | None, step_id: str) -> bool:
+    """True if two values of a take differ in one step at most, and in nothing that it or another step reads."""
+    step = before.step(step_id) if before is not None else None
+    if before is None or now is None or step is None or len(before.steps) != len(now.steps):
+        return False
+    return replace(now, steps=tuple(step if s.id == step_id else s for s in now.steps)) == before
+
+
 def listed(project: Project) -> tuple[object, ...]:
     """What lists of the project show."""
     return project.takes, project.sources, project.name, project.rigs, project.recipes

@@ -13,7 +13,7 @@ from reflexa.session.evaluator import Evaluator, Request
 from reflexa.session.history import History
 from reflexa.session.loop import Loop, PlainLoop
 from reflexa.session.opened import Opened
-from reflexa.session.places import alike, inside, listed, moment, same_time
+from reflexa.session.places import alike, inside, listed, moment, only_step_changed, same_time
 from reflexa.session.player import Playable, Player
 from reflexa.session.reading import Reader
 from reflexa.session.selection import RESULT, Place, Selection
@@ -26,7 +26,6 @@ from reflexa.take.edits import LockedError
 
 # Clips in a library folder that are wanted in the project, and what is to be done with them then.
 Incoming = Signal[list[tuple[Path, str]], Callable[[list[Source]], object]]
-
 
 # Edits in a row come to their end when none follows for so many milliseconds.
 _PAUSE = 150
@@ -58,7 +57,7 @@ class Session(Opened):
         self.player.moved.connect(self._on_moved)
         self.history.let_go.connect(self._on_let_go)
         self._pause = self.loop.timer(self._on_let_go, _PAUSE, once=True)
-        self._solo, self._dragging = "", False
+        self._solo, self._dragging, self._shows_pose = "", False, False
         self._view_point = RESULT
 
     # Edits --------------------------------------------------------------------------------------------------
@@ -110,7 +109,7 @@ class Session(Opened):
         if take is not old_take or switched:
             self._fit()
             self.take_changed.emit()
-        self._follow()
+        self._follow(old_take)
 
     # Opening, saving ----------------------------------------------------------------------------------------
 
@@ -155,14 +154,15 @@ class Session(Opened):
         """True while edits follow one another: one pose is shown at once, the whole take and its findings follow at a pause."""
         return self._dragging
 
-    def _follow(self) -> None:
-        """Have the picture follow an edit, and all else where the hand pauses."""
-        self._dragging = self.history.goes_on
-        if not self._dragging:
+    def _follow(self, before: Take | None) -> None:
+        """Have the picture follow an edit of the open take as it was before, and all else where the hand pauses."""
+        if not self.history.goes_on:
             self.evaluate()
             return
+        self._dragging = True
         self._pause.start()
-        if not self._preview() and not self.evaluator.busy:
+        self._shows_pose = only_step_changed(before, self.take, self.selection.card) and self._preview()
+        if not self._shows_pose and not self.evaluator.busy:
             self.evaluate(judged=False)
 
     def _preview(self) -> bool:
@@ -177,11 +177,11 @@ class Session(Opened):
 
     def _on_let_go(self) -> None:
         if self._dragging:
-            self._dragging = False
             self.evaluate()
 
     def evaluate(self, judged: bool = True) -> None:
-        """Compute the open take; the newest request wins. judged: look for findings as well."""
+        """Compute the open take; the newest request wins. judged: look for findings as well; else it goes on to be dragged."""
+        self._dragging = self._dragging and not judged
         take, rig, clips, self._solo = self.take, self.source_rig, self.clips, self.selection.solo
         if take is None or rig is None or (not take.source.segments and self.source_head is None) or self.being_read:
             self.evaluator.request(None)
@@ -201,7 +201,7 @@ class Session(Opened):
         self.evaluate()
 
     def _on_evaluated(self) -> None:
-        if self.dragging and self.computed.settled is None and not self._preview():
+        if self.dragging and self.computed.settled is None and not (self._shows_pose and self._preview()):
             self.evaluate(judged=False)
         self._look_in_its_time()
         self._fit()

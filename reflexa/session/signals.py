@@ -49,8 +49,8 @@ class Signal(Generic[*Args]):
         errors: list[Exception] = []
         for held in tuple(self._listeners):
             call = held()
-            if call is None:
-                self._listeners.remove(held)
+            if call is None:  # whoever is told may tell others: the list may be another by now
+                self._listeners = [other for other in self._listeners if other is not held]
                 continue
             try:
                 call(*args)

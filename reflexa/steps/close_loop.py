@@ -35,8 +35,8 @@ _LEAST = 0.4
 class CloseLoopSettings(Settings, frozen=True):
     find: Annotated[
         bool,
-        Meta(title="Find the frames", description="Find the two frames that match best, keep what lies between "
-                                                  "them, and close that part."),
+        Meta(title="Find the frames",
+            description="Find the two frames that match best, keep what lies between them, and close that part."),
     ] = False  # fmt: skip
     first: Annotated[
         int,
@@ -44,19 +44,20 @@ class CloseLoopSettings(Settings, frozen=True):
     ] = 0  # fmt: skip
     last: Annotated[
         int,
-        Meta(title="Last frame", ge=-1, description="The frame where the loop ends, which takes on the pose of "
-                                                    "the first. -1: the last frame of the clip.",
+        Meta(title="Last frame", ge=-1,
+            description="The frame where the loop ends, which takes on the pose of the first. -1: the last frame of "
+            "the clip.",
              extra={"zero": "last frame", "when": {"find": False}}),
     ] = -1  # fmt: skip
     over: Annotated[
         int,
-        Meta(title="Spread over", ge=0, le=100_000, description="The number of frames around the seam over "
-                                                                "which the difference is spread.",
+        Meta(title="Spread over", ge=0, le=100_000,
+            description="The number of frames around the seam over which the difference is spread.",
              extra={"unit": "frames", "zero": "the whole clip"}),
     ] = 0  # fmt: skip
     feet: Annotated[
-        bool, Meta(title="Feet keep standing", description="Feet on the ground are held in place, also across "
-                                                           "the seam.")
+        bool, Meta(title="Feet keep standing",
+            description="Feet on the ground are held in place, also across the seam.")
     ] = True  # fmt: skip
 
 

@@ -15,8 +15,8 @@ from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 
 class ContactsSettings(Settings, frozen=True):
     find: Annotated[
-        bool, Meta(title="Detect automatically", description="Detect contacts automatically. Off: use only the "
-                                                             "list below.")
+        bool, Meta(title="Detect automatically",
+            description="Detect contacts automatically. Off: use only the list below.")
     ] = True  # fmt: skip
     contacts: Annotated[
         tuple[Contact, ...],

@@ -27,8 +27,8 @@ class CycleSettings(Settings, frozen=True):
         Meta(title="Begins at", description="A frame, the name of an event, 'left strike' or 'right strike'."),
     ] = 0  # fmt: skip
     times: Annotated[
-        int, Meta(title="Cycles", ge=1, le=1000, description="The number of cycles. Travel continues from "
-                                                                 "cycle to cycle.", extra={"unit": "×"})
+        int, Meta(title="Cycles", ge=1, le=1000,
+            description="The number of cycles. Travel continues from cycle to cycle.", extra={"unit": "×"})
     ] = 1  # fmt: skip
 
 

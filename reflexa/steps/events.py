@@ -23,16 +23,16 @@ class EventsSettings(Settings, frozen=True):
         tuple[tuple[float, str], ...], Meta(title="Events", description="A list of [frame, name].")
     ] = ()  # fmt: skip
     keep: Annotated[
-        bool, Meta(title="Keep events of the clip", description="Keep the events that the clip has. Off: use "
-                                                               "only the list above.")
+        bool, Meta(title="Keep events of the clip",
+            description="Keep the events that the clip has. Off: use only the list above.")
     ] = True  # fmt: skip
     rename: Annotated[
-        dict[str, str], Meta(title="Names", description="Old names and new names. An empty new name removes "
-                                                        "the events of that name.")
+        dict[str, str], Meta(title="Names",
+            description="Old names and new names. An empty new name removes the events of that name.")
     ] = field(default_factory=dict)  # fmt: skip
     from_contacts: Annotated[
-        bool, Meta(title="From contacts", description="Add a strike and a lift event where a foot contact "
-                                                      "begins and ends.")
+        bool, Meta(title="From contacts",
+            description="Add a strike and a lift event where a foot contact begins and ends.")
     ] = False  # fmt: skip
 
 

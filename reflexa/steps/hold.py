@@ -20,14 +20,14 @@ class HoldSettings(Settings, frozen=True):
         int, Meta(title="At frame", ge=0, description="The frame that is held.")
     ] = 0  # fmt: skip
     frames: Annotated[
-        int, Meta(title="Held for", ge=0, le=100_000, description="How many frames the pose is held. The clip "
-                                                                  "becomes longer by this.", extra={"unit": "frames"})
+        int, Meta(title="Held for", ge=0, le=100_000,
+            description="How many frames the pose is held. The clip becomes longer by this.", extra={"unit": "frames"})
     ] = 12  # fmt: skip
     ease: Annotated[
         int,
-        Meta(title="Ease", ge=0, le=1000, description="Frames over which the motion slows down before the hold "
-                                                      "and speeds up after it. They are part of the held "
-                                                      "frames.",
+        Meta(title="Ease", ge=0, le=1000,
+            description="Frames over which the motion slows down before the hold and speeds up after it. They are "
+            "part of the held frames.",
              extra={"unit": "frames"}),
     ] = 6  # fmt: skip
 

@@ -48,8 +48,8 @@ class RetimeSettings(Settings, frozen=True):
     ] = 30.0  # fmt: skip
     curve: Annotated[
         tuple[tuple[float, float], ...],
-        Meta(title="Curve", description="Points (old frame, new frame): the pose of the old frame moves to the "
-                                        "new frame.",
+        Meta(title="Curve",
+            description="Points (old frame, new frame): the pose of the old frame moves to the new frame.",
              extra=_for("curve")),
     ] = ()  # fmt: skip
     backwards: Annotated[

@@ -23,8 +23,8 @@ class RootJointSettings(Settings, frozen=True):
     called: Annotated[str, Meta(title="Name", min_length=1, description="The name that the engine expects.")] = "root"
     line: Annotated[
         travel.Line,
-        Meta(title="Track", description="How the root joint follows the pelvis over the ground: exact, "
-                                        "smoothed, or in a straight line."),
+        Meta(title="Track",
+            description="How the root joint follows the pelvis over the ground: exact, smoothed, or in a straight line."),
     ] = "smoothed"  # fmt: skip
     seconds: Annotated[
         float,

@@ -18,18 +18,19 @@ from reflexa.steps.model import Beginning, Context, Given, Outcome, Settings, St
 class TrackSettings(Settings, frozen=True):
     track: Annotated[
         str,
-        Meta(title="Track", description="The name of the track. A new track with the value 0 is added if the "
-                                        "clip has none of this name.", extra={"choose": "track"}),
+        Meta(title="Track",
+            description="The name of the track. A new track with the value 0 is added if the clip has none of this "
+            "name.", extra={"choose": "track"}),
     ] = ""  # fmt: skip
     how: Annotated[
         Literal["add", "replace"],
-        Meta(title="How", description="add: keys are added to the curve. replace: keys are the values; the "
-                                      "first and the last one hold."),
+        Meta(title="How",
+            description="add: keys are added to the curve. replace: keys are the values; the first and the last one hold."),
     ] = "add"  # fmt: skip
     keys: Annotated[
         tuple[tuple[int, float], ...],
-        Meta(title="Keys", description="A list of [frame, value]. The curve is smooth and never overshoots two "
-                                       "neighbouring keys."),
+        Meta(title="Keys",
+            description="A list of [frame, value]. The curve is smooth and never overshoots two neighbouring keys."),
     ] = ()  # fmt: skip
 
 

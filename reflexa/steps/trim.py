@@ -29,8 +29,8 @@ class TrimSettings(Settings, frozen=True):
     ] = -1  # fmt: skip
     cut: Annotated[
         tuple[tuple[int, int], ...],
-        Meta(title="Cut out", description="Spans to cut out, with first and last frame. Position and heading "
-                                          "continue across each cut."),
+        Meta(title="Cut out",
+            description="Spans to cut out, with first and last frame. Position and heading continue across each cut."),
     ] = ()  # fmt: skip
     blend: Annotated[
         int,

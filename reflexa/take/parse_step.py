@@ -20,7 +20,8 @@ def step_from_text(text: str) -> Step:
 
 def recipe_from_text(text: str) -> Recipe:
     """The recipe of one step as the command line names it, with what it calls otherwise than today. Raises RecipeError."""
-    return Recipe("", settled((step_from_text(text),)), older=older_names([_plain(text)]))
+    plain = _plain(text)
+    return Recipe("", settled((from_plain(plain, f"--step {text}"),)), older=older_names([plain]))
 
 
 def _plain(text: str) -> dict[str, Any]:

@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 import numpy as np
+from msgspec.structs import replace
 
-from reflexa.session import Session, line
+from reflexa.session import Session, line, props
 from reflexa.steps.correction import CorrectionSettings, set_key
 from tests.helpers.sessions import new_take, ready
 
@@ -60,3 +61,35 @@ def test_what_shows_no_single_pose_is_computed_as_fast_as_it_goes_and_judged_at_
     ready(demo)
     assert demo.computed.evaluation.take.steps[1].weight == weights[-1]
     assert demo.evaluator.judgement.line is demo.computed.evaluation
+
+
+def test_a_dragged_prop_is_computed_whole_although_a_layer_is_selected(demo: Session) -> None:
+    """What a layer lies on reads the stage: its pose alone would be shown on feet as they were."""
+    demo.open_take("Step up onto the jetty")
+    ready(demo)
+    line.add(demo, "correction")
+    ready(demo)
+    prop, before = demo.stage.props[0], demo.computed.result
+    demo.selection.select_prop(prop.name)
+    for by in range(1, 6):
+        place = (prop.place[0], prop.place[1] - 0.02 * by, prop.place[2])
+        props.edit(demo, "lower", replace(prop, place=place), "drag prop")
+    assert demo.dragging and demo.evaluator.preview is None
+    assert demo.loop.run(lambda: demo.computed.settled is not None)
+    assert not np.allclose(demo.computed.result.model[1], before.model[1])
+    ready(demo)
+
+
+def test_another_take_ends_a_drag(demo: Session) -> None:
+    new_take(demo, "deckhand.glb", "walk to the landing")
+    line.add(demo, "correction")
+    for degrees in range(2, 6):
+        line.edit_layer(demo, "turn", bent(float(degrees)), "pull")
+    assert demo.dragging
+    demo.open_take("Walk, chin up")
+    assert not demo.dragging
+    count = counting(demo)
+    ready(demo)
+    demo.history.end_merge()
+    ready(demo)
+    assert len(count) == 1, "computed once"

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import gc
 import threading
+import time
 import weakref
 
 import pytest
@@ -82,3 +83,27 @@ def test_timers_come_again_or_once_and_can_be_stopped() -> None:
     ticker.stop()
     count = len(ticks)
     assert not loop.run(lambda: len(ticks) > count, seconds=0.02)
+
+
+def test_a_timer_that_is_always_due_keeps_no_call_waiting() -> None:
+    loop, called = PlainLoop(), list[int]()
+    loop.timer(lambda: time.sleep(0.002), 1).start()
+    loop.post(lambda: called.append(1))
+    assert loop.run(lambda: bool(called), seconds=5)
+
+
+def test_who_is_told_may_tell_others_though_a_listener_is_gone() -> None:
+    changed, heard = Signal[()](), list[str]()
+    gone = Listener(heard, "gone")
+
+    def again() -> None:
+        if not heard:
+            heard.append("again")
+            changed.emit()
+
+    changed.connect(again)
+    changed.connect(gone.hear)
+    del gone
+    gc.collect()
+    changed.emit()
+    assert heard == ["again"]

@@ -107,16 +107,16 @@ _OPTIONS = (
         "--ranges", "ranges", multiple=True, metavar="NAME=FIRST-LAST[,…]",
         help="Write parts of each result as separate clips. A + after the last frame marks a loop.",
     ),
-    click.option("--apart", is_flag=True, help="Write each range to its own file, even if the format can hold "
-                                               "several clips."),
+    click.option("--apart", is_flag=True,
+        help="Write each range to its own file, even if the format can hold several clips."),
     clustered,
     looping,
     staged,
     click.option(
         "--set", "values", multiple=True, metavar="NAME=VALUE", help="A value for a parameter of the recipe."
     ),
-    click.option("--no-relations", is_flag=True, help="Do not keep relations between hands, and between hands "
-                                                      "and body."),
+    click.option("--no-relations", is_flag=True,
+        help="Do not keep relations between hands, and between hands and body."),
     click.option("--no-contacts", is_flag=True, help="Do not keep contacts of feet and hands."),
     click.option(
         "--resume", is_flag=True,

@@ -31,21 +31,20 @@ class FootLockSettings(Settings, frozen=True):
     ] = "this motion"  # fmt: skip
     low: Annotated[
         float,
-        Meta(title="Height below", ge=0, le=100, description="A contact begins where the sole is lower than "
-                                                             "this above the ground, in percent of the leg "
-                                                             "length.",
+        Meta(title="Height below", ge=0, le=100,
+            description="A contact begins where the sole is lower than this above the ground, in percent of the leg length.",
              extra={"unit": "% of the leg", "when": {"find": True}}),
     ] = 6.0  # fmt: skip
     slow: Annotated[
         float,
-        Meta(title="Speed below", ge=0, le=1000, description="A contact begins where the sole is slower than "
-                                                               "this, in percent of the leg length per second.",
+        Meta(title="Speed below", ge=0, le=1000,
+            description="A contact begins where the sole is slower than this, in percent of the leg length per second.",
              extra={"unit": "% of the leg per second", "when": {"find": True}}),
     ] = 40.0  # fmt: skip
     slack: Annotated[
         float,
-        Meta(title="Release factor", ge=1, le=10, description="A contact ends when height or speed exceeds its "
-                                                         "limit by this factor.",
+        Meta(title="Release factor", ge=1, le=10,
+            description="A contact ends when height or speed exceeds its limit by this factor.",
              extra={"unit": "×", "when": {"find": True}}),
     ] = 1.6  # fmt: skip
     shortest: Annotated[
@@ -64,19 +63,20 @@ class FootLockSettings(Settings, frozen=True):
     ] = ()
     hold: Annotated[
         Literal["mean", "first", "last"],
-        Meta(title="Hold at", description="Where the foot is held: at its mean place during the "
-                                                   "contact, its first or its last place."),
+        Meta(title="Hold at",
+            description="Where the foot is held: at its mean place during the contact, its first or its last place."),
     ] = "mean"  # fmt: skip
     surface: Annotated[
         Literal["surface below", "own height"],
-        Meta(title="Stands on", description="surface below: heel and ball are placed on the ground or prop. "
-                                            "own height: the foot keeps its height."),
+        Meta(title="Stands on",
+            description="surface below: heel and ball are placed on the ground or prop. own height: the foot keeps "
+            "its height."),
     ] = "surface below"  # fmt: skip
     level: Annotated[
         bool,
         Meta(
-            title="Whole figure first", description="Lower or raise the whole figure first if the whole clip "
-                                                    "hovers or sinks.",
+            title="Whole figure first",
+                description="Lower or raise the whole figure first if the whole clip hovers or sinks.",
             extra={"when": {"surface": "surface below"}},
         ),
     ] = True  # fmt: skip
@@ -90,15 +90,14 @@ class FootLockSettings(Settings, frozen=True):
     ] = 0  # fmt: skip
     share: Annotated[
         float,
-        Meta(title="Pelvis adapts", ge=0, le=100, description="How much the pelvis lowers where a leg is too "
-                                                                 "short to reach, in percent of the missing "
-                                                                 "length.",
+        Meta(title="Pelvis adapts", ge=0, le=100,
+            description="How much the pelvis lowers where a leg is too short to reach, in percent of the missing length.",
              extra={"unit": "%"}),
     ] = 100.0  # fmt: skip
     reach: Annotated[
         float,
-        Meta(title="Leg stretches up to", ge=50, le=100, description="The largest stretch of a leg, unless it was "
-                                                                  "more stretched before.",
+        Meta(title="Leg stretches up to", ge=50, le=100,
+            description="The largest stretch of a leg, unless it was more stretched before.",
              extra={"unit": "%"}),
     ] = 99.0  # fmt: skip
     toes: Annotated[bool, Meta(title="Toes stay flat", description="Toes stay on the ground while the heel lifts.")] = (

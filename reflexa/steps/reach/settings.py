@@ -32,8 +32,8 @@ class ReachSettings(Settings, frozen=True):
     ] = "right hand"  # fmt: skip
     to: Annotated[
         Literal["point", "grip", "joint", "keyed"],
-        Meta(title="Target", description="The target: a place on the stage, a grip of a prop, another joint, "
-                                          "or a target with keys."),
+        Meta(title="Target",
+            description="The target: a place on the stage, a grip of a prop, another joint, or a target with keys."),
     ] = "point"  # fmt: skip
     point: Annotated[
         Vector, Meta(title="Place", description="The target's x, y and z on the stage.",
@@ -91,9 +91,8 @@ class ReachSettings(Settings, frozen=True):
     swing: Annotated[
         float,
         Meta(
-            title="Elbow or knee", ge=-180, le=180, description="Pole direction: rotates the elbow or knee "
-                                                                "about the line from shoulder or hip to the "
-                                                                "end.",
+            title="Elbow or knee", ge=-180, le=180,
+                description="Pole direction: rotates the elbow or knee about the line from shoulder or hip to the end.",
             extra={"unit": "°"},
         ),
     ] = 0.0  # fmt: skip
@@ -103,8 +102,8 @@ class ReachSettings(Settings, frozen=True):
     ] = ()  # fmt: skip
     soft: Annotated[
         float,
-        Meta(title="Soft IK", ge=0, le=20, description="Limbs slow down when they are nearly stretched, so "
-                                                           "that they do not snap straight.",
+        Meta(title="Soft IK", ge=0, le=20,
+            description="Limbs slow down when they are nearly stretched, so that they do not snap straight.",
              extra={"unit": "% of the limb"}),
     ] = 1.0  # fmt: skip
     neck: Annotated[
