@@ -77,13 +77,14 @@ def thresholds() -> None:
     from PySide6.QtWidgets import QApplication
 
     from reflexa.desktop.app import make_app
+    from reflexa.desktop.qt_loop import QtLoop
     from reflexa.desktop.time.area import TimeArea
     from reflexa.session import Session, line, takes
     from reflexa.session.sources import demo_copy
 
     print("\nA threshold of contacts changed (goal: lanes drawn within 50 ms)")
     app = QApplication.instance() or make_app()
-    session = Session()
+    session = Session(QtLoop())
     session.load(demo_copy())
     takes.make(session, [Source("deckhand.glb", "walk to the landing")])
     line.add(session, "foot-lock")

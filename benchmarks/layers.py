@@ -43,6 +43,7 @@ def key_sheet() -> None:
     from PySide6.QtWidgets import QApplication
 
     from reflexa.desktop.app import make_app
+    from reflexa.desktop.qt_loop import QtLoop
     from reflexa.desktop.time.area import TimeArea
     from reflexa.session import Session
     from reflexa.session import line as revision
@@ -50,7 +51,7 @@ def key_sheet() -> None:
 
     print("\nA key sheet with 20,000 keys (goal: 30 a second, so under 33 ms)")
     app = QApplication.instance() or make_app()
-    session = Session()
+    session = Session(QtLoop())
     session.load(demo_copy())
     revision.add(session, "correction")
     area = TimeArea(session)

@@ -18,6 +18,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QWidget
 from shiboken6 import isValid
 
+from reflexa.desktop.qt_loop import QtLoop
 from reflexa.desktop.window import MainWindow
 from reflexa.session.sources import demo_copy
 
@@ -112,7 +113,7 @@ def main() -> int:
 
     qInstallMessageHandler(lambda *_: None)
     make_app()
-    window = MainWindow(Session())
+    window = MainWindow(Session(QtLoop()))
     window.show()
     bad = 0
     for seed in range(told.first, told.first + told.seeds):

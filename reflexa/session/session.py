@@ -11,7 +11,7 @@ from reflexa.project.store import Project
 from reflexa.session.computed import Computed
 from reflexa.session.evaluator import Evaluator, Request
 from reflexa.session.history import History
-from reflexa.session.loop import Loop, PlainLoop
+from reflexa.session.loop import Loop
 from reflexa.session.opened import Opened
 from reflexa.session.places import alike, inside, listed, moment, only_step_changed, same_time
 from reflexa.session.player import Playable, Player
@@ -37,8 +37,8 @@ class Session(Opened):
     ``take_changed``: the open take is another, or another one is open. ``said``, ``failed``: words for a person, the second to be
     confirmed. ``trail_wanted``: the motion trail shall be shown. The parts say the rest."""
 
-    def __init__(self, loop: Loop | None = None) -> None:
-        self.loop = loop or PlainLoop()
+    def __init__(self, loop: Loop) -> None:
+        self.loop = loop
         self.project_changed, self.take_changed, self.trail_wanted = Signal[()](), Signal[()](), Signal[()]()
         self.said, self.failed = Signal[str](), Signal[str]()
         self.incoming = Incoming()

@@ -8,6 +8,7 @@ from pathlib import Path
 import pytest
 
 from reflexa.session import Session
+from reflexa.session.loop import PlainLoop
 from reflexa.session.sources import demo_copy
 from tests.helpers.sessions import idle, ready
 from tests.helpers.shared_work import read_and_computed_once
@@ -22,7 +23,7 @@ def _read_and_computed_once() -> Iterator[None]:
 @pytest.fixture
 def session(tmp_path: Path) -> Iterator[Session]:
     """A new project in a folder of its own."""
-    made = Session()
+    made = Session(PlainLoop())
     made.sources.folder = tmp_path / "project"
     made.sources.folder.mkdir()
     yield made
