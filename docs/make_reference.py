@@ -3,7 +3,7 @@
 from pathlib import Path
 
 from reflexa.api_pages import pages
-from reflexa.project.text import pretty
+from reflexa.formats.text import pretty
 from reflexa.reference import reference
 from reflexa.take.schema import schema
 

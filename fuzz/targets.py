@@ -18,8 +18,8 @@ from reflexa.checks import Subject, look
 from reflexa.checks.judging.thresholds import read_thresholds, text
 from reflexa.formats import encode, read
 from reflexa.formats.rigfile import RigDocument, read_rig
+from reflexa.formats.text import pretty
 from reflexa.project import store
-from reflexa.project.text import pretty
 from reflexa.rig.notes import notes_of
 from reflexa.stage import Stage
 from reflexa.stage.presets import winch_crank

@@ -11,19 +11,21 @@ from pathlib import Path
 import msgspec
 
 from reflexa.batch.digests import Digests
-from reflexa.batch.export import MANIFEST, Into, Proof, export_take
 from reflexa.batch.inputs import Given, Inputs, changed, in_order
-from reflexa.batch.naming import file_names
 from reflexa.batch.pool import Share
 from reflexa.errors import ReadError, RecipeError, ReflexaError, WriteError
 from reflexa.formats import FORMATS, Imported
 from reflexa.formats.documents import read_document
 from reflexa.formats.files import digest, write_bytes
+from reflexa.formats.text import pretty
+from reflexa.output.manifest import MANIFEST, manifest_path
+from reflexa.output.naming import file_names
+from reflexa.output.takes import Into, export_take
+from reflexa.output.write import Proof
 from reflexa.project import store
 from reflexa.project.opened import Opened
 from reflexa.project.sources import read_source, with_files_beside
 from reflexa.project.store import Project
-from reflexa.project.text import pretty
 from reflexa.take import Take
 
 VERSION = 1
@@ -262,7 +264,7 @@ def _make(task: Task) -> Built:
 
 
 def _outputs(out: Path, proof: Proof) -> Inputs:
-    files = [p for path in (proof.path, *proof.others) for p in (path, path.with_name(f"{path.name}{MANIFEST}"))]
+    files = [p for path in (proof.path, *proof.others) for p in (path, manifest_path(path))]
     return {p.relative_to(out).as_posix(): digest(p) for p in files}
 
 

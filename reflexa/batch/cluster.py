@@ -19,11 +19,11 @@ from pathlib import Path
 from types import TracebackType
 from typing import Any, TypeVar, cast
 
-from reflexa.batch.export import free
 from reflexa.batch.pool import AHEAD, WorkerLost
 from reflexa.batch.travel import Answer, Bundle, Sent, Travelling, bundle, do, fingerprint, moved
 from reflexa.errors import ReflexaError
 from reflexa.formats.files import write_together
+from reflexa.output.write import free
 
 T = TypeVar("T")
 R = TypeVar("R")

@@ -9,12 +9,14 @@ from typing import Any
 
 from msgspec.structs import replace as with_fields
 
-from reflexa.batch.export import Into, Proof, export_take, manifest_of
-from reflexa.batch.naming import file_names
 from reflexa.checks import Subject, look
 from reflexa.errors import RecipeError, ReflexaError
 from reflexa.formats import FORMATS, STANDARD, Imported
 from reflexa.motion.clip import Clip
+from reflexa.output.manifest import manifest_of
+from reflexa.output.naming import file_names
+from reflexa.output.takes import Into, export_take
+from reflexa.output.write import Proof
 from reflexa.progress import Progress, quiet
 from reflexa.rig import Rig
 from reflexa.steps import Step, steps_from_plain, to_plain

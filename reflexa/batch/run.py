@@ -6,17 +6,7 @@ from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from pathlib import Path
 
-from reflexa.batch.export import Origin, Proof, Target, manifest_of, write
 from reflexa.batch.inputs import digest_of
-from reflexa.batch.naming import (
-    Results,
-    changed_name,
-    clips_by_file,
-    file_names,
-    refuse_clashes,
-    result_name,
-    written_as,
-)
 from reflexa.batch.pool import Processes, Share, in_order
 from reflexa.batch.rigs import clips_of, load, model_of, onto_given_rig
 from reflexa.batch.version import computation
@@ -25,21 +15,27 @@ from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, Format, ReadOptions, WriteOptions, by_suffix, read
 from reflexa.formats.files import digest
 from reflexa.motion import threads
-from reflexa.motion.cycle import repeated
+from reflexa.output.manifest import Origin, manifest_of
+from reflexa.output.naming import Results, file_names, refuse_clashes, result_name, written_as
+from reflexa.output.shape import exported_clips
+from reflexa.output.takes import Into, write_clips
+from reflexa.output.write import Proof
 from reflexa.project.sources import with_files_beside
 from reflexa.stage import EMPTY, Stage
-from reflexa.take import Range, Source, Surroundings, Take, evaluate, recipe_digest
-from reflexa.take.evaluate import ranged
+from reflexa.take import Export, Range, Source, Surroundings, Take, evaluate, recipe_digest
 from reflexa.take.fitting import fitted
 from reflexa.take.recipe import Recipe
+
+# Results as they are: every frame, once, at their own rate.
+PLAIN = Export()
 
 
 @dataclass(frozen=True)
 class How:
     """What is done to every file: the steps, all of whose settings are said, format (None: as the source's), pattern for names,
-    how files are read and written, rigs and other clips that steps may draw on, the stage, how often a loop is written, the
-    ranges that are written as clips of their own (in files apart or in one), whether clips are loops (None: as their
-    files say), files that are never written over, and whether results that are there of the same inputs are passed over."""
+    how files are read and written, rigs and other clips that steps may use, the stage, ranges that are written as clips of their
+    own, export settings for every result (cycles, rate, frames held, ranges apart), whether clips are loops (None: as their
+    files say), files that are never written over, and whether results that exist, made from the same inputs, are skipped."""
 
     recipe: Recipe
     format: str | None
@@ -50,12 +46,16 @@ class How:
     rigs: tuple[Path, ...] = ()
     others: tuple[Path, ...] = ()
     stage: Stage = EMPTY
-    cycles: int = 1
     ranges: tuple[Range, ...] = ()
-    apart: bool = False
+    export: Export = PLAIN
     loop: bool | None = None
     inputs: tuple[Path, ...] = ()
     resume: bool = False
+
+    @property
+    def apart(self) -> bool:
+        """True if each range goes into a file of its own."""
+        return bool(self.ranges) and self.export.ranges == "apart"
 
 
 @dataclass(frozen=True)
@@ -112,7 +112,7 @@ def run_one(job: FileJob) -> Done:
         given = load(how.rigs)
         rig = given.known(document.rig)
         within = Surroundings(given.rigs, clips_of(how.others, how.rigs))
-        proofs, left_out = [], dict[str, None]()
+        proofs, left_out = list[Proof](), dict[str, None]()
         for clip in document.clips:
             clip = clip if how.loop is None else replace(clip, loop=how.loop)
             steps = fitted(how.recipe, clip, rig, within, how.stage)
@@ -127,18 +127,13 @@ def run_one(job: FileJob) -> Done:
             model = document if on is rig else model_of(on, given)
             like = FORMATS[model.format if model is not None else document.format]
             kind = FORMATS[how.format] if how.format else written_as(like)
-            if how.cycles > 1:
-                result = repeated(result, on.travel_joint, how.cycles)
             # The clip keeps its name inside the file where it goes back into its source's kind.
-            result = replace(result, name=clip.name)
-            parts = ranged(result, how.ranges) if how.ranges else [result]
-            for own, clips in clips_by_file(name, parts, kind, bool(how.ranges) and how.apart).items():
-                path = job.out / own
-                ours = job.taken_up_again and manifest_of(path).get("inputs") == made_of
-                target = Target(path, kind.name, how.write, how.overwrite or ours, how.inputs)
-                proof = write(clips, on, target, Origin(document, steps.steps, model, judged, made_of))
-                renamed = changed_name(name)
-                proofs.append(replace(proof, warnings=(renamed, *proof.warnings)) if renamed else proof)
+            clips = exported_clips(result, on, how.ranges, replace(how.export, name=clip.name))
+            into = Into(
+                job.out, how.overwrite, format=kind.name, options=how.write, apart=how.apart, inputs=how.inputs,
+                taken_up_again=job.taken_up_again,
+            )  # fmt: skip
+            proofs += write_clips(name, clips, on, into, Origin(document, steps.steps, model, judged, made_of))
         return Done(job.path, tuple(proofs), left_out=tuple(left_out))
     except ReflexaError as e:
         return Done(job.path, error=e)
@@ -149,7 +144,7 @@ def _made_of(job: FileJob) -> str:
     how = job.how
     files = [[digest(p) for p in with_files_beside(path)] for path in (job.path, *how.rigs, *how.others)]
     said = [
-        how.format, how.pattern, how.cycles, how.apart, how.loop, how.read.unit, how.read.positions, how.read.facing,
+        how.format, how.pattern, str(how.export), how.loop, how.read.unit, how.read.positions, how.read.facing,
         how.write.frame, how.write.unit, recipe_digest(how.recipe.steps), how.stage.digest, [str(r) for r in how.ranges],
         [str(m) for m in how.recipe.made_on],
     ]  # fmt: skip
@@ -183,7 +178,7 @@ def planned(job: FileJob) -> Results:
     names = [result_name(how.pattern, job.path.stem, c, how.recipe.name, len(clips) > 1) for c in clips]
 
     def files(name: str, clip: str, format: Format) -> list[str]:
-        return file_names(name, [r.name for r in how.ranges] or [clip], format, bool(how.ranges) and how.apart)
+        return file_names(name, [r.name for r in how.ranges] or [clip], format, how.apart)
 
     by_format = {
         f.suffix: [n for name, c in zip(names, clips, strict=True) for n in files(name, c, f)] for f in formats

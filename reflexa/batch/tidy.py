@@ -6,10 +6,11 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 from pathlib import Path
 
-from reflexa.batch.export import Origin, Proof, Target, write
-from reflexa.batch.naming import numbered, written_as
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, STANDARD, WriteOptions, by_suffix, read
+from reflexa.output.manifest import Origin, Target
+from reflexa.output.naming import numbered, written_as
+from reflexa.output.write import Proof, write
 from reflexa.progress import Progress, quiet
 
 

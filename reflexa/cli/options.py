@@ -16,11 +16,11 @@ from typing import Any
 import click
 
 from reflexa import log
-from reflexa.batch.export import MANIFEST
 from reflexa.batch.pool import Processes, Share
 from reflexa.errors import ReflexaError
-from reflexa.formats import ReadOptions, WriteOptions
+from reflexa.formats import Format, ReadOptions, WriteOptions, by_suffix, writable
 from reflexa.formats.imported import FACINGS, UNITS
+from reflexa.output.manifest import MANIFEST
 from reflexa.progress import Progress
 
 Command = Callable[..., Any]
@@ -73,6 +73,15 @@ def grouped(options: Sequence[Callable[[Command], Command]], name: str, make: Ca
 def _without_manifests(_: click.Context, __: click.Parameter, given: tuple[Path, ...]) -> tuple[Path, ...]:
     """Whoever gives a whole folder of exports means the clips; a manifest alone is told what it is."""
     return tuple(p for p in given if not p.name.endswith(MANIFEST)) or given
+
+
+def format_of(path: Path) -> Format:
+    """The format that a file to be written has by its suffix. Raises UsageError where none is written under it."""
+    kind = by_suffix(path)
+    if kind is None or kind.encode is None:
+        known = ", ".join(f.suffix for f in writable())
+        raise click.UsageError(f"{path.name}: the suffix must be one of {known}.")
+    return kind
 
 
 clip_files = click.argument(

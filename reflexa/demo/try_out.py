@@ -9,7 +9,7 @@ from pathlib import Path
 from reflexa.errors import WriteError
 from reflexa.formats import encode, read
 from reflexa.formats.files import write_bytes, write_failed
-from reflexa.project.text import pretty
+from reflexa.formats.text import pretty
 from reflexa.stage import Stage
 from reflexa.stage.presets import PRESETS
 from reflexa.stage.store import document

@@ -13,9 +13,9 @@ from reflexa import places
 from reflexa.errors import ReadError, RecipeError
 from reflexa.formats.documents import read_document
 from reflexa.formats.files import write_bytes
+from reflexa.formats.text import pretty
 from reflexa.library.query import Query
 from reflexa.names import free_name
-from reflexa.project.text import pretty
 
 VERSION = 1
 

@@ -19,8 +19,8 @@ from reflexa import places
 from reflexa.errors import ReadError
 from reflexa.formats.documents import read_document
 from reflexa.formats.files import write_bytes
+from reflexa.formats.text import pretty
 from reflexa.library.folder_list import LibraryFolder
-from reflexa.project.text import pretty
 
 VERSION = 1
 SUFFIX = ".shelf.json"

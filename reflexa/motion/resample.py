@@ -105,11 +105,21 @@ def even_times(end: float, step: float, closes: bool = False) -> Array:
     return np.asarray(np.minimum(np.arange(np.floor(count + 1e-6) + 1) * step, end))
 
 
-def to_rate(clip: Clip, rate: float) -> Clip:
-    """The same motion in time sampled at ``rate`` frames a second; events keep their time.
+def at_even_times(clip: Clip, step: float) -> tuple[Clip, Array]:
+    """The clip sampled every ``step`` frames from its first on, and the frame of it at each sample ``(n,)``.
 
-    The last sample is the last that still lies inside the clip. A loop closes as before: it keeps its last frame, and takes
-    the whole number of frames that is nearest to its time. Raises ValueError for a rate that is not positive.
+    A loop stays closed: it keeps its last frame, and its step is the nearest one that divides its length. Else the last sample
+    is the last one inside the clip, and events behind it stand at it, so that none is lost.
+    """
+    end = clip.frames - 1.0
+    times = even_times(end, step, clip.loop)
+    events = tuple(replace(e, frame=min(e.frame, times[-1])) if e.frame <= end else e for e in clip.events)
+    return replace(time_warped(replace(clip, events=events), times), loop=clip.loop), times
+
+
+def to_rate(clip: Clip, rate: float) -> Clip:
+    """The same motion in time, sampled at ``rate`` frames per second, as ``at_even_times``. Raises ValueError for a rate that is
+    not positive.
 
     >>> from reflexa.motion.clip import rest_clip
     >>> from reflexa.motion.skeleton import chain
@@ -118,12 +128,5 @@ def to_rate(clip: Clip, rate: float) -> Clip:
     ((31, 30.0), (13, 12))
     """
     if not (np.isfinite(rate) and rate > 0):
-        raise ValueError(f"a rate of {rate} frames a second")
-    if rate == clip.rate:
-        return clip
-    times = even_times(clip.frames - 1.0, clip.rate / rate, clip.loop)
-    ratio = float(times[1] - times[0]) if len(times) > 1 else clip.rate / rate
-    out = at_frames(clip, times, smooth=ratio < _SLOWED and not clip.stepped)
-    # What lies behind the last sample stands at it.
-    events = tuple(replace(e, frame=min(e.frame / ratio, len(times) - 1.0)) for e in clip.events)
-    return replace(out, rate=rate, events=events)
+        raise ValueError(f"a rate of {rate} frames per second")
+    return clip if rate == clip.rate else replace(at_even_times(clip, clip.rate / rate)[0], rate=rate)

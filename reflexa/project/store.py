@@ -21,11 +21,11 @@ from reflexa.checks.judging import thresholds
 from reflexa.errors import ReadError, WriteError
 from reflexa.formats.documents import read_document
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
+from reflexa.formats.text import pretty
 from reflexa.names import Names, file_name
 from reflexa.progress import Progress, quiet
 from reflexa.project import transaction
 from reflexa.project.take_text import TAKE_VERSION, misread, take_from_plain, take_plain, text_in, told_fields
-from reflexa.project.text import pretty
 from reflexa.take import Take
 from reflexa.take.gate import with_own_ids
 from reflexa.take.recipe import SUFFIX as RECIPE_SUFFIX

@@ -12,9 +12,10 @@ from reflexa.errors import RecipeError
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.curves import monotone
-from reflexa.motion.resample import even_times, time_warped
+from reflexa.motion.resample import at_even_times, time_warped
+from reflexa.rig import Rig
 from reflexa.steps.helper_joints import kept_on_rules
-from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
+from reflexa.steps.model import NOTHING, Context, Given, Outcome, Settings, StepKind
 from reflexa.words import counted
 
 # No clip becomes longer than this, frames.
@@ -68,20 +69,6 @@ class RetimeReport:
     speed: Array
 
 
-def times_of(clip: Clip, s: RetimeSettings) -> Array:
-    """Which frame (any number) stands at each frame of the result ``(frames,)``. Raises RecipeError."""
-    end = clip.frames - 1
-    if s.how == "curve":
-        return _drawn(end, s)
-    if s.how == "length":
-        return np.linspace(0.0, end, s.frames or clip.frames)
-    ratio = {"speed": s.speed, "rate": clip.rate / s.rate, "play rate": clip.play_rate}[s.how]
-    count = end / ratio
-    if count + 1 > _MOST:
-        raise RecipeError(f"{count + 1:,.0f} frames are too many", place=s.how, advice=f"Up to {_MOST:,}.")
-    return even_times(end, ratio, clip.loop)
-
-
 def _drawn(end: int, s: RetimeSettings) -> Array:
     if len(s.curve) < 2:
         raise RecipeError("a curve needs two points", place="curve", advice="Give [[old frame, new frame], …].")
@@ -103,14 +90,25 @@ def _drawn(end: int, s: RetimeSettings) -> Array:
 
 
 def retime(clip: Clip, settings: RetimeSettings) -> tuple[Clip, Array]:
-    """The clip by another clock, and which frame of it stands at each of the result's ``(frames,)``. Raises RecipeError."""
-    times = times_of(clip, settings)
-    if len(times) == clip.frames and settings.how != "rate" and np.array_equal(times, np.arange(clip.frames)):
-        return (replace(clip, play_rate=1.0) if settings.how == "play rate" else clip), times
-    out = replace(time_warped(clip, times), loop=clip.loop and (settings.how != "curve" or _whole(times, clip)))
-    if settings.how == "rate":
-        out = replace(out, rate=settings.rate)
-    return (replace(out, play_rate=1.0) if settings.how == "play rate" else out), times
+    """The clip at another speed or rate, and the frame of it at each frame of the result ``(frames,)``. Raises RecipeError."""
+    how, end = settings.how, clip.frames - 1
+    if how in ("speed", "rate", "play rate"):
+        step = {"speed": settings.speed, "rate": clip.rate / settings.rate, "play rate": clip.play_rate}[how]
+        if end / step + 1 > _MOST:
+            raise RecipeError(f"{end / step + 1:,.0f} frames are too many", place=how, advice=f"Up to {_MOST:,}.")
+        out, times = at_even_times(clip, step) if step != 1.0 else (clip, np.arange(clip.frames, dtype=np.float64))
+        if how == "rate":
+            out = replace(out, rate=settings.rate)
+        return (replace(out, play_rate=1.0) if how == "play rate" else out), times
+    times = _drawn(end, settings) if how == "curve" else np.linspace(0.0, end, settings.frames or clip.frames)
+    if np.array_equal(times, np.arange(clip.frames)):
+        return clip, times
+    return replace(time_warped(clip, times), loop=clip.loop and (how == "length" or _whole(times, clip))), times
+
+
+def resampled(clip: Clip, rig: Rig, rate: float) -> Clip:
+    """The clip as the step makes it at another rate, frames per second: helper joints stay on their rules. Raises RecipeError."""
+    return _run(Given(clip, rig), RetimeSettings(how="rate", rate=rate), NOTHING).clip
 
 
 def _whole(times: Array, clip: Clip) -> bool:

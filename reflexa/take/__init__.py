@@ -8,8 +8,6 @@ from reflexa.take.evaluate import (
     Surroundings,
     evaluate,
     evaluate_alone,
-    exported,
-    exported_clips,
     recipe_digest,
 )
 from reflexa.take.model import Accepted, Export, Range, Segment, Source, Take, View
@@ -29,7 +27,5 @@ __all__ = [
     "View",
     "evaluate",
     "evaluate_alone",
-    "exported",
-    "exported_clips",
     "recipe_digest",
 ]

@@ -6,7 +6,7 @@ import hashlib
 import threading
 from collections import OrderedDict
 from collections.abc import Callable, Mapping
-from dataclasses import dataclass, field, replace
+from dataclasses import dataclass, field
 from functools import cached_property
 from types import MappingProxyType
 
@@ -17,12 +17,10 @@ from numpy.typing import NDArray
 from reflexa.errors import RecipeError
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
-from reflexa.motion.cycle import repeated
-from reflexa.motion.resample import at_frames, to_rate
 from reflexa.rig import Rig
 from reflexa.steps import NOTHING, SOURCE, Context, Given, Outcome, Point, Step, kind_of, outcome, to_plain
 from reflexa.take import edits
-from reflexa.take.model import Export, Range, Take
+from reflexa.take.model import Take
 
 
 class Cancelled(Exception):
@@ -242,65 +240,3 @@ def change(before: Clip, after: Clip) -> Array:
 def recipe_digest(steps: tuple[Step, ...]) -> str:
     """SHA-256 of what the steps do, whatever their ids."""
     return hashlib.sha256(msgspec.json.encode([to_plain(s, identity=False) for s in steps])).hexdigest()
-
-
-def exported(line: Evaluation, export: Export) -> Clip:
-    """The result of an evaluated take as it is handed over: cut to the range, at the rate, with the name and loop flag.
-
-    Raises ValueError where the range lies outside the clip.
-    """
-    clip = line.result
-    last = clip.frames - 1 if export.last is None else export.last
-    out = clip.cut(export.first, last)
-    # What closes is resampled so that it still does.
-    loop = clip.loop and out.frames == clip.frames if export.loop is None else export.loop
-    out = replace(out, loop=loop)
-    if export.cycles > 1:
-        out = repeated(out, line.rig.travel_joint, export.cycles)
-    if export.rate is not None:
-        out = to_rate(out, export.rate)
-    before, after = export.held
-    if before or after:
-        at = np.clip(np.arange(-before, out.frames + after), 0, out.frames - 1).astype(np.float64)
-        events = tuple(replace(e, frame=e.frame + before) for e in out.events)
-        out = replace(at_frames(out, at), events=events)
-    play = out.play_rate if export.play_rate is None else export.play_rate
-    return replace(out, name=export.name or out.name, play_rate=play)
-
-
-def exported_clips(line: Evaluation, export: Export) -> list[Clip]:
-    """The clips that are handed over: each range of the take as ``exported`` has its frames, a looping one as often as asked; or
-    the one of the export's own frames. Raises RecipeError as ``ranged`` does."""
-    ranges = line.take.ranges if export.ranges != "whole" else ()
-    if not ranges:
-        return [exported(line, export)]
-    _check(ranges, line.result.frames)
-    return [
-        exported(
-            line,
-            replace(
-                export, name=r.name, first=r.first, last=r.last, loop=r.loop, cycles=export.cycles if r.loop else 1
-            ),
-        )
-        for r in ranges
-    ]
-
-
-def ranged(clip: Clip, ranges: tuple[Range, ...]) -> list[Clip]:
-    """The parts of a clip that ranges name, each a clip. Raises RecipeError for one that lies outside it, or two of one name."""
-    _check(ranges, clip.frames)
-    return [replace(clip.cut(r.first, r.last), name=r.name, loop=r.loop) for r in ranges]
-
-
-def _check(ranges: tuple[Range, ...], frames: int) -> None:
-    names: list[str] = []
-    for i, r in enumerate(ranges):
-        if not r.name.strip() or r.name in names:
-            said = f"two are called {r.name!r}" if r.name.strip() else "has no name"
-            raise RecipeError(said, place=f"ranges[{i}]", advice="Give each a different name.")
-        if not 0 <= r.first <= r.last < frames:
-            raise RecipeError(
-                f"{r.name!r}, frames {r.first} to {r.last}, lies outside the clip", place=f"ranges[{i}]",
-                advice=f"Its frames are 0 to {frames - 1}.",
-            )  # fmt: skip
-        names.append(r.name)

@@ -12,7 +12,7 @@ from reflexa.motion import loops, seams, stances
 from reflexa.motion.clip import Clip
 from reflexa.motion.contact import Contact, of_points
 from reflexa.motion.joining import Part, Seam, jerks, joined
-from reflexa.motion.resample import even_times, time_warped, to_rate
+from reflexa.motion.resample import at_even_times, time_warped
 from reflexa.rig import Rig
 from reflexa.stage import EMPTY
 from reflexa.stage.footing import Footing, footing
@@ -22,6 +22,7 @@ from reflexa.steps.foot_lock.step import held
 from reflexa.steps.helper_joints import kept_on_rules
 from reflexa.steps.mirror import reflected
 from reflexa.steps.model import Given
+from reflexa.steps.retime import resampled
 from reflexa.take.model import Segment, Source
 from reflexa.take.stepping import stepping
 
@@ -47,8 +48,9 @@ def segment_clip(clip: Clip, rig: Rig, segment: Segment, place: str = "segment")
     if count > _MOST:
         raise RecipeError(f"{count:,.0f} frames are too many", place=place, advice=f"Up to {_MOST:,}.")
     whole_loop = clip.loop and (segment.first, last) == (0, clip.frames - 1)
-    times = segment.first + even_times(last - segment.first, segment.speed, whole_loop)
-    out = replace(time_warped(clip, times[::-1] if segment.reversed else times), loop=whole_loop)
+    out, times = at_even_times(replace(clip.cut(segment.first, last), loop=whole_loop), segment.speed)
+    if segment.reversed:
+        out = replace(time_warped(out, np.arange(len(times) - 1.0, -1.0, -1.0)), loop=whole_loop)
     return reflected(out, rig, "own start") if segment.mirrored else out
 
 
@@ -80,7 +82,7 @@ def placed(segments: Iterable[Segment], known: Known, name: str) -> tuple[Clip, 
         clip = _onto(clip, first, segment, place)
         speed = segment.speed * clip.play_rate / first.play_rate
         made = segment_clip(clip, rig, replace(segment, speed=speed), place)
-        parts.append(Part(to_rate(made, first.rate), segment.crossfade, not segment.in_place))
+        parts.append(Part(resampled(made, rig, first.rate), segment.crossfade, not segment.in_place))
     if rig is None or first is None:
         raise RecipeError("there is no segment", advice="Give at least one clip.")
     known_rig = rig

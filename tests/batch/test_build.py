@@ -19,10 +19,10 @@ from reflexa.batch import build as building
 from reflexa.batch import digests, inputs
 from reflexa.batch import run as running
 from reflexa.batch.build import STATE, plan
-from reflexa.batch.naming import clips_by_file
 from reflexa.errors import RecipeError
 from reflexa.formats import FORMATS, read
 from reflexa.formats.files import digest
+from reflexa.output.naming import clips_by_file
 from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
 from reflexa.steps import make

@@ -10,7 +10,7 @@ import numpy as np
 import pytest
 
 from reflexa.formats import read
-from reflexa.project.text import pretty
+from reflexa.formats.text import pretty
 from reflexa.stage import Stage
 from reflexa.stage.presets import PRESETS
 from reflexa.stage.store import document

@@ -13,8 +13,8 @@ import pytest
 from PySide6.QtCore import QTimer
 from PySide6.QtWidgets import QApplication
 
-from reflexa.batch.export import Into, export_take
 from reflexa.formats import read
+from reflexa.output.takes import Into, export_take
 from reflexa.project import store
 from reflexa.session import RESULT, SOURCE
 from reflexa.take import Export, evaluate

@@ -12,10 +12,10 @@ from PySide6.QtCore import Qt, QTimer
 from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
 
-from reflexa.batch import export as export_module
 from reflexa.desktop.actions import files
 from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.formats import read
+from reflexa.output import write as export_module
 from reflexa.project import sources, store
 from reflexa.project.store import Project, SourceFile
 from reflexa.session import importing, layers, line, takes

@@ -10,12 +10,13 @@ import numpy as np
 import pytest
 from pxr import Usd, UsdGeom, UsdSkel
 
-from reflexa.batch.export import Origin, Target, write
 from reflexa.errors import ReadError, WriteError
 from reflexa.formats import FORMATS, encode, read, registry
 from reflexa.formats.files import digest
 from reflexa.formats.imported import ReadOptions
 from reflexa.motion.clip import Clip
+from reflexa.output.manifest import Origin, Target
+from reflexa.output.write import write
 from reflexa.rig import Rig
 from tests.helpers.files import DATA, DECKHAND
 

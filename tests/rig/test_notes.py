@@ -14,9 +14,9 @@ from hypothesis import strategies as st
 from reflexa.errors import ReadError
 from reflexa.formats import read
 from reflexa.formats.rigfile import RigDocument, read_rig
+from reflexa.formats.text import pretty
 from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
-from reflexa.project.text import pretty
 from reflexa.rig import PARTS
 from reflexa.rig import notes as edits
 from reflexa.rig.foot_rest import stand_of, tilt_of

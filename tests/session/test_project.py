@@ -8,8 +8,8 @@ from pathlib import Path
 
 import pytest
 
-from reflexa.batch.export import Into, export_take
 from reflexa.batch.inputs import Given
+from reflexa.output.takes import Into, export_take
 from reflexa.project import store
 from reflexa.session import takes
 from reflexa.take import Export

@@ -14,10 +14,10 @@ from scipy.spatial.transform import Rotation
 
 from reflexa.errors import ReadError, RecipeError
 from reflexa.formats import encode
+from reflexa.formats.text import pretty
 from reflexa.motion import quat
 from reflexa.motion.clip import rest_clip
 from reflexa.project import store
-from reflexa.project.text import pretty
 from reflexa.stage import EMPTY, Carrying, Prop, PropKey, Stage, surface_under
 from reflexa.stage.model import grip_track, track, turn_of
 from reflexa.stage.presets import PRESETS, winch_crank

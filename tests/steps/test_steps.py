@@ -13,6 +13,7 @@ from scipy.spatial.transform import Rotation, Slerp
 
 from reflexa.errors import ReadError, RecipeError
 from reflexa.motion import quat
+from reflexa.output.shape import exported
 from reflexa.steps import KINDS, Mask, apply, describe, from_plain, make, to_plain
 from reflexa.steps.correction import (
     CorrectionSettings,
@@ -25,7 +26,7 @@ from reflexa.steps.correction import (
     set_key,
     track_at,
 )  # fmt: skip
-from reflexa.take import Cache, Export, Source, Surroundings, Take, evaluate, exported
+from reflexa.take import Cache, Export, Source, Surroundings, Take, evaluate
 from reflexa.take.parse_step import step_from_text
 from reflexa.take.recipe import Recipe, read_recipe, recipe_plain
 from reflexa.take.schema import schema
@@ -182,9 +183,9 @@ def test_evaluation_gives_every_stage_and_takes_what_is_known_from_the_cache() -
 
 def test_export_settings_cut_and_resample() -> None:
     line = evaluate(Take("t", Source("f", "c")), CLIP, RIG)
-    out = exported(line, Export("new", 10, 39, 60.0, True))
+    out = exported(line.result, line.rig, Export("new", 10, 39, 60.0, True))
     assert (out.name, out.frames, out.rate, out.loop) == ("new", 59, 60.0, True)
-    assert np.array_equal(exported(line, Export(first=10, last=12)).rotations, CLIP.rotations[10:13])
+    assert np.array_equal(exported(line.result, line.rig, Export(first=10, last=12)).rotations, CLIP.rotations[10:13])
 
 
 def test_steps_survive_plain_data() -> None:

@@ -14,9 +14,12 @@ from reflexa.errors import RecipeError
 from reflexa.formats import read
 from reflexa.motion import quat, seams
 from reflexa.motion.clip import Clip, Event, Track
+from reflexa.output.shape import exported
 from reflexa.rig import Rig
 from reflexa.stage.footing import footing
 from reflexa.steps import Given, Outcome, make, outcome
+from reflexa.take import Export, Segment
+from reflexa.take.sequence import sequence
 
 DATA = Path(__file__).parents[1] / "data"
 
@@ -337,3 +340,26 @@ def test_what_is_tied_to_an_event_goes_with_it(landing, deckhand_rig) -> None:
         np.testing.assert_allclose(apply_at(bent, late, deckhand_rig, f).rotations[0], whole.rotations[f], atol=1e-12)
     with pytest.raises(RecipeError, match="tied to the event"):
         outcome(tied, Given(landing, deckhand_rig))
+
+
+@pytest.mark.parametrize(
+    "settings", [{"speed": 1.7}, {"speed": 3.0}, {"how": "rate", "rate": 24.0}, {"how": "rate", "rate": 11.0}]
+)
+def test_no_event_is_lost_behind_the_last_sample(settings, deckhand_clips, deckhand_rig) -> None:
+    """As an export at a rate: an event between the last sample and the clip's end stands at that sample."""
+    clip = deckhand_clips["walk to the landing"].cut(0, 37)
+    clip = replace(clip, loop=False, events=tuple(Event(float(f), f"at {f}") for f in range(38)))
+    done = run("retime", clip, deckhand_rig, **settings)
+    assert [e.name for e in done.clip.events] == [e.name for e in clip.events]
+    assert max(e.frame for e in done.clip.events) == done.clip.frames - 1
+    if "rate" in settings:
+        made = exported(clip, deckhand_rig, Export(rate=settings["rate"]))
+        assert np.array_equal(made.rotations, done.clip.rotations) and made.events == done.clip.events
+    assert (
+        len(
+            sequence([Segment("f", "a", speed=settings.get("speed", 1.0))], lambda f, c: (clip, deckhand_rig), "s")[
+                0
+            ].events
+        )
+        == 38
+    )

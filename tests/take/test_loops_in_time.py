@@ -12,9 +12,10 @@ from reflexa.motion import cycle, quat
 from reflexa.motion.clip import Clip
 from reflexa.motion.joining import Part, joined
 from reflexa.motion.resample import to_rate
+from reflexa.output.shape import exported, exported_clips
 from reflexa.rig import Rig
 from reflexa.steps import Given, make, outcome
-from reflexa.take import Export, Range, Segment, Source, Take, evaluate, exported, exported_clips
+from reflexa.take import Export, Range, Segment, Source, Take, evaluate
 from reflexa.take.sequence import sequence
 
 RATES = (12.0, 16.0, 24.0, 25.0, 29.97, 60.0, 120.0)
@@ -50,10 +51,10 @@ def _after_another_rate(clip: Clip, rig: Rig) -> list[Clip]:
 
 OPERATIONS: dict[str, Callable[[Clip, Rig], list[Clip]]] = {
     "to a rate": lambda clip, rig: [to_rate(clip, r) for r in RATES],
-    "exported at a rate": lambda clip, rig: [exported(line_of(clip, rig), Export(rate=r)) for r in RATES],
-    "cycles at a rate": lambda clip, rig: [exported(line_of(clip, rig), Export(rate=24.0, cycles=3))],
+    "exported at a rate": lambda clip, rig: [exported(clip, rig, Export(rate=r)) for r in RATES],
+    "cycles at a rate": lambda clip, rig: [exported(clip, rig, Export(rate=24.0, cycles=3))],
     "a range at a rate": lambda clip, rig: exported_clips(
-        line_of(clip, rig, ranges=(Range("all", 0, clip.frames - 1, True),)), Export(rate=24.0)
+        clip, rig, (Range("all", 0, clip.frames - 1, True),), Export(rate=24.0)
     ),
     "a segment": _segment(),
     "a segment, faster": _segment(speed=1.3),
@@ -80,8 +81,8 @@ def test_a_loop_closes_as_before(operation: str, deckhand_clips: dict[str, Clip]
 
 def test_a_part_of_a_loop_is_none(deckhand_clips: dict[str, Clip], deckhand_rig: Rig) -> None:
     line = line_of(deckhand_clips["walk"], deckhand_rig)
-    assert exported(line, Export()).loop and not exported(line, Export(last=20)).loop
-    assert exported(line, Export(last=20, loop=True)).loop, "whoever says so is believed"
+    assert exported(line.result, line.rig, Export()).loop and not exported(line.result, line.rig, Export(last=20)).loop
+    assert exported(line.result, line.rig, Export(last=20, loop=True)).loop, "whoever says so is believed"
 
 
 def test_a_thousand_cycles_go_as_far_as_a_thousand(deckhand_clips: dict[str, Clip], deckhand_rig: Rig) -> None:

@@ -179,11 +179,12 @@ def test_ranges_are_clips_of_one_file_or_files_apart(tmp_path: Path, deckhand_cl
 
 
 def test_frames_are_held_before_and_behind_what_is_exported(deckhand_clips, deckhand_rig) -> None:
-    from reflexa.take import Export, Source, Take, evaluate, exported
+    from reflexa.output.shape import exported
+    from reflexa.take import Export, Source, Take, evaluate
 
     walk = deckhand_clips["walk to the landing"]
     line = evaluate(Take("t", Source("f", "c")), walk, deckhand_rig)
-    out = exported(line, Export(first=10, last=40, held=(3, 5), play_rate=0.5))
+    out = exported(line.result, line.rig, Export(first=10, last=40, held=(3, 5), play_rate=0.5))
     assert out.frames == 31 + 8 and out.play_rate == 0.5
     assert np.array_equal(out.rotations[:4], np.repeat(walk.rotations[10:11], 4, axis=0))
     assert np.array_equal(out.rotations[-6:], np.repeat(walk.rotations[40:41], 6, axis=0))
@@ -191,17 +192,18 @@ def test_frames_are_held_before_and_behind_what_is_exported(deckhand_clips, deck
 
 
 def test_each_range_is_held_and_repeated_as_asked(deckhand_clips, deckhand_rig) -> None:
-    from reflexa.take import Export, Range, Source, Take, evaluate, exported_clips
+    from reflexa.output.shape import exported_clips
+    from reflexa.take import Export, Range, Source, Take, evaluate
 
     ranges = (Range("stride", 0, 32, loop=True), Range("halt", 100, 128))
     line = evaluate(Take("t", Source("f", "c"), ranges=ranges), deckhand_clips["walk to the landing"], deckhand_rig)
-    stride, halt = exported_clips(line, Export(cycles=2, held=(3, 5), rate=60.0))
+    stride, halt = exported_clips(line.result, line.rig, line.take.ranges, Export(cycles=2, held=(3, 5), rate=60.0))
     assert (stride.name, stride.frames, stride.loop) == ("stride", 2 * (2 * 32) + 1 + 8, True)
     assert (halt.name, halt.frames, halt.loop) == ("halt", 2 * 28 + 1 + 8, False), (
         "a range that is no loop is written once"
     )
     assert np.array_equal(halt.rotations[:4], np.repeat(line.result.rotations[100:101], 4, axis=0))
-    (whole,) = exported_clips(line, Export(ranges="whole"))
+    (whole,) = exported_clips(line.result, line.rig, line.take.ranges, Export(ranges="whole"))
     assert whole.frames == line.result.frames
 
 

@@ -13,7 +13,6 @@ import click
 from msgspec import structs
 from rich.console import Console
 
-from reflexa.batch.naming import FIELDS
 from reflexa.batch.pool import Share
 from reflexa.batch.rigs import clips_of, load
 from reflexa.batch.run import Done, FileJob, How, run
@@ -39,9 +38,10 @@ from reflexa.cli.options import (
 from reflexa.formats import writable
 from reflexa.install.completion import StepText
 from reflexa.motion import threads
+from reflexa.output.naming import FIELDS
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
-from reflexa.take import Range
+from reflexa.take import Export, Range
 from reflexa.take.parse_step import recipe_from_text, value_from_text
 from reflexa.take.recipe import Recipe, joined, read_recipe, with_values
 
@@ -70,6 +70,8 @@ class _Choices:
     fmt: str | None
     others: tuple[Path, ...]
     cycles: int
+    rate: float | None
+    held: tuple[int, int]
     pattern: str
     jobs: int
     ranges: tuple[str, ...]
@@ -97,6 +99,14 @@ _OPTIONS = (
     ),
     click.option(
         "--cycles", type=click.IntRange(1, 1000), default=1, help="Write this many cycles of a loop; travel continues."
+    ),
+    click.option(
+        "--rate", type=click.FloatRange(0, 1000, min_open=True), metavar="FPS",
+        help="Resample each result to this many frames per second. Loops stay closed.",
+    ),
+    click.option(
+        "--hold", "held", nargs=2, type=click.IntRange(0, 100_000), default=(0, 0), metavar="BEFORE AFTER",
+        help="Hold the first pose for this many frames before each clip, and the last pose after it.",
     ),
     click.option("--name", "pattern", default="", help="File name pattern: {file}, {clip}, {recipe}, {swapped}."),
     click.option(
@@ -195,8 +205,13 @@ def COMMAND(
     recipe = _loosened(_recipe(choices.said, choices.values), choices.no_relations, choices.no_contacts)
     for older in () if talk.quiet else recipe.older:
         click.echo(f"note: {older}", err=True)
-    if not recipe.steps and not source.rigs and not choices.ranges:
-        raise click.UsageError("Give at least one --recipe or --step (or a --rig to write for, or --ranges).")
+    export = Export(
+        cycles=choices.cycles, rate=choices.rate, held=choices.held, ranges="apart" if choices.apart else "together"
+    )
+    if not recipe.steps and not source.rigs and not choices.ranges and export == Export():
+        raise click.UsageError(
+            "Give at least one --recipe or --step (or a --rig to write for, --ranges, --rate, --cycles or --hold)."
+        )
     stage = read_stage(choices.stage_file) if choices.stage_file is not None else EMPTY
     # What all files need is read once here, so that what is wrong with it is said once.
     load(source.rigs)
@@ -204,7 +219,7 @@ def COMMAND(
     _fits(choices.pattern)
     how = How(
         recipe, choices.fmt, choices.pattern, source.options, target.options, target.force, source.rigs,
-        choices.others, stage, choices.cycles, _ranges(choices.ranges), choices.apart, choices.loop,
+        choices.others, stage, _ranges(choices.ranges), export, choices.loop,
         inputs_of(*clips, *source.rigs, *choices.others, choices.stage_file, *_recipes(choices.said)), choices.resume,
     )  # fmt: skip
     with sharing(choices.cluster, choices.jobs) as share:

@@ -7,12 +7,12 @@ from pathlib import Path
 
 import click
 
-from reflexa.batch.export import Origin, Target, write
 from reflexa.batch.rigs import load, model_of, onto_given_rig
 from reflexa.cli.options import (
     Reading,
     Talk,
     Writing,
+    format_of,
     inputs_of,
     looping,
     reading,
@@ -22,8 +22,10 @@ from reflexa.cli.options import (
     writing,
 )
 from reflexa.errors import ReadError
-from reflexa.formats import Imported, by_suffix, read, writable
+from reflexa.formats import Imported, read
 from reflexa.motion.clip import Clip
+from reflexa.output.manifest import Origin, Target
+from reflexa.output.write import write
 
 EXAMPLES = (
     "reflexa convert clips/walk.bvh walk.glb",
@@ -47,10 +49,7 @@ def COMMAND(
     talk: Talk,
 ) -> None:  # fmt: skip
     """Format to format, with no steps. The target's suffix says which format."""
-    kind = by_suffix(target_file)
-    if kind is None or kind.encode is None:
-        known = ", ".join(f.suffix for f in writable())
-        raise click.UsageError(f"{target_file.name}: the suffix must be one of {known}.")
+    kind = format_of(target_file)
     document = read(source_file, source.options)
     chosen = [
         replace(c, loop=c.loop if loop is None else loop) for c in _chosen(document, clip_name, kind.several_clips)

@@ -10,8 +10,6 @@ from typing import Any
 
 import click
 
-from reflexa.batch.export import Origin, Target, write
-from reflexa.batch.naming import clips_by_file, refuse_clashes, result_name, written_as
 from reflexa.batch.rigs import load
 from reflexa.batch.run import FileJob, How, planned
 from reflexa.checks.judging.fix import fix
@@ -32,6 +30,9 @@ from reflexa.cli.options import (
 )
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, read
+from reflexa.output.manifest import Origin
+from reflexa.output.naming import refuse_clashes, result_name, written_as
+from reflexa.output.takes import Into, write_clips
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
 from reflexa.take import Source, Take
@@ -87,10 +88,12 @@ def COMMAND(
                 }  # fmt: skip
                 if any(t.kept for t in done.tried):
                     name = result_name("", path.stem, clip.name, "", len(document.clips) > 1)
-                    (file,) = clips_by_file(name, [clip], kind, False)
-                    to = Target(out / file, kind.name, target.options, target.force, inputs)
+                    into = Into(
+                        out, target.force, format=kind.name, options=target.options, inputs=inputs
+                    )  # fmt: skip
                     origin = Origin(document, done.take.steps, document, (done.line, done.judged))
-                    entry["written"] = str(write([replace(done.line.result, name=clip.name)], rig, to, origin).path)
+                    (proof,) = write_clips(name, [replace(done.line.result, name=clip.name)], rig, into, origin)
+                    entry["written"] = str(proof.path)
                 said.append(entry)
                 _tell(entry, [t.text for t in done.tried], talk)
         except ReflexaError as e:

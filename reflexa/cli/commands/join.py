@@ -10,13 +10,14 @@ from pathlib import Path
 import click
 import msgspec
 
-from reflexa.batch.export import Origin, Target, write
 from reflexa.batch.rigs import load
-from reflexa.cli.options import Reading, Talk, Writing, reading, result, stops, talking_json, writing
+from reflexa.cli.options import Reading, Talk, Writing, format_of, reading, result, stops, talking_json, writing
 from reflexa.errors import ReadError, RecipeError, misfit
-from reflexa.formats import Imported, by_suffix, read, writable
+from reflexa.formats import Imported, read
 from reflexa.motion.clip import Clip
 from reflexa.motion.joining import Seam
+from reflexa.output.manifest import Origin, Target
+from reflexa.output.write import write
 from reflexa.rig import Rig
 from reflexa.take import Segment
 from reflexa.take.sequence import placed
@@ -86,9 +87,7 @@ def COMMAND(segments: tuple[str, ...], out: Path, name: str, source: Reading, ta
     """Clips one after the other, as one. A segment is FILE[#CLIP][,first=N][,last=N][,speed=X][,reversed][,mirrored]
     [,crossfade=N][,in-place][,out-of-step]: it fades in over the end of the one before over crossfade frames; place and heading
     carry on, and where both walk or run, so does the step."""
-    kind = by_suffix(out)
-    if kind is None or kind.encode is None:
-        raise click.UsageError(f"{out.name}: the suffix must be one of {', '.join(f.suffix for f in writable())}.")
+    kind = format_of(out)
     chosen = [segment_from_text(s) for s in segments]
     given = load(source.rigs)
     files: dict[str, Imported] = {}

@@ -6,9 +6,9 @@ from pathlib import Path
 
 import click
 
-from reflexa.batch.export import free
 from reflexa.cli.options import Reading, Talk, reading, result, stops, talking_json
 from reflexa.errors import ReadError
+from reflexa.output.write import free
 from reflexa.review.pictures import SUFFIXES, frames_said, save_frames, save_sheet
 from reflexa.review.stills import Shot
 from reflexa.review.subjects import subjects

@@ -6,13 +6,13 @@ from pathlib import Path
 
 import click
 
-from reflexa.batch.export import free
 from reflexa.batch.rigs import load
 from reflexa.cli.options import Reading, Talk, inputs_of, reading, result, stops, talking_json
 from reflexa.formats import read
 from reflexa.formats.files import write_bytes
 from reflexa.formats.rigfile import RigDocument
-from reflexa.project.text import pretty
+from reflexa.formats.text import pretty
+from reflexa.output.write import free
 from reflexa.rig.notes import notes_of
 from reflexa.rig.problems import problems
 

@@ -13,7 +13,7 @@ from reflexa.desktop.widgets.where import ask_where
 from reflexa.errors import ReflexaError
 from reflexa.formats.files import write_bytes
 from reflexa.formats.rigfile import SUFFIX, RigDocument, read_rig
-from reflexa.project.text import pretty
+from reflexa.formats.text import pretty
 from reflexa.rig.notes import notes_of, with_notes
 from reflexa.session import rigs
 

@@ -18,8 +18,8 @@ from reflexa.desktop.widgets import menus
 from reflexa.desktop.widgets.where import ask_where
 from reflexa.errors import ReflexaError
 from reflexa.formats.files import write_bytes
+from reflexa.formats.text import pretty
 from reflexa.motion.clip import Clip
-from reflexa.project.text import pretty
 from reflexa.rig import Rig
 from reflexa.session import recipes
 from reflexa.take import Source

@@ -20,7 +20,6 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from reflexa.batch.export import Into
 from reflexa.batch.over import Over
 from reflexa.desktop.clips.recipe_list import RecipeLine
 from reflexa.desktop.dialogs.batch_results import BatchResults
@@ -31,6 +30,7 @@ from reflexa.desktop.widgets.light_figure import LightFigure
 from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.errors import RecipeError
 from reflexa.library.light import Light, Strokes, light, strokes
+from reflexa.output.takes import Into
 from reflexa.session import Session
 from reflexa.session.batch import ENDED, Batch, Row
 from reflexa.session.work import Job

@@ -20,14 +20,15 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
-from reflexa.batch.export import Into, Proof, export_take
-from reflexa.batch.naming import file_names
 from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.buttons import add_buttons
 from reflexa.desktop.widgets.numbers import CountBox, PlainNumber
 from reflexa.formats import FORMATS, writable
 from reflexa.motion.clip import Clip
+from reflexa.output.naming import file_names
+from reflexa.output.takes import Into, export_take
+from reflexa.output.write import Proof
 from reflexa.session import Session
 from reflexa.session.work import Job
 from reflexa.take import Export, Take

@@ -7,9 +7,10 @@ from pathlib import Path
 from PySide6.QtCore import Qt
 from PySide6.QtWidgets import QCheckBox, QListWidgetItem, QWidget
 
-from reflexa.batch.export import Into, Proof, export_take
 from reflexa.desktop.dialogs.running import RunDialog
 from reflexa.errors import ReadError
+from reflexa.output.takes import Into, export_take
+from reflexa.output.write import Proof
 from reflexa.session import Session
 from reflexa.session.work import Job
 from reflexa.take import Take, evaluate

@@ -29,8 +29,8 @@ from reflexa.desktop.widgets.where import ask_where
 from reflexa.errors import ReflexaError
 from reflexa.formats import with_meshes
 from reflexa.formats.files import write_bytes
+from reflexa.formats.text import pretty
 from reflexa.names import free_name
-from reflexa.project.text import pretty
 from reflexa.session import Session, props
 from reflexa.session.work import Job
 from reflexa.stage import Prop, Stage

@@ -11,12 +11,14 @@ from pathlib import Path
 import numpy as np
 import pytest
 
-from reflexa.batch import export
-from reflexa.batch.export import Origin, Target, write
 from reflexa.errors import WriteError
 from reflexa.formats import FORMATS, encode, files, read
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip, Event, Track
+from reflexa.output import proof
+from reflexa.output import write as writing
+from reflexa.output.manifest import Origin, Target
+from reflexa.output.write import write
 from tests.helpers.files import DECKHAND
 
 ALL = [f.name for f in FORMATS.values() if f.encode is not None]
@@ -70,7 +72,7 @@ def test_whatever_is_lost_on_the_way_is_named(what: str, fmt: str, tmp_path: Pat
     document, clip = given()
     spoil, said, _ = SABOTAGE[what]
     clip = replace(clip, loop=True)
-    monkeypatch.setattr(export, "encode", lambda clips, *rest: encode([spoil(c) for c in clips], *rest))
+    monkeypatch.setattr(writing, "encode", lambda clips, *rest: encode([spoil(c) for c in clips], *rest))
     path = tmp_path / f"a{FORMATS[fmt].suffix}"
     with pytest.raises(WriteError, match="differs when it is read back") as e:
         write([clip], document.rig, Target(path, fmt), Origin(None))
@@ -84,7 +86,7 @@ def test_values_that_are_no_numbers_are_no_proof(tmp_path: Path, monkeypatch) ->
     q[4, 2] = np.nan
     broken = object.__new__(Clip)
     broken.__dict__.update(clip.__dict__, rotations=q)
-    found = export.held_against([clip], document.rig, replace(back, clips=(broken,)), FORMATS["glb"])
+    found = proof.held_against([clip], document.rig, replace(back, clips=(broken,)), FORMATS["glb"])
     assert found.differs == ("it contains values that are not numbers",)
 
 
@@ -92,7 +94,7 @@ def test_tracks_are_held_against_each_other() -> None:
     document, clip = given()
     smile = replace(clip, tracks=(Track("smile", np.linspace(0, 1, clip.frames)),))
     other = replace(clip, tracks=(Track("smile", np.linspace(0, 0.9, clip.frames)),))
-    found = export.held_against([smile], document.rig, replace(document, clips=(other,)), FORMATS["glb"])
+    found = proof.held_against([smile], document.rig, replace(document, clips=(other,)), FORMATS["glb"])
     assert found.differs == ("the values of the track 'smile' differ",)
 
 

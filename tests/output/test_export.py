@@ -15,15 +15,16 @@ import numpy as np
 import pytest
 from click.testing import CliRunner
 
-from reflexa.batch.export import Origin, Target, write
 from reflexa.cli import main
 from reflexa.errors import ReadError, WriteError
 from reflexa.formats import WriteOptions, read
 from reflexa.formats.files import write_bytes
+from reflexa.formats.text import pretty
+from reflexa.output.manifest import Origin, Target
+from reflexa.output.write import write
 from reflexa.project import store
 from reflexa.project.sources import add_source
 from reflexa.project.store import Project, SourceFile
-from reflexa.project.text import pretty
 from reflexa.steps import KINDS, apply, make
 from reflexa.take import Source, Take
 from reflexa.take.recipe import Recipe, recipe_plain
@@ -66,7 +67,7 @@ def test_the_source_is_never_written_over(tmp_path: Path) -> None:
 
 def test_what_does_not_read_back_is_not_written(tmp_path: Path, monkeypatch) -> None:
     document = read(WALK)
-    import reflexa.batch.export as module
+    import reflexa.output.write as module
 
     honest = module.encode
 

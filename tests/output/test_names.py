@@ -9,13 +9,13 @@ from pathlib import Path
 
 import pytest
 
-from reflexa.batch.naming import changed_name, numbered
 from reflexa.batch.tidy import tidied
 from reflexa.cli.commands.join import segment_from_text
 from reflexa.errors import RecipeError
 from reflexa.formats import FORMATS, encode, files, read
 from reflexa.formats.files import write_together
 from reflexa.names import file_name
+from reflexa.output.naming import changed_name, numbered
 from tests.formats.test_asf_amc import ARM, HEAD, pair
 from tests.helpers.commands import run
 from tests.helpers.files import DATA
