@@ -1,6 +1,7 @@
 """Files in and out: one module a format, found by being here; the import frame. Errors are typed and name the place."""
 
 from reflexa import plugins
+from reflexa.formats.from_memory import read_from
 from reflexa.formats.imported import Imported, ReadOptions
 from reflexa.formats.model import Format, WriteOptions
 from reflexa.formats.registry import (
@@ -25,6 +26,7 @@ __all__ = [
     "by_suffix",
     "encode",
     "read",
+    "read_from",
     "register",
     "suffixes",
     "with_meshes",

@@ -3,15 +3,15 @@
 from __future__ import annotations
 
 import os
-import tempfile
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
 from typing import Any
 
 from reflexa.errors import ReflexaError, WriteError
-from reflexa.formats import FORMATS, Format, Imported, ReadOptions, WriteOptions, encode, read
+from reflexa.formats import FORMATS, Format, Imported, ReadOptions, WriteOptions, encode
 from reflexa.formats.files import write_together
+from reflexa.formats.from_memory import read_from
 from reflexa.formats.imported import FACINGS
 from reflexa.formats.registry import as_source
 from reflexa.formats.text import pretty
@@ -120,15 +120,10 @@ def _read_back(
     """How well bytes read back, and what there is to be said of them; raises WriteError where they hold anything else than what
     was to be in them."""
     path, format = target.path, FORMATS[target.format]
-    with tempfile.TemporaryDirectory(prefix="reflexa-") as folder:
-        copy = Path(folder) / f"clip{format.suffix}"
-        try:
-            copy.write_bytes(data)
-            back = read(copy, _reading(format, rig, model, target.options))
-        except ReflexaError as e:
-            raise WriteError(f"could not be read back ({e.reason})", path, advice="Nothing was written.") from None
-        except OSError as e:
-            raise WriteError(f"could not be checked: {os.strerror(e.errno or 0).lower()}", folder) from None
+    try:
+        back = read_from(f"clip{format.suffix}", data, _reading(format, rig, model, target.options))
+    except ReflexaError as e:
+        raise WriteError(f"could not be read back ({e.reason})", path, advice="Nothing was written.") from None
     found = held_against(clips, rig, back, format)
     if found.differs:
         more = f", and {len(found.differs) - 3} more" if len(found.differs) > 3 else ""

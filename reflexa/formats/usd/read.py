@@ -21,6 +21,7 @@ from reflexa.formats.frame import ImportFrame
 from reflexa.formats.imported import FACINGS, MOST_JOINTS, Imported, Note, ReadOptions, Remarks, lost_notes, sign_notes
 from reflexa.formats.usd import subprocess_reader
 from reflexa.formats.usd.blend_shapes import read_tracks
+from reflexa.formats.usd.messages import damaged
 from reflexa.formats.usd.skin import read_meshes
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
@@ -82,12 +83,9 @@ def read_here(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
         if refused:
             raise ReadError(f"is damaged ({refused[0]})", path)
         return found
-    except pxr.Tf.ErrorException as e:
+    except (pxr.Tf.ErrorException, RuntimeError, ValueError, OverflowError, FloatingPointError) as e:
         # Damage inside a binary file shows only when a value is asked for.
-        first = str(e).strip().splitlines()[-1].strip().lower()
-        raise ReadError(f"is damaged ({first[:160]})", path) from None
-    except (RuntimeError, ValueError, OverflowError, FloatingPointError) as e:
-        raise ReadError(f"contains invalid data ({str(e).splitlines()[0][:160]})", path) from None
+        raise damaged(e, path) from None
 
 
 # The hook is the whole process's: one read at a time may put its own in, or one would leave another's behind.

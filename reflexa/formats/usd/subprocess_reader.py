@@ -16,6 +16,7 @@ from typing import Any
 
 from reflexa import processes
 from reflexa.errors import ReadError, ReflexaError
+from reflexa.formats.usd.messages import damaged
 from reflexa.processes import Ended, Process
 
 # Longer than this nobody waits for a file, seconds; more memory than this none needs, bytes.
@@ -77,7 +78,6 @@ def serve(answers: Mapping[str, Callable[..., Any]]) -> None:
         except RecursionError:
             return ReadError("is nested too deeply", path)
         except Exception as e:  # whatever the library makes of damage
-            said = (str(e).strip().splitlines() or [type(e).__name__])[0][:160]
-            return ReadError(f"contains invalid data ({said})", path)
+            return damaged(e, path)
 
     processes.serve(answer)
