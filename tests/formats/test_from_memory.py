@@ -10,9 +10,11 @@ import pytest
 
 from reflexa.errors import ReadError
 from reflexa.formats import FORMATS, encode, read, read_from
+from tests.formats.test_asf_amc import ARM, HEAD, pair
 from tests.helpers.files import DATA
 
 WALK = DATA / "humanoid3d_walk.bvh"
+MOTION = ":FULLY-SPECIFIED\n:DEGREES\n1\nroot 0 1 0 0 0 0\nlhumerus 0 0 0\nlradius 0\n"
 
 
 @pytest.mark.parametrize("name", [f.name for f in FORMATS.values() if f.encode is not None])
@@ -51,6 +53,13 @@ def test_a_file_in_an_archive_brings_what_belongs_to_it(tmp_path: Path) -> None:
     with pytest.raises(ReadError) as failed:
         read_from("walk.gltf", json.dumps(whole).encode())
     assert "reflexa-" not in str(failed.value) and "walk.gltf" in str(failed.value)
+
+
+def test_motion_in_an_archive_asks_for_its_skeleton(tmp_path: Path) -> None:
+    amc = pair(tmp_path, HEAD + ARM, MOTION).name
+    files = {p.name: p.read_bytes() for p in tmp_path.iterdir()}
+    held = read_from(amc, files[amc], resolve=files.get)
+    assert held.clips[0].frames == 1 and held.rig.skeleton.names[0] == "root"
 
 
 @pytest.mark.parametrize("data", [b"", b"HIERARCHY", b"glTF\x02", b"#usda 1.0\n"])
