@@ -16,7 +16,8 @@ from reflexa.motion.clip import Clip, rest_clip
 from reflexa.motion.clips import Clips, Head
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable
-from reflexa.rig import Rig, analyse
+from reflexa.rig import Rig
+from reflexa.rig.known import known_rig
 from reflexa.rig.rig import UP
 
 MOST_JOINTS = 10_000
@@ -165,13 +166,13 @@ def find_axes(
     """Up and facing of a rest pose in the file's frame, the first look at the rig, and warnings. told: the facing that
     a person gave ``(3,)``."""
     up = np.array([0.0, 1.0, 0.0])
-    rig = analyse(skeleton, up, tips)
+    rig = known_rig(skeleton, up, tips)
     warnings: list[str] = []
     if guess_up:
         seen = _seen_up(rig)
         if seen is not None and seen @ up < 0.9:
             up = seen
-            rig = analyse(skeleton, up, tips)
+            rig = known_rig(skeleton, up, tips)
             warnings.append(f"The rest pose stands along {axis_name(up)}: rotated to +Y up.")
     facing = rig.facing
     if told is not None and abs(told @ up) < 0.5:

@@ -7,6 +7,8 @@ which the tests hold every function against.
 
 from __future__ import annotations
 
+from collections.abc import Callable
+
 import numpy as np
 from numpy.typing import ArrayLike
 
@@ -38,6 +40,8 @@ def multiply(a: ArrayLike, b: ArrayLike) -> Array:
     """Hamilton product ``(…, 4)``: the rotation that applies ``b``, then ``a``."""
     a = np.asarray(a, dtype=np.float64)
     b = np.asarray(b, dtype=np.float64)
+    if kernels.use_compiled(a.size + b.size):
+        return _compiled(kernels.rotations.multiply, a, b, 4)
     ax, ay, az, aw = a[..., 0], a[..., 1], a[..., 2], a[..., 3]
     bx, by, bz, bw = b[..., 0], b[..., 1], b[..., 2], b[..., 3]
     out = np.empty(np.broadcast_shapes(a.shape, b.shape))
@@ -46,6 +50,25 @@ def multiply(a: ArrayLike, b: ArrayLike) -> Array:
     out[..., 2] = aw * bz + ax * by - ay * bx + az * bw
     out[..., 3] = aw * bw - ax * bx - ay * by - az * bz
     return out
+
+
+def _compiled(kernel: Callable[[Array, Array, Array], None], a: Array, b: Array, width: int) -> Array:
+    """What a kernel over rows makes of two arrays that broadcast, ``(…, width)``: the bits that NumPy gives."""
+    lead = a.shape[:-1]
+    if lead != b.shape[:-1]:
+        lead = np.broadcast_shapes(lead, b.shape[:-1])
+    out = np.empty((*lead, width))
+    kernel(_rows(a, lead), _rows(b, lead), out.reshape(-1, width))
+    return out
+
+
+def _rows(a: Array, lead: tuple[int, ...]) -> Array:
+    """An array ``(…, width)`` that broadcasts over leading axes, as rows ``(n, width)`` of all of them."""
+    if a.shape[:-1] != lead:
+        whole = np.empty((*lead, a.shape[-1]))
+        whole[...] = a
+        a = whole
+    return a if a.ndim == 2 else a.reshape(-1, a.shape[-1])
 
 
 def left_matrix(a: ArrayLike) -> Array:
@@ -81,6 +104,8 @@ def rotate(q: ArrayLike, v: ArrayLike) -> Array:
     """
     q = np.asarray(q, dtype=np.float64)
     v = np.asarray(v, dtype=np.float64)
+    if kernels.use_compiled(q.size + v.size):
+        return _compiled(kernels.rotations.rotate, q, v, 3)
     x, y, z, w = q[..., 0], q[..., 1], q[..., 2], q[..., 3]
     a, b, c = v[..., 0], v[..., 1], v[..., 2]
     # Written out: v + w t + u × t with t = 2 (u × v). NumPy's own cross product takes more than twice as long.

@@ -131,9 +131,17 @@ def _found(clip: Clip, rig: Rig, origin: Origin) -> list[dict[str, Any]]:
     line, judged = origin.judged
     names = {SOURCE: "source", **{s.id: s.name for s in line.take.steps}}
     brought = {(f.kind, f.joint): names.get(f.step, "") for f in judged.found}
-    found = look(Subject(clip, rig, line.take.stage, limits=judged.limits))
+    # What was found in the whole result is known, and is so in a clip that is all of it.
+    seen = line.result if _alike(clip, line.result) and rig is line.rig else clip
+    found = look(Subject(seen, rig, line.take.stage, limits=judged.limits))
     plain = ((f, {**f.plain(), "step": brought.get((f.kind, f.joint), "")}) for f in found)
     return [{**p, **({"accepted": a} if (a := accepted(f, line.take.accepted)) else {})} for f, p in plain]
+
+
+def _alike(a: Clip, b: Clip) -> bool:
+    """True if two clips are one motion under two names."""
+    same = a.rotations is b.rotations and a.translations is b.translations and a.scales is b.scales
+    return same and (a.loop, a.rate, a.contacts) == (b.loop, b.rate, b.contacts)
 
 
 def _unit(format: Format, rig: Rig, model: Imported | None, options: WriteOptions) -> str:

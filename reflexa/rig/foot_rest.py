@@ -19,6 +19,7 @@ from reflexa.motion.arrays import Array, vector
 from reflexa.motion.clip import Clip
 from reflexa.motion.per_clip_cache import cached_per_clip
 from reflexa.motion.skeleton import Skeleton
+from reflexa.rig.known import with_stands
 from reflexa.rig.pairs import Plane
 from reflexa.rig.rig import SIDES, UP, Rig, Stand
 
@@ -44,6 +45,7 @@ _SEEN = np.radians(30.0)
 _FLATTEST, _STEEPEST, _USUAL = -12.0, 48.0, 20.0
 
 
+@lru_cache(maxsize=256)
 def leg_length(rig: Rig) -> float:
     """Thigh and shin in the neutral pose, the mean of the legs that are complete; 0 without any."""
     placed = rig.neutral.rest_model[1]
@@ -107,7 +109,7 @@ def as_it_stands(rig: Rig, clips: Iterable[Clip]) -> Rig:
     height = float(np.median(np.concatenate([r.heights for r in read.values()])))
     on_floor = _ON_FLOOR[0] * leg < height < _ON_FLOOR[1] * leg
     stands = {side: _stand(rig, side, up, toes_up, height if on_floor else None) for side in feet}
-    return replace(rig, stands={side: s._replace(sure=sure) for side, s in stands.items()})
+    return with_stands(rig, tuple((side, s._replace(sure=sure)) for side, s in stands.items()))
 
 
 def _sure(read: dict[str, _Readings], up: Array) -> float:
@@ -152,7 +154,7 @@ def as_seen(clip: Clip, rig: Rig) -> Rig:
     up, toes_up = (_pooled([r.ups[i] for r in read.values()]) for i in (0, 1))
     if up is None or max(float(_apart(up, _built_up(rig, side))) for side in feet) > _SEEN:
         return rig
-    return replace(rig, stands={side: _stand(rig, side, up, toes_up, None) for side in feet})
+    return with_stands(rig, tuple((side, _stand(rig, side, up, toes_up, None)) for side in feet))
 
 
 def _built_up(rig: Rig, side: str) -> Array:

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import dataclass, fields
-from typing import Literal
+from typing import Literal, NamedTuple
 
 import numpy as np
 from numpy.typing import NDArray
@@ -12,6 +13,7 @@ from reflexa.motion import contact, cycle, quat, stances
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
 from reflexa.motion.cuts import pieces
+from reflexa.motion.per_clip_cache import cached_per_clip
 from reflexa.rig import Rig
 from reflexa.rig.foot_rest import leg_length
 from reflexa.rig.soles import Sole, soles, under_tracks
@@ -72,27 +74,10 @@ def footing(
     if not stage.props and len(apart := pieces(clip)) > 1:  # props may move, and know frames of the clip alone
         each = [footing(clip.cut(a, b - 1), rig, stage, by, floor, on_spot) for a, b in apart]
         return {side: _joined([feet[side] for feet in each]) for side in each[0]}
-    found = soles(rig)
-    if not found:
+    seen = _seen(clip, rig, stage, floor)
+    if seen is None:
         return {}
-    tracks = {side: _points(sole, clip) for side, sole in found.items()}
-    # A loop is looked at round its seam: what begins at its end goes on at its start.
-    loop = cycle.extended(clip, rig.travel_joint, max(8, round(clip.rate / 2)))
-    long = {side: [loop.track(p) for p in points] for side, points in tracks.items()}
-    when = loop.values(np.arange(clip.frames)) if loop.pad else None
-    under = floor_under([p for points in long.values() for p in points[:2]], clip.rate) if floor == "feet" else None
-    heights = {
-        side: [
-            p[:, 1] - (under if under is not None else surface_under(stage, clip, p, frames=when).height) for p in points
-        ] for side, points in long.items()
-    }  # fmt: skip
-    leg = max(leg_length(rig), 1e-6)
-    if floor == "stage":
-        # A clip that hovers or sinks as a whole stands where its feet are lowest.
-        level = _level([h for each in heights.values() for h in each[:2]], leg)
-        heights = {side: [h - level for h in each] for side, each in heights.items()}
-    speeds = {side: [stances.speeds(p, clip.rate) for p in points] for side, points in long.items()}
-    upright = {side: [loop.values(m) for m in could_bear(sole, clip.model[0])] for side, sole in found.items()}
+    found, tracks, long, heights, speeds, upright, leg, loop = seen
     stand: dict[str, list[Bools]] = {
         side: [
             stands(np.where(u, h, np.inf), v, leg, clip.rate, by)
@@ -120,6 +105,47 @@ def footing(
             np.minimum(*heights[side][:2])[loop.own], np.minimum(*speeds[side][:2])[loop.own],
         )  # fmt: skip
     return out
+
+
+class _Seen(NamedTuple):
+    """Measures of a clip's feet, per side: soles; tracks of heel, ball and tip, as they are and round the seam of a loop; their
+    heights, metres, and speeds, m/s; when each could bear. The leg's length; the clip round its seam."""
+
+    found: Mapping[str, Sole]
+    tracks: dict[str, list[Array]]
+    long: dict[str, list[Array]]
+    heights: dict[str, list[Array]]
+    speeds: dict[str, list[Array]]
+    upright: dict[str, list[Bools]]
+    leg: float
+    loop: cycle.Extended
+
+
+@cached_per_clip
+def _seen(clip: Clip, rig: Rig, stage: Stage, floor: Literal["stage", "feet"]) -> _Seen | None:
+    """The measures of a clip's feet; None without feet. Kept per clip: findings ask by several thresholds."""
+    found = soles(rig)
+    if not found:
+        return None
+    tracks = {side: _points(sole, clip) for side, sole in found.items()}
+    # A loop is looked at round its seam: what begins at its end goes on at its start.
+    loop = cycle.extended(clip, rig.travel_joint, max(8, round(clip.rate / 2)))
+    long = {side: [loop.track(p) for p in points] for side, points in tracks.items()}
+    when = loop.values(np.arange(clip.frames)) if loop.pad else None
+    under = floor_under([p for points in long.values() for p in points[:2]], clip.rate) if floor == "feet" else None
+    heights = {
+        side: [
+            p[:, 1] - (under if under is not None else surface_under(stage, clip, p, frames=when).height) for p in points
+        ] for side, points in long.items()
+    }  # fmt: skip
+    leg = max(leg_length(rig), 1e-6)
+    if floor == "stage":
+        # A clip that hovers or sinks as a whole stands where its feet are lowest.
+        level = _level([h for each in heights.values() for h in each[:2]], leg)
+        heights = {side: [h - level for h in each] for side, each in heights.items()}
+    speeds = {side: [stances.speeds(p, clip.rate) for p in points] for side, points in long.items()}
+    upright = {side: [loop.values(m) for m in could_bear(sole, clip.model[0])] for side, sole in found.items()}
+    return _Seen(found, tracks, long, heights, speeds, upright, leg, loop)
 
 
 def _joined(pieces: list[Footing]) -> Footing:

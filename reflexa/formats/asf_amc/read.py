@@ -18,7 +18,7 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.clips import Clips
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable
-from reflexa.rig import analyse
+from reflexa.rig.known import known_rig
 
 # Neither file says how fast it was recorded; this is what the large open database records at.
 RATE = 120.0
@@ -86,7 +86,8 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     )  # fmt: skip
     skeleton = frames.convert_skeleton(frame, raw)
     ahead = imported.FACINGS["+Z"] if options.facing else None
-    rig = analyse(skeleton, tips={n: t * scale for n, t in tips.items()}, facing=ahead)
+    rig = known_rig(skeleton, tips={n: t * scale for n, t in tips.items()}, facing=ahead)
+    skeleton = rig.skeleton
     clips: tuple[Clip, ...] = ()
     if moves:
         values, degrees = read_motion(path, bones)

@@ -26,7 +26,8 @@ from reflexa.motion.clip import Clip
 from reflexa.motion.clips import Clips
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable, told_apart
-from reflexa.rig import Rig, analyse
+from reflexa.rig import Rig
+from reflexa.rig.known import known_rig
 from reflexa.words import counted, listed
 
 _MOTION = re.compile(rb"^[ \t]*MOTION[ \t]*\r?$", re.MULTILINE | re.IGNORECASE)
@@ -77,7 +78,8 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     )  # fmt: skip
     skeleton = frames.convert_skeleton(frame, raw)
     ahead = imported.FACINGS["+Z"] if options.facing else None
-    rig = analyse(skeleton, tips={n: t * scale for n, t in tips.items()}, facing=ahead)
+    rig = known_rig(skeleton, tips={n: t * scale for n, t in tips.items()}, facing=ahead)
+    skeleton = rig.skeleton
     q, t = frames.to_internal(frame, skeleton, rotations, translations)
     clip = Clip(readable(path.stem), skeleton, owned(quat.continuous(q)), owned(t), rate)
     return Imported(

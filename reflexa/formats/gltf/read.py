@@ -27,7 +27,7 @@ from reflexa.motion.clips import Clips, Head
 from reflexa.motion.matrices import decomposed
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import Names, told_apart
-from reflexa.rig import analyse
+from reflexa.rig.known import known_rig
 from reflexa.words import counted, listed
 
 
@@ -80,7 +80,8 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     missing = [str(i["uri"]) for i in file.items("images") if not is_there(path, i.get("uri"))]
     if missing:
         warnings.append(f"Image files are missing: {listed(missing)}. Their paths are kept.")
-    rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
+    rig = known_rig(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
+    skeleton = rig.skeleton
 
     together, apart = as_clips(file, file.items("animations")), len(file.items("animations"))
     if len(together) < apart:

@@ -30,7 +30,7 @@ from reflexa.motion.clips import Clips
 from reflexa.motion.matrices import decomposed
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import Names
-from reflexa.rig import analyse
+from reflexa.rig.known import known_rig
 
 MOST_FRAMES, _MOST_LAYERS = 200_000, 1000
 # More frames than so many a sample, and more poses of joints than so many, are no animation but a damaged time.
@@ -133,7 +133,8 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
     frame = _frame(stage, prims[0], raw, options, warnings, pxr)
     skeleton = frames.convert_skeleton(frame, raw)
     meshes = read_meshes(stage, skel, [tokens[i] for i in order], frame.scale, warnings, pxr)
-    rig = analyse(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
+    rig = known_rig(skeleton, meshes=meshes, facing=FACINGS["+Z"] if options.facing else None)
+    skeleton = rig.skeleton
     clips: list[Clip] = []
     notes: list[Note] = []
     animations: dict[str, str] = {}

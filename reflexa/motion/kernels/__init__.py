@@ -17,6 +17,7 @@ if TYPE_CHECKING:
     from reflexa.motion.kernels import limbs as limbs
     from reflexa.motion.kernels import moments as moments
     from reflexa.motion.kernels import oscillators as oscillators
+    from reflexa.motion.kernels import rotations as rotations
     from reflexa.motion.kernels import rows as rows
     from reflexa.motion.kernels import solving as solving
     from reflexa.motion.kernels import spans as spans
@@ -33,6 +34,7 @@ __all__ = [
     "limbs",
     "moments",
     "oscillators",
+    "rotations",
     "rows",
     "solving",
     "spans",

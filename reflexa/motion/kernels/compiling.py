@@ -99,13 +99,12 @@ class Kernel(Generic[P]):
         inputs = len(given) - self._out
         given[:inputs] = [_read(a) for a in given[:inputs]]
         shared, over = given[: self._shared], given[self._shared :]
-        frames, numbers = _size(over[-1]) if over else (1, 0)
-        blocks = (
-            1 if self._in_order else min(threads.cores(), frames, max(numbers, *(_size(a)[1] for a in over)) // _LEAST)
-        )
-        if blocks < 2:
+        most = 0 if self._in_order or not over else max(_size(a)[1] for a in over)
+        if most < 2 * _LEAST:
             self._compiled(*given)
             return
+        frames = _size(over[-1])[0]
+        blocks = max(1, min(threads.cores(), frames, most // _LEAST))
         edges = [frames * i // blocks for i in range(blocks + 1)]
         parts = [[_cut(a, i, j) for a in over] for i, j in zip(edges, edges[1:], strict=False)]
         rest = [_pool().submit(self._compiled, *shared, *p) for p in parts[1:]]
@@ -116,12 +115,13 @@ class Kernel(Generic[P]):
 
 def _read(a: Any) -> Any:
     """An array (also one in a named tuple) in one piece and read-only: so every kernel is compiled for one kind alone."""
-    if isinstance(a, tuple):
-        return type(a)(*map(_read, a))
     if not isinstance(a, np.ndarray):
-        return a
-    a = np.ascontiguousarray(a)
-    if a.flags.writeable:
+        return type(a)(*map(_read, a)) if isinstance(a, tuple) else a
+    flags = a.flags
+    if not flags.c_contiguous:
+        a = np.ascontiguousarray(a)
+        flags = a.flags
+    if flags.writeable:
         a = a.view()
         a.flags.writeable = False
     return a

@@ -28,6 +28,8 @@ def warm() -> None:
     kernels.rows.turned(
         np.zeros((1, 3), dtype=np.int64), np.zeros((1, 3), dtype=np.int64), np.ones((2, 1)), np.empty((2, 1, 4))
     )
+    kernels.rotations.multiply(rotations[0], rotations[1], np.empty((3, 4)))
+    kernels.rotations.rotate(rotations[0], skeleton.rest_translations, np.empty((3, 3)))
     joints = np.arange(3)
     kernels.chains.mapped(joints, joints, np.tile(np.eye(4), (3, 1, 1)), rotations, np.empty((2, 3, 4)))
     kernels.chains.settled(rotations, np.empty((2, 3, 4)))
