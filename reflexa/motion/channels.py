@@ -20,7 +20,7 @@ def turned(axes: Ints, columns: Ints, rows: Array) -> Array:
     has them (the first one turns last); -1 for no more.
     """
     out = np.empty((len(rows), len(axes), 4))
-    (kernels.rows.turned if kernels.use_compiled(rows.size) else _turn_few)(axes, columns, rows, out)
+    (kernels.rows.turned if kernels.use_compiled(rows.size, "rows.turned") else _turn_few)(axes, columns, rows, out)
     return out
 
 

@@ -41,8 +41,9 @@ class Clips(Sequence[Clip]):
     @classmethod
     def of(cls, clips: Sequence[Clip]) -> Clips:
         """Clips that are decoded already."""
-        known = tuple(clips)
-        return cls(map(Head.of, known), known.__getitem__)
+        made = cls(map(Head.of, clips), clips.__getitem__)
+        made._clips.update(enumerate(clips))
+        return made
 
     def __reduce__(self) -> tuple[Callable[[Sequence[Clip]], Clips], tuple[tuple[Clip, ...]]]:
         return Clips.of, (tuple(self),)
@@ -51,6 +52,10 @@ class Clips(Sequence[Clip]):
     def names(self) -> tuple[str, ...]:
         """The names of all clips; nothing is decoded for it."""
         return tuple(h.name for h in self.heads)
+
+    def decoded(self, name: str) -> Clip | None:
+        """The clip of that name where it is decoded already; waits for nobody."""
+        return self._clips.get(self.names.index(name)) if name in self.names else None
 
     def named(self, name: str) -> Clip | None:
         """The clip of that name, None where there is none; no other is decoded."""

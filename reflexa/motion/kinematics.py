@@ -32,7 +32,7 @@ def forward(
         return _forward_scaled(parents, rotations, translations, scales)
     turned = np.empty((frames, joints, 4))
     placed = np.empty((frames, joints, 3))
-    if kernels.use_compiled(rotations.size):
+    if kernels.use_compiled(rotations.size, "chains.forward"):
         kernels.chains.forward(parents, rotations, translations, turned, placed)
     else:
         _forward_few(parents, rotations, translations, turned, placed)

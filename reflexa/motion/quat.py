@@ -40,7 +40,7 @@ def multiply(a: ArrayLike, b: ArrayLike) -> Array:
     """Hamilton product ``(…, 4)``: the rotation that applies ``b``, then ``a``."""
     a = np.asarray(a, dtype=np.float64)
     b = np.asarray(b, dtype=np.float64)
-    if kernels.use_compiled(a.size + b.size):
+    if kernels.use_compiled(a.size + b.size, "rotations.multiply"):
         return _compiled(kernels.rotations.multiply, a, b, 4)
     ax, ay, az, aw = a[..., 0], a[..., 1], a[..., 2], a[..., 3]
     bx, by, bz, bw = b[..., 0], b[..., 1], b[..., 2], b[..., 3]
@@ -104,7 +104,7 @@ def rotate(q: ArrayLike, v: ArrayLike) -> Array:
     """
     q = np.asarray(q, dtype=np.float64)
     v = np.asarray(v, dtype=np.float64)
-    if kernels.use_compiled(q.size + v.size):
+    if kernels.use_compiled(q.size + v.size, "rotations.rotate"):
         return _compiled(kernels.rotations.rotate, q, v, 3)
     x, y, z, w = q[..., 0], q[..., 1], q[..., 2], q[..., 3]
     a, b, c = v[..., 0], v[..., 1], v[..., 2]

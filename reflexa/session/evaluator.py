@@ -12,6 +12,7 @@ from reflexa.checks import Finding, Group, Judged, grouped, judge
 from reflexa.checks.judging.blame import NOTHING_FOUND
 from reflexa.errors import RecipeError
 from reflexa.formats.imported import Imported
+from reflexa.motion import kernels
 from reflexa.motion.clip import Clip
 from reflexa.motion.joining import Seam
 from reflexa.rig import Rig
@@ -94,6 +95,8 @@ class Evaluator:
         self.seams: tuple[Seam, ...] = ()
         self.preview: Clip | None = None
         self.other: Compared | None = None
+        # The source of a take that is being computed for the first time: there is something to look at while the rest comes.
+        self.source: Compared | None = None
         self.computing = ""
         # Why the take as it is could not be computed; what is shown is what came before.
         self.refused = ""
@@ -101,7 +104,7 @@ class Evaluator:
         self._request: Request | None = None
         self._job: Job[Any] | None = None
         self._at_step = 0
-        self._ticker = loop.timer(self._tell, _TOLD_AFTER)
+        self._ticker = loop.timer(self.tell_wait, _TOLD_AFTER)
 
     def request(self, request: Request | None) -> None:
         """Compute a take; None: there is nothing to compute."""
@@ -117,6 +120,7 @@ class Evaluator:
         job = Job(lambda job: self._run(request, job), self._done)
         job.failed = self._failed
         job.ended = lambda: self._ended(job)
+        job.told = lambda *_: self.waiting.emit()
         self._job = self._work.start(job, "evaluation")
 
     def _ended(self, job: Job[Any]) -> None:
@@ -126,7 +130,7 @@ class Evaluator:
 
     def forget(self) -> None:
         """Nothing is computed: another take, or none, is open."""
-        self.evaluation = self.alone = self.preview = None
+        self.evaluation = self.alone = self.preview = self.source = None
         self.refused = ""
         self.judgement = Judgement()
         self.found.emit()
@@ -143,6 +147,10 @@ class Evaluator:
             clip, rig, seams = placed(r.take.source.segments, r.known, r.take.source.clip)
         else:
             clip, rig = r.known(r.take.source.file, r.take.source.clip)
+        if self.evaluation is None:
+            _ = clip.model
+            self.source = Compared("Source", clip, rig)
+            job.tell()
         line = evaluate(r.take, clip, rig, r.within, stop, lenient=True)
         alone = None
         if r.take.step(r.solo) is not None:
@@ -166,7 +174,7 @@ class Evaluator:
     def _done(self, made: _Made) -> None:
         self.refused = ""
         self.evaluation, self.alone, self.seams = made
-        self.preview = None
+        self.preview = self.source = None
         self.done.emit()
         self._judge(self.evaluation, self._request)
 
@@ -199,12 +207,16 @@ class Evaluator:
             self.computing = ""
             self.waiting.emit()
 
-    def _tell(self) -> None:
+    def tell_wait(self) -> None:
         """Said again and again while a computation takes longer than one notices."""
         steps = [s.name for s in self._request.take.steps] if self._request is not None else []
         at = self._at_step - 1
         what = f"{steps[at]} ({at + 1} of {len(steps)})" if 0 <= at < len(steps) else "the result"
-        self.computing = f"Computing {what} · Esc stops"
+        compiled = kernels.compiled_so_far()
+        if compiled is not None:  # the first start of all: every later one finds them on the disk
+            self.computing = f"Compiling the motion loops, once: {compiled[0]} of {compiled[1]}"
+        else:
+            self.computing = f"Computing {what} · Esc stops"
         self.waiting.emit()
 
     def stop(self) -> bool:

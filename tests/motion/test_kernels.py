@@ -39,7 +39,7 @@ def test_without_the_compiler_the_bits_are_the_same(monkeypatch: pytest.MonkeyPa
     """A small clip is posed before the kernels are loaded, and comes out as it does afterwards."""
     clip = rigs.clip(RIG, 6, 30)
     compiled = kinematics.forward(RIG.skeleton.parents, clip.rotations, clip.translations)
-    monkeypatch.setattr(kernels, "use_compiled", lambda numbers: False)
+    monkeypatch.setattr(kernels, "use_compiled", lambda *_: False)
     plain = kinematics.forward(RIG.skeleton.parents, clip.rotations, clip.translations)
     assert np.array_equal(plain[0], compiled[0]) and np.array_equal(plain[1], compiled[1])
 
@@ -66,7 +66,7 @@ def test_rows_of_angles_are_what_scipy_says(monkeypatch: pytest.MonkeyPatch) -> 
         angles = rows[:, columns[j, : len(order)]]
         expected = Rotation.from_euler(order, angles, degrees=True)
         assert (expected.inv() * Rotation.from_quat(out[:, j])).magnitude().max() < 1e-7
-    monkeypatch.setattr(kernels, "use_compiled", lambda numbers: False)
+    monkeypatch.setattr(kernels, "use_compiled", lambda *_: False)
     assert np.array_equal(channels.turned(axes, columns, rows), out), "the same bits without the compiler"
 
 
@@ -84,7 +84,7 @@ WORDS = st.one_of(
 @given(st.lists(WORDS, min_size=1), st.sampled_from([" ", "\n", "\t  ", "\r\n"]), st.booleans())
 def test_numbers_of_a_text_are_pythons_own(words: list[str], gap: str, compiled: bool) -> None:
     with pytest.MonkeyPatch.context() as patch:
-        patch.setattr(kernels, "use_compiled", lambda numbers: compiled)
+        patch.setattr(kernels, "use_compiled", lambda *_: compiled)
         got = numbers.parse(gap.join(words).encode())
     assert np.array_equal(got, np.array([float(w) for w in words]), equal_nan=True)
     assert np.array_equal(np.signbit(got), np.signbit([float(w) for w in words])), "minus nothing stays so"
@@ -93,7 +93,7 @@ def test_numbers_of_a_text_are_pythons_own(words: list[str], gap: str, compiled:
 @pytest.mark.parametrize("compiled", [True, False])
 @pytest.mark.parametrize("word", ["1.2.3", "--1", "e5", ".", "1e", "abc", "1,5", "-"])
 def test_what_is_no_number_is_named(word: str, compiled: bool, monkeypatch: pytest.MonkeyPatch) -> None:
-    monkeypatch.setattr(kernels, "use_compiled", lambda numbers: compiled)
+    monkeypatch.setattr(kernels, "use_compiled", lambda *_: compiled)
     with pytest.raises(numbers.NotANumber) as e:
         numbers.parse(f"1 2 {word} 3".encode())
     assert e.value.word == word and e.value.offset == 4

@@ -25,7 +25,7 @@ def test_compiled_and_plain_give_the_same_bits(a, b, monkeypatch) -> None:
     p, q, v = rng.normal(size=(*a, 4)), rng.normal(size=(*b, 4)), rng.normal(size=(*b, 3))
     results = []
     for compiled in (True, False):
-        monkeypatch.setattr(kernels, "use_compiled", lambda _, c=compiled: c)
+        monkeypatch.setattr(kernels, "use_compiled", lambda *_, c=compiled: c)
         results.append((quat.multiply(p, q), quat.rotate(p, v), quat.multiply(p[..., ::-1], q)))
     for one, other in zip(*results, strict=True):
         assert one.shape == other.shape and np.array_equal(one, other)

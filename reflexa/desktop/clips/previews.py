@@ -11,6 +11,7 @@ from PySide6.QtGui import QImage
 from reflexa.desktop.look import theme
 from reflexa.desktop.picture import pictures
 from reflexa.errors import RecipeError
+from reflexa.formats import Imported
 from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.session import Session
@@ -23,6 +24,8 @@ PICTURE = QSize(42, 36)
 _MOST = 600
 # Milliseconds left to everything else before the next one is drawn.
 _BETWEEN = 25
+# Milliseconds until it is asked again whether the open take is computed.
+_FIRST = 100
 
 
 @dataclass(frozen=True)
@@ -59,6 +62,9 @@ class Previews(QObject):
         self._under_way: set[str] = set()
         self._idle = QTimer(self, singleShot=True, interval=_BETWEEN)
         self._idle.timeout.connect(self._draw_next)
+        # What is open is computed first: pictures of the rest wait for it.
+        self._later = QTimer(self, singleShot=True, interval=_FIRST)
+        self._later.timeout.connect(lambda: self.drawn.emit(None))
         self._player = QTimer(self)
         self._player.setInterval(66)
         self._player.timeout.connect(self._play)
@@ -134,9 +140,9 @@ class Previews(QObject):
         document = session.sources.documents.get(source.file) if source is not None else None
         if source is not None and source.segments:  # several in a row: the first of them for the while
             source = Source(source.segments[0].file, source.segments[0].clip)
-        clip = document.clip(source.clip) if document is not None and source is not None else None
-        if document is None or clip is None:
+        if document is None or source is None:
             return None
+        clip = document.or_rest.decoded(source.clip) if document.clips else document.clip(source.clip)
         if take is not None:
             line = session.computed.evaluation
             if line is not None and line.take is take:
@@ -146,11 +152,33 @@ class Previews(QObject):
                 return kept[1], kept[2]
             if (take.steps or take.source.segments) and take.name != session.selection.take:
                 self._compute(take)
-        return document.rig, clip
+        if clip is None:
+            self._decode(thing, document, source.clip)
+        return None if clip is None else (document.rig, clip)
+
+    def _decode(self, thing: Thing, document: Imported, name: str) -> None:
+        """Decode a source's clip off the interface thread; it is asked for again then."""
+        known = f"{document.path} {name}"
+        if known in self._under_way or name not in document.clips.names:
+            return
+        self._under_way.add(known)
+
+        def call(job: Job[None]) -> None:
+            job.tell()
+            clip = document.clip(name)
+            _ = clip.model if clip is not None else None
+
+        job = Job(call, lambda _: self.drawn.emit(thing))
+        job.failed = lambda _: None  # it is said where the clip is opened, and tried again at the next look
+        job.ended = lambda: self._under_way.discard(known)
+        self.session.work.start(job)
 
     def _compute(self, take: Take) -> None:
         kept = self._results.get(take.name, ())
         if take.name in self._under_way or kept is None:
+            return
+        if self.session.take is not None and self.session.computed.evaluation is None:
+            self._later.start()
             return
         clips, sources = self.session.clips, self.session.sources
         self._under_way.add(take.name)

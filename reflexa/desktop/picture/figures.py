@@ -26,7 +26,11 @@ def figures(session: Session, look: Look, camera: Camera) -> tuple[PosedFigure, 
         return _rest(session)
     compared = _before(session, look)
     if session.computed.shown is None or session.computed.rig is None or compared is None:
-        return ()
+        source = session.evaluator.source
+        if source is None:
+            return ()
+        frame = min(session.player.frame, source.clip.frames - 1)
+        return (_posed(session, "before", source.clip, source.rig, frame, source.name),)
     if look.mode == "Before":
         return (compared,)
     after = _after(session, look, session.computed.shown, session.computed.rig)

@@ -26,7 +26,7 @@ class NotANumber(ValueError):
 
 def parse(text: bytes) -> Array:
     """All numbers of a text that is separated by any white space, in order. Raises NotANumber."""
-    if not kernels.use_compiled(len(text) // _A_NUMBER):
+    if not kernels.use_compiled(len(text) // _A_NUMBER, "text.numbers"):
         with suppress(ValueError):  # whose place the loop below tells
             return np.array(list(map(float, text.split())), dtype=np.float64)
     pieces = max(1, min(threads.cores(), len(text) // _LEAST))

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+import threading
 from importlib import import_module
 from typing import TYPE_CHECKING, Any
 
@@ -46,10 +47,27 @@ __all__ = [
 _FEW = 400_000
 
 
-def use_compiled(numbers: int) -> bool:
-    """Are so many numbers work for the kernels? They are where the compiler has started already; whoever has little to
-    compute need not wait for them."""
-    return numbers >= _FEW or f"{__name__}.compiling" in sys.modules
+def use_compiled(numbers: int, kernel: str) -> bool:
+    """True if so many numbers are work for a kernel, such as ``"chains.forward"``: for any number once it has been called, and
+    for a few once the compiler has started, but not where a window waits: there the plain way gives the same bits at once."""
+    if numbers >= _FEW:
+        return True
+    house, name = kernel.split(".")
+    loaded = sys.modules.get(f"{__name__}.{house}")
+    if loaded is not None and getattr(getattr(loaded, name, None), "called", False):
+        return True
+    started = getattr(sys.modules.get(f"{__name__}.compiling"), "STARTED", False)
+    return started and not (_has_window() and threading.current_thread() is threading.main_thread())
+
+
+def compiled_so_far() -> tuple[int, int] | None:
+    """While loops are compiled because none are kept on the disk, how many are, and of how many; else None."""
+    compiling = sys.modules.get(f"{__name__}.compiling")
+    return compiling.compiled_so_far() if getattr(compiling, "STARTED", False) else None  # type: ignore[union-attr]
+
+
+def _has_window() -> bool:
+    return "PySide6.QtWidgets" in sys.modules
 
 
 def __getattr__(name: str) -> Any:

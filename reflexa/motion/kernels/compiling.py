@@ -61,17 +61,38 @@ def _compiled(f: F) -> F:
     return made  # type: ignore[no-any-return]
 
 
+# Functions that are being compiled, and that were, in this process.
+_begun, _made = 0, 0
+
+
+def compiled_so_far() -> tuple[int, int] | None:
+    """While functions are being compiled, how many are and how many there are in all; None where all came from the disk."""
+    return (_made, max(_functions(), _begun)) if _begun > _made else None
+
+
+@lru_cache(maxsize=1)
+def _functions() -> int:
+    here = Path(__file__).parent
+    return sum(p.read_text().count("\n@kernel(") + p.read_text().count("\n@helper") for p in here.glob("*.py"))
+
+
 def _forgive(kept: Any) -> None:
     """A cache that is full, damaged or cleared away meanwhile costs the time to compile, and nothing else."""
     load, save = kept.load_overload, kept.save_overload
 
     def loaded(signature: Any, context: Any) -> Any:
+        global _begun
         try:
-            return load(signature, context)
+            found = load(signature, context)
         except Exception:  # whatever damaged bytes are taken for
-            return None
+            found = None
+        if found is None:
+            _begun += 1
+        return found
 
     def saved(signature: Any, data: Any) -> None:
+        global _made
+        _made += 1
         try:
             save(signature, data)
         except Exception:  # its list is damaged, which an empty one fixes; or the disk is full, which nothing does
@@ -86,12 +107,14 @@ class Kernel(Generic[P]):
     """A compiled loop that is called like the function it was made of.
 
     The first ``shared`` arguments are given to every block of frames whole, the others are arrays over frames; the last
-    ``out`` are written to. Inputs may have any layout. A kernel in order of time (``in_order``) runs in one piece.
+    ``out`` are written to. Inputs may have any layout. A kernel in order of time (``in_order``) runs in one piece. called: it has
+    been, so that nobody waits for the compiler any more.
     """
 
     def __init__(self, f: Callable[P, None], shared: int, out: int, in_order: bool) -> None:
         self._compiled: Callable[..., None] = _compiled(f)
         self._shared, self._out, self._in_order = shared, out, in_order
+        self.called = False
         self.__doc__ = f.__doc__
 
     def __call__(self, *args: P.args, **_: P.kwargs) -> None:
@@ -102,6 +125,7 @@ class Kernel(Generic[P]):
         most = 0 if self._in_order or not over else max(_size(a)[1] for a in over)
         if most < 2 * _LEAST:
             self._compiled(*given)
+            self.called = True
             return
         frames = _size(over[-1])[0]
         blocks = max(1, min(threads.cores(), frames, most // _LEAST))
@@ -111,6 +135,7 @@ class Kernel(Generic[P]):
         self._compiled(*shared, *parts[0])
         for done in rest:
             done.result()
+        self.called = True
 
 
 def _read(a: Any) -> Any:
@@ -153,3 +178,7 @@ def at_once(work: list[Callable[[], T]]) -> list[T]:
 
 def _pool() -> ThreadPoolExecutor:
     return threads.pool("kernels", max(1, threads.cores() - 1))
+
+
+# Set when all of this module is there: another thread may be importing it.
+STARTED = True
