@@ -9,7 +9,7 @@ from dataclasses import replace
 import msgspec
 import numpy as np
 
-from benchmarks.measure import best
+from benchmarks.measure import best, heading
 from benchmarks.measure import line as told
 from benchmarks.rigs import demo_rig, padded
 from reflexa.checks import judge
@@ -52,7 +52,7 @@ def walking(frames: int = FRAMES) -> tuple[Clip, Rig]:
 
 def ground() -> None:
     """Each step over a clip whose joint positions are known, as they are inside a take."""
-    print(f"\nThe ground, {JOINTS} joints x {FRAMES} frames (goals: contacts 25 ms, root motion 20 ms)")
+    heading(f"The ground, {JOINTS} joints x {FRAMES} frames (goals: contacts 25 ms, root motion 20 ms)")
     for frames in (FRAMES, 2 * FRAMES):
         clip, rig = walking(frames)
         _ = clip.model
@@ -82,7 +82,7 @@ def thresholds() -> None:
     from reflexa.session import Session, line, takes
     from reflexa.session.sources import demo_copy
 
-    print("\nA threshold of contacts changed (goal: lanes drawn within 50 ms)")
+    heading("A threshold of contacts changed (goal: lanes drawn within 50 ms)")
     app = QApplication.instance() or make_app()
     session = Session(QtLoop())
     session.load(demo_copy())
@@ -111,7 +111,7 @@ def thresholds() -> None:
 
 def whole_take() -> None:
     """Everything that a take may hold: retarget, mirror, root motion, contacts, three corrections, a blend."""
-    print(f"\nA whole take, {JOINTS} joints x {FRAMES} frames (goals: 100 ms cold, 20 ms after the last step changed)")
+    heading(f"A whole take, {JOINTS} joints x {FRAMES} frames (goals: 100 ms cold, 20 ms after the last step changed)")
     clip, rig = walking()
     target = padded(demo_rig("ferrykeeper"), JOINTS)
     other = retarget(clip, rig, RetargetSettings(), {"target": target})[0]

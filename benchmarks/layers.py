@@ -6,7 +6,7 @@ import os
 
 import numpy as np
 
-from benchmarks.measure import best, line
+from benchmarks.measure import best, heading, line
 from benchmarks.rigs import demo_rig, moving
 from reflexa.steps.correction import CorrectionSettings, Key, Track, all_keys, correct, set_key
 from reflexa.steps.correction.layers import merged
@@ -14,7 +14,7 @@ from reflexa.steps.correction.layers import merged
 
 def merging() -> None:
     """Ten layers of eight joints each over 600 frames become one, within half a degree and a millimetre."""
-    print("\nMerging ten layers over 600 frames (goal: under 1 s)")
+    heading("Merging ten layers over 600 frames (goal: under 1 s)")
     rig = demo_rig("deckhand")
     clip = moving(rig, 600)
     rng = np.random.default_rng(4)
@@ -49,7 +49,7 @@ def key_sheet() -> None:
     from reflexa.session import line as revision
     from reflexa.session.sources import demo_copy
 
-    print("\nA key sheet with 20,000 keys (goal: 30 a second, so under 33 ms)")
+    heading("A key sheet with 20,000 keys (goal: 30 a second, so under 33 ms)")
     app = QApplication.instance() or make_app()
     session = Session(QtLoop())
     session.load(demo_copy())

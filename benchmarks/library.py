@@ -15,7 +15,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks.measure import line
+from benchmarks.measure import heading, line
 from reflexa.demo import FOLDER
 from reflexa.formats import encode, read
 from reflexa.library import folder_list as folder_list_
@@ -143,7 +143,7 @@ def main(count: int = 5_000) -> None:
         start = time.perf_counter()
         fill(at / "clips", count)
         made = time.perf_counter() - start
-        print(f"\nA library folder of {count:,} generated files (made in {made:.0f} s)")
+        heading(f"A library folder of {count:,} generated files (made in {made:.0f} s)")
         _in_window(at / "clips")
         library_folder = LibraryFolders((LibraryFolder("clips", at / "clips"),))
         index = Index()
@@ -155,15 +155,15 @@ def main(count: int = 5_000) -> None:
         finder.know(library_folder, {})
         base = 0.05
         for what, seconds in searched(finder):
-            line(what, seconds, base, "50 ms, the goal")
+            line(what, seconds, base, "50 ms", goal=1)
         one = finder.search(Query("walk"))[0]
         for what, call in (("like one", lambda: finder.like(one)), ("there twice", finder.twice)):
             start = time.perf_counter()
             call()
-            line(what, time.perf_counter() - start, base, "50 ms")
+            line(what, time.perf_counter() - start, base, "50 ms", goal=1)
         start = time.perf_counter()
         finder.fits(read(FOLDER / "sources/deckhand.glb").rig)
-        line("what fits a rig, the first time", time.perf_counter() - start, base, "50 ms")
+        line("what fits a rig, the first time", time.perf_counter() - start, base, "50 ms", goal=1)
 
 
 if __name__ == "__main__":

@@ -12,7 +12,7 @@ from pathlib import Path
 
 import numpy as np
 
-from benchmarks.measure import best, line
+from benchmarks.measure import best, heading, line
 from reflexa.formats import encode, read
 from reflexa.motion import quat
 from reflexa.motion.clip import Clip
@@ -71,7 +71,7 @@ def moving(rig: Rig, frames: int) -> Clip:
 
 
 def knowing() -> None:
-    print("\nKnowing a rig of 300 joints: body map, pairs, chains, helper joints (goal: under 50 ms)")
+    heading("Knowing a rig of 300 joints: body map, pairs, chains, helper joints (goal: under 50 ms)")
     for joints in (150, 300):
         rig = padded(demo_rig("deckhand"), joints)
         s = rig.skeleton
@@ -83,7 +83,7 @@ def knowing() -> None:
 
 
 def carrying() -> None:
-    print("\nRetarget with contact pass, then mirror: 80 joints x 600 frames (goal: 30 ms warm)")
+    heading("Retarget with contact pass, then mirror: 80 joints x 600 frames (goal: 30 ms warm)")
     source, target = padded(demo_rig("deckhand"), 80), padded(demo_rig("ferrykeeper"), 80)
     for frames in (600, 6000):
         clip = moving(source, frames)
@@ -145,7 +145,7 @@ def _beside(clip: Clip, rig: Rig, ours: float) -> None:
 
 def dragging() -> None:
     """One frame of a pulled hand, pelvis or neck: what has to be done between two pictures."""
-    print("\nA handle dragged: the pose at the playhead (goal: 4 ms)")
+    heading("A handle dragged: the pose at the playhead (goal: 4 ms)")
     for name, joint in (("deckhand", "hand_left"), ("deckhand", "pelvis"), ("heron", "head")):
         document = read(Path(str(files("reflexa.demo").joinpath(f"project/sources/{name}.glb"))))
         rig, clip = document.rig, document.clips[0]
