@@ -52,9 +52,13 @@ def turn_to_ours(up: Array, facing: Array) -> Array:
     return quat.from_matrix(source.T)
 
 
-def to_internal(frame: ImportFrame, skeleton: Skeleton, rotations: Array, translations: Array) -> tuple[Array, Array]:
-    """Local motion ``(…, joints, 4)``, ``(…, joints, 3)`` from the file's frame into ours."""
-    q, t = np.array(rotations), translations * frame.scale[:, None]
+def to_internal(
+    frame: ImportFrame, skeleton: Skeleton, rotations: Array, translations: Array, in_place: bool = False
+) -> tuple[Array, Array]:  # fmt: skip
+    """Local motion ``(…, joints, 4)``, ``(…, joints, 3)`` from the file's frame into ours. in_place: the arrays are changed, for
+    a reader that has just made them."""
+    q, t = (rotations, translations) if in_place else (np.array(rotations), np.array(translations))
+    t *= frame.scale[:, None]
     for i, root in enumerate(skeleton.roots):
         q[..., root, :] = quat.multiply(frame.turn[i], q[..., root, :])
         t[..., root, :] = quat.rotate(frame.turn[i], t[..., root, :]) + frame.move[i]

@@ -297,6 +297,14 @@ def continuous(q: ArrayLike) -> Array:
     return np.asarray(q * sign[..., None])
 
 
+def made_continuous(q: Array) -> Array:
+    """The same for rotations ``(frames, joints, 4)`` of a caller who has just made them: changed in place."""
+    if not kernels.use_compiled(q.size, "moments.one_side"):
+        return continuous(q)
+    kernels.moments.one_side(q)
+    return q
+
+
 def settled(q: Array) -> Array:
     """What came of some products ``(frames, joints, 4)``: of unit length again to rounding, and neighbours in time on one
     hemisphere."""

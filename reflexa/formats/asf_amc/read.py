@@ -92,7 +92,7 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     if moves:
         values, degrees = read_motion(path, bones)
         rotations, translations = posed(bones, values, raw, text.degrees if degrees is None else degrees)
-        q, t = frames.to_internal(frame, skeleton, rotations, translations)
-        clips = (Clip(readable(path.stem), skeleton, quat.continuous(q), t, RATE),)
+        q, t = frames.to_internal(frame, skeleton, rotations, translations, in_place=True)
+        clips = (Clip(readable(path.stem), skeleton, quat.made_continuous(q), t, RATE),)
         warnings.append(f"The file does not declare its rate: {RATE:g} frames per second are assumed.")
     return Imported(path, "amc", "", rig, Clips.of(clips), frame, Remarks((*warnings, *said)), None)

@@ -24,11 +24,11 @@ class NotANumber(ValueError):
         self.word, self.offset = word, offset
 
 
-def parse(text: bytes) -> Array:
+def parse(text: bytes | memoryview) -> Array:
     """All numbers of a text that is separated by any white space, in order. Raises NotANumber."""
     if not kernels.use_compiled(len(text) // _A_NUMBER, "text.numbers"):
         with suppress(ValueError):  # whose place the loop below tells
-            return np.array(list(map(float, text.split())), dtype=np.float64)
+            return np.array(list(map(float, bytes(text).split())), dtype=np.float64)
     pieces = max(1, min(threads.cores(), len(text) // _LEAST))
     cuts = [0]
     for i in range(1, pieces + 1):
@@ -40,7 +40,7 @@ def parse(text: bytes) -> Array:
     return parts[0] if len(parts) == 1 else np.concatenate(parts)
 
 
-def _piece(text: bytes, first: int, end: int) -> Array:
+def _piece(text: bytes | memoryview, first: int, end: int) -> Array:
     own = np.frombuffer(text, dtype=np.uint8)[first:end]
     # As many as there can be: a digit and a space each. What is not written to takes no memory.
     values = np.empty(len(own) // 2 + 1)
@@ -50,7 +50,7 @@ def _piece(text: bytes, first: int, end: int) -> Array:
         others = np.empty((int(counts[1]), 3), dtype=np.int64)
         kernels.text.numbers(own, values, others, counts)
     for a, b, which in others[: counts[1]].tolist():
-        word = text[first + a : first + b]
+        word = bytes(text[first + a : first + b])
         try:
             values[which] = float(word)
         except ValueError:

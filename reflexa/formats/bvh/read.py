@@ -80,8 +80,8 @@ def read(path: Path, options: ReadOptions = ReadOptions()) -> Imported:
     ahead = imported.FACINGS["+Z"] if options.facing else None
     rig = known_rig(skeleton, tips={n: t * scale for n, t in tips.items()}, facing=ahead)
     skeleton = rig.skeleton
-    q, t = frames.to_internal(frame, skeleton, rotations, translations)
-    clip = Clip(readable(path.stem), skeleton, owned(quat.continuous(q)), owned(t), rate)
+    q, t = frames.to_internal(frame, skeleton, rotations, translations, in_place=True)
+    clip = Clip(readable(path.stem), skeleton, owned(quat.made_continuous(q)), owned(t), rate)
     return Imported(
         path, "bvh", "", rig, Clips.of([clip]), frame, Remarks(tuple(warnings)),
         BvhLayout(tuple(joints), replaces, frame_time, rate),
@@ -133,7 +133,7 @@ def _rows(motion: _Motion, joints: list[BvhJoint], path: Path, warnings: list[st
     data, at, claimed = motion.data, motion.at, motion.claimed
     width = sum(len(j.channels) for j in joints)
     try:
-        values = numbers.parse(data[at:])
+        values = numbers.parse(memoryview(data)[at:])
     except numbers.NotANumber as e:
         line = data.count(b"\n", 0, at + e.offset) + 1
         raise ReadError(f"{e.word[:40]!r} is not a number", path, f"line {line}") from None
@@ -210,7 +210,8 @@ def seems_to_replace(middle: Array, offset: Array) -> bool:
 
 def _motion(joints: list[BvhJoint], offsets: Array, replaces: tuple[bool, ...], rows: Array) -> tuple[Array, Array]:
     """Local rotations and translations in the file's units."""
-    translations = np.tile(offsets, (len(rows), 1, 1))
+    translations = np.empty((len(rows), *offsets.shape))
+    translations[:] = offsets
     axes, columns = np.full((len(joints), 3), -1), np.zeros((len(joints), 3), dtype=np.int64)
     for i, joint in enumerate(joints):
         for k, axis in enumerate(joint.order):
