@@ -15,7 +15,7 @@ from reflexa.project.store import Project
 from reflexa.session import line
 from reflexa.steps.correction import CorrectionSettings, Key, Track
 from tests.helpers.hands import LEFT, click, drag
-from tests.helpers.windows import card, open_take, painted, ready, select_step, share_of
+from tests.helpers.windows import card, idle, open_take, painted, ready, select_step, share_of
 
 
 def test_keys_are_selected_boxed_and_shaped(demo, qtbot) -> None:
@@ -213,3 +213,19 @@ def test_curves_have_room_enough_and_the_picture_keeps_its_own(demo, qtbot) -> N
     qtbot.waitUntil(lambda: time.curves.height() >= 80 and window.viewport.height() >= 478)
     time.show_page("")
     qtbot.waitUntil(lambda: time.findings.isVisible())
+
+
+@pytest.mark.parametrize("width, height", [(1024, 600), (853, 533)], ids=["netbook", "1280x800 at 150 %"])
+def test_the_window_fits_a_small_screen(demo, qtbot, width: int, height: int) -> None:
+    demo.resize(width, height)
+    ready(qtbot, demo)
+    assert (demo.width(), demo.height()) == (width, height)
+    transport = demo.time_area.transport
+    assert transport.range_folded
+    click(transport.range_button)
+    assert transport.first_field.isVisible(), "what is folded away is one click away"
+    transport.first_field.setValue(10)
+    assert demo.session.computed.range[0] == 10
+    demo.resize(1600, 900)
+    idle(qtbot, demo)
+    assert not transport.range_folded and transport.first_field.isVisible() and transport.clock.isVisible()

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QSize
-from PySide6.QtWidgets import QHBoxLayout, QLabel, QSpinBox, QToolButton, QWidget
+from PySide6.QtCore import QPoint, QSize, Qt
+from PySide6.QtGui import QResizeEvent
+from PySide6.QtWidgets import QFrame, QHBoxLayout, QLabel, QSpinBox, QToolButton, QWidget
 
 from reflexa.desktop.look import theme
 from reflexa.desktop.widgets.qt_properties import named, styled
@@ -12,7 +13,8 @@ from reflexa.words import counted
 
 
 class Transport(QWidget):
-    """A row; what more belongs into it is put before the range with ``add``."""
+    """A row; what more belongs into it is put before the range with ``add``. Where there is little room, the clock goes, and the
+    range folds into a button that opens it."""
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -39,21 +41,13 @@ class Transport(QWidget):
         self.buttons["loop"].setChecked(player.looping)
         self._row.addSpacing(10)
         self._row.addWidget(named(QLabel("Frame"), "quiet"))
-        self.frame_field = self._field("Frame")
+        self.frame_field = self._field("Frame", self._row)
         self.frame_field.valueChanged.connect(player.set_frame)
         self.clock = QLabel()
         self._row.addWidget(self.clock)
         self._row.addStretch(1)
         self._before_range = self._row.count()
-        self._row.addSpacing(8)
-        self._row.addWidget(named(QLabel("Range"), "quiet"))
-        self.first_field = self._field("First frame of the range")
-        self.first_field.valueChanged.connect(lambda v: line.set_range(session, first=v))
-        self._row.addWidget(named(QLabel("to"), "quiet"))
-        self.last_field = self._field("Last frame of the range")
-        self.last_field.valueChanged.connect(lambda v: line.set_range(session, last=v))
-        self.length = QLabel()
-        self._row.addWidget(self.length)
+        self._add_range()
         player.moved.connect(self._on_moved)
         for signal in (
             player.changed,
@@ -65,12 +59,77 @@ class Transport(QWidget):
         self.refresh_icons()
         self.refresh()
 
-    def _field(self, name: str) -> QSpinBox:
-        field = styled(QSpinBox(), accessibleName=name)
+    def _field(self, name: str, row: QHBoxLayout) -> QSpinBox:
+        field = styled(QSpinBox(), accessibleName=name, toolTip=name)
         field.setFixedWidth(64)
         field.setKeyboardTracking(False)
-        self._row.addWidget(field)
+        row.addWidget(field)
         return field
+
+    def _add_range(self) -> None:
+        session = self.session
+        self.range = QWidget()
+        row = QHBoxLayout(self.range)
+        row.setContentsMargins(8, 0, 0, 0)
+        row.setSpacing(2)
+        row.addWidget(named(QLabel("Range"), "quiet"))
+        self.first_field = self._field("First frame of the range", row)
+        self.first_field.valueChanged.connect(lambda v: line.set_range(session, first=v))
+        row.addWidget(named(QLabel("to"), "quiet"))
+        self.last_field = self._field("Last frame of the range", row)
+        self.last_field.valueChanged.connect(lambda v: line.set_range(session, last=v))
+        self.length = QLabel()
+        row.addWidget(self.length)
+        self._row.addWidget(self.range)
+        self.range_button = styled(
+            QToolButton(), text="Range …", toolTip="The frames of the range", accessibleName="Range"
+        )
+        self.range_button.clicked.connect(self._open_range)
+        self.range_button.hide()
+        self._row.addWidget(self.range_button)
+        self._folded = QFrame(self, Qt.WindowType.Popup)
+        QHBoxLayout(self._folded).setContentsMargins(6, 6, 6, 6)
+
+    def minimumSizeHint(self) -> QSize:
+        least = super().minimumSizeHint()
+        away = [w for w in (self.clock, self.range) if w.isVisibleTo(self)]
+        width = least.width() - sum(w.sizeHint().width() for w in away)
+        # Folded, the button stands where the range was.
+        return QSize(width if self.range_folded else width + self.range_button.sizeHint().width(), least.height())
+
+    @property
+    def range_folded(self) -> bool:
+        """True while the range is behind its button."""
+        return self.range.parentWidget() is self._folded
+
+    def resizeEvent(self, event: QResizeEvent) -> None:
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """Show what there is room for: the range before the clock."""
+        room = self.width() - self.minimumSizeHint().width()
+        self._fold_range(room + self.range_button.sizeHint().width() < self.range.sizeHint().width())
+        if not self.range_folded:
+            room -= self.range.sizeHint().width() - self.range_button.sizeHint().width()
+        self.clock.setVisible(room >= self.clock.sizeHint().width())
+
+    def _fold_range(self, away: bool) -> None:
+        if away == self.range_folded:
+            return
+        layout = self._folded.layout() if away else self._row
+        assert layout is not None
+        layout.addWidget(self.range)
+        self.range.setVisible(True)
+        self.range_button.setVisible(away)
+        self._folded.hide()
+
+    def _open_range(self) -> None:
+        corner = self.range_button.mapToGlobal(self.range_button.rect().bottomRight())
+        self._folded.adjustSize()
+        self._folded.move(corner - QPoint(self._folded.width(), 0))
+        self._folded.show()
+        self.first_field.setFocus()
 
     def add(self, widget: QWidget) -> None:
         """Put something before the range."""
