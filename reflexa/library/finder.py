@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import os
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
@@ -221,6 +222,18 @@ class Finder:
         strokes = strokes_unpacked(packed)
         return strokes, light_unpacked(points, len(strokes.joints), low, size)
 
+    def _lights(self, ids: Sequence[int]) -> dict[int, Light]:
+        """The light figures of many clips, without those that are gone."""
+        counts = {
+            id_: len(strokes_unpacked(packed).joints) for id_, packed in self.index.rows("select id, strokes from rigs")
+        }
+        rows = self.index.rows(
+            "select c.id, f.rig, c.points, c.low, c.size from clips c join files f on f.id = c.file "
+            "where c.id in (select value from json_each(?))",
+            [json.dumps(list(ids))],
+        )
+        return {id_: light_unpacked(points, counts[rig], low, size) for id_, rig, points, low, size in rows}
+
     # What fits, and what is alike -------------------------------------------------------------------------------
 
     @_understood
@@ -255,7 +268,12 @@ class Finder:
         """Groups of clips with equal motion under other names or in other files."""
         ids, features = self._features()
         known: dict[int, float] = dict(self.index.rows("select id, duration from clips"))
-        groups = likeness.equal(features, np.array([known.get(i, 0.0) for i in ids]), lambda i: self.poses(ids[i]))
+        at = {id_: i for i, id_ in enumerate(ids)}
+
+        def lights(wanted: Iterable[int]) -> dict[int, Light]:
+            return {at[id_]: light for id_, light in self._lights([ids[i] for i in wanted]).items()}
+
+        groups = likeness.equal(features, np.array([known.get(i, 0.0) for i in ids]), lights)
         return [[ids[i] for i in group] for group in groups]
 
     # What people say --------------------------------------------------------------------------------------------

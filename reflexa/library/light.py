@@ -51,6 +51,11 @@ class Light:
     size: float
 
     @property
+    def scale(self) -> tuple[float, float]:
+        """Metres of a step of ``points``, and of their 0."""
+        return self.size / _STEPS, self.low
+
+    @property
     def all_places(self) -> Array:
         """Places ``(poses, points, 3)`` in metres, at every pose."""
         return np.asarray(self.points * (self.size / _STEPS) + self.low)

@@ -136,7 +136,7 @@ def test_equal_motion_under_other_names_is_found(finder: Finder) -> None:
 
 def test_motion_that_only_goes_elsewhere_is_not_equal(deckhand_rig: Rig, deckhand_clips: dict[str, Clip]) -> None:
     rows = np.stack([features(deckhand_clips[n], deckhand_rig) for n in ("walk", "walk on the spot")])
-    assert equal(rows, np.array([1.0, 1.0]), lambda _: None) == []
+    assert equal(rows, np.array([1.0, 1.0]), lambda _: {}) == []
 
 
 def test_tags_stars_and_sets_lie_beside_the_library_folder(
