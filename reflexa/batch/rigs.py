@@ -2,18 +2,17 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from functools import lru_cache
 from pathlib import Path
 from types import MappingProxyType
 
-import numpy as np
-
 from reflexa.errors import ReadError, RecipeError
 from reflexa.formats import Imported, ReadOptions, read
 from reflexa.formats.rigfile import RigDocument, read_rig
 from reflexa.motion.clip import Clip
+from reflexa.motion.joints import by_names
 from reflexa.rig import Rig
 from reflexa.rig.notes import rig_of, with_notes
 from reflexa.take.clips import ClipsByName
@@ -91,22 +90,4 @@ def onto_given_rig(clip: Clip, rig: Rig, given: RigFiles) -> tuple[Clip, Rig]:
             f"{name} has no joint {', '.join(gone[:6])}{' …' if len(gone) > 6 else ''}",
             place="--rig", advice="Add --step retarget to transfer the motion, or --step rename if only names differ.",
         )  # fmt: skip
-    return onto(clip, target), target
-
-
-def onto(clip: Clip, target: Rig) -> Clip:
-    """The clip with the joints of another rig, by name; joints that it does not move rest."""
-    s = target.skeleton
-    have: Sequence[str] = [n for n in s.names if n in clip.skeleton.index]
-    to = np.array([s.index[n] for n in have])
-    take = np.array([clip.skeleton.index[n] for n in have])
-    rotations = np.tile(s.rest_rotations, (clip.frames, 1, 1))
-    translations = np.tile(s.rest_translations, (clip.frames, 1, 1))
-    rotations[:, to], translations[:, to] = clip.rotations[:, take], clip.translations[:, take]
-    scales = None
-    if clip.scales is not None:
-        scales = (
-            np.ones((clip.frames, len(s), 3)) if s.rest_scales is None else np.tile(s.rest_scales, (clip.frames, 1, 1))
-        )
-        scales[:, to] = clip.scales[:, take]
-    return replace(clip, skeleton=s, rotations=rotations, translations=translations, scales=scales)
+    return by_names(clip, target.skeleton), target

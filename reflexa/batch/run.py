@@ -15,13 +15,17 @@ from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, Format, ReadOptions, WriteOptions, by_suffix, read
 from reflexa.formats.files import digest
 from reflexa.motion import threads
+from reflexa.motion.additive import additive_from_plain
+from reflexa.motion.clip import Clip
+from reflexa.output.additive import added
+from reflexa.output.hand_over import handed_over
 from reflexa.output.manifest import Origin, manifest_of
 from reflexa.output.naming import Results, file_names, refuse_clashes, result_name, written_as
-from reflexa.output.shape import exported_clips
 from reflexa.output.takes import Into, write_clips
 from reflexa.output.write import Proof
 from reflexa.project.sources import with_files_beside
 from reflexa.stage import EMPTY, Stage
+from reflexa.steps.blend import clip_named
 from reflexa.take import Export, Range, Source, Surroundings, Take, evaluate, recipe_digest
 from reflexa.take.fitting import fitted
 from reflexa.take.recipe import Recipe
@@ -35,7 +39,9 @@ class How:
     """What is done to every file: the steps, all of whose settings are said, format (None: as the source's), pattern for names,
     how files are read and written, rigs and other clips that steps may use, the stage, ranges that are written as clips of their
     own, export settings for every result (cycles, rate, frames held, ranges apart), whether clips are loops (None: as their
-    files say), files that are never written over, and whether results that exist, made from the same inputs, are skipped."""
+    files say), files that are never written over, whether results that exist, made from the same inputs, are skipped, the base
+    that additive clips are put onto first (FILE/CLIP among the others), and, of a variation, the settings that vary with their
+    values, in words."""
 
     recipe: Recipe
     format: str | None
@@ -51,6 +57,8 @@ class How:
     loop: bool | None = None
     inputs: tuple[Path, ...] = ()
     resume: bool = False
+    base: str = ""
+    varied: tuple[tuple[str, str], ...] = ()
 
     @property
     def apart(self) -> bool:
@@ -92,13 +100,14 @@ class FileJob:
 @dataclass(frozen=True)
 class Done:
     """What became of one file: proofs of what was written, or the error; passed: results that were there already, of the same
-    inputs; left_out: in words, what of the steps has no place on its rig."""
+    inputs; left_out: in words, what of the steps has no place on its rig; varied: the settings that vary with their values."""
 
     path: Path
     proofs: tuple[Proof, ...] = ()
     error: ReflexaError | None = None
     passed: tuple[Path, ...] = ()
     left_out: tuple[str, ...] = ()
+    varied: tuple[tuple[str, str], ...] = ()
 
 
 def run_one(job: FileJob) -> Done:
@@ -114,11 +123,13 @@ def run_one(job: FileJob) -> Done:
         within = Surroundings(given.rigs, clips_of(how.others, how.rigs))
         proofs, left_out = list[Proof](), dict[str, None]()
         for clip in document.clips:
+            if how.base:
+                clip = added(marked(clip, job.path), *clip_named(how.base, within.clips), how.base)
             clip = clip if how.loop is None else replace(clip, loop=how.loop)
             steps = fitted(how.recipe, clip, rig, within, how.stage)
             left_out |= dict.fromkeys(steps.left_out)
             take = Take(clip.name, Source(job.path.name, clip.name), steps.steps, stage=how.stage)
-            name = result_name(how.pattern, job.path.stem, clip.name, how.recipe.name, len(document.clips) > 1)
+            name = _name(job, clip.name, len(document.clips) > 1)
             evaluation = evaluate(take, clip, rig, within)
             result, on = evaluation.result, evaluation.rig
             judged = evaluation, judge(evaluation, notes=document.notes_on(clip.name))
@@ -128,15 +139,26 @@ def run_one(job: FileJob) -> Done:
             like = FORMATS[model.format if model is not None else document.format]
             kind = FORMATS[how.format] if how.format else written_as(like)
             # The clip keeps its name inside the file where it goes back into its source's kind.
-            clips = exported_clips(result, on, how.ranges, replace(how.export, name=clip.name))
+            handed = handed_over(result, on, how.ranges, replace(how.export, name=clip.name), within.clips)
             into = Into(
                 job.out, how.overwrite, format=kind.name, options=how.write, apart=how.apart, inputs=how.inputs,
                 taken_up_again=job.taken_up_again,
             )  # fmt: skip
-            proofs += write_clips(name, clips, on, into, Origin(document, steps.steps, model, judged, made_of))
-        return Done(job.path, tuple(proofs), left_out=tuple(left_out))
+            proofs += write_clips(name, handed, on, into, Origin(document, steps.steps, model, judged, made_of))
+        return Done(job.path, tuple(proofs), left_out=tuple(left_out), varied=how.varied)
     except ReflexaError as e:
-        return Done(job.path, error=e)
+        return Done(job.path, error=e, varied=how.varied)
+
+
+def _name(job: FileJob, clip: str, several: bool) -> str:
+    how = job.how
+    return result_name(how.pattern, job.path.stem, clip, how.recipe.name, several, dict(how.varied))
+
+
+def marked(clip: Clip, path: Path) -> Clip:
+    """A clip with the mark of an additive one, from its manifest where its format has no place for it."""
+    said = additive_from_plain(manifest_of(path).get("additive")) if clip.additive is None else None
+    return clip if said is None else replace(clip, additive=said, contacts=())
 
 
 def _made_of(job: FileJob) -> str:
@@ -144,7 +166,7 @@ def _made_of(job: FileJob) -> str:
     how = job.how
     files = [[digest(p) for p in with_files_beside(path)] for path in (job.path, *how.rigs, *how.others)]
     said = [
-        how.format, how.pattern, str(how.export), how.loop, how.read.unit, how.read.positions, how.read.facing,
+        how.format, how.pattern, str(how.export), how.loop, how.base, how.read.unit, how.read.positions, how.read.facing,
         how.write.frame, how.write.unit, recipe_digest(how.recipe.steps), how.stage.digest, [str(r) for r in how.ranges],
         [str(m) for m in how.recipe.made_on],
     ]  # fmt: skip
@@ -175,7 +197,7 @@ def planned(job: FileJob) -> Results:
     except ReflexaError:
         return Results(job.path)
     formats = [FORMATS[how.format]] if how.format else [written_as(k) for k in (kind, *models)]
-    names = [result_name(how.pattern, job.path.stem, c, how.recipe.name, len(clips) > 1) for c in clips]
+    names = [_name(job, c, len(clips) > 1) for c in clips]
 
     def files(name: str, clip: str, format: Format) -> list[str]:
         return file_names(name, [r.name for r in how.ranges] or [clip], format, how.apart)

@@ -41,4 +41,5 @@ CHECK = Check(
     limits=(TURN,),
     about="joint",
     fine="nothing flips",
+    of_additive=True,
 )

@@ -251,7 +251,8 @@ class Check:
     kinds: the kinds of the findings that it gives; none said: its name. limits: the thresholds that it goes by. line: it looks at
     more than clip, rig and stage: steps, ranges, source or notes. about: what is wrong then, by which marks are shaped. whole:
     the whole figure has it, and the joint of a finding is only the one that shows most. titles: of kinds that are called
-    otherwise than the check itself. fine: what is so where it finds nothing, as part of a sentence."""
+    otherwise than the check itself. fine: what is so where it finds nothing, as part of a sentence. of_additive: it makes sense
+    for a clip that is only a difference."""
 
     name: str
     title: str
@@ -265,6 +266,7 @@ class Check:
     whole: bool = False
     titles: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
     fine: str = ""
+    of_additive: bool = False
 
     def title_of(self, kind: str) -> str:
         """What findings of one of its kinds are called."""

@@ -117,4 +117,5 @@ CHECK = Check(
     about="joint",
     whole=True,
     fine="nothing pops",
+    of_additive=True,
 )

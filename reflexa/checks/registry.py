@@ -36,11 +36,14 @@ _known: WeakKeyDictionary[Clip, dict[tuple[Any, ...], list[Finding]]] = WeakKeyD
 
 
 def look(subject: Subject) -> list[Finding]:
-    """Everything that the checks find in a subject."""
+    """Everything that the checks find in a subject; of an additive clip, which stands nowhere by itself, what is found in any
+    curves."""
     kept = _known.setdefault(subject.clip, {})
     told = tuple(sorted(subject.limits.items()))
     out: list[Finding] = []
     for check in CHECKS.values():
+        if subject.clip.additive is not None and not check.of_additive:
+            continue
         key = check.name, subject.rig, subject.stage, told
         found = None if check.line else kept.get(key)
         if found is None:

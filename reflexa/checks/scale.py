@@ -26,4 +26,6 @@ def _run(subject: Subject) -> list[Finding]:
     return out
 
 
-CHECK = Check("scale", "Scale", "A joint is scaled relative to its rest pose.", _run, 74, limits=(SHARE,))
+CHECK = Check(
+    "scale", "Scale", "A joint is scaled relative to its rest pose.", _run, 74, limits=(SHARE,), of_additive=True
+)

@@ -16,11 +16,13 @@ from reflexa.rig import Rig
 @dataclass(frozen=True)
 class WriteOptions:
     """frame: ``"source"`` writes as the source was where that can be, ``"clean"`` the format's own standard.
-    unit: metres per unit of a clean file whose format declares none. notes: put into the file where there is room."""
+    unit: metres per unit of a clean file whose format declares none. notes: put into the file where there is room.
+    joints: those that the file says something of; the others rest (None: all)."""
 
     frame: str = "source"
     unit: float = 1.0
     notes: Mapping[str, Any] | None = None
+    joints: frozenset[str] | None = None
 
 
 Encode = Callable[[list[Clip], Rig, Imported | None, WriteOptions], bytes]
@@ -35,7 +37,7 @@ def _none_beside(_: Path, __: bytes) -> list[str]:
 
 
 # What a file may say of a clip besides its motion and rate.
-EVERYTHING = frozenset({"name", "loop", "play_rate", "events", "tracks", "scale"})
+EVERYTHING = frozenset({"name", "loop", "play_rate", "events", "tracks", "scale", "additive"})
 
 
 @dataclass(frozen=True)

@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 from dataclasses import InitVar, dataclass, replace
 from functools import cached_property
-from typing import Any
+from typing import Any, Literal
 
 import numpy as np
 
@@ -34,6 +34,27 @@ class Track:
         object.__setattr__(self, "values", frozen(self.values, (None,), f"the track {self.name!r}"))
 
 
+@dataclass(frozen=True)
+class Additive:
+    """The mark of a clip that is a difference: what from, in words; on which side its rotations are applied; and how many seconds
+    into the base it begins (None: the base stands still).
+
+    Such a clip holds the rest pose with the difference on it, so that it can be looked at, mirrored and read by anybody. With b
+    the base, r the rest pose and f the clip, the whole is, joint by joint in the parent's space: translation b + (f - r), scale
+    b f / r, rotation ``own`` b r⁻¹ f (about the joint's own axes, after the base) or ``parent`` f r⁻¹ b (about the parent's).
+    """
+
+    base: str
+    turns: Literal["own", "parent"] = "own"
+    start: float | None = None
+
+    @property
+    def plain(self) -> dict[str, Any]:
+        """As plain data for the extras of a file and for manifests."""
+        start = {} if self.start is None else {"start": round(self.start, 9)}
+        return {"base": self.base, "rotations": self.turns, **start, "on": "rest pose"}
+
+
 @dataclass(frozen=True, eq=False)
 class Clip:
     """Per frame and joint a local rotation ``(frames, joints, 4)`` and translation ``(frames, joints, 3)``.
@@ -42,8 +63,9 @@ class Clip:
     stepped: values hold until the next frame instead of moving towards it. play_rate: the speed that the
     source asks to be played at (1 = as sampled). tracks: scalar curves of the same frames. reduced: its curves are straight
     between few frames, so that only those need be written as keys. contacts: which there are, where somebody has said so; None:
-    they are found by whoever asks. known_model: model-space rotations and positions, told
-    by whoever computed them on the way, so that nobody need do so again; never carried over to a changed clip.
+    they are found by whoever asks. additive: the mark of a clip that is the difference from another. known_model: model-space
+    rotations and positions, told by whoever computed them on the way, so that nobody need do so again; never carried over to
+    a changed clip.
     """
 
     name: str
@@ -59,6 +81,7 @@ class Clip:
     tracks: tuple[Track, ...] = ()
     reduced: bool = False
     contacts: tuple[Contact, ...] | None = None
+    additive: Additive | None = None
     known_model: InitVar[tuple[Array, Array] | None] = None
 
     def __post_init__(self, known_model: tuple[Array, Array] | None) -> None:
@@ -100,8 +123,9 @@ class Clip:
         h = hashlib.sha256()
         head = (self.rate, self.loop, self.stepped, self.play_rate, self.events, self.skeleton.names, self.reduced)
         h.update(repr(head).encode())
-        if self.contacts is not None:
-            h.update(repr(self.contacts).encode())
+        for said in (self.contacts, self.additive):
+            if said is not None:
+                h.update(repr(said).encode())
         skeleton = self.skeleton
         arrays = (skeleton.rest_rotations, skeleton.rest_translations, skeleton.rest_scales)
         for a in (self.rotations, self.translations, self.scales, *arrays):

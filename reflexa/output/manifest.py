@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import dataclass
+from collections.abc import Mapping
+from dataclasses import dataclass, field
 from pathlib import Path
 from typing import Any
 
@@ -16,6 +17,7 @@ from reflexa.formats.imported import UNITS
 from reflexa.formats.registry import as_source
 from reflexa.motion.clip import Clip
 from reflexa.names import readable
+from reflexa.output.additive import Whole
 from reflexa.output.proof import ReadBack
 from reflexa.rig import Rig
 from reflexa.steps import SOURCE, Step, kind_of
@@ -47,13 +49,17 @@ class Target:
 class Origin:
     """What clips came from: the source file, the steps that were run, and model: the file of the rig that they are on now,
     to be written alike (left out, it is the source where the rig did not change). judged: the line that they came of, and what
-    is found in its result. inputs: a digest of all that decides what is written, where it is known."""
+    is found in its result. inputs: a digest of all that decides what is written, where it is known. whole, wholes,
+    left_out: as ``HandedOver``."""
 
     source: Imported | None = None
     steps: tuple[Step, ...] = ()
     model: Imported | None = None
     judged: tuple[Evaluation, Judged] | None = None
     inputs: str = ""
+    whole: Mapping[str, Clip] = field(default_factory=dict)
+    wholes: Mapping[str, Whole] = field(default_factory=dict)
+    left_out: Mapping[str, Any] = field(default_factory=dict)
 
     def model_for(self, rig: Rig) -> Imported | None:
         """The file that clips of a rig are written alike."""
@@ -111,9 +117,11 @@ def manifest(clip: Clip, rig: Rig, target: Target, origin: Origin, error: ReadBa
         },
         **({"notes": notes} if notes else {}),
         "events": [{"frame": e.frame, "name": e.name} for e in clip.events],
+        **({"additive": clip.additive.plain} if clip.additive is not None else {}),
         **({"play_rate": clip.play_rate} if clip.play_rate != 1 else {}),
         **({"tracks": {t.name: np.round(t.values, 6).tolist() for t in clip.tracks}} if clip.tracks else {}),
         "rig": rest.hexdigest(),
+        **({"left_out": dict(origin.left_out)} if origin.left_out else {}),
         "source": {"file": readable(source.path.name), "sha256": source.sha256} if source else None,
         "recipe": recipe_plain(Recipe(clip.name, origin.steps)),
         **({"inputs": origin.inputs} if origin.inputs else {}),
@@ -121,6 +129,7 @@ def manifest(clip: Clip, rig: Rig, target: Target, origin: Origin, error: ReadBa
         "unit": _unit(FORMATS[target.format], rig, origin.model_for(rig), target.options),
         "read_back_error_mm": round(error.mm, 6),
         "read_back_error_deg": round(error.degrees, 6),
+        **({"base_plus_difference_error_mm": round(error.whole_mm, 6)} if clip.additive is not None else {}),
     }
 
 
@@ -131,6 +140,7 @@ def _found(clip: Clip, rig: Rig, origin: Origin) -> list[dict[str, Any]]:
     line, judged = origin.judged
     names = {SOURCE: "source", **{s.id: s.name for s in line.take.steps}}
     brought = {(f.kind, f.joint): names.get(f.step, "") for f in judged.found}
+    clip = origin.whole.get(clip.name, clip)
     # What was found in the whole result is known, and is so in a clip that is all of it.
     seen = line.result if _alike(clip, line.result) and rig is line.rig else clip
     found = look(Subject(seen, rig, line.take.stage, limits=judged.limits))

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import re
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from pathlib import Path
+from types import MappingProxyType
 
 from reflexa.errors import RecipeError
 from reflexa.formats import FORMATS, STANDARD, Format
@@ -24,14 +25,19 @@ def written_as(format: Format) -> Format:
     return format if format.encode is not None else FORMATS[STANDARD]
 
 
-def result_name(pattern: str, file: str, clip: str, recipe: str, several: bool) -> str:
-    """The name of a result, from a pattern with {file}, {clip}, {recipe} and {swapped} (the name with its side words
-    exchanged). several: the file holds several clips, so the clip's name is part of it."""
+def result_name(
+    pattern: str, file: str, clip: str, recipe: str, several: bool, varied: Mapping[str, str] = MappingProxyType({})
+) -> str:  # fmt: skip
+    """The name of a result, from a pattern with {file}, {clip}, {recipe}, {swapped} (the name with its side words exchanged) and
+    the settings that vary. several: the file holds several clips, so the clip's name is part of it. varied: setting → value,
+    which stand at the end of the name where the pattern does not place them."""
     base = f"{file} {clip}" if several else file
-    if not pattern:
-        return base
-    known = dict(zip(FIELDS, (file, clip, recipe, swap_in_text(base)), strict=True))
-    return re.sub(r"\{(\w+)\}", lambda m: known.get(m[1], m[0]), pattern)
+    known = {**dict(zip(FIELDS, (file, clip, recipe, swap_in_text(base)), strict=True)), **varied}
+    name = re.sub(r"\{([^{}]+)\}", lambda m: known.get(m[1], m[0]), pattern) if pattern else base
+    unplaced = [
+        f"{setting.rpartition('.')[2]} {value}" for setting, value in varied.items() if f"{{{setting}}}" not in pattern
+    ]
+    return " ".join((name, *unplaced))
 
 
 def file_names(name: str, clips: list[str], format: Format, apart: bool) -> list[str]:

@@ -9,10 +9,9 @@ from pathlib import Path
 from reflexa.checks import judge
 from reflexa.errors import RecipeError
 from reflexa.formats import FORMATS, STANDARD, Imported, WriteOptions
-from reflexa.motion.clip import Clip
+from reflexa.output.hand_over import HandedOver, handed_over
 from reflexa.output.manifest import Origin, Target, manifest_of
 from reflexa.output.naming import changed_name, clips_by_file
-from reflexa.output.shape import exported_clips
 from reflexa.output.write import Proof, write
 from reflexa.progress import Progress, quiet
 from reflexa.rig import Rig
@@ -37,18 +36,20 @@ class Into:
 
 
 def write_clips(
-    name: str, clips: list[Clip], rig: Rig, into: Into, origin: Origin, progress: Progress = quiet
+    name: str, handed: HandedOver, rig: Rig, into: Into, origin: Origin, progress: Progress = quiet
 ) -> tuple[Proof, ...]:  # fmt: skip
-    """Write the clips of one result to a file of that name, or to one each, and prove every file.
+    """Write the clips that one result is handed over as to a file of that name, or to one each, and prove every file.
 
     Raises RecipeError where two clips would go into one file, WriteError as ``write`` does.
     """
     renamed = changed_name(name)
     proofs = []
-    for file, together in clips_by_file(name, clips, FORMATS[into.format], into.apart).items():
+    origin = replace(origin, whole=handed.whole, wholes=handed.wholes, left_out=handed.left_out)
+    options = replace(into.options, joints=handed.joints)
+    for file, together in clips_by_file(name, handed.clips, FORMATS[into.format], into.apart).items():
         path = into.folder / file
         ours = into.taken_up_again and manifest_of(path).get("inputs") == origin.inputs
-        target = Target(path, into.format, into.options, into.overwrite or ours, into.inputs)
+        target = Target(path, into.format, options, into.overwrite or ours, into.inputs)
         proof = write(together, rig, target, origin, progress)
         proofs.append(replace(proof, warnings=(renamed, *proof.warnings)) if renamed else proof)
     return tuple(proofs)
@@ -71,7 +72,7 @@ def export_take(
         )
     name = export.name or line.take.name
     ranges = line.take.ranges
-    clips = exported_clips(line.result, line.rig, ranges, replace(export, name=name))
+    handed = handed_over(line.result, line.rig, ranges, replace(export, name=name), line.drawn_on)
     documents = tuple(documents)
     model = source if source.rig.key == line.rig.key else None
     model = model or next((d for d in documents if d.rig.key == line.rig.key), None)
@@ -81,7 +82,7 @@ def export_take(
         into, format=export.format, options=WriteOptions(export.frame), apart=bool(ranges) and export.ranges == "apart",
         inputs=tuple(d.path for d in documents),
     )  # fmt: skip
-    proofs = write_clips(name, clips, line.rig, into, Origin(source, steps, model, judged), progress)
+    proofs = write_clips(name, handed, line.rig, into, Origin(source, steps, model, judged), progress)
     warnings = tuple(dict.fromkeys(w for p in proofs for w in p.warnings))
     findings = tuple(f for p in proofs for f in p.findings)
     return replace(proofs[0], others=tuple(p.path for p in proofs[1:]), warnings=warnings, findings=findings)

@@ -16,8 +16,9 @@ from reflexa.formats.imported import FACINGS
 from reflexa.formats.registry import as_source
 from reflexa.formats.text import pretty
 from reflexa.motion.clip import Clip
+from reflexa.output.additive import parted_by
 from reflexa.output.manifest import NOWHERE, Origin, Target, manifest, manifest_path
-from reflexa.output.proof import ReadBack, held_against
+from reflexa.output.proof import PLACE, ReadBack, held_against
 from reflexa.progress import Progress, quiet
 from reflexa.rig import Rig
 from reflexa.take import recipe_digest
@@ -73,7 +74,7 @@ def write(clips: list[Clip], rig: Rig, target: Target, origin: Origin = NOWHERE,
         notes = {"source": origin.source.sha256 if origin.source else "", "recipe": recipe_digest(origin.steps)}
     data = encode(clips, rig, target.format, model, replace(target.options, notes=notes))
     progress("Reading back", 0.5)
-    error, warnings = _read_back(data, clips, rig, target, model)
+    error, warnings = _read_back(data, clips, rig, target, origin)
     progress("Writing", 0.9)
     plain = [manifest(c, rig, target, origin, error) for c in clips]
     text = pretty(plain[0] if len(plain) == 1 else {"clips": plain}).encode()
@@ -109,25 +110,33 @@ def _reading(format: Format, rig: Rig, model: Imported | None, options: WriteOpt
         unit = alike.frame.unit_scale
     elif alike is None and not format.declares_unit:
         unit = options.unit
-    told = alike is not None and alike.rig.facing_found_by == "told" and alike.frame.facing in FACINGS
+    part = options.joints is not None  # which way an arm faces, nobody can tell
+    facing = "+Z" if part else ""
+    if alike is not None:
+        told = (part or alike.rig.facing_found_by == "told") and alike.frame.facing in FACINGS
+        facing = alike.frame.facing if told else ""
     # Position channels are left to the reader, as whoever reads the file next has nothing but the values either.
-    return ReadOptions(unit, facing=alike.frame.facing if told and alike is not None else "")
+    return ReadOptions(unit, facing=facing)
 
 
 def _read_back(
-    data: bytes, clips: list[Clip], rig: Rig, target: Target, model: Imported | None
+    data: bytes, clips: list[Clip], rig: Rig, target: Target, origin: Origin
 ) -> tuple[ReadBack, tuple[str, ...]]:
     """How well bytes read back, and what there is to be said of them; raises WriteError where they hold anything else than what
     was to be in them."""
-    path, format = target.path, FORMATS[target.format]
+    path, format, model, wholes = target.path, FORMATS[target.format], origin.model_for(rig), origin.wholes
     try:
         back = read_from(f"clip{format.suffix}", data, _reading(format, rig, model, target.options))
     except ReflexaError as e:
         raise WriteError(f"could not be read back ({e.reason})", path, advice="Nothing was written.") from None
-    found = held_against(clips, rig, back, format)
+    found = held_against(clips, rig, back, format, target.options.joints)
     if found.differs:
         more = f", and {len(found.differs) - 3} more" if len(found.differs) > 3 else ""
         said = "; ".join(found.differs[:3]) + more
+        raise WriteError(f"differs when it is read back: {said}", path, advice="Nothing was written.")
+    found = replace(found, whole_mm=parted_by(wholes, back.clips))
+    if found.whole_mm > 1000 * PLACE * max(rig.height, 0.01):
+        said = f"base and difference are {found.whole_mm:.2f} mm off the clip that they were made of"
         raise WriteError(f"differs when it is read back: {said}", path, advice="Nothing was written.")
     held = {t.name for c in back.clips for t in c.tracks}
     lost = dict.fromkeys(t.name for c in clips for t in c.tracks if t.name not in held)

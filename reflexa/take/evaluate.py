@@ -87,7 +87,9 @@ class _Line:
 
 @dataclass(frozen=True, eq=False)
 class Evaluation(_Line):
-    """A take as it is: the only thing that is exported, merged, checked."""
+    """A take as it is: the only thing that is exported, merged, checked. drawn_on: the clips that it may draw on, by name."""
+
+    drawn_on: Mapping[str, tuple[Clip, Rig]] = field(default_factory=lambda: MappingProxyType({}))
 
 
 @dataclass(frozen=True, eq=False)
@@ -154,7 +156,7 @@ def evaluate(
     cancelled: asked before every step. lenient: a step that cannot be run is passed over and noted in ``refused``.
     Raises RecipeError from a step, Cancelled when told to stop.
     """
-    return Evaluation(take, *_run(take, clip, rig, within, cancelled, lenient))
+    return Evaluation(take, *_run(take, clip, rig, within, cancelled, lenient), drawn_on=within.clips)
 
 
 def evaluate_alone(

@@ -82,7 +82,11 @@ class Export:
     """What is handed to the engine. first, last: the frames (None: to the clip's end); rate None: as the source's. cycles: how
     many times over a loop is written, its travel carried on. play_rate: how fast it asks to be played (None: as it did).
     ranges: those of the take are written ``together`` in one file, ``apart``, or not (``whole``: the result alone). held: so
-    many frames more of the first pose before each clip, and of the last behind it."""
+    many frames more of the first pose before each clip, and of the last behind it. additive: only the difference is written, from
+    the ``rest`` pose, each clip's ``first`` frame, ``frame N`` of the result, or a clip (FILE/CLIP, take:NAME); empty: all of it.
+    additive_turns: on which side rotations differ (``Additive``). additive_root: whether the root differs too, or stays that of
+    the base. joints: names of joints, groups, chains and parts of the body that are written (none said: all); without: what is
+    not."""
 
     name: str = ""
     first: int = 0
@@ -95,6 +99,11 @@ class Export:
     play_rate: float | None = None
     ranges: Literal["together", "apart", "whole"] = "together"
     held: tuple[Frames, Frames] = (0, 0)
+    additive: str = ""
+    additive_turns: Literal["own", "parent"] = "own"
+    additive_root: bool = True
+    joints: tuple[str, ...] = ()
+    without: tuple[Literal["helpers", "fingers", "tracks", "scale"], ...] = ()
 
 
 @dataclass(frozen=True)

@@ -27,7 +27,7 @@ def recipe_from_text(text: str) -> Recipe:
 def _plain(text: str) -> dict[str, Any]:
     kind, _, rest = text.partition(":")
     settings: dict[str, Any] = {}
-    for part in _parts(rest) if rest else []:
+    for part in split_at_commas(rest) if rest else []:
         key, equals, value = part.partition("=")
         if not equals:
             raise RecipeError(f"{part!r} is not setting=value", place=f"--step {text}")
@@ -45,7 +45,7 @@ def value_from_text(name: str, text: str, place: str) -> Any:
         return text.strip()
 
 
-def _parts(text: str) -> list[str]:
+def split_at_commas(text: str) -> list[str]:
     """A text cut at its commas, but for those inside brackets and quotes."""
     out, start, depth, quoted = [], 0, 0, False
     for i, c in enumerate(text):

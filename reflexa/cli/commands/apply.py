@@ -5,9 +5,10 @@ from __future__ import annotations
 import json
 import re
 import sys
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any
+from typing import Any, Literal, get_args, get_type_hints
 
 import click
 from msgspec import structs
@@ -16,6 +17,7 @@ from rich.console import Console
 from reflexa.batch.pool import Share
 from reflexa.batch.rigs import clips_of, load
 from reflexa.batch.run import Done, FileJob, How, run
+from reflexa.cli.naming_clips import named_for_steps
 from reflexa.cli.options import (
     Reading,
     Talk,
@@ -38,12 +40,14 @@ from reflexa.cli.options import (
 from reflexa.formats import writable
 from reflexa.install.completion import StepText
 from reflexa.motion import threads
+from reflexa.output.additive import FIRST, REST, is_frame
 from reflexa.output.naming import FIELDS
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
 from reflexa.take import Export, Range
 from reflexa.take.parse_step import recipe_from_text, value_from_text
 from reflexa.take.recipe import Recipe, joined, read_recipe, with_values
+from reflexa.take.variations import Variation, variations, varied_from_text
 
 
 class _Ordered(click.Command):
@@ -83,6 +87,13 @@ class _Choices:
     cluster: str
     no_relations: bool
     no_contacts: bool
+    vary: tuple[str, ...]
+    additive_to: str
+    additive_turns: Literal["own", "parent"]
+    additive_root: bool
+    base: str
+    joints: tuple[str, ...]
+    without: tuple[str, ...]
 
 
 _OPTIONS = (
@@ -124,6 +135,34 @@ _OPTIONS = (
     staged,
     click.option(
         "--set", "values", multiple=True, metavar="NAME=VALUE", help="A value for a parameter of the recipe."
+    ),
+    click.option(
+        "--vary", "vary", multiple=True, metavar="STEP.SETTING=A,B,…",
+        help="Write a result for each of these values of a setting (or of a weight); 0..1/5 means five values, evenly. STEP: the "
+             "kind or name of a step, or steps.N from 0 on. Given several times: every combination.",
+    ),
+    click.option(
+        "--additive-to", default="", metavar="BASE",
+        help="Write the difference from a base: rest, first (each clip's first frame), \"frame N\" of the result, or a clip, as "
+             "FILE[#CLIP], which begins together with it.",
+    ),
+    click.option(
+        "--additive-turns", type=click.Choice(["own", "parent"]), default="own", show_default=True,
+        help="own: rotations differ about the joint's own axes. parent: about the axes of its parent.",
+    ),
+    click.option(
+        "--additive-root/--no-additive-root", default=True, show_default=True,
+        help="Whether the root differs too, or stays that of the base.",
+    ),
+    click.option(
+        "--base", default="", metavar="FILE[#CLIP]", help="Put additive clips onto this clip before anything else is done."
+    ),
+    click.option(
+        "--joints", multiple=True, metavar="NAME[,…]",
+        help="Write only these: joints, groups, chains or parts of the body, such as \"left arm\" or \"upper body\".",
+    ),
+    click.option(
+        "--without", multiple=True, metavar="[helpers|fingers|tracks|scale][,…]", help="Leave these out of what is written."
     ),
     click.option("--no-relations", is_flag=True,
         help="Do not keep relations between hands, and between hands and body."),
@@ -173,12 +212,36 @@ def _loosened(recipe: Recipe, no_relations: bool, no_contacts: bool) -> Recipe:
     return replace(recipe, steps=tuple(steps))
 
 
-def _fits(pattern: str) -> None:
-    left = re.sub("|".join(rf"\{{{f}\}}" for f in FIELDS), "", pattern)
+def _words(said: tuple[str, ...]) -> tuple[str, ...]:
+    return tuple(w for text in said for word in text.split(",") if (w := word.strip()))
+
+
+def _left_out(said: tuple[str, ...]) -> tuple[Any, ...]:
+    known = get_args(get_args(get_type_hints(Export)["without"])[0])
+    words = _words(said)
+    for word in words:
+        if word not in known:
+            raise click.UsageError(f"--without {word!r}: choose of {', '.join(known)}.")
+    return words
+
+
+def _based(text: str, others: tuple[Path, ...]) -> tuple[str, tuple[Path, ...]]:
+    """The name of a clip that is given as a file, and the files whose clips can be used, with its own."""
+    if not text:
+        return "", others
+    path, name = named_for_steps(text)
+    same = [p for p in others if p.name == path.name]
+    if same and not any(p.exists() and p.samefile(path) for p in same):
+        raise click.UsageError(f"{path} and {same[0]} have one name. Rename one of them.")
+    return name, others if same else (*others, path)
+
+
+def _fits(pattern: str, varied: Iterable[str]) -> None:
+    known = (*FIELDS, *varied)
+    left = re.sub("|".join(rf"\{{{re.escape(f)}\}}" for f in known), "", pattern)
     if "{" in left or "}" in left or "/" in pattern or "\0" in pattern:
         raise click.UsageError(
-            f"The pattern {pattern!r} can contain {{file}}, {{clip}}, {{recipe}} and {{swapped}}, but no other "
-            "braces and no folders."
+            f"The pattern {pattern!r} can contain {', '.join(f'{{{f}}}' for f in known)}, but no other braces and no folders."
         )
 
 
@@ -206,24 +269,35 @@ def COMMAND(
     for older in () if talk.quiet else recipe.older:
         click.echo(f"note: {older}", err=True)
     export = Export(
-        cycles=choices.cycles, rate=choices.rate, held=choices.held, ranges="apart" if choices.apart else "together"
-    )
-    if not recipe.steps and not source.rigs and not choices.ranges and export == Export():
+        cycles=choices.cycles, rate=choices.rate, held=choices.held, ranges="apart" if choices.apart else "together",
+        joints=_words(choices.joints), without=_left_out(choices.without), additive_turns=choices.additive_turns,
+        additive_root=choices.additive_root,
+    )  # fmt: skip
+    base, others = _based(choices.base, choices.others)
+    to = choices.additive_to.strip()
+    if to and to not in (REST, FIRST) and not is_frame(to):
+        to, others = _based(to, others)
+    export = replace(export, additive=to)
+    if not recipe.steps and not source.rigs and not choices.ranges and not base and export == Export():
         raise click.UsageError(
-            "Give at least one --recipe or --step (or a --rig to write for, --ranges, --rate, --cycles or --hold)."
+            "Give at least one --recipe or --step (or a --rig to write for, --ranges, --rate, --cycles, --hold, --base, "
+            "--additive-to, --joints or --without)."
         )
+    varied = [varied_from_text(text, recipe) for text in choices.vary]
+    family = list(variations(recipe, varied)) if varied else [Variation(recipe, ())]
     stage = read_stage(choices.stage_file) if choices.stage_file is not None else EMPTY
     # What all files need is read once here, so that what is wrong with it is said once.
     load(source.rigs)
-    clips_of(choices.others, source.rigs)
-    _fits(choices.pattern)
+    clips_of(others, source.rigs)
+    _fits(choices.pattern, (name for name, _ in family[0].values))
     how = How(
         recipe, choices.fmt, choices.pattern, source.options, target.options, target.force, source.rigs,
-        choices.others, stage, _ranges(choices.ranges), export, choices.loop,
-        inputs_of(*clips, *source.rigs, *choices.others, choices.stage_file, *_recipes(choices.said)), choices.resume,
+        others, stage, _ranges(choices.ranges), export, choices.loop,
+        inputs_of(*clips, *source.rigs, *others, choices.stage_file, *_recipes(choices.said)), choices.resume, base,
     )  # fmt: skip
+    hows = [replace(how, recipe=v.recipe, varied=v.values) for v in family]
     with sharing(choices.cluster, choices.jobs) as share:
-        results = _run([FileJob(p, out, how) for p in clips], share, talk)
+        results = _run([FileJob(p, out, h) for p in clips for h in hows], share, talk)
     if talk.as_json:
         click.echo(json.dumps(_plain(results), indent=2))
     sys.exit(max((r.error.exit_status for r in results if r.error is not None), default=0))
@@ -251,7 +325,10 @@ def _run(jobs: list[FileJob], share: Share, talk: Talk) -> list[Done]:
 
 
 def _plain(results: list[Done]) -> dict[str, Any]:
-    written = [{"source": str(r.path), **p.plain} for r in results for p in r.proofs]
+    written = [
+        {"source": str(r.path), **({"varied": dict(r.varied)} if r.varied else {}), **p.plain}
+        for r in results for p in r.proofs
+    ]  # fmt: skip
     failed = [{"source": str(r.path), "error": str(r.error)} for r in results if r.error is not None]
     passed = [{"source": str(r.path), "file": str(p)} for r in results for p in r.passed]
     left_out = [{"source": str(r.path), "left_out": list(r.left_out)} for r in results if r.left_out]

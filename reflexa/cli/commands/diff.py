@@ -10,7 +10,7 @@ from typing import NoReturn
 
 import click
 
-from reflexa.cli.commands.join import clip_of
+from reflexa.cli.naming_clips import clip_of
 from reflexa.cli.options import Reading, Talk, reading, stops, talking_json
 from reflexa.errors import ReadError
 from reflexa.formats import read

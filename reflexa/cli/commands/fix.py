@@ -30,6 +30,7 @@ from reflexa.cli.options import (
 )
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.formats import FORMATS, read
+from reflexa.output.hand_over import HandedOver
 from reflexa.output.manifest import Origin
 from reflexa.output.naming import refuse_clashes, result_name, written_as
 from reflexa.output.takes import Into, write_clips
@@ -92,7 +93,9 @@ def COMMAND(
                         out, target.force, format=kind.name, options=target.options, inputs=inputs
                     )  # fmt: skip
                     origin = Origin(document, done.take.steps, document, (done.line, done.judged))
-                    (proof,) = write_clips(name, [replace(done.line.result, name=clip.name)], rig, into, origin)
+                    (proof,) = write_clips(
+                        name, HandedOver([replace(done.line.result, name=clip.name)]), rig, into, origin
+                    )
                     entry["written"] = str(proof.path)
                 said.append(entry)
                 _tell(entry, [t.text for t in done.tried], talk)

@@ -11,8 +11,9 @@ import click
 import msgspec
 
 from reflexa.batch.rigs import load
+from reflexa.cli.naming_clips import clip_of, file_and_clip
 from reflexa.cli.options import Reading, Talk, Writing, format_of, reading, result, stops, talking_json, writing
-from reflexa.errors import ReadError, RecipeError, misfit
+from reflexa.errors import RecipeError, misfit
 from reflexa.formats import Imported, read
 from reflexa.motion.clip import Clip
 from reflexa.motion.joining import Seam
@@ -40,7 +41,7 @@ def segment_from_text(text: str) -> Segment:
     unknown = _UNKNOWN.search(file)
     if unknown is not None and not Path(file.partition("#")[0]).exists():
         said.append(unknown[1])
-    path, clip = _file_and_clip(file)
+    path, clip = file_and_clip(file)
     given: dict[str, object] = {"file": path.strip(), "clip": clip.strip()}
     for part in said:
         key, equals, value = (p.strip() for p in part.partition("="))
@@ -58,16 +59,6 @@ def segment_from_text(text: str) -> Segment:
         return msgspec.convert(given, Segment)
     except msgspec.ValidationError as e:
         raise RecipeError(misfit(e)[0], place=text) from None
-
-
-def _file_and_clip(text: str) -> tuple[str, str]:
-    """A file and the name of a clip in it, told apart by the first # behind which a file's name ends; a file may have one in
-    its name, and a clip too."""
-    cuts = [i for i, c in enumerate(text) if c == "#"]
-    at = next(
-        (i for i in cuts if Path(text[:i]).is_file()), cuts[0] if cuts and not Path(text).is_file() else len(text)
-    )
-    return text[:at], text[at + 1 :]
 
 
 EXAMPLES = ('reflexa join "clips/walk.bvh" "clips/step-up.glb#step up,first=4,crossfade=8" --out there.glb',)
@@ -110,15 +101,3 @@ def _seam(s: Seam) -> dict[str, float]:
         "first": s.first, "last": s.last, "pose_cm": round(s.pose, 3), "velocity_cm_s": round(s.velocity, 2),
         "jerk_cm_a_frame": round(s.jerk, 3), "elsewhere_cm_a_frame": round(s.elsewhere, 3),
     }  # fmt: skip
-
-
-def clip_of(document: Imported, name: str) -> Clip:
-    """The clip of that name, or the only one. Raises ReadError with the names that there are."""
-    if not document.clips:
-        raise ReadError("contains a rig but no clip", document.path)
-    found = [c for c in [document.clips.named(name)] if c is not None] if name else list(document.clips)
-    if len(found) != 1:
-        names = ", ".join(document.clips.names)
-        what = f"has no clip {name!r}" if name else "has several clips"
-        raise ReadError(what, document.path, advice=f"Choose one with {document.path.name}#CLIP: {names}.")
-    return found[0]

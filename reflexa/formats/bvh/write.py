@@ -18,8 +18,11 @@ from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig
 
 
-def write(clip: Clip, rig: Rig, source: Imported | None = None, unit: float = 1.0) -> bytes:
-    """BVH text of a clip: as its source where that was a BVH file of this rig, else clean.
+def write(
+    clip: Clip, rig: Rig, source: Imported | None = None, unit: float = 1.0, joints: frozenset[str] | None = None
+) -> bytes:  # fmt: skip
+    """BVH text of a clip: as its source where that was a BVH file of this rig, else clean. joints: only these, and what they hang
+    on.
 
     Clean: +Y up, facing +Z, rest rotations taken into the offsets, ``unit`` metres per unit of the file.
     """
@@ -30,6 +33,9 @@ def write(clip: Clip, rig: Rig, source: Imported | None = None, unit: float = 1.
     else:
         layout, q, t = _clean(clip, rig, unit)
         time = layout.frame_time
+    if joints is not None:
+        layout, kept = _part(layout, joints)
+        q, t = q[:, kept], t[:, kept]
     layout = _with_needed_channels(layout, q, t)
     layout = _unmistakable(layout, q, t)
     rows = _to_rows(layout, q, t)
@@ -76,6 +82,23 @@ def _clean(clip: Clip, rig: Rig, unit: float) -> tuple[BvhLayout, Array, Array]:
         joints.append(BvhJoint(name, place[int(parents[i])] if parents[i] >= 0 else -1, (x, y, z), channels, tip))
     layout = BvhLayout(tuple(joints), (True,) * len(joints), _frame_time(clip.rate), clip.rate)
     return layout, q[:, order], t[:, order] / unit
+
+
+def _part(layout: BvhLayout, wanted: frozenset[str]) -> tuple[BvhLayout, list[int]]:
+    """The layout of some joints with what they hang on, and their numbers; bones that went on and end now have an end site."""
+    kept = set[int]()
+    for i in range(len(layout.joints) - 1, -1, -1):
+        if layout.joints[i].name in wanted or i in kept:
+            kept |= {i, layout.joints[i].parent} - {-1}
+    order = sorted(kept)
+    place = {old: new for new, old in enumerate(order)}
+    joints = []
+    for i in order:
+        joint = layout.joints[i]
+        children = [k for k, j in enumerate(layout.joints) if j.parent == i]
+        tip = layout.joints[children[0]].offset if children and not kept & set(children) else joint.tip
+        joints.append(replace(joint, parent=place.get(joint.parent, -1), tip=tip))
+    return replace(layout, joints=tuple(joints), replaces=tuple(layout.replaces[i] for i in order)), order
 
 
 def _depth_first(skeleton: Skeleton) -> list[int]:

@@ -18,7 +18,7 @@ from reflexa.rig import Rig
 
 def _encode(binary: bool) -> Encode:
     def encode(clips: list[Clip], rig: Rig, source: Imported | None, options: WriteOptions) -> bytes:
-        return write(clips, rig, source, binary, dict(options.notes or {}))
+        return write(clips, rig, source, binary, dict(options.notes or {}), options.joints)
 
     return encode
 

@@ -14,8 +14,9 @@ from reflexa.formats.gltf.container import GltfFile, Json
 from reflexa.formats.gltf.morphs import Morphs, key_values
 from reflexa.formats.imported import settle_rate
 from reflexa.motion import tracks
+from reflexa.motion.additive import additive_from_plain
 from reflexa.motion.arrays import Array
-from reflexa.motion.clip import Event, Track
+from reflexa.motion.clip import Additive, Event, Track
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable
 from reflexa.words import counted
@@ -40,6 +41,7 @@ class Planned:
     loop: bool
     play_rate: float
     events: tuple[Event, ...]
+    additive: Additive | None
     place: str
     samplers: list[Any]
     joints: tuple[tuple[int, str, int], ...]
@@ -116,7 +118,7 @@ def plan(file: GltfFile, number: int, moved: Moved, times: dict[Any, Array], war
     play = extras.get("play_rate", 1.0)
     return Planned(
         name, rate, start, frames, extras.get("loop") is True, float(play) if isinstance(play, int | float) and play > 0 else 1.0,
-        events, place, samplers, tuple(joints), tuple(shapes), tuple(others), times,
+        events, additive_from_plain(extras.get("additive")), place, samplers, tuple(joints), tuple(shapes), tuple(others), times,
     )  # fmt: skip
 
 

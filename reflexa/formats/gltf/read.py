@@ -134,7 +134,7 @@ def _decoded_when_wanted(
             remarks[number] = Remarks(tuple(warnings), notes)
             return Clip(
                 name, skeleton, quat.continuous(q), t, p.rate, found.scales, p.loop, found.stepped, p.play_rate, p.events,
-                found.tracks,
+                found.tracks, contacts=None if p.additive is None else (), additive=p.additive,
             )  # fmt: skip
 
     clips = Clips((Head(name, p.frames, p.rate, p.events) for name, p in planned.items()), decoded)

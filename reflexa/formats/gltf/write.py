@@ -31,16 +31,17 @@ def write(
     source: Imported | None = None,
     binary: bool = True,
     notes: Json | None = None,
+    joints: frozenset[str] | None = None,
 ) -> bytes:
     """glTF bytes of clips: as their source where that was a glTF file of this rig, else clean.
 
-    notes: what is added to each animation's extras (source, recipe digest and the like).
+    notes: what is added to each animation's extras (source, recipe digest and the like). joints: only these have channels.
     Raises WriteError where the source file uses something that cannot be carried over.
     """
     if source is not None and isinstance(source.layout, GltfLayout):
-        json, data = _into_source(clips, source, source.layout, notes or {})
+        json, data = _into_source(clips, source, source.layout, notes or {}, joints)
     else:
-        json, data = _clean(clips, rig, notes or {})
+        json, data = _clean(clips, rig, notes or {}, joints)
     return to_glb(json, data) if binary else to_gltf(json, data)
 
 
@@ -50,10 +51,14 @@ def _extras(clip: Clip, notes: Json) -> Json:
         ours["play_rate"] = clip.play_rate
     if clip.events:
         ours["events"] = [{"frame": e.frame, "name": e.name} for e in clip.events]
+    if clip.additive is not None:
+        ours["additive"] = clip.additive.plain
     return {**ours, **notes}
 
 
-def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes: Json) -> tuple[Json, bytes]:
+def _into_source(
+    clips: list[Clip], source: Imported, layout: GltfLayout, notes: Json, joints: frozenset[str] | None
+) -> tuple[Json, bytes]:
     """The source's JSON and data with its animations replaced; meshes, materials and the unknown stay."""
     file = layout.file
     if "EXT_meshopt_compression" in file.json.get("extensionsUsed", []):
@@ -63,7 +68,8 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
             advice="Export with --frame clean.",
         )
     old = file.items("animations")
-    kept = {c.name: i for c in clips if (i := layout.animations.get(c.name)) is not None and _as_read(source, c)}
+    stays = (c for c in clips if joints is None and _as_read(source, c))
+    kept = {c.name: i for c in stays if (i := layout.animations.get(c.name)) is not None}
     carried = {c.name: _other_channels(old, layout, c) for c in clips if c.name not in kept}
     if kept or any(c["channels"] for c in carried.values()):
         stay = {name: old[i] for name, i in kept.items()}
@@ -81,6 +87,7 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
         had = frozenset((c["target"].get("node", -1), c["target"].get("path", "")) for c in before.get("channels", []))
         if not json.get("skins"):
             had |= _root_channels(layout.nodes[r] for r in source.rig.skeleton.roots)
+        had = _always(had, source.rig.skeleton.names, layout.nodes, joints)
         start = layout.starts.get(clip.name, 0.0)
         written = write_animation(clip, (q, t), Nodes(layout.nodes, rest, had, morphs), store, start)
         _join(written, carried[clip.name])
@@ -88,6 +95,17 @@ def _into_source(clips: list[Clip], source: Imported, layout: GltfLayout, notes:
         written["extras"] = {**extras, "reflexa": _extras(clip, notes)}
         json["animations"].append(written)
     return json, store.data
+
+
+def _always(
+    had: frozenset[tuple[int, str]], names: tuple[str, ...], nodes: tuple[int, ...], joints: frozenset[str] | None
+) -> frozenset[tuple[int, str]]:  # fmt: skip
+    """The channels that an animation has in any case: of a part of the skeleton its rotations, and none of the rest."""
+    if joints is None:
+        return had
+    wanted = {node for name, node in zip(names, nodes, strict=True) if name in joints}
+    others = set(nodes) - wanted
+    return frozenset({*((n, p) for n, p in had if n not in others), *((n, "rotation") for n in wanted)})
 
 
 def _as_read(source: Imported, clip: Clip) -> bool:
@@ -177,7 +195,7 @@ def _node_rest(source: Imported, layout: GltfLayout) -> tuple[Any, Any, Any]:
     return q, t, skeleton.rest_scales
 
 
-def _clean(clips: list[Clip], rig: Rig, notes: Json) -> tuple[Json, bytes]:
+def _clean(clips: list[Clip], rig: Rig, notes: Json, joints: frozenset[str] | None) -> tuple[Json, bytes]:
     """Metres, +Y up, facing +Z; a node per joint, one skin where the rig has a mesh."""
     from reflexa import __version__
 
@@ -202,7 +220,9 @@ def _clean(clips: list[Clip], rig: Rig, notes: Json) -> tuple[Json, bytes]:
     morphs = _add_meshes(json, nodes, roots, rig.meshes, store) if rig.meshes else NO_MORPHS
     json |= {"scenes": [{"nodes": roots}], "nodes": nodes}
     rest = (skeleton.rest_rotations, skeleton.rest_translations, skeleton.rest_scales)
-    onto = Nodes(tuple(range(len(skeleton))), rest, frozenset() if rig.meshes else _root_channels(roots), morphs)
+    numbers = tuple(range(len(skeleton)))
+    always = _always(frozenset() if rig.meshes else _root_channels(roots), skeleton.names, numbers, joints)
+    onto = Nodes(numbers, rest, always, morphs)
     json["animations"] = [
         {
             **write_animation(c, (c.rotations, c.translations), onto, store),

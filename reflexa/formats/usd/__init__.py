@@ -15,7 +15,7 @@ from reflexa.rig import Rig
 
 def _encode(text: bool) -> Encode:
     def encode(clips: list[Clip], rig: Rig, source: Imported | None, options: WriteOptions) -> bytes:
-        return write(clips, rig, source, text, dict(options.notes or {}))
+        return write(clips, rig, source, text, options)
 
     return encode
 

@@ -24,6 +24,7 @@ from reflexa.formats.usd.blend_shapes import read_tracks
 from reflexa.formats.usd.messages import damaged
 from reflexa.formats.usd.skin import read_meshes
 from reflexa.motion import quat
+from reflexa.motion.additive import additive_from_plain
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip, Event, Track
 from reflexa.motion.clips import Clips
@@ -153,9 +154,13 @@ def _read(path: Path, options: ReadOptions, pxr: Any) -> Imported:
         speed = float(play) if isinstance(play, int | float) and play > 0 else 1.0
         loop, stepped = bool(ours.get("loop", False)), bool(ours.get("stepped", False))
         notes += [*sign_notes(name, skeleton.names, rotations), *lost_notes(name, gone)]
+        mark = additive_from_plain(ours.get("additive"))
         clips.append(
-            Clip(name, skeleton, quat.continuous(q), t, rate, scales, loop, stepped, speed, _events(ours), tracks)
-        )
+            Clip(
+                name, skeleton, quat.continuous(q), t, rate, scales, loop, stepped, speed, _events(ours), tracks,
+                contacts=None if mark is None else (), additive=mark,
+            )
+        )  # fmt: skip
     driven = tuple(tokens[i] for i in order)
     layout = UsdLayout(stage.GetRootLayer().ExportToString(), where, driven, animations, rates, starts)
     generator = str(stage.GetRootLayer().documentation or "")

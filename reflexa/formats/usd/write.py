@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from reflexa.errors import WriteError
 from reflexa.formats import frame as frames
 from reflexa.formats.imported import Imported
+from reflexa.formats.model import WriteOptions
 from reflexa.formats.usd.blend_shapes import write_shapes, write_tracks
 from reflexa.formats.usd.read import OURS, UsdLayout, usd
 from reflexa.motion import quat
@@ -23,7 +24,11 @@ from reflexa.rig import Mesh, Rig
 
 
 def write(
-    clips: list[Clip], rig: Rig, source: Imported | None = None, text: bool = True, notes: dict[str, Any] | None = None
+    clips: list[Clip],
+    rig: Rig,
+    source: Imported | None = None,
+    text: bool = True,
+    options: WriteOptions = WriteOptions(),
 ) -> bytes:
     """USD bytes of clips: as their source where that was a USD file of this rig, else clean. Raises WriteError."""
     pxr = usd(Path("export"))
@@ -31,10 +36,10 @@ def write(
     if source is not None and isinstance(source.layout, UsdLayout):
         layer.ImportFromString(source.layout.text)
         stage = pxr.Usd.Stage.Open(layer)
-        _into_source(stage, clips, source, source.layout, notes or {}, pxr)
+        _into_source(stage, clips, source, source.layout, options, pxr)
     else:
         stage = pxr.Usd.Stage.Open(layer)
-        _clean(stage, clips, rig, notes or {}, pxr)
+        _clean(stage, clips, rig, options, pxr)
     if text:
         return str(layer.ExportToString()).encode()
     with tempfile.TemporaryDirectory(prefix="reflexa-") as folder:
@@ -45,7 +50,7 @@ def write(
 
 
 def _into_source(
-    stage: Any, clips: list[Clip], source: Imported, layout: UsdLayout, notes: dict[str, Any], pxr: Any
+    stage: Any, clips: list[Clip], source: Imported, layout: UsdLayout, options: WriteOptions, pxr: Any
 ) -> None:
     skeleton = stage.GetPrimAtPath(layout.skeleton)
     for path in set(layout.animations.values()) - {layout.animations.get(c.name, "") for c in clips}:
@@ -53,7 +58,7 @@ def _into_source(
     for i, clip in enumerate(clips):
         q, t = frames.to_file(source.frame, clip.skeleton, clip.rotations, clip.translations)
         path = layout.animations.get(clip.name) or f"{layout.skeleton}/{_identifier(clip.name, pxr)}"
-        moved = _Motion(clip, q, t, layout.tokens, notes, layout.starts.get(clip.name, 0.0))
+        moved = _Motion(clip, q, t, layout.tokens, options, layout.starts.get(clip.name, 0.0))
         if i == 0:
             # As the source counts its time codes, but for a clip that has another rate now.
             codes = stage.GetTimeCodesPerSecond() if clip.rate == layout.rates.get(clip.name) else clip.rate
@@ -76,7 +81,7 @@ def tokens_of(rig: Rig, pxr: Any) -> list[str]:
     return out
 
 
-def _clean(stage: Any, clips: list[Clip], rig: Rig, notes: dict[str, Any], pxr: Any) -> None:
+def _clean(stage: Any, clips: list[Clip], rig: Rig, options: WriteOptions, pxr: Any) -> None:
     from reflexa import __version__
 
     vt, skel_schema = pxr.Vt, pxr.UsdSkel
@@ -98,7 +103,7 @@ def _clean(stage: Any, clips: list[Clip], rig: Rig, notes: dict[str, Any], pxr: 
     binding = skel_schema.BindingAPI.Apply(skel.GetPrim())
     for i, clip in enumerate(clips):
         path = f"/Figure/{_identifier(clip.name, pxr)}"
-        moved = _Motion(clip, clip.rotations, clip.translations, tuple(tokens), notes)
+        moved = _Motion(clip, clip.rotations, clip.translations, tuple(tokens), options)
         if i == 0:
             _set_times(stage, moved, clip.rate)
         made = _set_motion(stage, path, moved, pxr)
@@ -110,15 +115,21 @@ def _clean(stage: Any, clips: list[Clip], rig: Rig, notes: dict[str, Any], pxr: 
 
 @dataclass(frozen=True, eq=False)
 class _Motion:
-    """A clip, its local rotations and translations in the file's frame, its joints by their paths, what is noted of it, and the
-    time code of its first frame."""
+    """A clip, its local rotations and translations in the file's frame, its joints by their paths, what is noted of it and which
+    of its joints are written, and the time code of its first frame."""
 
     clip: Clip
     rotations: Array
     translations: Array
     tokens: tuple[str, ...]
-    notes: dict[str, Any]
+    options: WriteOptions
     start: float = 0.0
+
+    @property
+    def written(self) -> list[int]:
+        """The numbers of the joints that are written."""
+        wanted = self.options.joints
+        return [i for i, n in enumerate(self.clip.skeleton.names) if wanted is None or n in wanted]
 
 
 def _set_times(stage: Any, motion: _Motion, codes: float) -> None:
@@ -132,10 +143,10 @@ def _set_times(stage: Any, motion: _Motion, codes: float) -> None:
 
 def _set_motion(stage: Any, path: str, motion: _Motion, pxr: Any) -> Any:
     """Write a clip's samples into a SkelAnimation."""
-    vt, clip = pxr.Vt, motion.clip
+    vt, clip, written = pxr.Vt, motion.clip, motion.written
     step = float(stage.GetTimeCodesPerSecond()) / clip.rate
     animation = pxr.UsdSkel.Animation.Define(stage, path)
-    animation.CreateJointsAttr(vt.TokenArray(list(motion.tokens)))
+    animation.CreateJointsAttr(vt.TokenArray([motion.tokens[i] for i in motion.written]))
     scales = clip.scales
     if scales is None:
         rest = clip.skeleton.rest_scales
@@ -143,9 +154,9 @@ def _set_motion(stage: Any, path: str, motion: _Motion, pxr: Any) -> Any:
     attributes = (animation.CreateRotationsAttr(), animation.CreateTranslationsAttr(), animation.CreateScalesAttr())
     for attribute in attributes:
         attribute.Clear()
-    q = quat.continuous(motion.rotations).astype(np.float32)
-    t = np.ascontiguousarray(motion.translations, dtype=np.float32)
-    s = np.ascontiguousarray(scales, dtype=np.float16)
+    q = quat.continuous(motion.rotations[:, written]).astype(np.float32)
+    t = np.ascontiguousarray(motion.translations[:, written], dtype=np.float32)
+    s = np.ascontiguousarray(scales[:, written], dtype=np.float16)
     still = bool((s == s[:1]).all())
     for f in range(clip.frames):
         time = pxr.Usd.TimeCode(motion.start + f * step)
@@ -161,12 +172,14 @@ def _set_motion(stage: Any, path: str, motion: _Motion, pxr: Any) -> Any:
         "name": clip.name,
         "rate": clip.rate,
         "loop": clip.loop,
-        **{k: str(v) for k, v in motion.notes.items() if v},
+        **{k: str(v) for k, v in (motion.options.notes or {}).items() if v},
     }
     if clip.stepped:
         ours["stepped"] = True
     if clip.play_rate != 1:
         ours["play_rate"] = clip.play_rate
+    if clip.additive is not None:
+        ours["additive"] = clip.additive.plain
     if clip.events:
         ours["event_frames"] = vt.DoubleArray([float(e.frame) for e in clip.events])
         ours["event_names"] = vt.StringArray([e.name for e in clip.events])
