@@ -101,6 +101,7 @@ def plain(document: Imported) -> dict[str, Any]:
                 "events": [{"frame": e.frame, "name": e.name} for e in c.events],
                 "tracks": [t.name for t in c.tracks],
                 "play_rate": c.play_rate,
+                **({"additive": c.additive.plain} if c.additive is not None else {}),
                 "rest_ends": list(rest_ends(c, document.rig)),
                 "travel": travel(c, document.rig),
             }
@@ -124,6 +125,7 @@ def lines(document: Imported) -> list[str]:
             f"Clip {c.name}: {counted(c.frames, 'frame')} at {c.rate:g} fps, {c.duration:.2f} s, "
             f"travels {way['distance_m']:.2f} m"
             + (f"; plays at {c.play_rate:g} times that speed" if c.play_rate != 1 else "")
+            + (f"; additive: the difference from {c.additive.base}" if c.additive is not None else "")
         )
         if c.tracks:
             out.append(f"Tracks of {c.name}: {', '.join(t.name for t in c.tracks)}")

@@ -63,7 +63,9 @@ def _one(clip: Clip, back: Clip, rig: Rig, format: Format, joints: frozenset[str
         return ReadBack(differs=("it contains values that are not numbers",))
     order = [there[n] for n in names]
     placed = np.linalg.norm(back.model[1][:, order] - clip.model[1][:, here], axis=-1)
-    turned = np.degrees(quat.angle(quat.multiply(quat.conjugate(_from_rest(back)[:, order]), _from_rest(clip)[:, here])))
+    turned = np.degrees(
+        quat.angle(quat.multiply(quat.conjugate(_from_rest(back)[:, order]), _from_rest(clip)[:, here]))
+    )
     mm, degrees = 1000 * float(placed.max()), float(turned.max())
     said: list[str] = []
     limit = PLACE * max(rig.height, float(np.abs(clip.model[1]).max()), 0.01)

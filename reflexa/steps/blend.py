@@ -38,7 +38,7 @@ class BlendSettings(Settings, frozen=True):
     mode: Annotated[
         Literal["replace", "add"],
         Meta(title="How", description="replace: use the other clip's motion. add: add what the other clip "
-                                      "changes on top of this one."),
+                                      "changes on top of this one; of an additive clip, all of it."),
     ] = "replace"  # fmt: skip
     against: Annotated[
         Literal["first frame", "rest pose", "frame"],
@@ -135,7 +135,12 @@ def blend(clip: Clip, rig: Rig, settings: BlendSettings, clips: Clips, mask: Mas
         translations[:, to] = s.rest_translations[to] + beyond
     else:
         q0, t0 = _against(other, settings)
-        rotations[:, to] = quat.multiply(rotations[:, to], quat.multiply(quat.conjugate(q0[of]), seen.rotations[:, of]))
+        back = quat.conjugate(q0[of])
+        if other.additive is not None and other.additive.turns == "parent":
+            change = quat.multiply(seen.rotations[:, of], back)
+            rotations[:, to] = quat.multiply(change, rotations[:, to])
+        else:
+            rotations[:, to] = quat.multiply(rotations[:, to], quat.multiply(back, seen.rotations[:, of]))
         translations[:, to] += seen.translations[:, of] - t0[of]
     if settings.space == "model":
         at_first = kinematics.forward(other.skeleton.parents, *(a[None] for a in _against(other, settings)))[0][0]
@@ -148,8 +153,9 @@ def blend(clip: Clip, rig: Rig, settings: BlendSettings, clips: Clips, mask: Mas
 
 
 def _against(other: Clip, settings: BlendSettings) -> tuple[Array, Array]:
-    """The pose that the other clip's change is counted from: local rotations and translations."""
-    if settings.against == "rest pose":
+    """The pose that the other clip's change is counted from: local rotations and translations; an additive clip's own is the
+    rest pose."""
+    if settings.against == "rest pose" or other.additive is not None:
         return other.skeleton.rest_rotations, other.skeleton.rest_translations
     frame = min(settings.frame, other.frames - 1) if settings.against == "frame" else 0
     return other.rotations[frame], other.translations[frame]

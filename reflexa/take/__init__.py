@@ -10,7 +10,7 @@ from reflexa.take.evaluate import (
     evaluate_alone,
     recipe_digest,
 )
-from reflexa.take.model import Accepted, Export, Range, Segment, Source, Take, View
+from reflexa.take.model import Accepted, Export, Part, Range, Segment, Source, Take, View
 
 __all__ = [
     "Accepted",
@@ -19,6 +19,7 @@ __all__ = [
     "Cancelled",
     "Evaluation",
     "Export",
+    "Part",
     "Range",
     "Segment",
     "Source",

@@ -11,6 +11,8 @@ from reflexa.formats import STANDARD
 from reflexa.stage import EMPTY, Stage
 from reflexa.steps import Step
 
+# What an export can leave out.
+Part = Literal["helpers", "fingers", "tracks", "scale"]
 Frames = Annotated[int, Meta(ge=0, le=100_000)]
 
 
@@ -103,7 +105,7 @@ class Export:
     additive_turns: Literal["own", "parent"] = "own"
     additive_root: bool = True
     joints: tuple[str, ...] = ()
-    without: tuple[Literal["helpers", "fingers", "tracks", "scale"], ...] = ()
+    without: tuple[Part, ...] = ()
 
 
 @dataclass(frozen=True)

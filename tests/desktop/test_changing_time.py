@@ -25,7 +25,7 @@ from reflexa.formats import read
 from reflexa.session import RESULT, SOURCE, events, line, sequence, takes
 from reflexa.take import Source
 from tests.helpers.hands import button, click, double_click, drag, dropped_clips
-from tests.helpers.windows import dialog_of, new_take, ready, saved, select_step
+from tests.helpers.windows import dialog_of, new_take, ready, saved, select_step, undo_until
 
 LANDING = ("deckhand.glb", "walk to the landing")
 
@@ -250,6 +250,30 @@ def test_ranges_are_kept_dragged_played_and_exported(demo, qtbot, monkeypatch, t
         ("rest", session.take.ranges[1].last - rest.first + 1),
     ]
     dialog.reject()
+
+
+def test_a_difference_of_an_arm_is_exported(demo, qtbot, tmp_path: Path) -> None:
+    new_take(demo, qtbot, *LANDING)
+    demo.commands.run("export")
+    dialog = dialog_of(qtbot, demo, ExportDialog)
+    parts = dialog.parts
+    assert not parts.turns.isVisible()
+    parts.base.setCurrentIndex(parts.base.findText("Difference from its first frame"))
+    parts.joints.setCurrentIndex(parts.joints.findText("Left arm"))
+    click(parts.without["fingers"])
+    assert parts.turns.isVisible()
+    dialog.place.field.setText(str(tmp_path))
+    click(dialog.go)
+    qtbot.waitUntil(lambda: dialog.proof is not None)
+    (clip,) = read(dialog.proof.path).clips
+    assert clip.additive is not None and clip.additive.base == "first frame"
+    legs = [clip.skeleton.index[f"thigh_{side}"] for side in ("left", "right")]
+    assert np.ptp(clip.rotations[:, legs], axis=0).max() == 0 and np.ptp(clip.rotations, axis=0).max() > 0.01
+    dialog.reject()
+    assert demo.session.take.export.without == ("fingers",)
+    again = saved(demo)["walk to the landing.take.json"].decode()
+    assert '"additive": "first"' in again, "it is kept with the take"
+    undo_until(qtbot, demo, lambda: not demo.session.take.export.additive)
 
 
 def test_clips_in_a_row_are_dragged_trimmed_and_turned(demo, qtbot) -> None:

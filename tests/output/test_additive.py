@@ -17,6 +17,7 @@ from reflexa.output.additive import added
 from reflexa.output.hand_over import handed_over
 from reflexa.output.manifest import manifest_of
 from reflexa.rig import Rig
+from reflexa.steps.blend import BlendSettings, blend
 from reflexa.take import Export, Range
 from tests.formats.test_gltf import needs_node, node
 from tests.helpers import rigs
@@ -94,6 +95,19 @@ def test_a_pose_and_a_loop_last_as_long_as_the_base(deckhand_rig: Rig, deckhand_
     pose = difference.cut(5, 5)
     on = added(pose, haul, deckhand_rig, "")
     assert (on.frames, on.rate, on.additive) == (haul.frames, haul.rate, None)
+
+
+@pytest.mark.parametrize("turns", ["own", "parent"])
+def test_blend_adds_it_as_it_is(turns: str, deckhand_rig: Rig, deckhand_clips) -> None:
+    haul, idle = deckhand_clips["rope haul"], deckhand_clips["lantern idle"]
+    export = Export(additive="other", additive_turns=turns)
+    (clip,) = handed_over(haul, deckhand_rig, (), export, {"other": (idle, deckhand_rig)}).clips
+    base = idle.cut(0, haul.frames - 1)
+    for against in ("first frame", "rest pose"):
+        on = blend(
+            base, deckhand_rig, BlendSettings(clip="x", mode="add", against=against), {"x": (clip, deckhand_rig)}
+        )
+        assert off(on, haul) < 1e-6
 
 
 @pytest.mark.parametrize("seed", range(6))

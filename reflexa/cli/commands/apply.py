@@ -8,7 +8,7 @@ import sys
 from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from pathlib import Path
-from typing import Any, Literal, get_args, get_type_hints
+from typing import Any, Literal, get_args
 
 import click
 from msgspec import structs
@@ -44,7 +44,7 @@ from reflexa.output.additive import FIRST, REST, is_frame
 from reflexa.output.naming import FIELDS
 from reflexa.stage import EMPTY
 from reflexa.stage.store import read_stage
-from reflexa.take import Export, Range
+from reflexa.take import Export, Part, Range
 from reflexa.take.parse_step import recipe_from_text, value_from_text
 from reflexa.take.recipe import Recipe, joined, read_recipe, with_values
 from reflexa.take.variations import Variation, variations, varied_from_text
@@ -217,7 +217,7 @@ def _words(said: tuple[str, ...]) -> tuple[str, ...]:
 
 
 def _left_out(said: tuple[str, ...]) -> tuple[Any, ...]:
-    known = get_args(get_args(get_type_hints(Export)["without"])[0])
+    known = get_args(Part)
     words = _words(said)
     for word in words:
         if word not in known:
@@ -250,6 +250,8 @@ EXAMPLES = (
     'reflexa apply sources/*.glb --step mirror:plane=world --out mirrored --name "{swapped}"',
     "reflexa apply clips/walk.bvh --step retarget --rig sources/ferrykeeper.glb --out ferrykeeper",
     'reflexa apply clips/*.bvh --recipe lean.recipe.json --set "how much=0.5" --jobs 2 --out leaning',
+    'reflexa apply clips/walk.bvh --step mirror --vary "mirror.weight=0.5,1" --out both',
+    'reflexa apply clips/walk.bvh --additive-to first --joints "upper body" --out additive',
 )
 
 

@@ -20,6 +20,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )  # fmt: skip
 
+from reflexa.desktop.dialogs.export_parts import PartRows, in_a_row
 from reflexa.desktop.dialogs.folder_row import FolderRow
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.buttons import add_buttons
@@ -86,19 +87,17 @@ class ExportDialog(QDialog):
         form.addRow("Frames", row)
         self.rate = PlainNumber(minimum=1, maximum=1000, decimals=3, value=chosen.rate or clip.rate)
         self.rate.setSuffix(" fps")
-        form.addRow("Rate", self.rate)
         self.loop = QCheckBox("Loop")
         self.loop.setChecked(clip.loop if chosen.loop is None else chosen.loop)
-        form.addRow("", self.loop)
+        form.addRow("Rate", in_a_row(self.rate, self.loop))
         self.cycles = CountBox("times", minimum=1, maximum=1000, value=chosen.cycles)
         self.cycles.setToolTip("The number of cycles to write. Travel continues from cycle to cycle.")
-        form.addRow("Cycle", self.cycles)
         self.play_rate = PlainNumber(minimum=0.01, maximum=100, decimals=3, value=chosen.play_rate or clip.play_rate)
         self.play_rate.setSuffix(" × speed")
         self.play_rate.setToolTip(
             "A note for the engine: how fast to play the clip. The step Retime can apply it to the frames."
         )
-        form.addRow("Play rate", self.play_rate)
+        form.addRow("Cycle, play rate", in_a_row(self.cycles, self.play_rate))
         held = QHBoxLayout()
         self.held = [CountBox("frames", minimum=0, maximum=10_000, value=n) for n in chosen.held]
         for box, tip in zip(self.held, ("before: the first pose", "after: the last pose"), strict=True):
@@ -115,6 +114,7 @@ class ExportDialog(QDialog):
         self.ranges.setCurrentIndex(max(self.ranges.findData(chosen.ranges), 0))
         form.addRow("Ranges", self.ranges)
         form.setRowVisible(self.ranges, count > 0)
+        self.parts = PartRows(self.session, form, chosen, self.session.computed.rig)
         tracks = ", ".join(t.name for t in clip.tracks) or "none"
         form.addRow("Written", labels.text(_goes_out(clip, tracks)))
         self.place = FolderRow(self, folder)
@@ -141,7 +141,7 @@ class ExportDialog(QDialog):
         """What was chosen."""
         clip, name = self._clip, self.name.text().strip()
         return replace(
-            self._take.export,
+            self.parts.chosen(self._take.export),
             name="" if name == self._take.name else name,
             first=self.first.value(),
             last=None if self.last.value() == clip.frames - 1 else self.last.value(),

@@ -17,7 +17,7 @@ def _rigs(session: Session) -> list[Choice]:
     return [("choose…", ""), *((f, f) for f, rig in session.rigs.items() if own is None or rig.key != own.key)]
 
 
-def _clips(session: Session) -> list[Choice]:
+def clip_choices(session: Session) -> list[Choice]:
     own = f"{TAKE}{session.selection.take}"
     names = [n for n in session.clips if n != own]
     return [("choose…", ""), *((_clip(n), n) for n in names)]
@@ -85,6 +85,6 @@ def _tracks(session: Session) -> list[Choice]:
 
 
 CHOICES: dict[str, Callable[[Session], list[Choice]]] = {
-    "rig": _rigs, "clip": _clips, "limb": _limbs, "chain": _chains, "prop": _props, "grip": _grips, "joint": _joints,
+    "rig": _rigs, "clip": clip_choices, "limb": _limbs, "chain": _chains, "prop": _props, "grip": _grips, "joint": _joints,
     "step": _steps, "track": _tracks,
 }  # fmt: skip
