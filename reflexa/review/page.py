@@ -2,13 +2,8 @@
 
 from __future__ import annotations
 
-import base64
-import hashlib
-import html
-import json
 from collections.abc import Sequence
-from dataclasses import asdict, fields
-from importlib.resources import files
+from dataclasses import asdict
 from pathlib import Path
 from typing import Any
 
@@ -24,6 +19,7 @@ from reflexa.formats.files import write_bytes
 from reflexa.progress import Progress, quiet
 from reflexa.review import packed
 from reflexa.review.measures import MEASURES, Measure, measured
+from reflexa.review.shell import assembled, block
 from reflexa.review.stills import view_called
 from reflexa.review.subjects import Reviewed
 from reflexa.review.words import step_words
@@ -48,31 +44,19 @@ def page(subjects: Sequence[Reviewed], title: str = "", progress: Progress = qui
         key = rig.digest
         if key not in figures:
             figures[key] = f"model-{len(figures)}"
-            blocks.append(_block(figures[key], packed.model(rig)))
+            blocks.append(block(figures[key], packed.model(rig)))
         return figures[key]
 
     for i, subject in enumerate(subjects):
         progress(subject.name, i / max(len(subjects), 1))
-        blocks.append(_block(f"take-{i}", _take(subject, figure)))
+        blocks.append(block(f"take-{i}", _take(subject, figure)))
     title = title or (subjects[0].name if len(subjects) == 1 else f"{len(subjects)} takes")
     book = {
         "title": title,
         "takes": [s.name for s in subjects],
         "looks": [_look(palettes.DAYLIGHT), _look(palettes.NIGHT)],
     }
-    script = _resource("page.js")
-    said = {
-        "title": html.escape(title),
-        "script_hash": "sha256-" + base64.b64encode(hashlib.sha256(script.encode()).digest()).decode(),
-        "font": _font(),
-        "style": _style(),
-        "data": "\n".join([_block("book", book), *blocks]),
-        "script": script,
-    }
-    out = _resource("page.html")
-    for name, text in said.items():
-        out = out.replace("{{" + name + "}}", text, 1)
-    return out.encode()
+    return assembled("page", title, "\n".join([block("book", book), *blocks]))
 
 
 def save_page(
@@ -83,34 +67,6 @@ def save_page(
         raise WriteError("exists already", path, advice="Use another name, or allow overwriting.")
     write_bytes(path, page(subjects, title, progress), overwrite)
     return path
-
-
-def _resource(name: str) -> str:
-    return files("reflexa.review").joinpath(f"page/{name}").read_text(encoding="utf-8")
-
-
-def _block(id_: str, data: Any) -> str:
-    """Data in the page that is never run, whatever it says: no character that could end it is left as it is."""
-    said = json.dumps(data, ensure_ascii=False, separators=(",", ":"), allow_nan=False)
-    for sign in "<>&\u2028\u2029":
-        said = said.replace(sign, f"\\u{ord(sign):04x}")
-    return f'<script type="application/json" id="{id_}">{said}</script>'
-
-
-def _font() -> str:
-    data = base64.b64encode(palettes.font()).decode()
-    return f"@font-face {{ font-family: {palettes.FAMILY}; src: url(data:font/ttf;base64,{data}); }}"
-
-
-def _style() -> str:
-    out = _resource("page.css")
-    for prefix, p in (("LIGHT", palettes.DAYLIGHT), ("DARK", palettes.NIGHT)):
-        # The longer names first: "on_accent" ends as "accent" does.
-        for field in sorted(fields(Palette), key=lambda f: -len(f.name)):
-            value = getattr(p, field.name)
-            if isinstance(value, str):
-                out = out.replace(f"{prefix}_{field.name}", value)
-    return out
 
 
 def _look(p: Palette) -> dict[str, Any]:

@@ -114,6 +114,7 @@ def test_search_as_you_type_and_filters(shelved: MainWindow, qtbot) -> None:
 def test_a_preview_plays_under_the_pointer_and_is_large_on_space(shelved: MainWindow, qtbot) -> None:
     grid, model = shelved.library.grid, shelved.library.model
     index = model.index(names(shelved).index("walk"))
+    idle(qtbot, shelved)  # its width is settled then
     hover(grid.viewport(), grid.visualRect(index).center())
     assert shelved.library.cell.playing == model.ids[index.row()]
     before = painted(grid)

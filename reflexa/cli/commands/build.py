@@ -17,7 +17,11 @@ from reflexa.batch.build import NEVER_BUILT, Built, Made, Plan, Planned, build, 
 from reflexa.batch.pool import Share
 from reflexa.checks.judging.junit import Case, cases
 from reflexa.cli.options import Talk, bar_on_terminal, clustered, grouped, sharing, stops, talking_json
+from reflexa.errors import WriteError
+from reflexa.formats.files import write_bytes
 from reflexa.motion import threads
+from reflexa.review.set_page import MARK, Outcome, kept, set_page
+from reflexa.words import counted
 
 
 @dataclass(frozen=True)
@@ -29,6 +33,7 @@ class _Choices:
     check: bool
     force: bool
     form: str
+    report: Path | None
     cluster: str
 
 
@@ -47,6 +52,10 @@ _OPTIONS = (
         "--format", "form", type=click.Choice(["text", "json", "junit"]), default="text", show_default=True,
         help="junit: XML for build servers, on standard output.",
     ),
+    click.option(
+        "--report", metavar="PAGE.html", type=click.Path(path_type=Path),
+        help="Also write one page of the set: every clip moving, its findings, and what changed since the last build.",
+    ),
     clustered,
 )  # fmt: skip
 
@@ -54,6 +63,7 @@ EXAMPLES = (
     "reflexa build . --dry-run",
     "reflexa build .",
     "reflexa build . --out built --format junit > built.xml",
+    "reflexa build . --report set.html",
 )
 
 
@@ -67,9 +77,13 @@ def COMMAND(project: Path, choices: _Choices, talk: Talk) -> None:
     alone. A build that is cut off goes on where it was."""
     form = "json" if talk.as_json else choices.form
     out = choices.out if choices.out is not None else default_out(project)
+    if choices.report is not None:
+        if choices.dry_run:
+            raise click.UsageError("--report shows what was built: leave out --dry-run.")
+        ours_to_write(choices.report, choices.force)
     with sharing("" if choices.dry_run else choices.cluster, choices.jobs) as share:
         while True:
-            status = _once(plan(project, out, choices.force), share, choices, form, talk)
+            status = _reported(plan(project, out, choices.force), share, choices, form, talk)
             if not choices.watch:
                 break
             if not talk.quiet:
@@ -97,8 +111,51 @@ class _Result:
         known = self.known
         return {p.take.name: known[p.take.name].findings for p in self.todo.takes if p.take.name in known}
 
+    def status(self, check: bool) -> int:
+        """The exit status. check: findings that are left count."""
+        errors = [m.error.exit_status for _, m in self.made if m.error is not None]
+        errors += [p.held.exit_status for p in self.todo.takes if p.held is not None]
+        if errors:
+            return max(errors)
+        return 1 if check and any(self.findings.values()) else 0
 
-def _once(todo: Plan, share: Share, choices: _Choices, form: str, talk: Talk) -> int:
+
+def _reported(todo: Plan, share: Share, choices: _Choices, form: str, talk: Talk) -> int:
+    """Build once, and write the page of it where that is wanted."""
+    if choices.report is None:
+        return _once(todo, share, choices, form, talk).status(choices.check)
+    with kept(todo.out / f for p in todo.due for f in p.files) as before:
+        result = _once(todo, share, choices, form, talk)
+        page = set_page(f"{todo.project.name}: build", _outcomes(result), before)
+    write_bytes(choices.report, page, overwrite=True)
+    if not talk.quiet:
+        click.echo(f"{choices.report}: {counted(len(todo.takes), 'take')}", err=form != "text")
+    return result.status(choices.check)
+
+
+def ours_to_write(path: Path, force: bool) -> None:
+    """Raises WriteError where something else than an older report is there."""
+    if path.exists() and not force and not (path.is_file() and MARK in path.read_bytes()[:2000]):
+        raise WriteError("exists already and is no build report", path, advice="Choose another name, or use --force.")
+
+
+def _outcomes(result: _Result) -> list[Outcome]:
+    made = {p.take.name: m for p, m in result.made}
+    was = {b.name: b.findings for b in result.todo.known.values()}
+    out = []
+    for p in result.todo.takes:
+        name, done = p.take.name, made.get(p.take.name)
+        status, why = "up to date", ""
+        if p.held is not None:
+            status, why = "not touched", str(p.held)
+        elif done is not None:
+            status, why = ("built", _because(p)) if done.error is None else ("failed", str(done.error))
+        files = tuple(result.todo.out / f for f in p.files)
+        out.append(Outcome(name, status, why, files, result.findings.get(name, ()), was.get(name)))
+    return out
+
+
+def _once(todo: Plan, share: Share, choices: _Choices, form: str, talk: Talk) -> _Result:
     result = _Result(todo)
     talks = form == "text" and not talk.quiet
     for p in todo.takes:
@@ -120,7 +177,7 @@ def _once(todo: Plan, share: Share, choices: _Choices, form: str, talk: Talk) ->
         click.echo(json.dumps(_plain(result), indent=2))
     elif form == "junit":
         click.echo(cases("reflexa build", _cases(result, choices.check)), nl=False)
-    return _status(result, choices.check)
+    return result
 
 
 def _because(planned: Planned) -> str:
@@ -178,14 +235,6 @@ def _cases(result: _Result, check: bool) -> list[Case]:
         Case(p.take.name, "build", errors.get(p.take.name, ""), tuple(findings.get(p.take.name, ())))
         for p in result.todo.takes
     ]
-
-
-def _status(result: _Result, check: bool) -> int:
-    errors = [m.error.exit_status for _, m in result.made if m.error is not None]
-    errors += [p.held.exit_status for p in result.todo.takes if p.held is not None]
-    if errors:
-        return max(errors)
-    return 1 if check and any(result.findings.values()) else 0
 
 
 def _wait_for_changes(project: Path, out: Path) -> None:
