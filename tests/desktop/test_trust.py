@@ -13,6 +13,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QApplication, QMessageBox, QPushButton
 
 from reflexa.desktop.actions import files
+from reflexa.desktop.dialogs.fixes import Fixes
 from reflexa.desktop.dialogs.import_report import ImportReport
 from reflexa.formats import read
 from reflexa.output import write as export_module
@@ -336,3 +337,30 @@ def test_one_act_is_one_undo_and_undo_says_what_it_undoes(empty, qtbot) -> None:
     assert len(session.project.takes) == 2
     line.add(session, "mirror")
     assert session.history.undo_label == "add Mirror"
+
+
+def test_fix_all_is_a_table_whose_rows_are_taken_out_and_put_back(demo, qtbot) -> None:
+    new_take(demo, qtbot, "deckhand.glb", "walk that pops")
+    session = demo.session
+    qtbot.waitUntil(lambda: session.evaluator.judgement.count > 0)
+    said: list[str] = []
+    demo.statusBar().messageChanged.connect(said.append)
+    demo.commands.run("fix_all")
+    dialog = demo.desk.dialog
+    assert isinstance(dialog, Fixes) and not any("Stopped" in s for s in said)
+    fixed = session.take
+    first = dialog.table.topLevelItem(0)
+    dialog.table.setCurrentItem(first)
+    assert session.player.frame == dialog._fixed.rows[0].worst, "a row leads to its moment"
+    first.setCheckState(0, Qt.CheckState.Unchecked)
+    assert session.take != fixed and len(session.take.steps) <= len(fixed.steps)
+    first.setCheckState(0, Qt.CheckState.Checked)
+    assert session.take.steps == fixed.steps
+    demo.commands.run("undo")
+    demo.commands.run("undo")
+    assert session.take.steps == fixed.steps, "one undo each"
+    demo.commands.run("undo")
+    assert session.take.steps == ()
+    first.setCheckState(0, Qt.CheckState.Unchecked)
+    assert session.take.steps == () and "changed since" in dialog.note.text()
+    dialog.close()

@@ -59,6 +59,12 @@ class Desk:
         self.dialog = dialog
         dialog.open()
 
+    def show_beside(self, dialog: QDialog) -> None:
+        """Open a dialog beside the window, which can be used meanwhile."""
+        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        self.dialog = dialog
+        dialog.show()
+
     def show_error(self, text: str) -> None:
         """An error that a person must see: it stays until it is read."""
         self.show(boxes.box(boxes.WARNING, "Reflexa", text, self.window))
@@ -89,7 +95,7 @@ class Desk:
         job.ended = ended
         self.session.work.start(job, lane)
         loop.exec()
-        if job.cancelled:
+        if job.cancelled and not came:
             self.say(f"Stopped: {what.removesuffix('…')}")
         return came[0] if came else None
 
@@ -109,6 +115,7 @@ class Desk:
         def ended() -> None:
             if progress.isVisible() and QGuiApplication.applicationState() == Qt.ApplicationState.ApplicationActive:
                 self.window.activateWindow()  # whoever goes on with a key means the window
+            progress.blockSignals(True)  # closing it would be taken for *Stop*
             progress.close()
             progress.deleteLater()
 

@@ -11,6 +11,7 @@ from reflexa.checks.judging.fix import Fixed, fix
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
 from reflexa.desktop.actions.opening import all_read
+from reflexa.desktop.dialogs.fixes import Fixes
 from reflexa.desktop.dialogs.picture import PictureDialog
 from reflexa.desktop.settings.result_page import ResultPage
 from reflexa.desktop.widgets.where import ask_where
@@ -21,7 +22,6 @@ from reflexa.session import RESULT, findings, views
 from reflexa.session.work import Job
 from reflexa.take import Evaluation, Take, evaluate
 from reflexa.take.sequence import source_of
-from reflexa.words import counted
 
 
 def _go(d: Desk, by: int) -> None:
@@ -66,9 +66,7 @@ def _fix(d: Desk) -> None:
     kept = [t for t in done.tried if t.kept]
     if kept:
         session.edit_take("fix all", done.take, card=RESULT)
-    said = "\n".join(t.text for t in done.tried) or "No finding can be fixed by a step."
-    left = len(done.left)
-    d.inform(f"{said}\n\n{counted(left, 'finding')} left." if left else f"{said}\n\nNo findings are left.")
+    d.show_beside(Fixes(session, done, d.window))
 
 
 def _reviewed(d: Desk) -> Reviewed | None:

@@ -266,7 +266,7 @@ class BatchDialog(QDialog):
         seconds = self.batch.seconds_left
         text = f"{done} of {len(rows)} done" + (f", {failed} failed" if failed else "")
         if self.batch.running and seconds:
-            text += f", about {_time(seconds)} left"
+            text += f", {_left(seconds)}"
         elif not self.batch.running and 0 < done < len(rows):
             text += f", {self.batch.left} left: press Continue"
         self.said.setText(text)
@@ -353,3 +353,10 @@ def _time(seconds: float) -> str:
     if seconds < 1:
         return f"{1000 * seconds:.0f} ms"
     return f"{seconds:.0f} s" if seconds < 90 else f"{seconds / 60:.0f} minutes"
+
+
+def _left(seconds: float) -> str:
+    """How long it still takes, no finer than one can know it."""
+    if seconds < 5:
+        return "a few seconds left"
+    return f"about {5 * round(seconds / 5)} s left" if seconds < 90 else f"about {seconds / 60:.0f} minutes left"
