@@ -41,6 +41,7 @@ class Ruler(Lanes):
         super().__init__(session, time, "Time ruler")
         self.setFixedHeight(_HEIGHT)
         self._grab, self._event = "", -1
+        self._pressed: float | None = None  # where an end of the range was pressed, until it is dragged
         for signal in (session.take_changed, session.evaluator.done, session.selection.looked):
             signal.connect(self.changed)
 
@@ -136,6 +137,7 @@ class Ruler(Lanes):
             x, y = event.position().x(), event.position().y()
             self._event = self.event_at(x, y)
             self._grab = "event" if self._event >= 0 else self._what(x, y) if y >= _TOP - 2 else ""
+            self._pressed = x if self._grab in ("first", "last") else None
             if self._grab != "event":
                 self.mouseMoveEvent(event)
 
@@ -148,6 +150,9 @@ class Ruler(Lanes):
             edge = self._what(x, event.position().y()) != "playhead"
             self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
             return
+        if self._pressed is not None and abs(x - self._pressed) < QApplication.startDragDistance():
+            return  # a click at an end of the range is meant for the playhead
+        self._pressed = None
         frame = round(self.time.frame(x))
         if self._grab == "event":
             self._move_event(frame)
@@ -249,4 +254,7 @@ class Ruler(Lanes):
 
     def mouseReleaseEvent(self, event: QMouseEvent) -> None:
         self._grab = ""
+        if self._pressed is not None:
+            self._pressed = None
+            self.session.player.set_frame(round(self.time.frame(event.position().x())))
         self.session.history.end_merge()

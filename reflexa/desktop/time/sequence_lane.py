@@ -29,6 +29,8 @@ class SequenceLane(Lanes):
         self.setToolTip("Drag an end to trim; drag a segment over the one before to crossfade; right-click for more")
         self.hot = -1
         self._grab: tuple[str, float, Segment] | None = None
+        self._slots: list[QRectF] = []  # where all were drawn when one was grabbed
+        self._to = -1  # the place that the one that is dragged would go to
         for signal in (session.evaluator.done, session.take_changed, session.selection.changed):
             signal.connect(self.changed)
 
@@ -57,6 +59,11 @@ class SequenceLane(Lanes):
             p.setPen(t.colour("ink"))
             said = p.fontMetrics().elidedText(title(s), Qt.TextElideMode.ElideRight, int(rect.width() - 10))
             p.drawText(rect.adjusted(6, 0, -4, 0), Qt.AlignmentFlag.AlignVCenter, said)
+        if self._grab is not None and 0 <= self._to < len(self._slots) and self._to != self.hot:
+            slot = self._slots[self._to]
+            x = slot.left() if self._to < self.hot else slot.right()
+            p.setPen(QPen(t.colour("ink"), 3))
+            p.drawLine(QPointF(x, _TOP - 4), QPointF(x, _TOP + _BAR + _STEP + 4))
         p.setPen(t.colour("quiet"))
         free = self.left
         for frame, text in sequence.seams_said(self.session):
@@ -85,6 +92,7 @@ class SequenceLane(Lanes):
         self.hot, what = self._at(e.position())
         given = sequence.segments(self.session)
         self._grab = (what, e.position().x(), given[self.hot]) if 0 <= self.hot < len(given) else None
+        self._slots, self._to = [self.rect_of(i) for i in range(len(sequence.spans(self.session)))], self.hot
         if self._grab is None:
             self.session.player.set_frame(round(self.time.frame(e.position().x())))
         self.changed()
@@ -97,8 +105,11 @@ class SequenceLane(Lanes):
         what, start, old = self._grab
         by = round((e.position().x() - start) / max(self.time.frame_width(), 1e-6))
         if what == "whole":
-            if by or old.crossfade:
-                sequence.change(self.session, self.hot, replace(old, crossfade=max(old.crossfade - by, 0)), "crossfade")
+            self._to = self._place_under(e.position().x())
+            # Over another place it is moved there, and its crossfade is as it was.
+            fade = max(old.crossfade - by, 0) if self._to == self.hot else old.crossfade
+            sequence.change(self.session, self.hot, replace(old, crossfade=fade), "crossfade")
+            self.changed()
             return
         frames = round(by * old.speed) * (-1 if old.reversed else 1)
         first = (what == "first") != old.reversed
@@ -106,14 +117,18 @@ class SequenceLane(Lanes):
 
     def mouseReleaseEvent(self, e: QMouseEvent) -> None:
         grab, self._grab = self._grab, None
-        if grab is not None and grab[0] == "whole" and self.hot < len(sequence.spans(self.session)):
-            others = [i for i in range(len(sequence.spans(self.session))) if i != self.hot]
-            to = sum(self.rect_of(i).center().x() < e.position().x() for i in others)
-            if abs(e.position().x() - grab[1]) > 1.2 * self.rect_of(self.hot).width() and to != self.hot:
-                sequence.change(self.session, self.hot, grab[2], "crossfade")
-                sequence.move(self.session, self.hot, to)
-                self.hot = to
+        if grab is not None and grab[0] == "whole" and self._to not in (self.hot, -1):
+            sequence.move(self.session, self.hot, self._to, "crossfade")
+            self.hot = self._to
+        self._to = -1
         self.session.history.end_merge()
+        self.changed()
+
+    def _place_under(self, x: float) -> int:
+        """The place in the row that a pixel means for the segment that is dragged, as they were drawn when it was grabbed."""
+        if not 0 <= self.hot < len(self._slots):
+            return self.hot
+        return sum(r.center().x() < x for i, r in enumerate(self._slots) if i != self.hot)
 
     def wants(self, key: Qt.Key) -> bool:
         return self.hot >= 0 and key in (Qt.Key.Key_Left, Qt.Key.Key_Right, Qt.Key.Key_Delete)
