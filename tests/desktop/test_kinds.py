@@ -6,11 +6,13 @@ import numpy as np
 import pytest
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton, QSpinBox
+from PySide6.QtWidgets import QCheckBox, QComboBox, QLabel, QPushButton, QScrollArea, QSpinBox
 
 from reflexa.desktop.kinds.blend import BlendPanel
 from reflexa.desktop.look import theme
+from reflexa.desktop.widgets.folding import Folding
 from reflexa.session import RESULT, line
+from reflexa.steps import KINDS
 from tests.helpers.hands import button, choose, click, drag, said
 from tests.helpers.windows import (
     finding_texts,
@@ -131,3 +133,22 @@ def test_stray_helper_joints_are_found_and_put_back_with_one_click(demo, qtbot) 
     assert session.take.steps[-1].kind == "helper-joints"
     session.selection.select_card(RESULT)
     assert "helper joints are in place" in " ".join(label.text() for label in demo.settings.findChildren(QLabel))
+
+
+def test_no_kind_is_wider_than_its_panel_with_everything_unfolded(demo, qtbot) -> None:
+    demo.resize(1280, 800)
+    session = demo.session
+    session.open_take("Walk on the spot")
+    ready(qtbot, demo)
+    wide = {}
+    for kind in KINDS:
+        line.add(session, kind)
+        for part in demo.settings.findChildren(Folding):
+            if not part.opened:
+                part.heading.setChecked(True)
+        idle(qtbot, demo)
+        (area,) = demo.settings.findChildren(QScrollArea, options=Qt.FindChildOption.FindDirectChildrenOnly)
+        if area.widget().minimumSizeHint().width() > area.viewport().width():
+            wide[kind] = area.widget().minimumSizeHint().width(), area.viewport().width()
+        session.undo()
+    assert not wide

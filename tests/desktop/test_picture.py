@@ -174,7 +174,7 @@ def test_a_mask_is_painted_in_the_picture_and_mirrored(demo, qtbot) -> None:
     demo.figure.tree.itemClicked.emit(tree_item(demo, "toes_left"), 0)
     ready(qtbot, demo)
     assert set(session.step.mask.joints) == set(below) - {"toes_left"}
-    mirror = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Mirror it")
+    mirror = next(b for b in demo.settings.findChildren(QPushButton) if b.text() == "Mirror")
     QTest.mouseClick(mirror, Qt.MouseButton.LeftButton)
     ready(qtbot, demo)
     assert set(session.step.mask.joints) == {"thigh_right", "shin_right", "foot_right"}

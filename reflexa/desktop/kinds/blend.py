@@ -153,4 +153,4 @@ class BlendPanel(StepPanel):
         self.strips.setVisible(known is not None)
 
 
-VIEW = StepView("blend", also="mix additive layer combine", panel=BlendPanel, dropped="clip")
+VIEW = StepView("blend", also="mix additive layer combine", panel=BlendPanel, dropped="clip", mask_first=True)

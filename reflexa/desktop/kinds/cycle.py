@@ -20,7 +20,7 @@ class CyclePanel(StepPanel):
         row = QHBoxLayout(self.buttons)
         row.setContentsMargins(0, 0, 0, 0)
         for side in ("left", "right"):
-            button = QPushButton(f"At the {side} strike")
+            button = QPushButton(f"{side.capitalize()} strike")
             button.setToolTip(f"Start where the {side} foot strikes")
             button.clicked.connect(lambda _=False, s=side: line.set_setting(session, "start", f"{s} strike"))
             row.addWidget(button)

@@ -68,7 +68,8 @@ class StepView:
     pose* shows, None: as always. lanes(session, time): what stands in the place of the key sheet, under ``lanes_title``.
     offers(session): ways to make takes of chosen clips with it, beside ``offer``. shortcut: of adding it. brings: the way to fit
     (of ``library.fits``) in which it brings a clip onto another rig, its setting ``rig``. dropped: the setting that clips come
-    into which are dropped between the cards. also: words that others have for it.
+    into which are dropped between the cards. also: words that others have for it. mask_first: which joints it reaches is
+    the first thing that is asked, so weight and mask stand at the top, open.
     """
 
     kind: str
@@ -92,3 +93,4 @@ class StepView:
     brings: str = ""
     dropped: str = ""
     also: str = ""
+    mask_first: bool = False

@@ -40,8 +40,9 @@ class StepPage(StepPanel):
             self.column.addWidget(Folding("More", f"more of {step.kind}", inner))
         if kind.weighed:
             section = MaskSection(session)
-            self.reach = Folding("Weight and mask", "mask", section)
-            self.column.addWidget(self.reach)
+            first = view.mask_first
+            self.reach = Folding("Weight and mask", f"mask of {step.kind}" if first else "mask", section, first)
+            self.column.insertWidget(1 if first else self.column.count(), self.reach)
             self._refreshers.append(section.refresh)
         keep_narrow(self)
 
