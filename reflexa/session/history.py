@@ -58,8 +58,6 @@ class History:
         if not self.goes_on:
             self._past.append(_Past(label, self.project, before, merge))
             del self._past[:-_MOST]
-        elif label != self._past[-1].label:
-            self._past[-1] = replace(self._past[-1], label=label)  # what it has become in the end
         self._future.clear()
         self._go(project, after)
 

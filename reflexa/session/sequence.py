@@ -60,12 +60,12 @@ def trim(session: Session, at: int, old: Segment, first: int, last: int) -> None
     change(session, at, replace(old, first=begin, last=None if to == end else max(to, begin)), "trim segment")
 
 
-def move(session: Session, at: int, to: int, merge: str = "") -> None:
+def move(session: Session, at: int, to: int) -> None:
     """Elsewhere in the row."""
     given = list(segments(session))
     if 0 <= at < len(given) and 0 <= to < len(given) and at != to:
         given.insert(to, given.pop(at))
-        takes.set_segments(session, tuple(given), f"move segment {at + 1}", merge)
+        takes.set_segments(session, tuple(given), f"move segment {at + 1}")
 
 
 def again(session: Session, at: int) -> None:

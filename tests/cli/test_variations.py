@@ -76,7 +76,7 @@ def test_settings_of_one_name_are_told_apart(tmp_path: Path) -> None:
 @pytest.mark.parametrize(
     "text, said",
     [
-        ("mirror.weigth=1", "weight"), ("mirror=1", "STEP.setting"), ("blend.weight=1", "mirror"), ("mirror.weight=2", "weight"),
+        ("mirror.weights=1", "weight"), ("mirror=1", "STEP.setting"), ("blend.weight=1", "mirror"), ("mirror.weight=2", "weight"),
         ("mirror.plane=nowhere,world", "plane"), ("mirror.weight=", "STEP.setting"), ("mirror.weight=1,,2", "empty"),
         ("mirror.weight=0..1/2000", "2000"),
     ],

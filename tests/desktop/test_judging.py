@@ -7,8 +7,9 @@ from dataclasses import replace
 import msgspec
 from PySide6.QtCore import QPoint, Qt
 from PySide6.QtTest import QTest
-from PySide6.QtWidgets import QFileDialog, QInputDialog, QMessageBox
+from PySide6.QtWidgets import QFileDialog, QInputDialog
 
+from reflexa.desktop.dialogs.fixes import Fixes
 from reflexa.desktop.dialogs.picture import PictureDialog
 from reflexa.desktop.settings.findings_tree import FindingsTree
 from reflexa.desktop.widgets import boxes
@@ -98,8 +99,13 @@ def test_mend_all_keeps_what_helps_and_undoes_as_one(demo, qtbot) -> None:
     before = saved(window)
     session.selection.select_card(RESULT)
     click(button(window.settings, "Fix all"))
-    dialog = dialog_of(qtbot, window, QMessageBox)
-    assert "Lock the feet: slide 10.0 cm to 0.0 mm" in dialog.text() and "No findings are left" in dialog.text()
+    dialog = dialog_of(qtbot, window, Fixes)
+    rows = [
+        [item.text(c) for c in range(6)]
+        for item in map(dialog.table.topLevelItem, range(dialog.table.topLevelItemCount()))
+    ]
+    assert all(r[0] == "Foot slide" and r[4] == "0.0 mm" and r[5] == "Lock the feet" for r in rows), rows
+    assert "10.0 cm" in {r[3] for r in rows} and "No findings are left" in dialog.said.text()
     dialog.accept()
     ready(qtbot, window)
     assert [s.kind for s in session.take.steps] == ["foot-lock"] and not session.evaluator.findings

@@ -30,6 +30,7 @@ class SequenceLane(Lanes):
         self.hot = -1
         self._grab: tuple[str, float, Segment] | None = None
         self._slots: list[QRectF] = []  # where all were drawn when one was grabbed
+        self._faded = False  # its crossfade was changed on the way
         self._to = -1  # the place that the one that is dragged would go to
         for signal in (session.evaluator.done, session.take_changed, session.selection.changed):
             signal.connect(self.changed)
@@ -93,6 +94,7 @@ class SequenceLane(Lanes):
         given = sequence.segments(self.session)
         self._grab = (what, e.position().x(), given[self.hot]) if 0 <= self.hot < len(given) else None
         self._slots, self._to = [self.rect_of(i) for i in range(len(sequence.spans(self.session)))], self.hot
+        self._faded = False
         if self._grab is None:
             self.session.player.set_frame(round(self.time.frame(e.position().x())))
         self.changed()
@@ -107,8 +109,9 @@ class SequenceLane(Lanes):
         if what == "whole":
             self._to = self._place_under(e.position().x())
             # Over another place it is moved there, and its crossfade is as it was.
-            fade = max(old.crossfade - by, 0) if self._to == self.hot else old.crossfade
-            sequence.change(self.session, self.hot, replace(old, crossfade=fade), "crossfade")
+            new = replace(old, crossfade=max(old.crossfade - by, 0)) if self._to == self.hot else old
+            self._faded |= new != old
+            sequence.change(self.session, self.hot, new, "crossfade")
             self.changed()
             return
         frames = round(by * old.speed) * (-1 if old.reversed else 1)
@@ -118,7 +121,9 @@ class SequenceLane(Lanes):
     def mouseReleaseEvent(self, e: QMouseEvent) -> None:
         grab, self._grab = self._grab, None
         if grab is not None and grab[0] == "whole" and self._to not in (self.hot, -1):
-            sequence.move(self.session, self.hot, self._to, "crossfade")
+            if self._faded:
+                self.session.undo()  # it was on its way
+            sequence.move(self.session, self.hot, self._to)
             self.hot = self._to
         self._to = -1
         self.session.history.end_merge()
