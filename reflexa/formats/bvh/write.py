@@ -14,6 +14,7 @@ from reflexa.formats.imported import Imported
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
+from reflexa.motion.euler import continued
 from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig
 
@@ -30,15 +31,17 @@ def write(
         layout = source.layout
         q, t = frames.to_file(source.frame, clip.skeleton, clip.rotations, clip.translations)
         time = layout.frame_time if clip.rate == layout.rate else _frame_time(clip.rate)
+        as_read = _as_read(clip, source)
     else:
         layout, q, t = _clean(clip, rig, unit)
-        time = layout.frame_time
+        time, as_read = layout.frame_time, frozenset[int]()
     if joints is not None:
         layout, kept = _part(layout, joints)
+        as_read = frozenset()
         q, t = q[:, kept], t[:, kept]
     layout = _with_needed_channels(layout, q, t)
     layout = _unmistakable(layout, q, t)
-    rows = _to_rows(layout, q, t)
+    rows = _to_rows(layout, q, t, as_read)
     text = [*_header_lines(layout), "MOTION", f"Frames: {len(rows)}", f"Frame Time: {time}"]
     line = " ".join(["%.6f"] * rows.shape[1])
     text += [line % tuple(row) for row in rows.tolist()]
@@ -171,18 +174,33 @@ def _short_euler(q: Array, order: str) -> Array:
     return quat.to_euler(q, full[:3])[..., : len(order)]
 
 
-def _to_rows(layout: BvhLayout, q: Array, t: Array) -> Array:
+def _to_rows(layout: BvhLayout, q: Array, t: Array, as_read: frozenset[int] = frozenset()) -> Array:
+    """The values of the channels ``(frames, columns)``. as_read: joints that move just as in the file that they came from."""
     rows = np.zeros((len(q), sum(len(j.channels) for j in layout.joints)))
     for i, joint in enumerate(layout.joints):
         for channel in joint.positions:
             axis = "XYZ".index(channel[0])
             rows[:, joint.columns[channel]] = t[:, i, axis] - (0.0 if layout.replaces[i] else joint.offset[axis])
         order = joint.order
-        if order:
-            angles = quat.to_euler(q[:, i], order) if len(order) == 3 else _short_euler(q[:, i], order)
-            angles = np.degrees(np.unwrap(angles, axis=0))
-            rows[:, [joint.columns[f"{a}rotation"] for a in order]] = angles
+        if not order:
+            continue
+        if len(order) < 3:
+            angles = np.unwrap(_short_euler(q[:, i], order), axis=0)
+        elif i in as_read:  # its values stay as they were, jumps and all
+            angles = np.unwrap(quat.to_euler(q[:, i], order), axis=0)
+        else:
+            angles = continued(q[:, i], order)
+        rows[:, [joint.columns[f"{a}rotation"] for a in order]] = np.degrees(angles)
     return rows
+
+
+def _as_read(clip: Clip, source: Imported) -> frozenset[int]:
+    """The joints that move just as in their source."""
+    was = source.clips[0] if len(source.clips) == 1 else None
+    if was is None or was.frames != clip.frames:
+        return frozenset()
+    same = np.abs(np.abs((was.rotations * clip.rotations).sum(axis=-1)) - 1).max(axis=0) < 1e-12
+    return frozenset(np.flatnonzero(same).tolist())
 
 
 def _header_lines(layout: BvhLayout) -> list[str]:
