@@ -21,6 +21,7 @@ ALSO = {
     "remove_prop": "delete take away",
     "delete_take": "delete",
     "duplicate_take": "copy variant",
+    "variations": "family range grid vary values sweep",
     "join": "sequence concatenate append edit list",
     "keep_recipe": "preset macro template batch",
     "put_recipe": "preset apply",

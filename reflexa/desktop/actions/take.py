@@ -6,6 +6,7 @@ from functools import partial
 
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
+from reflexa.desktop.dialogs.variations import Variations
 from reflexa.desktop.kinds import view_of
 from reflexa.session import line, takes
 from reflexa.steps import KINDS
@@ -54,6 +55,19 @@ def _are_several(d: Desk) -> str:
     return "" if len(d.clip_panel.chosen()) > 1 else "select at least two clips in the Clips view"
 
 
+def _has_steps(d: Desk) -> str:
+    take = d.session.take
+    return needs.take(d) or ("" if take and take.steps else "the take has no step whose settings could vary")
+
+
+def _variations(d: Desk) -> None:
+    take, line_ = d.session.take, d.session.computed.settled
+    if take is None or line_ is None:
+        d.say("The take is still being computed. Try again in a moment.")
+        return
+    d.show(Variations(d.session, take, line_, d.window))
+
+
 def _is_alone(d: Desk) -> bool:
     return d.session.step is not None and d.session.selection.solo == d.session.step.id
 
@@ -67,6 +81,7 @@ def commands() -> tuple[Command, ...]:
                 "Ctrl+Alt+D", needs.take),
         Command("duplicate_bare", "Duplicate take without its steps", "Take/1",
                 lambda d: takes.duplicate(d.session, d.session.selection.take, steps=False), "", needs.take),
+        Command("variations", "Variations…", "Take/1", _variations, "", _has_steps),
         Command("make_take", "Make takes of the selected clips", "Take/1", lambda d: d.clip_panel.make_take(), "Ctrl+Shift+T",
                 needs.chosen_clips, also="new begin"),
         Command("join", "Join the selected clips", "Take/1", lambda d: d.clip_panel.join(), "", _are_several),

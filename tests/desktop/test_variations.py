@@ -1,0 +1,47 @@
+"""Variations of a take: chosen, seen together, kept as takes, undone at once."""
+
+from __future__ import annotations
+
+from reflexa.desktop.dialogs.variations import Variations
+from reflexa.session import variations
+from tests.helpers.hands import click
+from tests.helpers.windows import dialog_of, idle, open_take, ready
+
+
+def test_a_family_is_seen_together_and_kept(demo, qtbot) -> None:
+    session = demo.session
+    open_take(demo, qtbot, "Walk, chin up")
+    before = session.project
+    demo.commands.run("variations")
+    dialog = dialog_of(qtbot, demo, Variations)
+    (setting, values), (second, more), _ = dialog.rows
+    assert setting.currentText() == "Chin up · Weight"
+    values.setText("0.5, 1")
+    second.setCurrentIndex(second.findText("Chin up · Falloff"))
+    more.setText("6..12/2")
+    assert dialog.said.text() == "4 variations."
+    qtbot.waitUntil(lambda: len(dialog.figures) == 4)
+    figures = [figure.figure[1] for figure in dialog.figures]
+    assert (figures[0].points != figures[2].points).any(), "another weight is another motion"
+    assert "weight 0.5, falloff 6" in dialog.figures[0].accessibleName()
+    pose = dialog.figures[0].pose
+    qtbot.waitUntil(lambda: dialog.figures[0].pose != pose)
+    values.setText("0.5, 7")
+    assert not dialog.go.isEnabled() and "outside 0 to 1" in dialog.said.text()
+    values.setText("0.5, 1")
+    click(dialog.go)
+    ready(qtbot, demo)
+    made = [t for t in session.project.takes if t.folder == "Walk, chin up, variations"]
+    assert [t.name for t in made] == [
+        f"Walk, chin up, weight {w}, falloff {f}" for w in ("0.5", "1") for f in ("6", "12")
+    ]
+    assert [t.steps[0].weight for t in made] == [0.5, 0.5, 1.0, 1.0] and session.take == made[0]
+    demo.commands.run("undo")
+    assert session.project == before, "one undo"
+    idle(qtbot, demo)
+
+
+def test_what_can_vary(demo, qtbot) -> None:
+    open_take(demo, qtbot, "Haul, port side")
+    named = dict(variations.settings_of(demo.session.take))
+    assert all(text.count(" · ") >= 1 for text in named) and "steps.0.weight" in named.values()
