@@ -112,7 +112,7 @@ def switch(session: Session, step_id: str, on: bool) -> None:
 
 
 def weigh(session: Session, step_id: str, weight: float) -> None:
-    """Set how much of a step counts, 0 to 1."""
+    """Set how much of a step counts: 0 to 1, or to what its kind allows."""
     step = session.take.step(step_id) if session.take is not None else None
     if step is not None:
         edit(session, f"weigh {step.name}", replace(step, weight=weight), f"weight {step_id}")

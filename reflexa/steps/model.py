@@ -67,7 +67,8 @@ class Tie(msgspec.Struct, frozen=True, forbid_unknown_fields=True):
 
 
 class Step(msgspec.Struct, frozen=True):
-    """One revision. weight 0 to 1; envelope: (frame, weight) points, linear between, held outside; no mask: all joints.
+    """One revision. weight 0 to 1, or to what its kind allows;
+    envelope: (frame, weight) points, linear between, held outside; no mask: all joints.
     locked: hands off in the window until it is unlocked. tied: its envelope and the frames of its settings go with an event.
     id: what selections and other steps know it by; it never changes, whatever the step is called and wherever it is moved."""
 
@@ -133,7 +134,7 @@ class Given:
     weight: Array | None = None
 
     def share(self, joint: int) -> Array:
-        """How much the step acts on a joint at each frame ``(frames,)``, 0 to 1."""
+        """How much the step acts on a joint at each frame ``(frames,)``, 0 to 1, or to what its kind allows."""
         own = 1.0 if self.mask is None else float(self.mask.weights(self.rig)[joint])
         return np.full(self.clip.frames, own) if self.weight is None else self.weight * own
 
@@ -229,7 +230,8 @@ class StepKind:
     place: where it stands in lists of kinds, the lowest first. Flags say what holds: it ``changes_rig`` (takes the clip to
     another one), it ``changes_time``, a ``single_pose`` comes out as in the whole clip, it can be ``weighed`` (weight,
     envelope, mask), it ``weighs_itself`` (half of it is half the way, which it finds itself, not half of what each joint
-    turns), its settings are a layer of keys (``keyed``). Further, each where it has something to say:
+    turns), up to ``most_weight`` (beyond 1 it is exaggerated),
+    its settings are a layer of keys (``keyed``). Further, each where it has something to say:
 
     between(given, settings, full, partly): the clip partly on the way to the step's own at full weight, with what no mixture of
       joints keeps put right.
@@ -259,6 +261,7 @@ class StepKind:
     single_pose: bool = False
     weighed: bool = True
     weighs_itself: bool = False
+    most_weight: float = 1.0
     between: Callable[[Given, Any, Clip, Clip], Clip] | None = None
     keyed: bool = False
     fixes: int = 1000

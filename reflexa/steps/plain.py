@@ -95,8 +95,8 @@ def from_plain(data: Any, place: str = "step") -> Step:
         if field not in _FIELDS:
             raise RecipeError(f"unknown field {field!r}", place=place, advice=f"Known: {', '.join(sorted(_FIELDS))}.")
     weight = _convert(data.get("weight", 1.0), float, f"{place}.weight")
-    if not 0 <= weight <= 1:
-        raise RecipeError(f"{weight} lies outside 0 to 1", place=f"{place}.weight")
+    if not 0 <= weight <= kind.most_weight:
+        raise RecipeError(f"{weight:g} lies outside 0 to {kind.most_weight:g}", place=f"{place}.weight")
     envelope = _convert(data.get("envelope", []), tuple[tuple[float, float], ...], f"{place}.envelope")
     for i, (frame, value) in enumerate(envelope):
         if not 0 <= value <= 1:

@@ -50,7 +50,7 @@ def outcome(step: Step, given: Given, context: Context = NOTHING) -> Outcome:
     weights = step_weights(step, rig, given.first, clip.frames)
     if weights is not None and not weights.any():
         return Outcome(clip, rig)
-    over_time = np.clip(_over_time(step, given.first, clip.frames), 0.0, 1.0)
+    over_time = np.clip(_over_time(step, given.first, clip.frames), 0.0, kind.most_weight)
     weight = None if step.weight == 1 and not step.envelope else over_time
     given = replace(given, mask=step.mask)
     if kind.weighs_itself:

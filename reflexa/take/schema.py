@@ -30,7 +30,13 @@ def schema() -> dict[str, Any]:
             "kind": {"enum": [k.kind for k in kinds]},
             "name": {"type": "string"},
             "on": {"type": "boolean", "default": True},
-            "weight": {**weight, "default": 1},
+            "weight": {
+                "type": "number",
+                "minimum": 0,
+                "maximum": max(k.most_weight for k in kinds),
+                "default": 1,
+                "description": "How much of the step counts; only a correction can have more than 1.",
+            },
             "envelope": {
                 "type": "array",
                 "description": "Weight over time: points [frame, weight], linear in between, constant outside.",

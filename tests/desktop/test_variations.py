@@ -27,7 +27,7 @@ def test_a_family_is_seen_together_and_kept(demo, qtbot) -> None:
     pose = dialog.figures[0].pose
     qtbot.waitUntil(lambda: dialog.figures[0].pose != pose)
     values.setText("0.5, 7")
-    assert not dialog.go.isEnabled() and "outside 0 to 1" in dialog.said.text()
+    assert not dialog.go.isEnabled() and "outside 0 to 2" in dialog.said.text()
     values.setText("0.5, 1")
     click(dialog.go)
     ready(qtbot, demo)

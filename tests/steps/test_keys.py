@@ -8,9 +8,12 @@ import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
 
+from reflexa.errors import RecipeError
 from reflexa.motion import quat
+from reflexa.motion.clip import Clip
+from reflexa.rig import Rig
 from reflexa.rig.match import rename_map
-from reflexa.steps import apply, make
+from reflexa.steps import apply, from_plain, make, to_plain
 from reflexa.steps.correction import CorrectionSettings, Key, Track, correct, pose_key, set_key, track_at
 from reflexa.steps.correction.copies import copy_keys, mirrored_track, paste_keys
 from reflexa.steps.correction.edits import all_keys
@@ -300,3 +303,22 @@ def test_a_layer_made_to_replace_and_to_add_again_keeps_the_pose_on_its_keys(dri
     if drives == "limb":
         assert np.abs(again.model[1][frames] - wanted.model[1][frames]).max() < 1e-6
     assert turned_into(s, "add", CLIP, RIG) is s
+
+
+@pytest.mark.parametrize("how", ["add", "replace"])
+def test_a_layer_can_be_exaggerated(how: str, deckhand_rig: Rig, deckhand_clips) -> None:
+    """Twice a layer is the layer twice as large; one that replaces is at most all there."""
+    clip = deckhand_clips["walk"]
+
+    def made(weight: float, degrees: float) -> Clip:
+        track = Track("head", (Key(0), Key(8, rotate=(0.0, degrees, 0.0)), Key(16)))
+        step = msgspec.structs.replace(make("correction", how=how, tracks=(track,)), weight=weight)
+        return apply(step, clip, deckhand_rig)
+
+    assert np.allclose(made(2.0, 10.0).rotations, made(1.0, 20.0 if how == "add" else 10.0).rotations, atol=1e-12)
+    plain = to_plain(make("correction")) | {"weight": 1.5}
+    assert from_plain(plain).weight == 1.5
+    with pytest.raises(RecipeError, match="0 to 1"):
+        from_plain(to_plain(make("mirror")) | {"weight": 1.5})
+    with pytest.raises(RecipeError, match="0 to 2"):
+        from_plain(plain | {"weight": 2.5})

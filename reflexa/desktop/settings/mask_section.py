@@ -11,7 +11,7 @@ from reflexa.desktop.widgets.numbers import CountBox, put
 from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.rig import PRESETS
 from reflexa.session import Session, line, masks, rigs
-from reflexa.steps import Mask
+from reflexa.steps import Mask, kind_of
 from reflexa.words import counted
 
 _BELOW = "below"
@@ -113,6 +113,7 @@ class MaskSection(StepPanel):
         if step is None:
             return
         self._fill()
+        self.weight.setMaximum(round(100 * kind_of(step.kind).most_weight))
         put(self.weight, round(step.weight * 100))
         self.paint.setChecked(self.session.selection.painting)
         self.other.setEnabled(step.mask is not None)

@@ -50,6 +50,7 @@ KIND = StepKind(
     fixes=60,
     single_pose=True,
     weighs_itself=True,
+    most_weight=2.0,
     keyed=True,
     settings_were={"reach": "falloff"},
     adjusted=_adjusted,

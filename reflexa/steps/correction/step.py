@@ -103,7 +103,7 @@ def corrected(given: Given, settings: CorrectionSettings) -> Corrected:
             rotations[turning, joint] = quat.shortest(quat.normalise(new), q)
     out = clip.with_motion(owned(rotations), owned(translations))
     if settings.how == "replace" and (given.weight is not None or given.mask is not None):
-        out = mixed(clip, out, np.stack([given.share(j) for j in range(len(skeleton))], axis=-1))
+        out = mixed(clip, out, np.stack([np.minimum(given.share(j), 1.0) for j in range(len(skeleton))], axis=-1))
     return Corrected(out, tuple(held_back))
 
 
