@@ -167,7 +167,8 @@ def _made_of(job: FileJob) -> str:
     files = [[digest(p) for p in with_files_beside(path)] for path in (job.path, *how.rigs, *how.others)]
     said = [
         how.format, how.pattern, str(how.export), how.loop, how.base, how.read.unit, how.read.positions, how.read.facing,
-        how.write.frame, how.write.unit, recipe_digest(how.recipe.steps), how.stage.digest, [str(r) for r in how.ranges],
+        how.write.frame, how.write.unit, how.write.order, recipe_digest(how.recipe.steps), how.stage.digest,
+        [str(r) for r in how.ranges],
         [str(m) for m in how.recipe.made_on],
     ]  # fmt: skip
     return digest_of([computation(), files, said])

@@ -134,8 +134,8 @@ reading = grouped(
 )  # fmt: skip
 
 
-def _writing(frame: str, units: str, force: bool) -> Writing:
-    return Writing(WriteOptions(frame, UNITS[units]), force)
+def _writing(frame: str, units: str, channels: str | None, force: bool) -> Writing:
+    return Writing(WriteOptions(frame, UNITS[units], order=channels or ""), force)
 
 
 writing = grouped(
@@ -148,6 +148,10 @@ writing = grouped(
         click.option(
             "--units", type=click.Choice(list(UNITS)), default="m", show_default=True,
                 help="The unit of a BVH file written with --frame clean."
+        ),
+        click.option(
+            "--channels", type=click.Choice(["XYZ", "XZY", "YXZ", "YZX", "ZXY", "ZYX"]),
+            help="The order of the rotation channels of a BVH file. Default: as in the source, else ZXY.",
         ),
         click.option("--force", is_flag=True, help="Overwrite existing files."),
     ),

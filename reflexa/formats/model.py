@@ -17,12 +17,14 @@ from reflexa.rig import Rig
 class WriteOptions:
     """frame: ``"source"`` writes as the source was where that can be, ``"clean"`` the format's own standard.
     unit: metres per unit of a clean file whose format declares none. notes: put into the file where there is room.
-    joints: those that the file says something of; the others rest (None: all)."""
+    joints: those that the file says something of; the others rest (None: all). order: of the rotation channels of each joint,
+    where the format has such, such as ``ZXY`` (empty: as the source, or the format's own)."""
 
     frame: str = "source"
     unit: float = 1.0
     notes: Mapping[str, Any] | None = None
     joints: frozenset[str] | None = None
+    order: str = ""
 
 
 Encode = Callable[[list[Clip], Rig, Imported | None, WriteOptions], bytes]

@@ -61,7 +61,7 @@ def _read(path: Path, options: ReadOptions) -> Imported:
 
 
 def _encode(clips: list[Clip], rig: Rig, _: Imported | None, options: WriteOptions) -> bytes:
-    return _HEAD + write_bvh(clips[0], rig, None, options.unit)
+    return _HEAD + write_bvh(clips[0], rig, None, options)
 
 
 TOY = Format(

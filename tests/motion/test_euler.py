@@ -70,3 +70,16 @@ def test_what_is_written_goes_on_and_what_is_not_changed_stays(name: str, tmp_pa
     step = 2 * np.degrees(np.arccos(np.clip(np.abs((clip.rotations[1:] * clip.rotations[:-1]).sum(-1)), 0, 1)))
     jumps = np.abs(np.diff(channels(tmp_path / name), axis=0))[:, 3:]
     assert jumps.max() < 120 + step.max(), "no channel turns half round where no joint does"
+
+
+@pytest.mark.parametrize("frame", ["source", "clean"])
+@pytest.mark.parametrize("order", ORDERS[:6])
+def test_channels_stand_in_the_order_that_is_asked_for(order: str, frame: str, tmp_path: Path) -> None:
+    name = "humanoid3d_spinkick.bvh"
+    assert run("convert", DATA / name, tmp_path / name, "--channels", order, "--frame", frame)[0] == 0
+    text = (tmp_path / name).read_text()
+    wanted = " ".join(f"{a}rotation" for a in order)
+    lines = [line.strip() for line in text.splitlines() if "CHANNELS" in line]
+    assert lines and all(line.endswith(wanted) for line in lines)
+    (made,), (was,) = read(tmp_path / name).clips, read(DATA / name).clips
+    assert np.abs(made.model[1] - was.model[1]).max() < 1e-4

@@ -13,7 +13,7 @@ __all__ = ["FORMAT", "BvhLayout", "read", "write"]
 
 
 def _encode(clips: list[Clip], rig: Rig, source: Imported | None, options: WriteOptions) -> bytes:
-    return write(clips[0], rig, source, options.unit, options.joints)
+    return write(clips[0], rig, source, options)
 
 
 def _looks_like(head: bytes) -> bool:

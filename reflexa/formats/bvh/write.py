@@ -11,6 +11,7 @@ from reflexa.formats import frame as frames
 from reflexa.formats.bvh.header import BvhJoint
 from reflexa.formats.bvh.read import BvhLayout, middle_of, seems_to_replace
 from reflexa.formats.imported import Imported
+from reflexa.formats.model import WriteOptions
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array
 from reflexa.motion.clip import Clip
@@ -19,26 +20,27 @@ from reflexa.motion.skeleton import Skeleton
 from reflexa.rig import Rig
 
 
-def write(
-    clip: Clip, rig: Rig, source: Imported | None = None, unit: float = 1.0, joints: frozenset[str] | None = None
-) -> bytes:  # fmt: skip
-    """BVH text of a clip: as its source where that was a BVH file of this rig, else clean. joints: only these, and what they hang
-    on.
+def write(clip: Clip, rig: Rig, source: Imported | None = None, options: WriteOptions = WriteOptions()) -> bytes:
+    """BVH text of a clip: as its source where that was a BVH file of this rig, else clean. Of some joints only these are in it,
+    and what they hang on.
 
-    Clean: +Y up, facing +Z, rest rotations taken into the offsets, ``unit`` metres per unit of the file.
+    Clean: +Y up, facing +Z, rest rotations taken into the offsets, ``options.unit`` metres per unit of the file.
     """
+    joints = options.joints
     if source is not None and isinstance(source.layout, BvhLayout):
         layout = source.layout
         q, t = frames.to_file(source.frame, clip.skeleton, clip.rotations, clip.translations)
         time = layout.frame_time if clip.rate == layout.rate else _frame_time(clip.rate)
         as_read = _as_read(clip, source)
     else:
-        layout, q, t = _clean(clip, rig, unit)
+        layout, q, t = _clean(clip, rig, options.unit)
         time, as_read = layout.frame_time, frozenset[int]()
     if joints is not None:
         layout, kept = _part(layout, joints)
         as_read = frozenset()
         q, t = q[:, kept], t[:, kept]
+    if options.order:
+        layout, as_read = _ordered(layout, options.order), frozenset()
     layout = _with_needed_channels(layout, q, t)
     layout = _unmistakable(layout, q, t)
     rows = _to_rows(layout, q, t, as_read)
@@ -102,6 +104,12 @@ def _part(layout: BvhLayout, wanted: frozenset[str]) -> tuple[BvhLayout, list[in
         tip = layout.joints[children[0]].offset if children and not kept & set(children) else joint.tip
         joints.append(replace(joint, parent=place.get(joint.parent, -1), tip=tip))
     return replace(layout, joints=tuple(joints), replaces=tuple(layout.replaces[i] for i in order)), order
+
+
+def _ordered(layout: BvhLayout, order: str) -> BvhLayout:
+    """The layout with the rotation channels of every joint in one order, behind its positions."""
+    turns = tuple(f"{a}rotation" for a in order)
+    return replace(layout, joints=tuple(replace(j, channels=(*j.positions, *turns)) for j in layout.joints))
 
 
 def _depth_first(skeleton: Skeleton) -> list[int]:
