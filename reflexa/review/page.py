@@ -56,7 +56,7 @@ def page(subjects: Sequence[Reviewed], title: str = "", progress: Progress = qui
         "takes": [s.name for s in subjects],
         "looks": [_look(palettes.DAYLIGHT), _look(palettes.NIGHT)],
     }
-    return assembled("page", title, "\n".join([block("book", book), *blocks]))
+    return assembled("page", "review page", title, "\n".join([block("book", book), *blocks]))
 
 
 def save_page(

@@ -85,7 +85,7 @@ def set_page(
         "title": title, "takes": takes, "figures": [_figure(s) for s in figures],
         "looks": [_look(p) for p in (palettes.DAYLIGHT, palettes.NIGHT)],
     }  # fmt: skip
-    return assembled("set", title, block("book", book))
+    return assembled("set", "build report", title, block("book", book))
 
 
 def _count(findings: tuple[str, ...] | None) -> int | None:

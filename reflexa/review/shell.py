@@ -14,10 +14,13 @@ from reflexa.draw import palette as palettes
 from reflexa.draw.palette import Palette
 
 
-def assembled(name: str, title: str, data: str) -> bytes:
-    """The page of a template (NAME.html, NAME.js, page.css) with its title and blocks of data. Only its own script may run."""
+def assembled(name: str, kind: str, title: str, data: str) -> bytes:
+    """The page of a template (NAME.html, NAME.js, page.css) with its title and blocks of data; kind: what it calls itself. Only
+    its own script may run."""
     script = resource(f"{name}.js")
     said = {
+        "head": resource("head.html").rstrip(),
+        "kind": kind,
         "title": html.escape(title),
         "script_hash": "sha256-" + base64.b64encode(hashlib.sha256(script.encode()).digest()).decode(),
         "font": _font(),

@@ -95,3 +95,11 @@ def test_one_repair_of_many_findings_has_a_row_for_each(deckhand_rig: Rig, deckh
 def test_a_clean_clip_needs_nothing(deckhand_rig: Rig, deckhand_clips) -> None:
     done = fixed(replace(deckhand_clips["walk"]), deckhand_rig)
     assert done.rows == [] and done.take.steps == ()
+
+
+def test_rows_of_one_repair_go_together(deckhand_rig: Rig, deckhand_clips) -> None:
+    done = fixed(deckhand_clips["walk, skating"], deckhand_rig)
+    kept = {i for i, r in enumerate(done.rows) if r.kept}
+    assert done.together(min(kept)) == kept and not done.with_rows(kept - done.together(min(kept))).steps
+    pops = fixed(*popping("boxing_cut.bvh")[:2])
+    assert pops.together(0) == {0}

@@ -5,13 +5,11 @@ from __future__ import annotations
 import io
 import json
 import re
-from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
 import msgspec
 import numpy as np
-import pytest
 from PIL import Image
 
 from benchmarks.rigs import padded
@@ -23,20 +21,12 @@ from reflexa.review.page import page, save_page
 from reflexa.review.subjects import Reviewed, of_clip, subjects
 from reflexa.steps import make
 from reflexa.take import Accepted, Source, Take, View, evaluate
-from tests.helpers.browser import Browser, browser, found
+from tests.helpers.browser import Browser
 from tests.helpers.commands import run
 from tests.helpers.files import DATA
 
 DEMO = DATA.parents[1] / "reflexa/demo/project"
 EVIL = '</script><img src=x onerror="document.title=1">&<b>'
-
-
-@pytest.fixture(scope="module")
-def window(tmp_path_factory) -> Iterator[Browser]:
-    if not found():
-        pytest.skip("no browser is installed")
-    with browser(tmp_path_factory.mktemp("profile")) as b:
-        yield b
 
 
 def show(window: Browser, path: Path) -> None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import shutil
-from collections.abc import Iterator
 from dataclasses import replace
 from pathlib import Path
 
@@ -12,19 +11,11 @@ import pytest
 
 from reflexa.project import store
 from reflexa.review.set_page import Outcome, set_page
-from tests.helpers.browser import Browser, browser, found
+from tests.helpers.browser import Browser
 from tests.helpers.commands import run
 from tests.helpers.files import DATA
 
 DEMO = DATA.parents[1] / "reflexa/demo/project"
-
-
-@pytest.fixture(scope="module")
-def window(tmp_path_factory) -> Iterator[Browser]:
-    if not found():
-        pytest.skip("no browser is installed")
-    with browser(tmp_path_factory.mktemp("profile")) as b:
-        yield b
 
 
 @pytest.fixture(scope="module")

@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Callable, Container, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
+from functools import partial
 from types import MappingProxyType
 
 from msgspec import to_builtins
@@ -103,6 +104,13 @@ class Fixed:
         """Every finding that a repair was tried for."""
         return [r for t in self.tried for r in t.rows]
 
+    def together(self, at: int) -> set[int]:
+        """The places of the rows that the repair of a row is for: it is taken out for all of them."""
+        for _, repairs in self.parts.values():
+            if at in repairs:
+                return {i for i, r in repairs.items() if _key(r) == _key(repairs[at])}
+        return {at}
+
     def with_rows(self, wanted: Container[int]) -> Take:
         """The take with the repairs of these rows alone, by their places. A step of one repair is there for all of its rows, or
         not at all."""
@@ -110,7 +118,7 @@ class Fixed:
         for id_, (below, repairs) in self.parts.items():
             step = take.step(id_)
             left = [r for at, r in repairs.items() if at in wanted]
-            joined = one_step(list({id(r): r for r in left}.values()), below) if left else None
+            joined = one_step(list({_key(r): r for r in left}.values()), below) if left else None
             if step is None:
                 continue
             if joined is None:
@@ -147,8 +155,8 @@ def fix(
             break
         group = _group(f, found, known)
         known |= {_key(g.repair) for g in group if g.repair is not None}
-        progress(f.repair.title, min(len(tried) / max(len(tried) + len(found), 1), 0.95))
-        attempt = _Attempt(looked, progress, now, f.repair)
+        part = min(len(tried) / max(len(tried) + len(found), 1), 0.95)
+        attempt = _Attempt(looked, partial(progress, f.repair.title, part), now, f.repair)
         then = attempt.kept(group)
         rows = tuple(attempt.row(g, then.left) for g in group)
         sizes = _largest(found, f), _largest(then.left, f)
@@ -182,8 +190,10 @@ def _group(f: Finding, found: Iterable[Finding], known: set[tuple[str, str]]) ->
 class _Attempt:
     """One step that grows: all findings of a group at once where that helps, else by halves, down to single ones."""
 
-    def __init__(self, looked: Callable[[Take], Fixed], progress: Progress, before: Fixed, repair: Repair) -> None:
-        self._looked, self._progress, self._title, self._before = looked, progress, repair.title, before
+    def __init__(
+        self, looked: Callable[[Take], Fixed], tell: Callable[[], None], before: Fixed, repair: Repair
+    ) -> None:
+        self._looked, self._tell, self._before = looked, tell, before
         steps = before.take.steps
         # The last step is extended where it is one of these already.
         last = steps[-1] if steps else None
@@ -200,7 +210,7 @@ class _Attempt:
         return done
 
     def _half(self, now: Fixed, group: Sequence[Finding]) -> Fixed:
-        self._progress(self._title, 0.5)
+        self._tell()
         repairs = {_key(g.repair): g.repair for g in (*self.good, *group) if g.repair is not None}
         both = one_step([*([self._old] if self._old is not None else []), *repairs.values()], self.below)
         if both is None:  # it does not go into the step that is there

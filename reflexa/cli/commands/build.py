@@ -80,7 +80,7 @@ def COMMAND(project: Path, choices: _Choices, talk: Talk) -> None:
     if choices.report is not None:
         if choices.dry_run:
             raise click.UsageError("--report shows what was built: leave out --dry-run.")
-        ours_to_write(choices.report, choices.force)
+        _ours_to_write(choices.report, choices.force)
     with sharing("" if choices.dry_run else choices.cluster, choices.jobs) as share:
         while True:
             status = _reported(plan(project, out, choices.force), share, choices, form, talk)
@@ -126,14 +126,19 @@ def _reported(todo: Plan, share: Share, choices: _Choices, form: str, talk: Talk
         return _once(todo, share, choices, form, talk).status(choices.check)
     with kept(todo.out / f for p in todo.due for f in p.files) as before:
         result = _once(todo, share, choices, form, talk)
-        page = set_page(f"{todo.project.name}: build", _outcomes(result), before)
+        outcomes = _outcomes(result)
+        with bar_on_terminal(talk=talk, console=Console(stderr=True, highlight=False)) as bar:
+            task = bar.add_task("Report", total=1.0)
+            page = set_page(
+                f"{todo.project.name}: build", outcomes, before, lambda _, part: bar.update(task, completed=part)
+            )
     write_bytes(choices.report, page, overwrite=True)
     if not talk.quiet:
         click.echo(f"{choices.report}: {counted(len(todo.takes), 'take')}", err=form != "text")
     return result.status(choices.check)
 
 
-def ours_to_write(path: Path, force: bool) -> None:
+def _ours_to_write(path: Path, force: bool) -> None:
     """Raises WriteError where something else than an older report is there."""
     if path.exists() and not force and not (path.is_file() and MARK in path.read_bytes()[:2000]):
         raise WriteError("exists already and is no build report", path, advice="Choose another name, or use --force.")

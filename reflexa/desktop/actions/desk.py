@@ -53,17 +53,14 @@ class Desk:
     tour: Any = None
     clipboard: Clipboard | None = None
 
-    def show(self, dialog: QDialog) -> None:
-        """Open a dialog over the window; it is gone when it is closed."""
+    def show(self, dialog: QDialog, beside: bool = False) -> None:
+        """Open a dialog over the window, or beside it, so that it can be used meanwhile; it is gone when it is closed."""
         dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
         self.dialog = dialog
-        dialog.open()
-
-    def show_beside(self, dialog: QDialog) -> None:
-        """Open a dialog beside the window, which can be used meanwhile."""
-        dialog.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
-        self.dialog = dialog
-        dialog.show()
+        if beside:
+            dialog.show()
+        else:
+            dialog.open()
 
     def show_error(self, text: str) -> None:
         """An error that a person must see: it stays until it is read."""

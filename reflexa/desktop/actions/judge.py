@@ -66,7 +66,7 @@ def _fix(d: Desk) -> None:
     kept = [t for t in done.tried if t.kept]
     if kept:
         session.edit_take("fix all", done.take, card=RESULT)
-    d.show_beside(Fixes(session, done, d.window))
+    d.show(Fixes(session, done, d.window), beside=True)
 
 
 def _reviewed(d: Desk) -> Reviewed | None:

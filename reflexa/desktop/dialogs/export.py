@@ -114,7 +114,8 @@ class ExportDialog(QDialog):
         self.ranges.setCurrentIndex(max(self.ranges.findData(chosen.ranges), 0))
         form.addRow("Ranges", self.ranges)
         form.setRowVisible(self.ranges, count > 0)
-        self.parts = PartRows(self.session, form, chosen, self.session.computed.rig)
+        line = self.session.computed.evaluation  # the result's rig, whatever is looked at
+        self.parts = PartRows(self.session, form, chosen, line.rig if line is not None else None)
         tracks = ", ".join(t.name for t in clip.tracks) or "none"
         form.addRow("Written", labels.text(_goes_out(clip, tracks)))
         self.place = FolderRow(self, folder)

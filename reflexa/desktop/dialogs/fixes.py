@@ -23,6 +23,7 @@ class Fixes(QDialog):
     def __init__(self, session: Session, done: Fixed, parent: QWidget) -> None:
         super().__init__(parent)
         self._session, self._fixed, self._take = session, done, done.take
+        self._wanted = {i for i, r in enumerate(done.rows) if r.kept}
         self.setWindowTitle("Fix all")
         self.resize(720, 420)
         column = QVBoxLayout(self)
@@ -62,28 +63,23 @@ class Fixes(QDialog):
         if column != 0:
             return
         if session.take != self._take:
-            self._show_again()
+            self._show_ticks()
             self.note.setText("The take was changed since: undo that first, or use Fix all again.")
             return
-        title = "take a fix out" if item.checkState(0) == Qt.CheckState.Unchecked else "put a fix back"
-        self._take = self._fixed.with_rows(self._ticked())
-        session.edit_take(title, self._take, card=RESULT)
-        self._show_again()
+        ticked = item.checkState(0) == Qt.CheckState.Checked
+        rows = self._fixed.together(item.data(0, Qt.ItemDataRole.UserRole))
+        self._wanted = self._wanted | rows if ticked else self._wanted - rows
+        self._take = self._fixed.with_rows(self._wanted)
+        session.edit_take("put a fix back" if ticked else "take a fix out", self._take, card=RESULT)
+        self._show_ticks()
 
-    def _items(self) -> list[QTreeWidgetItem]:
-        items = (self.table.topLevelItem(i) for i in range(self.table.topLevelItemCount()))
-        return [i for i in items if i is not None]
-
-    def _ticked(self) -> set[int]:
-        return {i for i, item in enumerate(self._items()) if item.checkState(0) == Qt.CheckState.Checked}
-
-    def _show_again(self) -> None:
+    def _show_ticks(self) -> None:
         """Ticks as the take is: rows of one repair go together."""
-        there = {s.name for s in self._take.steps}
         self.table.blockSignals(True)
-        for item, row in zip(self._items(), self._fixed.rows, strict=True):
-            if row.kept and row.step not in there:
-                item.setCheckState(0, Qt.CheckState.Unchecked)
+        for i, row in enumerate(self._fixed.rows):
+            item = self.table.topLevelItem(i)
+            if row.kept and item is not None:
+                item.setCheckState(0, Qt.CheckState.Checked if i in self._wanted else Qt.CheckState.Unchecked)
         self.table.blockSignals(False)
 
 

@@ -127,6 +127,8 @@ class Variations(QDialog):
 
         if members:
             job = Job(call, self._show)
+            told = self.said.text()
+            job.told = lambda _, part: self.said.setText(f"{told} Computing, {part:.0%}")
             job.lands = lambda: self.members[:_SHOWN] == members
             self._job = self._session.work.start(job, "variations")
         else:
@@ -134,6 +136,7 @@ class Variations(QDialog):
 
     def _show(self, seen: list[_Seen]) -> None:
         self._seen, inner = seen, QWidget()
+        self.said.setText(self.said.text().partition(" Computing")[0])
         grid = QGridLayout(inner)
         self.figures = []
         for i, (one, member) in enumerate(zip(seen, self.members, strict=False)):
