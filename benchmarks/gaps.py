@@ -19,9 +19,13 @@ from reflexa.demo import FOLDER
 from reflexa.desktop.actions import files, opening, view
 from reflexa.desktop.app import make_app
 from reflexa.desktop.qt_loop import QtLoop
+from reflexa.desktop.time.area import MEASURES
 from reflexa.desktop.window import MainWindow
-from reflexa.session import RESULT, Session, takes
+from reflexa.session import RESULT, Session, keys, layers, takes
+from reflexa.session import line as revision
 from reflexa.session.sources import demo_copy, opened
+from reflexa.steps.correction import CorrectionSettings, Key, Track
+from reflexa.steps.correction.layers import Merged
 from reflexa.take import Source
 
 CAPTURE = Path(__file__).parents[1] / "tests" / "data" / "boxing_cut.bvh"
@@ -114,6 +118,21 @@ def main() -> None:
     watch.run(1)
     watch.measure("and accepted", lambda: window.desk.dialog.accept(), 3)
     watch.measure("saved with them", lambda: files.save(window.desk), 5)
+    print("a layer with a key on every frame for every joint")
+    session.open_take(session.project.takes[-1].name)
+    watch.run(5, watch.idle)
+    revision.add(session, "correction")
+    turns = CorrectionSettings(
+        tracks=tuple(Track(n, (Key(0), Key(300, (0, 0, 9)))) for n in session.computed.rig.skeleton.names)
+    )
+    watch.measure("every joint is turned", lambda: revision.edit_layer(session, "turn", turns))
+    span, found = layers.span_of(session, 1), list[Merged]()
+    watch.measure("its layer is found", lambda: layers.find(session, span, True, found.append))
+    watch.measure(f"and put in: {found[0].keys:,} keys", lambda: layers.put(session, span, found[0]))
+    watch.measure("all keys are selected", lambda: window.commands.run("select_keys"))
+    watch.measure("and nudged", lambda: keys.nudge(session, 1))
+    watch.measure("the curves are shown", lambda: window.time_area.show_page("turn"))
+    watch.measure("the measures are shown", lambda: window.time_area.show_page(MEASURES))
     large = out / "large"
     shutil.copytree(session.folder or FOLDER, large)
     watch.measure("it is opened again", lambda: opening.open_folder(window.desk, large), 10)

@@ -263,11 +263,29 @@ def _listed(folder: Path) -> list[str]:
 
 
 def texts(project: Project) -> dict[str, bytes]:
-    """Every text of the project by its relative name, as they would be saved in a folder of their own."""
-    return _texts(project, Path(os.devnull), set())
+    """Every text of the project by its relative name, as they would be saved in a folder of their own, but not laid out for
+    eyes: they are written after every edit."""
+    return _texts(project, Path(os.devnull), set(), encode=_compact)
 
 
-def _texts(project: Project, folder: Path, mine: set[str], added: _Added = _Added()) -> dict[str, bytes]:
+def _pretty(plain: Any) -> bytes:
+    return pretty(plain).encode(errors="replace")
+
+
+def _compact(plain: Any) -> bytes:
+    try:
+        return msgspec.json.encode(plain)
+    except UnicodeEncodeError:  # a file name with bytes that are no text
+        return _pretty(plain)
+
+
+def _texts(
+    project: Project,
+    folder: Path,
+    mine: set[str],
+    added: _Added = _Added(),
+    encode: Callable[[Any], bytes] = _pretty,
+) -> dict[str, bytes]:
     """Every text of the project by its relative name. Names follow the takes' own; where a file that is not ``mine`` has one
     already, a number is added. added: what is listed besides."""
     out: dict[str, bytes] = {}
@@ -283,7 +301,7 @@ def _texts(project: Project, folder: Path, mine: set[str], added: _Added = _Adde
     def put(part: str, wanted: str, plain: Any) -> None:
         name = f"{names[part].give(file_name(wanted))}{PARTS[part]}"
         listed[part].append(name)
-        out[f"{part}/{name}"] = pretty(plain).encode(errors="replace")
+        out[f"{part}/{name}"] = encode(plain)
 
     for take in _with_ids(project.takes):
         try:
@@ -309,7 +327,7 @@ def _texts(project: Project, folder: Path, mine: set[str], added: _Added = _Adde
         "sources": [_source_file(s) for s in sources],
     }
     more = {part: names for part, names in listed.items() if names and part != TAKES}
-    out[PROJECT] = pretty({**head, **more, TAKES: listed[TAKES], **project.unknown}).encode(errors="replace")
+    out[PROJECT] = encode({**head, **more, TAKES: listed[TAKES], **project.unknown})
     damaged = any(x.file == thresholds.NAME and not x.part for x in project.lost)
     if (project.limits or (folder / thresholds.NAME).exists()) and not damaged:
         out[thresholds.NAME] = thresholds.text(project.limits).encode()

@@ -91,7 +91,7 @@ def _start(session: Session, take: Take, call: Callable[[], object], done: Calla
 
 @dataclass(frozen=True, eq=False)
 class StepSpan:
-    """Steps that one layer is to stand for: the clips before and after them, and the frames that have keys."""
+    """Steps that one layer is to stand for, and the clips before and after them."""
 
     take: Take
     first: str
@@ -99,7 +99,13 @@ class StepSpan:
     below: Clip
     above: Clip
     rig: Rig
-    keyed: tuple[int, ...]
+    steps: tuple[Step, ...]
+
+    @property
+    def keyed(self) -> list[int]:
+        """The frames that have keys in them, rising."""
+        layers = [layer for s in self.steps if (layer := layer_of(s)) is not None]
+        return sorted({f for layer in layers for _, f in all_keys(layer)})
 
 
 def span_of(session: Session, count: int) -> StepSpan | None:
@@ -109,11 +115,8 @@ def span_of(session: Session, count: int) -> StepSpan | None:
     if take is None or line_ is None or first < 0:
         return None
     steps = take.steps[first : last + 1]
-    layers = [layer for s in steps if (layer := layer_of(s)) is not None]
-    keyed = sorted({f for layer in layers for _, f in all_keys(layer)})
-    return StepSpan(
-        take, steps[0].id, steps[-1].id, line_.clips[first], line_.clips[last + 1], line_.rigs[first], tuple(keyed)
-    )
+    below, above, rig = line_.clips[first], line_.clips[last + 1], line_.rigs[first]
+    return StepSpan(take, steps[0].id, steps[-1].id, below, above, rig, steps)
 
 
 def find(session: Session, span: StepSpan, every_frame: bool, done: Callable[[Merged], None]) -> None:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 import math
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import fields, is_dataclass, replace
+from itertools import chain
 from typing import Any
 
 import msgspec
 import numpy as np
+from msgspec.structs import astuple
 from msgspec.structs import replace as with_fields
 
 from reflexa.errors import RecipeError
@@ -54,6 +56,8 @@ def _plain(value: Any, known: Any, place: str) -> Any:
         return value
     if isinstance(value, tuple | list):
         old = known if isinstance(known, tuple | list) else ()
+        if _all_plain([v for i, v in enumerate(value) if i >= len(old) or v is not old[i]]):
+            return value
         came = [_plain(v, old[i] if i < len(old) else None, f"{place}[{i}]") for i, v in enumerate(value)]
         return value if all(a is b for a, b in zip(value, came, strict=True)) else type(value)(came)
     if isinstance(value, Mapping):
@@ -65,6 +69,25 @@ def _plain(value: Any, known: Any, place: str) -> Any:
     if is_dataclass(value) and not isinstance(value, type):
         return _fields(value, known, tuple(f.name for f in fields(value)), replace, place)
     raise RecipeError(f"contains {type(value).__name__}, which cannot be saved", place=place)
+
+
+def _all_plain(values: Sequence[Any]) -> bool:
+    """True where many values are plain as they are, told for all of a kind at once (a layer may have a hundred thousand keys).
+    Where it says no, they are looked at one by one."""
+    kinds = set(map(type, values))
+    for kind in kinds:
+        own: Sequence[Any] = values if len(kinds) == 1 else [v for v in values if type(v) is kind]
+        if kind is float:
+            good = all(map(math.isfinite, own))
+        elif kind is tuple:
+            good = _all_plain(list(chain.from_iterable(own)))
+        elif issubclass(kind, msgspec.Struct):
+            good = all(_all_plain(column) for column in zip(*map(astuple, own), strict=True))
+        else:
+            good = kind in _AS_THEY_ARE
+        if not good:
+            return False
+    return True
 
 
 def _fields(value: Any, known: Any, names: tuple[str, ...], replaced: Any, place: str) -> Any:

@@ -119,6 +119,7 @@ def test_measures_are_drawn_kept_and_handed_over(demo, qtbot, tmp_path) -> None:
     line.add(session, "foot-lock")
     ready(qtbot, window)
     window.commands.run("page_measures")
+    idle(qtbot, window)
     view = window.time_area.measures
     assert "Select a joint" in view.said.text() and not view.curves
     session.selection.select_joint("foot_left")

@@ -10,6 +10,7 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QMenu
 
 from reflexa.desktop.time.key_sheet import ROW
+from reflexa.desktop.time.rows import Row
 from reflexa.desktop.window import MainWindow
 from reflexa.steps.correction import CorrectionSettings, Key, Track
 from reflexa.steps.correction.step import correct
@@ -127,3 +128,11 @@ def test_the_menu_of_a_row(many: MainWindow, qtbot) -> None:
     found = {a.text(): a for a in menu.actions()}
     found["Hide Left arm"].trigger()
     assert "Left arm" not in names(many) and "hand_left" not in names(many)
+
+
+def test_the_key_that_is_nearest_within_reach() -> None:
+    keys = Track("hand", (Key(3), Key(10), Key(11)))
+    for row in (Row("hand", keys), Row("arms", None, (keys, Track("elbow")))):
+        assert row.frames.tolist() == [3, 10, 11]
+        assert [row.key_within(f, 1.0) for f in (2.0, 3.4, 6.0, 10.6, 40.0)] == [None, 3, None, 11, None]
+    assert Row("elbow", Track("elbow")).key_within(3.0, 5.0) is None

@@ -64,3 +64,18 @@ def test_a_save_that_cannot_be_says_what_and_leaves_what_was_there(tmp_path: Pat
     with pytest.raises(store.WriteError, match="the take 'a' cannot be saved"):
         store.save(Project("p", takes=(bad,)), tmp_path)
     assert store.load(tmp_path).takes == (good,)
+
+
+def test_one_bad_number_among_many_keys_is_found_with_its_place() -> None:
+    keys = tuple(Key(f, (0.0, f * 0.5, 0.0)) for f in range(2000))
+    good = Take("a", Source("a.glb", "walk"), (layer(*keys),))
+    assert admitted(good) is good
+    for bad in (float("nan"), np.float64(3.0)):
+        spoilt = (*keys[:1500], Key(1500, (0.0, bad, 0.0)), *keys[1501:])  # type: ignore[arg-type]
+        if bad == bad:
+            put = admitted(replace(good, steps=(layer(*spoilt),))).steps[0].settings.tracks[0].keys[1500].rotate[1]
+            assert type(put) is float and put == 3.0
+        else:
+            with pytest.raises(RecipeError) as error:
+                admitted(replace(good, steps=(layer(*spoilt),)))
+            assert "keys[1500].rotate[1]" in str(error.value)

@@ -29,6 +29,7 @@ from reflexa.steps.correction import (
     Key,
     Track,
     change_keys,
+    frames_from,
     missing,
     set_key,
     track_at,
@@ -180,7 +181,7 @@ class CorrectionPanel(StepPanel):
             field.box.setToolTip("" if ready else "Pick a joint in the picture first")
         self.neutral.setEnabled(ready)
         self.space.setEnabled(ready)
-        keys = sorted(session.selection.keys)
+        keys = session.selection.keys
         self.then.setEnabled(bool(keys))
         self.then.setToolTip(
             "Interpolation from the selected keys to the next ones" if keys else "Select keys in the time area first"
@@ -191,7 +192,7 @@ class CorrectionPanel(StepPanel):
             return
         gone = missing(settings, session.computed.step_rig) if session.computed.step_rig else []
         said = f"Keys of joints that this rig does not have are ignored: {', '.join(gone)}." if gone else ""
-        beyond = sorted({k.frame for t in settings.tracks for k in t.keys if k.frame >= session.computed.frames})
+        beyond = frames_from(settings, session.computed.frames)
         if beyond:
             said += f" Keys after the last frame ({session.computed.frames - 1}) still affect the curve: at {_listed(beyond)}."
         said += _held_back(session.computed.report)
@@ -228,9 +229,9 @@ class CorrectionPanel(StepPanel):
             field.box.blockSignals(True)
             field.box.setValue(float(value))
             field.box.blockSignals(False)
-        chosen = [k for j, f in keys for k in settings.track(j).keys if k.frame == f]
-        if chosen:
-            self.then.setCurrentText(chosen[0].then)
+        if keys:
+            joint, frame = min(keys)
+            self.then.setCurrentText(next((k.then for k in settings.track(joint).keys if k.frame == frame), "smooth"))
 
     # Edits ----------------------------------------------------------------------------------------------------
 

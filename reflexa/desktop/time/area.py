@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from importlib import import_module
+from types import ModuleType
 from typing import TYPE_CHECKING
 
 from PySide6.QtCore import QEvent, QObject, Qt, Signal
@@ -20,8 +22,10 @@ from reflexa.desktop.time.ruler import Ruler
 from reflexa.desktop.time.sequence_lane import SequenceLane
 from reflexa.desktop.time.time_map import TimeMap
 from reflexa.desktop.time.transport import Transport
+from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.session import SOURCE, Session, takes
+from reflexa.session.work import Job
 
 if TYPE_CHECKING:
     from reflexa.desktop.time.measures import MeasuresView
@@ -72,6 +76,7 @@ class TimeArea(QFrame):
         self._lanes_area = _scrolled(QWidget())
         self.pages = QStackedWidget()
         self.measures: MeasuresView | None = None
+        self._opening = labels.quiet("Opening the measures…")
         for page in (sheet, self.curves, self._lanes_area):
             self.pages.addWidget(page)
         column.addWidget(self.pages, 1)
@@ -175,13 +180,19 @@ class TimeArea(QFrame):
         self.content_changed.emit()
 
     def _show_measures(self) -> None:
-        """Made when it is first wanted: what draws its curves takes its time to load."""
-        if self.measures is None:
-            from reflexa.desktop.time.measures import MeasuresView
-
-            self.measures = MeasuresView(self.session, self.time)
-            self.pages.addWidget(self.measures)
+        """Made when it is first wanted: what draws its curves takes more than half a second to load, which is not spent here."""
+        if self.pages.count() == _MEASURES:
+            self.pages.addWidget(self._opening)
+            self.session.work.start(Job(lambda _: import_module("reflexa.desktop.time.measures"), self._with_measures))
         self.pages.setCurrentIndex(_MEASURES)
+
+    def _with_measures(self, module: ModuleType) -> None:
+        shown = self.pages.currentIndex()
+        self.measures = module.MeasuresView(self.session, self.time)
+        self.pages.removeWidget(self._opening)
+        self._opening.deleteLater()
+        self.pages.addWidget(self.measures)
+        self.pages.setCurrentIndex(shown)
 
     def _on_selection(self) -> None:
         """Lanes of the selected step's kind stand in the keys' place."""

@@ -51,6 +51,7 @@ class KeySheet(Lanes):
         self._marks = KeyMarks()
         self.hands = RowHands(session, self._refresh)
         self._rows: list[Row] = []
+        self._chosen: dict[str, list[int]] = {}
         self._dragged: Row | None = None
         for signal in (session.take_changed, session.selection.changed, session.evaluator.done):
             signal.connect(self._refresh)
@@ -63,6 +64,9 @@ class KeySheet(Lanes):
 
     def _refresh(self) -> None:
         self._rows = self.hands.rows()
+        self._chosen = {}
+        for joint, frame in self.session.selection.keys:
+            self._chosen.setdefault(joint, []).append(frame)
         self.setMinimumHeight(max(self._height(), 34))
         self.changed()
 
@@ -159,8 +163,7 @@ class KeySheet(Lanes):
 
     def _paint_ticks(self, p: QPainter, y: float, row: Row) -> None:
         """A tick on every frame with a key; a heavy one where one of them is selected."""
-        joints = {track.joint for track in row.members} if row.track is None else {row.track.joint}
-        chosen = np.array([f for j, f in self.session.selection.keys if j in joints], dtype=np.intp)
+        chosen = np.array([f for track in row.tracks for f in self._chosen.get(track.joint, ())], dtype=np.intp)
         for frames, colour, width in ((row.frames, "quiet", 1), (chosen, "ink", 2)):
             self._paint_columns(p, y, frames, theme.current().colour(colour).rgba(), width)
 
@@ -182,10 +185,11 @@ class KeySheet(Lanes):
         i = int((at.y() - 4) // ROW)
         if not 0 <= i < len(self._rows) or self._rows[i].track is None:
             return None
-        row = self._rows[i]
-        near = [(abs(self.time.x(k.frame) - at.x()), joint, k.frame) for joint, k in row.keys]
-        away, joint, frame = min(near, default=(9.0, "", 0))
-        return (joint, frame) if away < 8 else None
+        frame = self._key_in(self._rows[i], at)
+        return (self._rows[i].name, frame) if frame is not None else None
+
+    def _key_in(self, row: Row, at: QPointF) -> int | None:
+        return row.key_within(self.time.frame(at.x()), 8 / self.time.frame_width())
 
     def key_place(self, joint: str, frame: int) -> QPoint:
         """Where a key is painted (for hands and tests)."""
@@ -232,8 +236,8 @@ class KeySheet(Lanes):
 
     def _press_group(self, row: Row, at: QPointF, more: bool) -> None:
         """On a frame with keys: all of them."""
-        away, frame = min((abs(self.time.x(k.frame) - at.x()), k.frame) for _, k in row.keys)
-        found = frozenset((j, k.frame) for j, k in row.keys if k.frame == frame) if away < 8 else frozenset()
+        frame = self._key_in(row, at)
+        found = frozenset((j, k.frame) for j, k in row.keys if k.frame == frame)
         selection = self.session.selection
         selection.select_keys(selection.keys ^ found if more else found)
         if found:

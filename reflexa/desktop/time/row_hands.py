@@ -41,7 +41,8 @@ class RowHands:
     def out_of_sight(self) -> str:
         """What is said of rows that are not shown; an empty text where all are (but for those that are folded away)."""
         layer = self.session.layer
-        n = sum(not is_shown(t.joint, self.view, self._selected()) for t in layer.tracks) if layer is not None else 0
+        selected = self._selected()
+        n = sum(not is_shown(t.joint, self.view, selected) for t in layer.tracks) if layer is not None else 0
         why = "Not selected" if self.view.only_selected else "Hidden"
         return f"{why}: {n} {'joint' if n == 1 else 'joints'}" if n else ""
 

@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Sequence, Set
 from dataclasses import dataclass
 from functools import cached_property
+from operator import attrgetter
 
 import numpy as np
 from msgspec.structs import replace
@@ -14,6 +15,7 @@ from numpy.typing import NDArray
 from reflexa.rig import Rig
 from reflexa.steps.correction import CorrectionSettings, Key, Track
 
+_FRAME = attrgetter("frame")
 # So many tracks need no groups.
 FEW = 5
 
@@ -34,7 +36,14 @@ class Row:
     @cached_property
     def frames(self) -> NDArray[np.intp]:
         """The frames with any key, rising."""
-        return np.array(sorted({k.frame for _, k in self.keys}), dtype=np.intp)
+        at = [np.fromiter(map(_FRAME, t.keys), np.intp, len(t.keys)) for t in self.tracks]
+        return at[0] if len(at) == 1 else np.unique(np.concatenate(at))
+
+    def key_within(self, frame: float, reach: float) -> int | None:
+        """The frame with a key that lies nearest to one, less than so many frames away; None where there is none."""
+        at = int(np.searchsorted(self.frames, frame))
+        near = min(self.frames[max(at - 1, 0) : at + 1].tolist(), key=lambda f: abs(f - frame), default=None)
+        return near if near is not None and abs(near - frame) < reach else None
 
     @cached_property
     def keys(self) -> list[tuple[str, Key]]:

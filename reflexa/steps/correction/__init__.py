@@ -8,6 +8,7 @@ settings to the next.
 from reflexa.steps.correction.edits import (
     all_keys,
     change_keys,
+    frames_from,
     missing,
     move_keys,
     pose_key,
@@ -32,6 +33,7 @@ __all__ = [
     "all_keys",
     "change_keys",
     "correct",
+    "frames_from",
     "layer_of",
     "missing",
     "move_keys",

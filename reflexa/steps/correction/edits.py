@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Set
+from itertools import takewhile
 from typing import TypedDict, Unpack
 
 import numpy as np
@@ -22,6 +23,12 @@ Chosen = Set[tuple[str, int]]
 def all_keys(settings: CorrectionSettings) -> Chosen:
     """Every key of a correction as (joint, frame)."""
     return {(t.joint, k.frame) for t in settings.tracks for k in t.keys}
+
+
+def frames_from(settings: CorrectionSettings, first: int) -> list[int]:
+    """The frames with keys from one on, rising. Keys rise in a track: only those are looked at."""
+    found = {k.frame for t in settings.tracks for k in takewhile(lambda k: k.frame >= first, reversed(t.keys))}
+    return sorted(found)
 
 
 def usual_drive(rig: Rig, joint: str) -> tuple[Drives, tuple[Ends, ...]]:
