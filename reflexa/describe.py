@@ -98,7 +98,7 @@ def plain(document: Imported) -> dict[str, Any]:
                 "rate": c.rate,
                 "duration": round(c.duration, 6),
                 "loop": c.loop,
-                "events": [{"frame": e.frame, "name": e.name} for e in c.events],
+                "events": [e.plain for e in c.events],
                 "tracks": [t.name for t in c.tracks],
                 "play_rate": c.play_rate,
                 **({"additive": c.additive.plain} if c.additive is not None else {}),

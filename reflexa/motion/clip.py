@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import hashlib
+import math
 from dataclasses import InitVar, dataclass, replace
 from functools import cached_property
 from typing import Any, Literal
@@ -17,10 +18,37 @@ from reflexa.motion.skeleton import Skeleton
 
 @dataclass(frozen=True)
 class Event:
-    """A named mark in time, at ``frame`` (may lie between frames when the source's did)."""
+    """A named mark in time, at ``frame`` (may lie between frames when the source's did), with a number or text that goes along
+    with it for whoever plays the clip (the surface of a step, the loudness of a blow), or none."""
 
     frame: float
     name: str
+    value: float | str | None = None
+
+    @property
+    def label(self) -> str:
+        """The name, with the value behind it: ``step = wood``."""
+        number = f"{self.value:g}" if isinstance(self.value, float | int) else self.value
+        return self.name if number is None else f"{self.name} = {number}"
+
+    @property
+    def plain(self) -> dict[str, float | str]:
+        """As it is written in files."""
+        return {"frame": self.frame, "name": self.name, **({} if self.value is None else {"value": self.value})}
+
+
+def event_from_plain(data: Any) -> Event | None:
+    """The event that a file says; None where it says none."""
+    frame = _number(data.get("frame")) if isinstance(data, dict) else None
+    if frame is None or "name" not in data:
+        return None
+    value = data.get("value")
+    return Event(frame, str(data["name"]), value if isinstance(value, str) else _number(value))
+
+
+def _number(value: Any) -> float | None:
+    good = isinstance(value, int | float) and not isinstance(value, bool) and math.isfinite(value)
+    return float(value) if good else None
 
 
 @dataclass(frozen=True, eq=False)

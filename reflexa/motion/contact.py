@@ -127,6 +127,17 @@ def moved(c: Contact, by: int) -> Contact:
     return msgspec.structs.replace(c, first=c.first + by, last=c.last + by, heel_up=up, **later)
 
 
+def all_moved(contacts: Iterable[Contact], by: int) -> tuple[Contact, ...]:
+    """Contacts so many frames later; those that begin before the clip then begin with it, those that are over are left out."""
+    there = [moved(c, by) for c in contacts if c.last + by >= 0]
+    return tuple(c if c.first >= 0 else _from_zero(c) for c in there)
+
+
+def _from_zero(c: Contact) -> Contact:
+    down, up = (None if v is None else max(v, 0) for v in (c.ball_down, c.ball_up))
+    return msgspec.structs.replace(c, first=0, ball_down=down, ball_up=up)
+
+
 def joined(a: Contact, b: Contact) -> Contact:
     """Two contacts of one part as one, the second going on from the first."""
     last = max(a.last, b.last)

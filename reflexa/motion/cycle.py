@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from reflexa.motion import quat
 from reflexa.motion.arrays import Array, owned
-from reflexa.motion.clip import Clip, Event, Track
+from reflexa.motion.clip import Clip, Track
 from reflexa.motion.resample import at_frames
 
 
@@ -35,7 +35,7 @@ def shifted(clip: Clip, travel: int, by: float) -> Clip:
     )
     moved = moved_over_ground(moved, *_on_ground(start, 0, 1))
     events = sorted(
-        (Event((e.frame - by) % period, e.name) for e in clip.events if e.frame < period), key=lambda e: e.frame
+        (replace(e, frame=(e.frame - by) % period) for e in clip.events if e.frame < period), key=lambda e: e.frame
     )
     return replace(moved, events=tuple(events))
 
@@ -136,7 +136,7 @@ def repeated(clip: Clip, travel: int, count: int) -> Clip:
         return clip
     out = at_moments(clip, travel, np.arange(period * count + 1, dtype=np.float64))
     again = [e for e in clip.events if e.frame < period]
-    events = [Event(e.frame + k * period, e.name) for k in range(count) for e in again]
+    events = [replace(e, frame=e.frame + k * period) for k in range(count) for e in again]
     return replace(out, events=tuple(events))
 
 

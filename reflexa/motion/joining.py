@@ -9,7 +9,7 @@ import numpy as np
 
 from reflexa.motion import cycle, quat
 from reflexa.motion.arrays import Array, owned
-from reflexa.motion.clip import Clip, Event, Track
+from reflexa.motion.clip import Clip, Track
 from reflexa.motion.contact import as_one, moved
 from reflexa.motion.curves import smoothstep
 from reflexa.motion.mixing import mixed
@@ -136,7 +136,7 @@ def _crossfaded(a: Clip, b: Clip, n: int) -> Clip:
         contacts = as_one([*a.contacts, *(moved(c, head) for c in b.contacts)])
     middle = head + (n - 1) / 2
     events = [e for e in a.events if e.frame <= middle]
-    events += [Event(e.frame + head, e.name) for e in b.events if e.frame + head >= middle]
+    events += [replace(e, frame=e.frame + head) for e in b.events if e.frame + head >= middle]
     return replace(
         a, rotations=owned(rotations), translations=owned(np.concatenate([p.translations for p in parts])), scales=scales,
         tracks=tracks, events=tuple(dict.fromkeys(sorted(events, key=lambda e: e.frame))), loop=False,

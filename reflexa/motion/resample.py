@@ -89,7 +89,7 @@ def events_at(events: Iterable[Event], times: Array, breaks: Iterable[int] = ())
     near = np.clip(np.searchsorted(at, times - _ON_FRAME), 0, len(at) - 1)
     for i in np.flatnonzero(ends & (np.abs(at[near] - times) <= _ON_FRAME)).tolist():
         out += [(float(i), k) for k in range(near[i], len(at)) if abs(at[k] - times[i]) <= _ON_FRAME]
-    return tuple(Event(f, given[k].name) for f, k in sorted(out))
+    return tuple(replace(given[k], frame=f) for f, k in sorted(out))
 
 
 def even_times(end: float, step: float, closes: bool = False) -> Array:

@@ -116,7 +116,7 @@ def manifest(clip: Clip, rig: Rig, target: Target, origin: Origin, error: ReadBa
             "travel_m": [round(v, 6) for v in travel.tolist()],
         },
         **({"notes": notes} if notes else {}),
-        "events": [{"frame": e.frame, "name": e.name} for e in clip.events],
+        "events": [e.plain for e in clip.events],
         **({"additive": clip.additive.plain} if clip.additive is not None else {}),
         **({"play_rate": clip.play_rate} if clip.play_rate != 1 else {}),
         **({"tracks": {t.name: np.round(t.values, 6).tolist() for t in clip.tracks}} if clip.tracks else {}),
@@ -129,6 +129,7 @@ def manifest(clip: Clip, rig: Rig, target: Target, origin: Origin, error: ReadBa
         "unit": _unit(FORMATS[target.format], rig, origin.model_for(rig), target.options),
         "read_back_error_mm": round(error.mm, 6),
         "read_back_error_deg": round(error.degrees, 6),
+        **({"read_back_notes": list(error.notes)} if error.notes else {}),
         **({"base_plus_difference_error_mm": round(error.whole_mm, 6)} if clip.additive is not None else {}),
     }
 

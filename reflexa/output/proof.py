@@ -20,12 +20,14 @@ TURN_DEG, PLACE, SCALE, CURVE, RATE = 0.05, 1e-4, 4e-3, 1e-3, 1e-4
 @dataclass(frozen=True)
 class ReadBack:
     """How well a file read back: the largest position error in mm and turn in degrees, and what differs, in words.
-    whole_mm: of additive clips, how far base and difference are from what they were made of."""
+    whole_mm: of additive clips, how far base and difference are from what they were made of. notes: what a reader takes the file
+    to say where it has to decide, such as whether the position channels of a BVH file replace the offsets."""
 
     mm: float = 0.0
     degrees: float = 0.0
     differs: tuple[str, ...] = ()
     whole_mm: float = 0.0
+    notes: tuple[str, ...] = ()
 
 
 def held_against(
@@ -99,7 +101,7 @@ def _besides(clip: Clip, back: Clip, joints: tuple[list[int], list[int]], format
             "it is not marked as the additive clip that it is" if clip.additive else "it is marked as an additive clip"
         )
     if "events" in holds:
-        mine, theirs = (sorted((round(e.frame, 3), e.name) for e in c.events) for c in (clip, back))
+        mine, theirs = (sorted((round(e.frame, 3), e.label) for e in c.events) for c in (clip, back))
         lost = [e for e in mine if e not in theirs]
         if lost or len(mine) != len(theirs):
             said.append(f"the event {lost[0][1]!r} is lost" if lost else "it has events that were not written")

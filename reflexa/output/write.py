@@ -134,7 +134,7 @@ def _read_back(
         more = f", and {len(found.differs) - 3} more" if len(found.differs) > 3 else ""
         said = "; ".join(found.differs[:3]) + more
         raise WriteError(f"differs when it is read back: {said}", path, advice="Nothing was written.")
-    found = replace(found, whole_mm=parted_by(wholes, back.clips))
+    found = replace(found, whole_mm=parted_by(wholes, back.clips), notes=tuple(back.warnings))
     if found.whole_mm > 1000 * PLACE * max(rig.height, 0.01):
         said = f"base and difference are {found.whole_mm:.2f} mm off the clip that they were made of"
         raise WriteError(f"differs when it is read back: {said}", path, advice="Nothing was written.")

@@ -97,7 +97,7 @@ def _take(s: Reviewed, figure: Any) -> dict[str, Any]:
                 "accepted": accepted(f, s.line.take.accepted),
             } for f in sorted(s.judged.found, key=lambda f: -f.weight)
         ],
-        "events": [{"frame": e.frame, "name": e.name} for e in after.events],
+        "events": [{"frame": e.frame, "name": e.label} for e in after.events],
         "views": _views(s),
         "measures": _measures(s),
         "facts": f"{counted(after.frames, 'frame')} at {after.rate:g} fps, {after.duration:.2f} s. {way['joint']} travels "

@@ -12,7 +12,7 @@ from reflexa.motion.clip import Event
 from reflexa.session import line
 from reflexa.session.session import Session
 from reflexa.steps import make
-from reflexa.steps.events import KIND, EventsSettings, of_feet
+from reflexa.steps.events import KIND, EventsSettings, Written, event_of, from_label, of_feet, written
 from reflexa.take import edits
 
 
@@ -22,9 +22,9 @@ def seen(session: Session) -> tuple[Event, ...]:
 
 
 def known_names(session: Session) -> list[str]:
-    """Names of events in the project, those of the open take first."""
+    """Events in the project as they are typed, those of the open take first."""
     clips = [d.or_rest.heads for d in session.sources.documents.values()]
-    names = [e.name for e in seen(session)] + [e.name for c in clips for clip in c for e in clip.events]
+    names = [e.label for e in seen(session)] + [e.label for c in clips for clip in c for e in clip.events]
     return list(dict.fromkeys(names))
 
 
@@ -33,23 +33,25 @@ def put(session: Session, label: str, events: list[Event], merge: str = "") -> N
     take, evaluation = session.take, session.computed.evaluation
     if take is None or evaluation is None:
         return
-    written = tuple((e.frame, e.name) for e in sorted(events, key=lambda e: e.frame))
+    listed = tuple(written(e) for e in sorted(events, key=lambda e: e.frame))
     seen = evaluation.after(session.selection.view_point)
     for at in range(seen - 1, -1, -1):
         step = take.steps[at]
         if isinstance(step.settings, EventsSettings) and step.acts and not step.settings.from_contacts:
-            settings = replace(step.settings, events=written, keep=False, rename={})
+            settings = replace(step.settings, events=listed, keep=False, rename={})
             line.edit(session, label, replace(step, settings=settings), merge)
             return
         if step.acts and evaluation.outcomes[at + 1].times is not None:
             break
-    step = edits.named_step(take, make(KIND.kind, events=[list(e) for e in written], keep=False))
+    step = edits.named_step(take, make(KIND.kind, events=listed, keep=False))
     session.edit_take(label, edits.insert_step(take, seen, step), merge)
 
 
-def add(session: Session, name: str, frame: int) -> None:
-    """An event at a frame."""
-    put(session, f"add event {name}", [*seen(session), Event(float(frame), name)])
+def add(session: Session, label: str, frame: int) -> None:
+    """An event at a frame: ``name``, or ``name = value``."""
+    event = from_label(label, float(frame))
+    if event is not None:
+        put(session, f"add event {event.name}", [*seen(session), event])
 
 
 def move(session: Session, index: int, frame: float) -> None:
@@ -60,28 +62,29 @@ def move(session: Session, index: int, frame: float) -> None:
         put(session, f"move event {moved.name}", [*events[:index], moved, *events[index + 1 :]], merge="move event")
 
 
-def rename(session: Session, index: int, name: str) -> None:
-    """Another name for one of the events that are seen; an empty one takes it out."""
+def rename(session: Session, index: int, label: str) -> None:
+    """Another name (and value: ``name = value``) for one of the events that are seen; an empty one takes it out."""
     events = list(seen(session))
     if 0 <= index < len(events):
-        kept = [*events[:index], *([with_fields(events[index], name=name)] if name else []), *events[index + 1 :]]
-        put(session, f"rename event {events[index].name}" if name else f"remove event {events[index].name}", kept)
+        new = from_label(label, events[index].frame)
+        kept = [*events[:index], *([new] if new is not None else []), *events[index + 1 :]]
+        put(session, f"{'rename' if new is not None else 'remove'} event {events[index].name}", kept)
 
 
 def as_text(session: Session) -> str:
     """The events that are seen, to be pasted to another clip."""
-    return msgspec.json.encode({"reflexa": "events", "events": [(e.frame, e.name) for e in seen(session)]}).decode()
+    return msgspec.json.encode({"reflexa": "events", "events": [written(e) for e in seen(session)]}).decode()
 
 
 def paste(session: Session, text: str) -> int:
     """Add events that were copied from another clip, those that lie inside this one; how many they are.
     Says where none are."""
     try:
-        data = msgspec.json.decode(text.encode(), type=_Copied)
-    except msgspec.MsgspecError:
+        copied = list(map(event_of, msgspec.json.decode(text.encode(), type=_Copied).events))
+    except (msgspec.MsgspecError, ValueError):
         session.said.emit("The clipboard contains no events.")
         return 0
-    inside = [Event(f, n) for f, n in data.events if n.strip() and 0 <= f <= session.computed.frames - 1]
+    inside = [e for e in copied if e.name.strip() and 0 <= e.frame <= session.computed.frames - 1]
     new = [e for e in inside if e not in seen(session)]
     if new:
         put(session, "paste events", [*seen(session), *new])
@@ -92,7 +95,7 @@ def paste(session: Session, text: str) -> int:
 
 class _Copied(msgspec.Struct):
     reflexa: Literal["events"]
-    events: tuple[tuple[float, str], ...]
+    events: tuple[Written, ...]
 
 
 def from_contacts(session: Session) -> int:

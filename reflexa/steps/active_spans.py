@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import Annotated
+from typing import Annotated, Any, TypeVar
 
 import msgspec
 import numpy as np
@@ -10,6 +10,7 @@ from msgspec import Meta
 
 from reflexa.motion.arrays import Array
 
+K = TypeVar("K", bound=Any)
 Frame = Annotated[int, Meta(ge=-10_000_000, le=10_000_000)]
 EASE = 8  # frames over which a span eases in and out to begin with
 
@@ -43,6 +44,12 @@ def weight_of(spans: tuple[ActiveSpan, ...], frames: int) -> Array:
 def later(spans: tuple[ActiveSpan, ...], by: int) -> tuple[ActiveSpan, ...]:
     """The same so many frames later."""
     return tuple(ActiveSpan(r.start + by, r.at + by, r.until + by, r.end + by) for r in spans)
+
+
+def later_keys(keys: tuple[K, ...], by: int) -> tuple[K, ...]:
+    """Keys (anything with a ``frame``) so many frames later; of those that would come before the clip, the last one begins it."""
+    moved = [msgspec.structs.replace(k, frame=max(k.frame + by, 0)) for k in keys]
+    return tuple({k.frame: k for k in moved}.values())
 
 
 # Edits: each gives the next spans -----------------------------------------------------------------------------

@@ -6,10 +6,11 @@ from dataclasses import dataclass, replace
 from typing import Annotated
 
 from msgspec import Meta
+from msgspec.structs import replace as with_fields
 
 from reflexa.contacts.find import of_clip
 from reflexa.errors import RecipeError
-from reflexa.motion.contact import Contact, in_order
+from reflexa.motion.contact import Contact, all_moved, in_order
 from reflexa.steps.model import Context, Given, Outcome, Settings, StepKind
 
 
@@ -58,6 +59,7 @@ KIND = StepKind(
     _run,
     place=85,
     weighed=False,
+    shifted=lambda s, by: with_fields(s, contacts=all_moved(s.contacts, by)),
     reads=lambda settings, context: [context.stage.digest],
     summary=lambda s: "detected" if s.find else f"{len(s.contacts)} contacts",
 )

@@ -18,10 +18,40 @@ from reflexa.steps.model import Beginning, Context, Given, Outcome, Settings, St
 STRIKE, LIFT = "strike", "lift"
 
 
+# An event in the settings: (frame, name), or (frame, name, value) with a number or text.
+Written = Annotated[tuple[float | str, ...], Meta(min_length=2, max_length=3)]
+
+
+def written(event: Event) -> Written:
+    """An event as the settings say it."""
+    return (event.frame, event.name) if event.value is None else (event.frame, event.name, event.value)
+
+
+def event_of(said: Written) -> Event:
+    """The event that the settings say. Raises ValueError where it is none."""
+    frame, name, *value = said
+    if isinstance(frame, str) or not isinstance(name, str):
+        raise ValueError(f"[{frame!r}, {name!r}] is no event: it takes [frame, name] or [frame, name, value]")
+    return Event(float(frame), name, value[0] if value else None)
+
+
+def from_label(label: str, frame: float) -> Event | None:
+    """The event that a person types as ``name`` or ``name = value``; None where there is no name."""
+    name, said, value = (part.strip() for part in label.partition("="))
+    if not name:
+        return None
+    try:
+        number = float(value)
+    except ValueError:
+        return Event(frame, name, value if said else None)
+    return Event(frame, name, number if np.isfinite(number) else value)
+
+
 class EventsSettings(Settings, frozen=True):
     events: Annotated[
-        tuple[tuple[float, str], ...], Meta(title="Events", description="A list of [frame, name].")
-    ] = ()  # fmt: skip
+        tuple[Written, ...],
+        Meta(title="Events", description="A list of [frame, name], or [frame, name, value] with a number or text."),
+    ] = ()
     keep: Annotated[
         bool, Meta(title="Keep events of the clip",
             description="Keep the events that the clip has. Off: use only the list above.")
@@ -34,6 +64,10 @@ class EventsSettings(Settings, frozen=True):
         bool, Meta(title="From contacts",
             description="Add a strike and a lift event where a foot contact begins and ends.")
     ] = False  # fmt: skip
+
+    def __post_init__(self) -> None:
+        for said in self.events:
+            event_of(said)
 
 
 @dataclass(frozen=True)
@@ -64,7 +98,8 @@ def of_feet(clip: Clip, rig: Rig) -> tuple[Event, ...]:
 def with_events(clip: Clip, rig: Rig, s: EventsSettings) -> Clip:
     """The clip with its events as the settings say. Raises RecipeError for one outside the clip, or that has no name."""
     own = [replace(e, name=s.rename.get(e.name, e.name)) for e in clip.events] if s.keep else []
-    for i, (frame, name) in enumerate(s.events):
+    for i, event in enumerate(map(event_of, s.events)):
+        frame, name = event.frame, event.name
         if not name.strip():
             raise RecipeError("an event has no name", place=f"events[{i}]", advice="Give it one.")
         if not (np.isfinite(frame) and 0 <= frame <= clip.frames - 1):
@@ -72,7 +107,7 @@ def with_events(clip: Clip, rig: Rig, s: EventsSettings) -> Clip:
                 f"{name!r} at frame {frame:g} lies outside the clip", place=f"events[{i}]",
                 advice=f"Its frames are 0 to {clip.frames - 1}.",
             )  # fmt: skip
-        own.append(Event(float(frame), name))
+        own.append(event)
     if s.from_contacts:
         own += of_feet(clip, rig)
     events = sorted((e for e in dict.fromkeys(own) if e.name), key=lambda e: e.frame)
@@ -88,7 +123,7 @@ def _begin(at: Beginning) -> dict[str, Any]:
     """All that there are, to be dragged, renamed and removed."""
     if at.given is None:
         return {}
-    return {"events": [[e.frame, e.name] for e in at.given.clip.events], "keep": False}
+    return {"events": [written(e) for e in at.given.clip.events], "keep": False}
 
 
 KIND = StepKind(

@@ -7,6 +7,7 @@ from typing import Annotated, Any
 
 import numpy as np
 from msgspec import Meta
+from msgspec.structs import replace as with_fields
 
 from reflexa.errors import RecipeError
 from reflexa.motion.arrays import Array
@@ -73,5 +74,6 @@ KIND = StepKind(
     changes_time=True,
     weighed=False,
     begin=_begin,
+    shifted=lambda s, by: with_fields(s, frame=max(s.frame + by, 0)),
     summary=lambda s: f"frame {s.frame} for {s.frames}",
 )

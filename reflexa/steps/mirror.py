@@ -13,7 +13,7 @@ from numpy.typing import NDArray
 
 from reflexa.motion import cycle, kernels, kinematics, quat, travel
 from reflexa.motion.arrays import Array, owned
-from reflexa.motion.clip import Clip, Track
+from reflexa.motion.clip import Clip, Event, Track
 from reflexa.motion.contact import Contact, in_order
 from reflexa.rig import Rig
 from reflexa.rig.rig import UP
@@ -189,12 +189,17 @@ def reflected(clip: Clip, rig: Rig, plane: Plane) -> Clip:
         rotations=owned(quat.settled(rotations)),
         translations=owned(translations),
         scales=scales,
-        events=tuple(replace(e, name=swap_in_text(e.name)) for e in clip.events),
+        events=tuple(_event_swapped(e) for e in clip.events),
         tracks=_sides_swapped(clip.tracks),
         contacts=None
         if clip.contacts is None
         else _contacts(clip.contacts, lambda p: origin + reflect_vector(p - origin)),
     )
+
+
+def _event_swapped(event: Event) -> Event:
+    value = swap_in_text(event.value) if isinstance(event.value, str) else event.value
+    return replace(event, name=swap_in_text(event.name), value=value)
 
 
 def _sides_swapped(tracks: tuple[Track, ...]) -> tuple[Track, ...]:

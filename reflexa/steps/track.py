@@ -7,6 +7,7 @@ from typing import Annotated, Any, Literal
 
 import numpy as np
 from msgspec import Meta
+from msgspec.structs import replace as with_fields
 
 from reflexa.errors import RecipeError
 from reflexa.motion.arrays import Array, owned
@@ -69,6 +70,10 @@ def _begin(at: Beginning) -> dict[str, Any]:
     return {"track": at.given.clip.tracks[0].name} if at.given is not None and at.given.clip.tracks else {}
 
 
+def _shifted(s: TrackSettings, by: int) -> TrackSettings:
+    return with_fields(s, keys=tuple({max(f + by, 0): (max(f + by, 0), v) for f, v in sorted(s.keys)}.values()))
+
+
 KIND = StepKind(
     "track",
     "Track",
@@ -77,6 +82,7 @@ KIND = StepKind(
     _run,
     place=280,
     begin=_begin,
+    shifted=_shifted,
     moments=lambda s: [f for f, _ in s.keys],
     summary=lambda s: f"{s.track}, {len(s.keys)} key{'' if len(s.keys) == 1 else 's'}" if s.track else "",
 )

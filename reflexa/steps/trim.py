@@ -7,6 +7,7 @@ from typing import Annotated, Any
 
 import numpy as np
 from msgspec import Meta
+from msgspec.structs import replace as with_fields
 
 from reflexa.errors import RecipeError
 from reflexa.motion import cycle, seams
@@ -121,6 +122,13 @@ def _summary(s: TrimSettings) -> str:
     return ", ".join(parts) or "all frames"
 
 
+def _shifted(s: TrimSettings, by: int) -> TrimSettings:
+    """What says "from the beginning" or "to the end" goes on to say so."""
+    first, last = (max(s.first + by, 0) if s.first else 0), (max(s.last + by, 0) if s.last >= 0 else s.last)
+    cut = tuple((max(a + by, 0), b + by) for a, b in s.cut if b + by >= 0)
+    return with_fields(s, first=first, last=last, cut=cut)
+
+
 KIND = StepKind(
     "trim",
     "Trim",
@@ -133,5 +141,6 @@ KIND = StepKind(
     weighed=False,
     upgraded=lambda plain: {k: v for k, v in plain.items() if v is not None},
     begin=_begin,
+    shifted=_shifted,
     summary=_summary,
 )

@@ -34,6 +34,16 @@ WALK = DATA / "humanoid3d_walk.bvh"
 AS_ROOT = os.geteuid() == 0
 
 
+def test_what_a_reader_decides_of_position_channels_is_told(tmp_path: Path) -> None:
+    text = WALK.read_text()
+    at = text.index("OFFSET")
+    (tmp_path / "w.bvh").write_text(text[:at] + "OFFSET 0.000000 80.000000 0.000000" + text[text.index("\n", at) :])
+    document = read(tmp_path / "w.bvh")
+    proof = write(list(document.clips), document.rig, Target(tmp_path / "out.bvh", "bvh"), Origin(document))
+    notes = json.loads(proof.manifest.read_text())["read_back_notes"]
+    assert any(n.startswith("Position channels") for n in notes) and notes == list(proof.warnings)
+
+
 @pytest.mark.parametrize("fmt", ["bvh", "glb", "gltf"])
 def test_an_export_proves_itself(tmp_path: Path, fmt: str) -> None:
     document = read(WALK)

@@ -78,6 +78,9 @@ def line(clip: Clip, rig: Rig, step: Step, within: Surroundings):
     )
 
 
+SPEAKS_OF_FRAMES = ("spans", "keys", "frame", "first", "contacts")
+
+
 def given(kind: str, walk: Clip, rig: Rig) -> tuple[Clip, Rig]:
     """What a kind is laid on: the walk, or a figure without a root joint for the kind that gives it one."""
     if kind != "root-joint":
@@ -118,12 +121,27 @@ def test_every_kind_with_every_option(
         assert np.array_equal(clip.rotations, free.rotations) and np.array_equal(clip.translations, free.translations)
 
 
+def test_every_kind_that_speaks_of_frames_can_be_tied_to_an_event() -> None:
+    """But for those that lay out time as a whole, the one that says where events are, and the one that speaks of frames of
+    another clip."""
+    whole = {"retime", "cycle", "close-loop", "events", "reverse", "blend"}
+    frames = {
+        k
+        for k, v in KINDS.items()
+        if v.moments is not None or set(SPEAKS_OF_FRAMES) & set(v.settings.__struct_fields__)
+    }
+    assert {k for k in frames - whole if KINDS[k].shifted is None} == set()
+
+
 @pytest.mark.parametrize("kind", [k for k in KINDS.values() if k.shifted is not None], ids=lambda k: k.kind)
 def test_frames_of_a_tied_step_go_with_its_event(kind, walk: Clip, deckhand_rig: Rig) -> None:
     """There and back again, and by nothing: the same settings."""
     settings = begun(kind.kind, walk, deckhand_rig).settings
     assert kind.shifted(settings, 0) == settings
     assert kind.shifted(kind.shifted(settings, 7), -7) == settings
+    # What comes to lie before the clip is said so that it can be saved and read again.
+    early = with_fields(begun(kind.kind, walk, deckhand_rig), settings=kind.shifted(settings, -400))
+    assert from_plain(to_plain(early)).settings == early.settings
 
 
 @pytest.mark.parametrize("kind", [k for k, v in KINDS.items() if v.weighs_itself or v.weighed])

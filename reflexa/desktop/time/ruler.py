@@ -26,6 +26,7 @@ from reflexa.session import Session, events, line
 
 _LEFT = Qt.AlignmentFlag.AlignLeft | Qt.AlignmentFlag.AlignVCenter
 _TELLS = 4  # letters
+_TYPED = "Name, or name = value (a number or text)"
 _OWN = (*SIDEWAYS, *PAGES, Qt.Key.Key_Insert, Qt.Key.Key_Delete)
 _HEIGHT, _TOP = 50, 20  # below the top lie the frames, above it the events
 
@@ -100,8 +101,8 @@ class Ruler(Lanes):
             p.setPen(t.colour("ink"))
             p.setBrush(t.colour("good"))
             p.drawPolygon(QPolygonF([QPointF(x, 19), QPointF(x - 4, 12), QPointF(x + 4, 12)]))
-            name = p.fontMetrics().elidedText(event.name, Qt.TextElideMode.ElideRight, int(max(end - x - 6, 0)))
-            if len(name) > _TELLS or name == event.name:
+            name = p.fontMetrics().elidedText(event.label, Qt.TextElideMode.ElideRight, int(max(end - x - 6, 0)))
+            if len(name) > _TELLS or name == event.label:
                 p.drawText(QRectF(x + 6, 3, 160, 16), _LEFT, name)
 
     def _paint_playhead(self, p: QPainter) -> None:
@@ -146,7 +147,7 @@ class Ruler(Lanes):
         if not self._grab:
             over = self.event_at(x, event.position().y())
             found = events.seen(self.session)
-            self.setToolTip(f"{found[over].name} at frame {found[over].frame:g}" if over >= 0 else "")
+            self.setToolTip(f"{found[over].label} at frame {found[over].frame:g}" if over >= 0 else "")
             edge = self._what(x, event.position().y()) != "playhead"
             self.setCursor(Qt.CursorShape.SizeHorCursor if edge else Qt.CursorShape.ArrowCursor)
             return
@@ -223,15 +224,15 @@ class Ruler(Lanes):
     def add_event(self, frame: int) -> None:
         """Ask for the name of an event, and put it at a frame."""
         name, good = QInputDialog.getItem(
-            self, "Add event", f"Name, at frame {frame}", events.known_names(self.session) or [""]
+            self, "Add event", f"{_TYPED}, at frame {frame}", events.known_names(self.session) or [""]
         )
         if good and name.strip():
             events.add(self.session, name.strip(), min(max(frame, 0), self.session.computed.frames - 1))
 
     def rename_event(self, at: int) -> None:
         """Ask for another name of an event."""
-        names, now = events.known_names(self.session), events.seen(self.session)[at].name
-        name, good = QInputDialog.getItem(self, "Rename event", "Name", names, names.index(now))
+        names, now = events.known_names(self.session), events.seen(self.session)[at].label
+        name, good = QInputDialog.getItem(self, "Rename event", _TYPED, names, names.index(now))
         if good and name.strip():
             events.rename(self.session, at, name.strip())
 
@@ -239,7 +240,7 @@ class Ruler(Lanes):
         session, menu = self.session, QMenu(self)
         at, frame = self.event_at(event.pos().x(), event.pos().y()), round(self.time.frame(event.pos().x()))
         if at >= 0:
-            menu.addAction("Rename event…", partial(self.rename_event, at))
+            menu.addAction("Rename event or set its value…", partial(self.rename_event, at))
             menu.addAction(theme.icon("delete"), "Remove event", partial(events.rename, session, at, ""))
         menu.addAction(f"Add event at frame {frame}…", partial(self.add_event, frame))
         menu.addAction("Strikes and lifts from contacts", partial(events.from_contacts, session))

@@ -16,7 +16,7 @@ from reflexa.formats.imported import settle_rate
 from reflexa.motion import tracks
 from reflexa.motion.additive import additive_from_plain
 from reflexa.motion.arrays import Array
-from reflexa.motion.clip import Additive, Event, Track
+from reflexa.motion.clip import Additive, Event, Track, event_from_plain
 from reflexa.motion.skeleton import Skeleton
 from reflexa.names import readable
 from reflexa.words import counted
@@ -110,11 +110,7 @@ def plan(file: GltfFile, number: int, moved: Moved, times: dict[Any, Array], war
     keyed = {id(t): t for w in used for t in [_times(file, samplers[w], f"{place}.samplers[{w}]", times)]}
     extras = _extras(animation)
     rate, start, frames = _grid(file, list(keyed.values()), extras.get("rate"), place, warnings, name)
-    events = tuple(
-        Event(float(e["frame"]), str(e["name"]))
-        for e in extras.get("events", [])
-        if isinstance(e, dict) and isinstance(e.get("frame"), int | float) and "name" in e
-    )
+    events = _events(animation, extras, rate, start)
     play = extras.get("play_rate", 1.0)
     return Planned(
         name, rate, start, frames, extras.get("loop") is True, float(play) if isinstance(play, int | float) and play > 0 else 1.0,
@@ -233,6 +229,21 @@ def _extras(animation: Json) -> Json:
     extras = animation.get("extras")
     ours = extras.get("reflexa") if isinstance(extras, dict) else None
     return ours if isinstance(ours, dict) else {}
+
+
+def _events(animation: Json, ours: Json, rate: float, start: float) -> tuple[Event, ...]:
+    """The events of an animation: our own, or else the markers that whoever wrote the file has put into its extras: a list
+    ``events`` or ``markers`` of objects with a name and a frame, or a time in seconds."""
+    if isinstance(ours.get("events"), list):
+        return tuple(e for said in ours["events"] if (e := event_from_plain(said)) is not None)
+    extras = animation.get("extras")
+    given = next((extras[k] for k in ("events", "markers") if k in extras), None) if isinstance(extras, dict) else None
+    out = []
+    for said in given if isinstance(given, list) else ():
+        if isinstance(said, dict) and "frame" not in said and isinstance(said.get("time"), int | float):
+            said = {**said, "frame": (said["time"] - start) * rate}
+        out.append(event_from_plain(said))
+    return tuple(sorted((e for e in out if e is not None), key=lambda e: e.frame))
 
 
 def _times(file: GltfFile, sampler: Any, where: str, known: dict[Any, Array]) -> Array:

@@ -50,7 +50,7 @@ def _extras(clip: Clip, notes: Json) -> Json:
     if clip.play_rate != 1:
         ours["play_rate"] = clip.play_rate
     if clip.events:
-        ours["events"] = [{"frame": e.frame, "name": e.name} for e in clip.events]
+        ours["events"] = [e.plain for e in clip.events]
     if clip.additive is not None:
         ours["additive"] = clip.additive.plain
     return {**ours, **notes}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import sys
 import threading
 from collections.abc import Iterator
@@ -26,7 +27,7 @@ from reflexa.formats.usd.skin import read_meshes
 from reflexa.motion import quat
 from reflexa.motion.additive import additive_from_plain
 from reflexa.motion.arrays import Array
-from reflexa.motion.clip import Clip, Event, Track
+from reflexa.motion.clip import Clip, Event, Track, event_from_plain
 from reflexa.motion.clips import Clips
 from reflexa.motion.matrices import decomposed
 from reflexa.motion.skeleton import Skeleton
@@ -362,4 +363,14 @@ def _events(ours: dict[str, Any]) -> tuple[Event, ...]:
     at, names = ours.get("event_frames"), ours.get("event_names")
     if at is None or names is None or len(at) != len(names):
         return ()
-    return tuple(Event(float(f), str(n)) for f, n in zip(at, names, strict=True))
+    values = [_value(v) for v in ours.get("event_values") or ()]
+    values += [None] * (len(names) - len(values))
+    found = [event_from_plain({"frame": f, "name": n, "value": v}) for f, n, v in zip(at, names, values, strict=False)]
+    return tuple(e for e in found if e is not None)
+
+
+def _value(text: Any) -> Any:
+    try:
+        return json.loads(str(text))
+    except ValueError:
+        return None

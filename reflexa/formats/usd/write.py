@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import tempfile
 from dataclasses import dataclass
 from pathlib import Path
@@ -183,6 +184,9 @@ def _set_motion(stage: Any, path: str, motion: _Motion, pxr: Any) -> Any:
     if clip.events:
         ours["event_frames"] = vt.DoubleArray([float(e.frame) for e in clip.events])
         ours["event_names"] = vt.StringArray([e.name for e in clip.events])
+        if any(e.value is not None for e in clip.events):
+            # An array holds values of one type: numbers and texts as JSON, nothing as an empty text.
+            ours["event_values"] = vt.StringArray(["" if e.value is None else json.dumps(e.value) for e in clip.events])
     animation.GetPrim().SetCustomDataByKey(OURS, ours)
     return animation
 

@@ -11,6 +11,7 @@ from reflexa.steps.correction.copies import carried
 from reflexa.steps.correction.layers import turned_into
 from reflexa.steps.correction.settings import CorrectionSettings
 from reflexa.steps.correction.step import HeldBack, corrected
+from reflexa.steps.correction.timing import shifted
 from reflexa.steps.model import Context, Given, Outcome, Settings, Step, StepKind
 
 
@@ -54,6 +55,7 @@ KIND = StepKind(
     keyed=True,
     settings_were={"reach": "falloff"},
     adjusted=_adjusted,
+    shifted=shifted,
     moments=lambda settings: [float(k.frame) for t in settings.tracks for k in t.keys],
     carried=carried,
     summary=lambda settings: "replaces the motion below" if settings.how == "replace" else "",

@@ -30,6 +30,20 @@ def _moved(settings: CorrectionSettings, frames: Mapping[tuple[str, int], int], 
     return settings
 
 
+def shifted(settings: CorrectionSettings, by: int) -> CorrectionSettings:
+    """All keys so many frames later. Where they would come before the clip, a key on its first frame says what the curve is
+    there."""
+    tracks = []
+    for track in settings.tracks:
+        keys = tuple(replace(k, frame=k.frame + by) for k in track.keys if k.frame + by >= 0)
+        if len(keys) < len(track.keys) and (not keys or keys[0].frame > 0):
+            r, m, s = (v[0] for v in track_at(track, np.array([-by])))
+            before = [k for k in track.keys if k.frame + by < 0][-1]
+            keys = (Key(0, vector(r), vector(m), float(s), "smooth" if before.then == "eased" else before.then), *keys)
+        tracks.append(replace(track, keys=keys))
+    return replace(settings, tracks=tuple(tracks))
+
+
 def _slower(slopes: Slopes | None, factor: float) -> Slopes | None:
     return None if slopes is None else _seven(np.array(slopes) / factor)
 

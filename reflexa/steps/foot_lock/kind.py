@@ -9,6 +9,7 @@ import msgspec
 import numpy as np
 
 from reflexa.motion.clip import Clip
+from reflexa.motion.contact import all_moved
 from reflexa.rig.foot_rest import as_seen
 from reflexa.steps.foot_lock.find import Contacts, contacts_of
 from reflexa.steps.foot_lock.outlines import outlines
@@ -91,5 +92,6 @@ KIND = StepKind(
     upgraded=_upgraded,
     reads=_reads,
     begin=_begin,
+    shifted=lambda s, by: msgspec.structs.replace(s, contacts=all_moved(s.contacts, by)),
     summary=lambda settings: "" if settings.find else f"{len(settings.contacts)} set by hand",
 )

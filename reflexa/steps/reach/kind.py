@@ -16,7 +16,7 @@ from reflexa.motion.clip import Clip
 from reflexa.rig import Rig
 from reflexa.rig.aim_axis import looks
 from reflexa.stage import Stage
-from reflexa.steps.active_spans import later
+from reflexa.steps.active_spans import later, later_keys
 from reflexa.steps.model import Beginning, Context, Given, Outcome, Result, Step, StepKind, Unmet
 from reflexa.steps.reach.settings import ReachSettings
 from reflexa.steps.reach.step import reached
@@ -135,5 +135,5 @@ KIND = StepKind(
     summary=_summary,
     overrules=_overrules,
     unmet=_unmet,
-    shifted=lambda s, by: msgspec.structs.replace(s, spans=later(s.spans, by)),
+    shifted=lambda s, by: msgspec.structs.replace(s, spans=later(s.spans, by), keys=later_keys(s.keys, by)),
 )
