@@ -80,6 +80,7 @@ class MainWindow(QMainWindow):
         self.clip_panel.compare_wanted.connect(self.compare_with)
         for signal in (self.clip_panel.file_wanted, self.settings.file_wanted):
             signal.connect(lambda file: relink.find_file(self.desk, file))
+        self.settings.file_chosen.connect(lambda file, path: relink.relink(self.desk, file, path))
         self.clip_panel.removal_wanted.connect(lambda file: relink.remove(self.desk, file))
         self.clip_panel.numbers_wanted.connect(self.compare_in_numbers)
         self.figure.menu_wanted.connect(lambda button: context.show_rig_menu(self.desk, self.commands, button))

@@ -5,11 +5,13 @@ from __future__ import annotations
 import hashlib
 from collections.abc import Mapping, Sequence
 from dataclasses import replace
+from pathlib import Path
 
 from msgspec.structs import replace as with_fields
 
 from reflexa.formats import Imported
 from reflexa.motion.skeleton import Skeleton
+from reflexa.project.sources import add_source, read_source
 from reflexa.project.store import Project, SourceFile
 from reflexa.project.uses import clips_in, clips_of, users
 from reflexa.steps import Step
@@ -27,6 +29,14 @@ def skeleton_digest(skeleton: Skeleton) -> str:
 def known_by(entry: SourceFile, document: Imported) -> SourceFile:
     """What a project says of a source, with what the file that was read of it is known by again."""
     return replace(entry, digest=document.sha256, skeleton=skeleton_digest(document.rig.skeleton))
+
+
+def taken_in(folder: Path, entry: SourceFile, path: Path) -> tuple[SourceFile, Imported]:
+    """A file copied into the project's folder to stand for a source: what the project says of it then, and what was read.
+    Raises ReadError or WriteError."""
+    new = replace(entry, file=add_source(folder, path)[0])
+    document = read_source(folder, new)
+    return known_by(new, document), document
 
 
 def differences(

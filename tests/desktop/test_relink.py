@@ -11,6 +11,7 @@ from PySide6.QtWidgets import QFileDialog, QPushButton
 
 from reflexa.desktop.actions import files, relink
 from reflexa.desktop.clips.delegate import THING
+from reflexa.desktop.settings import elsewhere
 from reflexa.desktop.settings.result_page import ResultPage
 from reflexa.project import store
 from reflexa.project.store import Project, SourceFile
@@ -56,6 +57,35 @@ def test_a_source_that_was_moved_is_found_by_its_button(demo, gone: Path, qtbot,
     session.redo()
     files.save(demo.desk)
     assert store.load(session.folder) == session.project
+
+
+def test_what_was_moved_is_looked_for_and_offered(demo, gone: Path, qtbot, monkeypatch) -> None:
+    """In the folders of projects that were open lately, by its bytes; of another file of its name it is said what differs."""
+    session, asked = demo.session, answers(monkeypatch, "Cancel")
+    monkeypatch.setattr(elsewhere, "recent", lambda: [gone.parent.parent])
+    other = gone.parent / FILE
+    shutil.copy(DATA / "hand_left.glb", other)
+    session.selection.select_card(SOURCE)
+    part = demo.settings.findChild(elsewhere.ElsewherePart)
+    qtbot.waitUntil(lambda: part.findChild(QPushButton) is not None)
+    assert "byte for byte" in part.said.text() and str(gone) in part.said.text()
+    bytes_ = gone.read_bytes()
+    gone.unlink()
+    session.selection.select_card(RESULT)
+    session.selection.select_card(SOURCE)
+    part = demo.settings.findChildren(elsewhere.ElsewherePart)[-1]
+    qtbot.waitUntil(lambda: part.findChild(QPushButton) is not None)
+    assert "Another file of this name" in part.said.text() and "Its skeleton is another one" in part.said.text()
+    qtbot.mouseClick(part.findChild(QPushButton), Qt.MouseButton.LeftButton)
+    assert "not the same file" in asked[0] and session.sources.missing[FILE]
+    gone.write_bytes(bytes_)
+    session.selection.select_card(RESULT)
+    session.selection.select_card(SOURCE)
+    part = demo.settings.findChildren(elsewhere.ElsewherePart)[-1]
+    qtbot.waitUntil(lambda: part.findChild(QPushButton) is not None)
+    qtbot.mouseClick(part.findChild(QPushButton), Qt.MouseButton.LeftButton)
+    qtbot.waitUntil(lambda: session.computed.result is not None)
+    assert session.take.source.file == "the deckhand.glb" and len(asked) == 1
 
 
 def test_the_very_file_put_back_under_its_name_needs_no_edit(demo, gone: Path, qtbot, monkeypatch) -> None:

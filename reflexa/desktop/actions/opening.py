@@ -67,8 +67,11 @@ def enter(d: Desk, project: Project, sources: Sources) -> None:
     _offer_recovered(d)
     said_missing = [*sources.missing.values(), *(x.reason for x in project.lost)]
     if said_missing:
+        found = "\n\nThe page of a take's source looks for its file where it may be now." if sources.missing else ""
         d.show_error(
-            "Some parts are missing or damaged. They stay unchanged, and the rest is open:\n" + "\n".join(said_missing)
+            "Some parts are missing or damaged. They stay unchanged, and the rest is open:\n"
+            + "\n".join(said_missing)
+            + found
         )
 
 

@@ -9,8 +9,8 @@ from PySide6.QtWidgets import QFileDialog
 
 from reflexa.desktop.actions.desk import Desk
 from reflexa.formats import Imported, read, suffixes
-from reflexa.project.relink import differences, known_by, relinked, without
-from reflexa.project.sources import add_source, options_of, read_source
+from reflexa.project.relink import differences, known_by, relinked, taken_in, without
+from reflexa.project.sources import options_of
 from reflexa.project.store import SourceFile
 from reflexa.project.uses import users
 from reflexa.session.work import Job
@@ -39,11 +39,6 @@ def relink(d: Desk, file: str, path: Path) -> None:
         document = read(path, options_of(known))
         return known_by(replace(known, file=path.name), document), document
 
-    def copy(_job: Job[tuple[SourceFile, Imported]]) -> tuple[SourceFile, Imported]:
-        entry = replace(known, file=add_source(sources.folder, path)[0])
-        there = read_source(sources.folder, entry)
-        return known_by(entry, there), there
-
     seen = d.wait(f"Reading {path.name}…", look)
     if seen is None:
         return
@@ -52,7 +47,7 @@ def relink(d: Desk, file: str, path: Path) -> None:
     said = f"{path.name} is not the same file as {file}.\n\n" + "\n".join(others)
     if others and d.ask("Replace the file of a source", said, "Use it anyway", "Cancel") != 0:
         return
-    copied = d.wait(f"Copying {path.name}…", copy)
+    copied = d.wait(f"Copying {path.name}…", lambda _job: taken_in(sources.folder, known, path))
     if copied is None or session.sources is not sources:
         return
     entry, document = copied

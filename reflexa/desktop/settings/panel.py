@@ -20,6 +20,7 @@ class SettingsPanel(QFrame):
     export_wanted = Signal()
     fix_wanted = Signal()
     file_wanted = Signal(str)
+    file_chosen = Signal(str, object)
 
     def __init__(self, session: Session) -> None:
         super().__init__()
@@ -86,6 +87,7 @@ class SettingsPanel(QFrame):
         if session.selection.card == SOURCE:
             source = SourcePage(session)
             source.file_wanted.connect(self.file_wanted)
+            source.file_chosen.connect(self.file_chosen)
             return source
         if session.step is not None:
             return StepPage(session)

@@ -6,6 +6,7 @@ from PySide6.QtCore import Signal
 from PySide6.QtWidgets import QComboBox, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from reflexa import describe
+from reflexa.desktop.settings.elsewhere import ElsewherePart
 from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.folding import Folding
@@ -19,6 +20,7 @@ class SourcePage(StepPanel):
     """Made anew when another source, or the same one read otherwise, stands there."""
 
     file_wanted = Signal(str)
+    file_chosen = Signal(str, object)
 
     def __init__(self, session: Session) -> None:
         super().__init__(session)
@@ -42,6 +44,10 @@ class SourcePage(StepPanel):
         gone, known = session.sources.gone(take.source)
         if gone or document is None:
             self.column.addWidget(labels.warning(f"{gone}. {known}"))
+            if file in session.sources.missing:
+                elsewhere = ElsewherePart(session, file)
+                elsewhere.chosen.connect(lambda path: self.file_chosen.emit(file, path))
+                self.column.addWidget(elsewhere)
             find = QPushButton("Find the file…")
             find.setToolTip("Choose the file that replaces it. It is copied into the project, and takes follow.")
             find.clicked.connect(lambda: self.file_wanted.emit(file))
