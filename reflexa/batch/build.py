@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
+import difflib
 import time
-from collections.abc import Iterable, Iterator
+from collections.abc import Collection, Iterable, Iterator, Sequence
 from dataclasses import dataclass
 from functools import lru_cache
 from pathlib import Path
@@ -90,9 +91,10 @@ def default_out(folder: Path) -> Path:
     return folder / "build"
 
 
-def plan(folder: Path, out: Path, force: bool = False) -> Plan:
-    """What is to be built, and why. force: also over files that others have changed. Raises ReadError where it is no project, and
-    RecipeError where two takes have files of one name, draw on each other, or would go among the sources."""
+def plan(folder: Path, out: Path, force: bool = False, only: Collection[str] = ()) -> Plan:
+    """What is to be built, and why. force: also over files that others have changed. only: names of takes, of folders of takes,
+    and of takes with variations (none said: all). Raises ReadError where it is no project, and RecipeError where two takes have
+    files of one name, draw on each other, or would go among the sources, and for an unknown name."""
     project = store.load(folder)
     if store.is_own(folder, out):
         raise RecipeError(f"{out} is among the files of the project itself", advice="Build into a separate folder.")
@@ -100,12 +102,30 @@ def plan(folder: Path, out: Path, force: bool = False) -> Plan:
     _refuse_clashes(project.takes)
     given, planned = Given(folder, project), []
     before = Before(out, known, begun, force, Digests(out))
+    chosen = _chosen(project.takes, only)
     for take in in_order(project, project.takes):
-        planned.append(_planned(take, given, before))
+        if take.name in chosen:
+            planned.append(_planned(take, given, before))
     before.digests.keep()
-    wanted = {f for p in planned for f in p.files}
+    wanted = {f for t in project.takes for f in _file_names(t)}
     gone = tuple(f for b in known.values() for f in b.outputs if not f.endswith(MANIFEST) and f not in wanted)
     return Plan(folder, out, project, tuple(planned), known, gone, begun)
+
+
+def _chosen(takes: Sequence[Take], only: Collection[str]) -> set[str]:
+    """The names of the takes that are meant. A take brings its variations along."""
+    if not only:
+        return {t.name for t in takes}
+    parents = {t.id: t.name for t in takes if t.id}
+    called = {
+        t.name: {t.name, t.folder, *([parents.get(t.varies.of, "")] if t.varies is not None else [])} for t in takes
+    }
+    known = set().union(*called.values()) - {""}
+    for name in only:
+        if name not in known:
+            near = ", ".join(difflib.get_close_matches(name, known, 3)) or ", ".join(sorted(known)[:6])
+            raise RecipeError(f"there is no take, folder or set of variations {name!r}", advice=f"Known: {near}.")
+    return {name for name, names in called.items() if names & set(only)}
 
 
 def _key(take: Take) -> str:

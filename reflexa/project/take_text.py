@@ -11,7 +11,7 @@ import msgspec
 from reflexa.errors import ReadError, ReflexaError
 from reflexa.stage.store import stage_from_plain, stage_plain
 from reflexa.steps import steps_from_plain, to_plain
-from reflexa.take import Accepted, Export, Range, Segment, Source, Take, View
+from reflexa.take import Accepted, Export, Range, Segment, Source, Take, Varies, View
 
 # 2: steps have ids, and refer to each other by them.
 TAKE_VERSION = 2
@@ -29,6 +29,7 @@ def take_plain(take: Take) -> dict[str, Any]:
         "name": take.name,
         **({"folder": take.folder} if take.folder else {}),
         **({"note": take.note} if take.note else {}),
+        **({"varies": msgspec.to_builtins(take.varies)} if take.varies is not None else {}),
         "source": _source_plain(take.source),
         "steps": [to_plain(s) for s in take.steps],
         "export": {k: v for k, v in export.items() if v != getattr(default, k)},
@@ -86,6 +87,7 @@ def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
             "views",
             "folder",
             "note",
+            "varies",
         }
         unknown = {k: v for k, v in data.items() if k not in known}
         stage = stage_from_plain(data.get("stage", {}), path, "stage")
@@ -96,7 +98,8 @@ def take_from_plain(data: Mapping[str, Any], path: Path) -> Take:
         made = Source(text_in(source, "file"), text_in(source, "clip"), segments)
         name, own = text_in(data, "name"), text_in(data, "id") if "id" in data else ""
         folder, note = (text_in(data, f) if f in data else "" for f in ("folder", "note"))
-        return Take(name, made, steps, export, unknown, stage, ranges, accepted, views, own, folder, note)
+        varies = msgspec.convert(data.get("varies"), Varies | None)
+        return Take(name, made, steps, export, unknown, stage, ranges, accepted, views, own, folder, note, varies)
     except ReflexaError as e:
         raise ReadError(e.reason, path, e.place, e.advice) from None
     except (KeyError, TypeError, ValueError, RecursionError) as e:

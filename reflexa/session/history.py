@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from operator import is_
 
 from reflexa.project.store import Project
 from reflexa.session.selection import Place
 from reflexa.session.signals import Signal
 from reflexa.take.edits import keep_locked
+from reflexa.take.families import followed
 from reflexa.take.gate import admitted
 
 _MOST = 500
@@ -50,16 +52,22 @@ class History:
 
     def edit(self, label: str, project: Project, before: Place, after: Place, merge: str = "") -> None:
         """Go to the next value. before, after: where one looked, and looks then. merge: edits in a row with the same word
-        undo together. Raises LockedError where a locked step would be changed, RecipeError for what cannot be kept."""
+        undo together. Variations follow. Raises LockedError where a locked step would be changed, RecipeError for what cannot be
+        kept, and where a variation would no longer be one."""
         if project == self.project:
             return
-        project = self._admitted(project)
+        project = self._admitted(self._followed(project))
         self.goes_on = bool(merge and self._past and self._past[-1].merge == merge)
         if not self.goes_on:
             self._past.append(_Past(label, self.project, before, merge))
             del self._past[:-_MOST]
         self._future.clear()
         self._go(project, after)
+
+    def _followed(self, project: Project) -> Project:
+        """The project with every variation as the take that it follows."""
+        takes = followed(self.project.takes, project.takes)
+        return project if all(map(is_, takes, project.takes)) else replace(project, takes=takes)
 
     def _admitted(self, project: Project) -> Project:
         """The project with takes of plain data alone: the gate that every edit goes through."""

@@ -10,7 +10,7 @@ from reflexa.take.evaluate import (
     evaluate_alone,
     recipe_digest,
 )
-from reflexa.take.model import Accepted, Export, Part, Range, Segment, Source, Take, View
+from reflexa.take.model import Accepted, Export, Part, Range, Segment, Source, Take, Varies, View
 
 __all__ = [
     "Accepted",
@@ -25,6 +25,7 @@ __all__ = [
     "Source",
     "Surroundings",
     "Take",
+    "Varies",
     "View",
     "evaluate",
     "evaluate_alone",

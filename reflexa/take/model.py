@@ -109,12 +109,21 @@ class Export:
 
 
 @dataclass(frozen=True)
+class Varies:
+    """Of which take (its id) another one is a variation, and the values that are its own: step (its id), setting (or ``weight``),
+    value."""
+
+    of: str
+    values: tuple[tuple[str, str, bool | int | float | str], ...] = ()
+
+
+@dataclass(frozen=True)
 class Take:
     """Source, steps, stage, ranges of the result, findings that are put up with, views.
 
     id: what it is known by, whatever it is called; given when it is saved or read, where it has none. folder: that it lies in, in
-    the list of takes. note: what a person says of it. ``unknown`` keeps fields of a saved take that this version does not
-    know."""
+    the list of takes. note: what a person says of it. varies: it follows another take in all but some values. ``unknown`` keeps
+    fields of a saved take that this version does not know."""
 
     name: str
     source: Source
@@ -128,6 +137,7 @@ class Take:
     id: str = field(default="", compare=False)
     folder: str = ""
     note: str = ""
+    varies: Varies | None = None
 
     def index(self, step_id: str) -> int:
         """The place of a step on the line, or -1."""

@@ -33,10 +33,11 @@ class Varied:
 
 @dataclass(frozen=True)
 class Variation:
-    """One of a family: its recipe, and the settings that vary with their values, in words."""
+    """One of a family: its recipe, the settings that vary with their values, in words, and as ``Varies`` has them."""
 
     recipe: Recipe
     values: tuple[tuple[str, str], ...]
+    own: tuple[tuple[str, str, Any], ...] = ()
 
 
 def varied_from_text(text: str, recipe: Recipe) -> Varied:
@@ -52,7 +53,7 @@ def varied_from_text(text: str, recipe: Recipe) -> Varied:
             advice="For example mirror.weight=0.5,1 or steps.0.weight=0..1/5.",
         )
     at = _step_at(step, recipe.steps, place)
-    _set(recipe.steps[at], setting, None, place)
+    with_value(recipe.steps[at], setting, None, place)
     values = tuple((v, value_from_text(setting, v, place)) for v in _values(right.strip(), place))
     return Varied(setting, at, setting, values)
 
@@ -67,9 +68,10 @@ def variations(recipe: Recipe, varied: Sequence[Varied]) -> Iterator[Variation]:
     for combination in itertools.product(*(v.values for v in varied)):
         steps = list(recipe.steps)
         for one, (said, value) in zip(varied, combination, strict=True):
-            steps[one.step] = _set(steps[one.step], one.setting, value, f"{one.name}={said}")
+            steps[one.step] = with_value(steps[one.step], one.setting, value, f"{one.name}={said}")
         said_all = tuple((name, said) for name, (said, _) in zip(names, combination, strict=True))
-        yield Variation(replace(recipe, steps=tuple(steps)), said_all)
+        own = tuple((steps[v.step].id, v.setting, value_of(steps[v.step], v.setting)) for v in varied)
+        yield Variation(replace(recipe, steps=tuple(steps)), said_all, own)
 
 
 def _told_apart(varied: Sequence[Varied], steps: Sequence[Step]) -> list[str]:
@@ -114,7 +116,12 @@ def _values(text: str, place: str) -> list[str]:
     return out
 
 
-def _set(step: Step, setting: str, value: Any, place: str) -> Step:
+def value_of(step: Step, setting: str) -> Any:
+    """What a setting of a step is, or its weight."""
+    return step.weight if setting == "weight" else getattr(step.settings, setting, None)
+
+
+def with_value(step: Step, setting: str, value: Any, place: str) -> Step:
     """A step with another value of a setting, or another weight; None: it is only asked whether there is such a setting."""
     fields = step.settings.__struct_fields__
     if setting != "weight" and setting not in fields:

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from reflexa.desktop.dialogs.between import Between
 from reflexa.desktop.dialogs.variations import Variations
-from reflexa.session import variations
+from reflexa.desktop.settings.result_page import ResultPage
+from reflexa.session import line, variations
 from tests.helpers.hands import click
 from tests.helpers.windows import dialog_of, idle, open_take, ready
 
@@ -45,3 +47,52 @@ def test_what_can_vary(demo, qtbot) -> None:
     open_take(demo, qtbot, "Haul, port side")
     named = dict(variations.settings_of(demo.session.take))
     assert all(text.count(" · ") >= 1 for text in named) and "steps.0.weight" in named.values()
+
+
+def test_a_family_follows_and_one_is_detached(demo, qtbot) -> None:
+    session = demo.session
+    open_take(demo, qtbot, "Walk, chin up")
+    parent = session.take
+    members = variations.family(parent, [("steps.0.weight", "0.5, 1.5")])
+    variations.keep(session, parent, members)
+    ready(qtbot, demo)
+    soft, strong = (t.name for t in session.project.takes if t.varies is not None)
+    assert f"A variation of {parent.name} (Chin up: weight 0.5)" in demo.settings.findChild(ResultPage).facts.text()
+    line.add(session, "reverse")  # is refused: it is the parent's to change
+    assert len(session.take.steps) == len(parent.steps) and "is a variation of" in demo.statusBar().currentMessage()
+    demo.commands.run("open_parent")
+    ready(qtbot, demo)
+    assert session.take.name == parent.name
+    line.add(session, "reverse")
+    ready(qtbot, demo)
+    assert [len(session.project.take(n).steps) for n in (soft, strong)] == [len(parent.steps) + 1] * 2
+    session.open_take(soft)
+    ready(qtbot, demo)
+    line.weigh(session, session.take.steps[0].id, 0.75)
+    demo.commands.run("detach")
+    line.remove(session, session.take.steps[-1].id)
+    assert session.take.varies is None and len(session.take.steps) == len(parent.steps)
+    assert len(session.project.take(strong).steps) == len(parent.steps) + 1
+    ready(qtbot, demo)
+
+
+def test_one_in_between_by_a_slider(demo, qtbot) -> None:
+    session = demo.session
+    open_take(demo, qtbot, "Walk, chin up")
+    variations.keep(session, session.take, variations.family(session.take, [("steps.0.weight", "0.5, 1.5")]))
+    ready(qtbot, demo)
+    list_ = demo.clip_panel.takes
+    rows = [list_.item(i) for i in range(list_.count())]
+    demo.commands.run("between")
+    assert "select two variations" in demo.statusBar().currentMessage().lower()
+    list_.clearSelection()
+    for row in rows:
+        row.setSelected("weight" in row.text())
+    demo.commands.run("between")
+    dialog = dialog_of(qtbot, demo, Between)
+    qtbot.waitUntil(lambda: dialog.figure.figure is not None)
+    dialog.slider.setValue(25)
+    assert dialog.said.text() == "25 %: Chin up: weight 0.75"
+    click(dialog.go)
+    ready(qtbot, demo)
+    assert session.take.steps[0].weight == 0.75 and variations.parent_of(session, session.take).name == "Walk, chin up"

@@ -21,6 +21,7 @@ from reflexa.errors import WriteError
 from reflexa.formats.files import write_bytes
 from reflexa.motion import threads
 from reflexa.review.set_page import MARK, Outcome, kept, set_page
+from reflexa.take.families import values_of
 from reflexa.words import counted
 
 
@@ -28,6 +29,7 @@ from reflexa.words import counted
 class _Choices:
     out: Path | None
     jobs: int
+    only: tuple[str, ...]
     dry_run: bool
     watch: bool
     check: bool
@@ -44,6 +46,8 @@ _OPTIONS = (
         "--jobs", type=click.IntRange(1), default=threads.cores(), show_default="all cores",
             help="How many takes are built at the same time."
     ),
+    click.option("--only", metavar="NAME", multiple=True,
+        help="Only this take with its variations, or the takes of this folder (repeatable)."),
     click.option("--dry-run", is_flag=True, help="Show what would be built and why, without building."),
     click.option("--watch", is_flag=True, help="Build again whenever the project changes, until Ctrl-C."),
     click.option("--check", is_flag=True, help="Exit with status 1 if findings are left that are not accepted."),
@@ -83,7 +87,7 @@ def COMMAND(project: Path, choices: _Choices, talk: Talk) -> None:
         _ours_to_write(choices.report, choices.force)
     with sharing("" if choices.dry_run else choices.cluster, choices.jobs) as share:
         while True:
-            status = _reported(plan(project, out, choices.force), share, choices, form, talk)
+            status = _reported(plan(project, out, choices.force, choices.only), share, choices, form, talk)
             if not choices.watch:
                 break
             if not talk.quiet:
@@ -228,8 +232,20 @@ def _plain(result: _Result) -> dict[str, Any]:
         "up_to_date": [p.take.name for p in result.todo.takes if not p.why and not p.held],
         "left_alone": [{"take": p.take.name, "why": str(p.held)} for p in result.todo.takes if p.held],
         "gone": list(result.todo.gone),
+        "sets": _sets(result.todo),
         "findings": {name: list(texts) for name, texts in findings.items() if texts},
     }  # fmt: skip
+
+
+def _sets(todo: Plan) -> dict[str, list[dict[str, Any]]]:
+    """Variations by the take that they follow: the name and own values of each."""
+    parents = {t.id: t.name for t in todo.project.takes if t.id}
+    out: dict[str, list[dict[str, Any]]] = {}
+    for take in todo.project.takes:
+        if take.varies is not None and take.varies.of in parents:
+            values = {f"{step}.{setting}": value for step, setting, value in values_of(take)}
+            out.setdefault(parents[take.varies.of], []).append({"take": take.name, "values": values})
+    return out
 
 
 def _cases(result: _Result, check: bool) -> list[Case]:

@@ -6,10 +6,14 @@ from functools import partial
 
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
+from reflexa.desktop.dialogs.between import Between
 from reflexa.desktop.dialogs.variations import Variations
 from reflexa.desktop.kinds import view_of
-from reflexa.session import line, takes
+from reflexa.errors import ReflexaError
+from reflexa.session import line, takes, variations
 from reflexa.steps import KINDS
+from reflexa.take import Take
+from reflexa.take.families import between
 
 
 def _add(kind: str, d: Desk) -> None:
@@ -68,6 +72,44 @@ def _variations(d: Desk) -> None:
     d.show(Variations(d.session, take, line_, d.window))
 
 
+def _parent_of(d: Desk) -> str:
+    """Why the open take cannot be detached: it follows none."""
+    take = d.session.take
+    return needs.take(d) or (
+        "" if take is not None and take.varies is not None else "this take is not a variation of another"
+    )
+
+
+def _open_parent(d: Desk) -> None:
+    parent = variations.parent_of(d.session, d.session.take) if d.session.take is not None else None
+    if parent is not None:
+        d.session.open_take(parent.name)
+
+
+def _pair(d: Desk) -> tuple[Take, Take, Take] | None:
+    return variations.pair_of(d.session, d.clip_panel.takes.chosen())
+
+
+def _is_pair(d: Desk) -> str:
+    return "" if _pair(d) is not None else "select two variations of one take in the list of takes"
+
+
+def _between(d: Desk) -> None:
+    """They are computed of the source that the open take begins with, so one of them is opened."""
+    family, line_ = _pair(d), d.session.computed.settled
+    if family is None:
+        return
+    if line_ is None or d.session.take is None or d.session.take.source != family[0].source:
+        d.say("Open one of the two first: the variation is shown on its clip.")
+        return
+    try:
+        between(*family, 0.5)
+    except ReflexaError as e:
+        d.say(f"{e.reason}. {e.advice}")
+        return
+    d.show(Between(d.session, family, line_, d.window))
+
+
 def _is_alone(d: Desk) -> bool:
     return d.session.step is not None and d.session.selection.solo == d.session.step.id
 
@@ -82,6 +124,10 @@ def commands() -> tuple[Command, ...]:
         Command("duplicate_bare", "Duplicate take without its steps", "Take/1",
                 lambda d: takes.duplicate(d.session, d.session.selection.take, steps=False), "", needs.take),
         Command("variations", "Variations…", "Take/1", _variations, "", _has_steps),
+        Command("between", "Variation in between…", "Take/1", _between, "", _is_pair, also="mix interpolate in-between"),
+        Command("open_parent", "Open the take that this one follows", "Take/1", _open_parent, "", _parent_of),
+        Command("detach", "Detach from the take that it follows", "Take/1",
+                lambda d: variations.detach(d.session, [d.session.selection.take]), "", _parent_of, also="loosen untie"),
         Command("make_take", "Make takes of the selected clips", "Take/1", lambda d: d.clip_panel.make_take(), "Ctrl+Shift+T",
                 needs.chosen_clips, also="new begin"),
         Command("join", "Join the selected clips", "Take/1", lambda d: d.clip_panel.join(), "", _are_several),

@@ -28,7 +28,7 @@ from reflexa.desktop.look import theme
 from reflexa.desktop.widgets import menus
 from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.desktop.widgets.search import search_field
-from reflexa.session import Session, takes
+from reflexa.session import Session, takes, variations
 from reflexa.steps import make
 from reflexa.take import Segment, Source
 
@@ -269,6 +269,9 @@ class ClipsPanel(QWidget):
         below.addAction("New folder…", lambda: self.new_folder(names))
         if any(t.folder for t in self.session.project.takes if t.name in names):
             below.addAction("Remove from its folder", partial(takes.put_into, self.session, names, ""))
+        tied = [t.name for t in self.session.project.takes if t.name in names and t.varies is not None]
+        if tied:
+            menu.addAction("Detach from the take followed", partial(variations.detach, self.session, tied))
         what = "Remove" if len(names) == 1 else f"Remove {len(names)} takes"
         menu.addAction(theme.icon("delete"), what, lambda: takes.delete(self.session, *names))
 

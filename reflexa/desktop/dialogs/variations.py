@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass
+from typing import Any
 
 from PySide6.QtCore import QElapsedTimer, Qt, QTimer
 from PySide6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
@@ -28,7 +29,7 @@ _PAUSE, _FRAME = 500, 33  # milliseconds: of the hand, before figures are comput
 
 
 @dataclass(frozen=True)
-class _Seen:
+class Seen:
     """One of the family as it is shown: its figure, how long it lasts in seconds, its height in metres, and what is found."""
 
     figure: tuple[Strokes, Light]
@@ -36,6 +37,16 @@ class _Seen:
     height: float
     findings: int
     problem: str = ""
+
+
+def seen(take: Take, line: Evaluation, session: Session, job: Job[Any]) -> Seen:
+    """A take as it is shown, computed of the source that a line begins with."""
+    done = evaluate(take, line.clips[0], line.rigs[0], session.within, lambda: job.cancelled, lenient=True)
+    drawn = strokes(done.rig)
+    found = not_accepted(judge(done, session.project.limits).found, take.accepted)
+    problem = next(map(str, done.refused.values()), "")
+    shown = light(done.result, done.rig, drawn)
+    return Seen((drawn, shown), max(done.result.duration, 1e-3), done.rig.height, len(found), problem)
 
 
 class Variations(QDialog):
@@ -48,7 +59,10 @@ class Variations(QDialog):
         self.resize(900, 620)
         column = QVBoxLayout(self)
         column.addWidget(
-            labels.text("Each combination of these values is a variation. 0.5, 1: two values. 0..1/5: five, evenly.")
+            labels.text(
+                "Each combination of these values is a variation. 0.5, 1: two values. 0..1/5: five, evenly. The takes that are "
+                "made follow this one in everything else."
+            )
         )
         self.rows: list[tuple[QComboBox, QLineEdit]] = []
         for i in range(_SETTINGS):
@@ -71,8 +85,8 @@ class Variations(QDialog):
         self.go, _ = add_buttons(self, column, "Make takes", "Close", self._make)
         self.members: list[Variation] = []
         self.figures: list[LightFigure] = []
-        self._seen: list[_Seen] = []
-        self._job: Job[list[_Seen]] | None = None
+        self._seen: list[Seen] = []
+        self._job: Job[list[Seen]] | None = None
         self._later = QTimer(self, singleShot=True, interval=_PAUSE)
         self._later.timeout.connect(self._compute)
         self._clock = QElapsedTimer()
@@ -107,22 +121,13 @@ class Variations(QDialog):
 
     def _compute(self) -> None:
         """Evaluate those that are shown, off the interface thread."""
-        line, members = self._line, self.members[:_SHOWN]
-        source, rig, within = line.clips[0], line.rigs[0], self._session.within
-        limits = self._session.project.limits
+        members = self.members[:_SHOWN]
 
-        def call(job: Job[list[_Seen]]) -> list[_Seen]:
+        def call(job: Job[list[Seen]]) -> list[Seen]:
             out = []
             for i, member in enumerate(members):
                 job.tell("Variations", i / len(members))
-                done = evaluate(
-                    variations.take_of(self._take, member), source, rig, within, lambda: job.cancelled, lenient=True
-                )
-                drawn = strokes(done.rig)
-                found = not_accepted(judge(done, limits).found, self._take.accepted)
-                problem = next(map(str, done.refused.values()), "")
-                shown = light(done.result, done.rig, drawn)
-                out.append(_Seen((drawn, shown), max(done.result.duration, 1e-3), done.rig.height, len(found), problem))
+                out.append(seen(variations.take_of(self._take, member), self._line, self._session, job))
             return out
 
         if members:
@@ -134,7 +139,7 @@ class Variations(QDialog):
         else:
             self._show([])
 
-    def _show(self, seen: list[_Seen]) -> None:
+    def _show(self, seen: list[Seen]) -> None:
         self._seen, inner = seen, QWidget()
         self.said.setText(self.said.text().partition(" Computing")[0])
         grid = QGridLayout(inner)

@@ -14,8 +14,9 @@ from reflexa.desktop.settings.step_panel import StepPanel
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.note import Note
 from reflexa.desktop.widgets.qt_properties import named
-from reflexa.session import Session, findings, takes
+from reflexa.session import Session, findings, takes, variations
 from reflexa.steps import kind_of
+from reflexa.take import Take
 from reflexa.words import counted, length, plain
 
 
@@ -82,7 +83,7 @@ class ResultPage(StepPanel):
         on = sum(s.acts for s in take.steps)
         self.facts.setText(
             f"{of}{counted(clip.frames, 'frame')} at {clip.rate:g} fps, {(last - first) / clip.rate:.2f}\u00a0s.\n"
-            f"{on} of {len(take.steps)} steps on.\n{_travel(describe.travel(clip, evaluation.rig))}"
+            f"{on} of {len(take.steps)} steps on.\n{_travel(describe.travel(clip, evaluation.rig))}{self._follows(take)}"
         )
         judgement = session.evaluator.judgement
         groups = judgement.groups
@@ -94,6 +95,12 @@ class ResultPage(StepPanel):
         self.tools.setVisible(bool(groups))
         self.tree.show_groups(groups)
         self._offer()
+
+    def _follows(self, take: Take) -> str:
+        parent = variations.parent_of(self.session, take)
+        if parent is None:
+            return ""
+        return f"\nA variation of {parent.name} ({variations.said_of(take)}). Everything else is edited there."
 
     def _worst(self) -> Finding | None:
         """The worst of the selected findings; of all of them where none is selected."""
