@@ -12,7 +12,7 @@ from reflexa.steps import describe, kind_of, new_id
 from reflexa.take import Take, Varies
 from reflexa.take.families import between, values_of
 from reflexa.take.recipe import Recipe
-from reflexa.take.variations import Variation, variations, varied_from_text
+from reflexa.take.variations import Variation, value_of, variations, varied_from_text
 from reflexa.words import counted
 
 
@@ -26,6 +26,9 @@ def settings_of(take: Take) -> list[tuple[str, str]]:
         for field in describe(kind)["settings"]:
             if isinstance(getattr(step.settings, field["name"], None), bool | int | float | str):
                 out.append((f"{step.name} · {field['title']}", f"steps.{i}.{field['name']}"))
+            for axis in "xyz":
+                if value_of(step, f"{field['name']}.{axis}") is not None:
+                    out.append((f"{step.name} · {field['title']} {axis}", f"steps.{i}.{field['name']}.{axis}"))
     return out
 
 

@@ -17,6 +17,8 @@ from reflexa.take.recipe import Recipe
 
 # More are never meant: somebody has mistyped.
 MOST = 1000
+_AXES = "xyz"
+_AT_RANDOM = re.compile(r"(-?\d+(?:\.\d+)?)\s*\.\.\s*(-?\d+(?:\.\d+)?)\s*~\s*(\d+)(?:#(\d+))?")
 _EVENLY = re.compile(r"(-?\d+(?:\.\d+)?)\s*\.\.\s*(-?\d+(?:\.\d+)?)\s*/\s*(\d+)")
 
 
@@ -41,11 +43,15 @@ class Variation:
 
 
 def varied_from_text(text: str, recipe: Recipe) -> Varied:
-    """``STEP.setting=a,b,c`` or ``STEP.setting=a..b/n`` (so many values, evenly from a to b). STEP: the kind or the name of a
-    step, or ``steps.N``, its place from 0 on. Raises RecipeError with what is known."""
+    """``STEP.setting=a,b,c``, ``STEP.setting=a..b/n`` (so many values, evenly from a to b), or ``STEP.setting=a..b~n#seed`` (so
+    many at random between a and b; the same seed gives the same). STEP: the kind or the name of a step, or ``steps.N``, its
+    place from 0 on. A place has three settings, such as ``point.x``. Raises RecipeError with what is known."""
     place = f"--vary {text}"
     left, equals, right = text.partition("=")
     step, dot, setting = left.strip().rpartition(".")
+    outer, _, place_setting = step.rpartition(".")
+    if setting in _AXES and outer and place_setting.isidentifier():
+        step, setting = outer, f"{place_setting}.{setting}"
     if not equals or not dot or not step or not setting or not right.strip():
         raise RecipeError(
             "is not STEP.setting=values",
@@ -55,7 +61,7 @@ def varied_from_text(text: str, recipe: Recipe) -> Varied:
     at = _step_at(step, recipe.steps, place)
     with_value(recipe.steps[at], setting, None, place)
     values = tuple((v, value_from_text(setting, v, place)) for v in _values(right.strip(), place))
-    return Varied(setting, at, setting, values)
+    return Varied(setting.replace(".", "_"), at, setting, values)
 
 
 def variations(recipe: Recipe, varied: Sequence[Varied]) -> Iterator[Variation]:
@@ -79,11 +85,11 @@ def _told_apart(varied: Sequence[Varied], steps: Sequence[Step]) -> list[str]:
     places = [(v.step, v.setting) for v in varied]
     if len(set(places)) < len(places):
         raise RecipeError("one setting is varied twice", advice="Give all of its values at once.")
-    for name_of in (lambda v: v.setting, lambda v: f"{steps[v.step].kind}.{v.setting}"):
+    for name_of in (lambda v: v.name, lambda v: f"{steps[v.step].kind}.{v.name}"):
         names = [name_of(v) for v in varied]
         if len(set(names)) == len(names):
             return names
-    return [f"steps.{v.step}.{v.setting}" for v in varied]
+    return [f"steps.{v.step}.{v.name}" for v in varied]
 
 
 def _step_at(word: str, steps: Sequence[Step], place: str) -> int:
@@ -110,6 +116,13 @@ def _values(text: str, place: str) -> list[str]:
         if not 2 <= count <= MOST:
             raise RecipeError(f"{count} values", place=place, advice=f"Ask for 2 to {MOST:,}.")
         return [f"{v:.6g}" for v in np.linspace(first, last, count).tolist()]
+    at_random = _AT_RANDOM.fullmatch(text)
+    if at_random is not None:
+        low, high, count = float(at_random[1]), float(at_random[2]), int(at_random[3])
+        if not 1 <= count <= MOST:
+            raise RecipeError(f"{count} values", place=place, advice=f"Ask for 1 to {MOST:,}.")
+        drawn = np.random.default_rng(int(at_random[4] or 0)).uniform(min(low, high), max(low, high), count)
+        return [f"{v:.4g}" for v in drawn.tolist()]
     out = [v.strip() for v in split_at_commas(text)]
     if not all(out):
         raise RecipeError("has an empty value", place=place)
@@ -117,14 +130,25 @@ def _values(text: str, place: str) -> list[str]:
 
 
 def value_of(step: Step, setting: str) -> Any:
-    """What a setting of a step is, or its weight."""
-    return step.weight if setting == "weight" else getattr(step.settings, setting, None)
+    """What a setting of a step is, or its weight; of a place along one axis, such as ``point.x``."""
+    if setting == "weight":
+        return step.weight
+    name, dot, axis = setting.partition(".")
+    value: Any = getattr(step.settings, name, None)
+    if not dot:
+        return value
+    return value[_AXES.index(axis)] if _is_place(value) and axis and axis in _AXES else None
+
+
+def _is_place(value: Any) -> bool:
+    return isinstance(value, tuple) and len(value) == 3 and all(isinstance(v, float | int) for v in value)
 
 
 def with_value(step: Step, setting: str, value: Any, place: str) -> Step:
     """A step with another value of a setting, or another weight; None: it is only asked whether there is such a setting."""
     fields = step.settings.__struct_fields__
-    if setting != "weight" and setting not in fields:
+    name, dot, axis = setting.partition(".")
+    if setting != "weight" and (name not in fields or (dot and value_of(step, setting) is None)):
         raise RecipeError(
             f"{step.kind} has no setting {setting!r}", place=place, advice=f"Its settings: weight, {', '.join(fields)}."
         )
@@ -134,7 +158,10 @@ def with_value(step: Step, setting: str, value: Any, place: str) -> Step:
     if setting == "weight":
         plain["weight"] = value
     else:
-        plain["settings"] = {**plain.get("settings", {}), setting: value}
+        if dot:
+            now = getattr(step.settings, name)
+            value = [value if a == axis else v for a, v in zip(_AXES, now, strict=True)]
+        plain["settings"] = {**plain.get("settings", {}), name: value}
     try:
         return from_plain(plain, place)
     except RecipeError as e:

@@ -93,3 +93,17 @@ def test_a_setting_given_twice_and_a_name_that_is_not_varied(tmp_path: Path) -> 
         list(variations(recipe, [once, once]))
     status, _, err = run("apply", WALK, *MIRROR, "--vary", "mirror.weight=0,1", "--name", "{speed}", "--out", tmp_path)
     assert status == 2 and "{weight}" in err
+
+
+def test_a_place_on_a_grid_and_values_at_random() -> None:
+    recipe = recipe_from_text('reach:limb="right hand",to=point,point=[0.3,1.2,0.4]')
+    asked = [varied_from_text(t, recipe) for t in ("reach.point.x=0.1..0.5/3", "steps.0.point.y=0.9..1.5/4")]
+    grid = list(variations(recipe, asked))
+    places = [v.recipe.steps[0].settings.point for v in grid]
+    assert len(set(places)) == 12 and {p[2] for p in places} == {0.4} and (0.3, 1.1, 0.4) in places
+    assert grid[0].values == (("point_x", "0.1"), ("point_y", "0.9"))
+    drawn = [varied_from_text(f"reach.weight=0.4..0.8~5#{seed}", recipe).values for seed in (1, 1, 2)]
+    assert drawn[0] == drawn[1] != drawn[2] and all(0.4 <= v <= 0.8 for _, v in drawn[0]) and len(drawn[0]) == 5
+    for bad in ("reach.point.w=1", "reach.limb.x=1", "reach.weight.x=0.5"):
+        with pytest.raises(RecipeError):
+            varied_from_text(bad, recipe)

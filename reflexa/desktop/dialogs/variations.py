@@ -60,8 +60,8 @@ class Variations(QDialog):
         column = QVBoxLayout(self)
         column.addWidget(
             labels.text(
-                "Each combination of these values is a variation. 0.5, 1: two values. 0..1/5: five, evenly. The takes that are "
-                "made follow this one in everything else."
+                "Each combination of these values is a variation. 0.5, 1: two values. 0..1/5: five, evenly. 0..1~5: five, at "
+                "random. The takes that are made follow this one in everything else."
             )
         )
         self.rows: list[tuple[QComboBox, QLineEdit]] = []
