@@ -68,7 +68,11 @@ def rename(session: Session, index: int, label: str) -> None:
     if 0 <= index < len(events):
         new = from_label(label, events[index].frame)
         kept = [*events[:index], *([new] if new is not None else []), *events[index + 1 :]]
-        put(session, f"{'rename' if new is not None else 'remove'} event {events[index].name}", kept)
+        put(
+            session,
+            (f"rename event {events[index].name}" if new is not None else f"remove event {events[index].name}"),
+            kept,
+        )
 
 
 def as_text(session: Session) -> str:

@@ -96,12 +96,37 @@ class History:
     def redo(self, place: Place) -> None:
         self._travel(self._future, self._past, place)
 
-    def _travel(self, source: list[_Past], target: list[_Past], place: Place) -> None:
+    def _travel(self, source: list[_Past], target: list[_Past], place: Place, count: int = 1) -> None:
         self.goes_on = False
-        if source:
+        project = self.project
+        for _ in range(min(count, len(source))):
             past = source.pop()
-            target.append(_Past(past.label, self.project, place))
-            self._go(past.project, past.place)
+            target.append(_Past(past.label, project, place))
+            project, place = past.project, past.place
+        if project is not self.project:
+            self._go(project, place)
+
+    @property
+    def labels(self) -> tuple[str, ...]:
+        """What was done, and could be done again, in order."""
+        return (*(p.label for p in self._past), *(p.label for p in reversed(self._future)))
+
+    @property
+    def at(self) -> int:
+        """How many of the ``labels`` are done now."""
+        return len(self._past)
+
+    def go_to(self, at: int, place: Place) -> None:
+        """Back or forth to where so many of the ``labels`` are done, in one step. place: where one looks now."""
+        if at < self.at:
+            self._travel(self._past, self._future, place, self.at - at)
+        else:
+            self._travel(self._future, self._past, place, at - self.at)
+
+    def around(self, edit: int) -> tuple[Project, Project]:
+        """The project before and after one of the ``labels``."""
+        values = [*(p.project for p in self._past), self.project, *(p.project for p in reversed(self._future))]
+        return values[edit], values[edit + 1]
 
     def _go(self, project: Project, place: Place) -> None:
         before, self.project = self.project, project

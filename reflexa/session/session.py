@@ -90,6 +90,10 @@ class Session(Opened):
     def redo(self) -> None:
         self.history.redo(self.selection.place)
 
+    def go_to(self, edits: int) -> None:
+        """Back or forth to where so many edits of the history are done."""
+        self.history.go_to(edits, self.selection.place)
+
     def _on_edit(self, before: Project, place: Place) -> None:
         now, old_take = self.project, before.take(self.selection.take)
         if now.take(place.take) is None:

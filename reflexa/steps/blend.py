@@ -339,6 +339,7 @@ KIND = StepKind(
     BlendSettings,
     _run,
     place=70,
+    group="layers",
     between=_hands_between,
     upgraded=_upgraded,
     reads=_read,

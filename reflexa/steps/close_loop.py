@@ -209,6 +209,7 @@ KIND = StepKind(
     CloseLoopSettings,
     _run,
     place=240,
+    group="time",
     fixes=30,
     changes_time=True,
     weighed=False,

@@ -58,6 +58,7 @@ KIND = StepKind(
     ContactsSettings,
     _run,
     place=85,
+    group="ground",
     weighed=False,
     shifted=lambda s, by: with_fields(s, contacts=all_moved(s.contacts, by)),
     reads=lambda settings, context: [context.stage.digest],

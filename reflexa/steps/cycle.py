@@ -106,6 +106,7 @@ KIND = StepKind(
     CycleSettings,
     _run,
     place=250,
+    group="time",
     changes_time=True,
     weighed=False,
     begin=_begin,

@@ -133,6 +133,7 @@ KIND = StepKind(
     EventsSettings,
     _run,
     place=270,
+    group="time",
     weighed=False,
     settings_were={"from_plants": "from_contacts"},
     begin=_begin,

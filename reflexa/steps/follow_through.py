@@ -280,5 +280,6 @@ KIND = StepKind(
     FollowThroughSettings,
     _run,
     place=100,
+    group="layers",
     begin=_begin,
 )

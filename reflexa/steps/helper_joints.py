@@ -149,6 +149,7 @@ KIND = StepKind(
     HelperSettings,
     _run,
     place=110,
+    group="figure",
     fixes=50,
     single_pose=True,
 )

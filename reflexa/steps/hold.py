@@ -71,6 +71,7 @@ KIND = StepKind(
     HoldSettings,
     _run,
     place=220,
+    group="time",
     changes_time=True,
     weighed=False,
     begin=_begin,

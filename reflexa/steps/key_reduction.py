@@ -46,6 +46,7 @@ KIND = StepKind(
     KeyReductionSettings,
     _run,
     place=260,
+    group="time",
     weighed=False,
     was=("thin-keys",),
     summary=lambda s: f"within {s.degrees:g}° and {s.mm:g} mm",

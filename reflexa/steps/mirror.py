@@ -239,4 +239,5 @@ KIND = StepKind(
     MirrorSettings,
     _run,
     place=10,
+    group="figure",
 )

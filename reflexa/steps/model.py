@@ -227,11 +227,11 @@ Run = Callable[[Given, Any, Context], Outcome]
 class StepKind:
     """A kind of step: its settings type, and what it does at full weight by ``run(given, settings, context)``.
 
-    place: where it stands in lists of kinds, the lowest first. Flags say what holds: it ``changes_rig`` (takes the clip to
-    another one), it ``changes_time``, a ``single_pose`` comes out as in the whole clip, it can be ``weighed`` (weight,
-    envelope, mask), it ``weighs_itself`` (half of it is half the way, which it finds itself, not half of what each joint
-    turns), up to ``most_weight`` (beyond 1 it is exaggerated),
-    its settings are a layer of keys (``keyed``). Further, each where it has something to say:
+    place: where it stands in lists of kinds, the lowest first; group: the heading that it stands under (figure, ground, layers,
+    time). Flags say what holds: it ``changes_rig`` (takes the clip to another one), it ``changes_time``, a ``single_pose`` comes
+    out as in the whole clip, it can be ``weighed`` (weight, envelope, mask), it ``weighs_itself`` (half of it is half the way,
+    which it finds itself, not half of what each joint turns), up to ``most_weight`` (beyond 1 it is exaggerated), its settings
+    are a layer of keys (``keyed``). Further, each where it has something to say:
 
     between(given, settings, full, partly): the clip partly on the way to the step's own at full weight, with what no mixture of
       joints keeps put right.
@@ -256,6 +256,7 @@ class StepKind:
     settings: type[Settings]
     run: Run
     place: int = 1000
+    group: str = "other"
     changes_rig: bool = False
     changes_time: bool = False
     single_pose: bool = False

@@ -168,6 +168,7 @@ KIND = StepKind(
     PinSettings,
     _run,
     place=90,
+    group="ground",
     weighs_itself=True,
     was=("keep-in-world",),
     settings_were={"when": "spans"},

@@ -97,6 +97,7 @@ KIND = StepKind(
     RenameSettings,
     _run,
     place=120,
+    group="figure",
     changes_rig=True,
     weighed=False,
     reads=lambda _, context: known_rigs(context),

@@ -142,6 +142,7 @@ KIND = StepKind(
     RetimeSettings,
     _run,
     place=210,
+    group="time",
     fixes=20,
     changes_time=True,
     weighed=False,

@@ -56,6 +56,7 @@ KIND = StepKind(
     ReverseSettings,
     _run,
     place=230,
+    group="time",
     changes_time=True,
     weighed=False,
     summary=lambda s: s.how,

@@ -102,6 +102,7 @@ KIND = StepKind(
     RootJointSettings,
     _run,
     place=40,
+    group="figure",
     changes_rig=True,
     weighed=False,
     begin=_begin,

@@ -81,6 +81,7 @@ KIND = StepKind(
     TrackSettings,
     _run,
     place=280,
+    group="layers",
     begin=_begin,
     shifted=_shifted,
     moments=lambda s: [f for f, _ in s.keys],

@@ -136,6 +136,7 @@ KIND = StepKind(
     TrimSettings,
     _run,
     place=200,
+    group="time",
     fixes=10,
     changes_time=True,
     weighed=False,

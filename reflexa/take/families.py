@@ -62,7 +62,7 @@ class _Family:
         if changed != as_parent(parent, changed):
             raise RecipeError(
                 f"{take.name!r} is a variation of {parent.name!r}: only its own values can be changed here",
-                advice="Edit that take, and its variations follow; or choose Take, Detach from its parent.",
+                advice="Edit that take, and its variations follow; or choose Take, Variations, Detach.",
             )
         return changed
 

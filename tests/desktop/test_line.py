@@ -12,9 +12,12 @@ from PySide6.QtTest import QTest
 from PySide6.QtWidgets import QComboBox, QScrollArea, QToolButton
 
 from reflexa.desktop.dialogs.command_search import CommandSearch
+from reflexa.desktop.line import add_step
+from reflexa.desktop.line.add_step import AddStep
 from reflexa.session import evaluator as evaluator_module
 from reflexa.session import line
-from tests.helpers.hands import drag
+from reflexa.steps import KINDS
+from tests.helpers.hands import click, drag
 from tests.helpers.windows import card, new_take, painted, ready, select_step, step_id
 
 
@@ -133,3 +136,49 @@ def test_the_layout_holds(demo, qtbot, size) -> None:
     assert page.minimumSizeHint().width() <= demo.settings.findChild(QScrollArea).viewport().width(), (
         "no setting is cut off"
     )
+
+
+def test_a_step_is_searched_and_added(demo, qtbot) -> None:
+    session = demo.session
+    new_take(demo, qtbot, "deckhand.glb", "walk, skating")
+    session.selection.select_joint("hand_right")
+    ready(qtbot, demo)
+    click(demo.revision_line.plus)
+    popup = demo.findChild(AddStep)
+    rows = [popup.found.item(i).text().split("\n")[0] for i in range(popup.found.count())]
+    assert rows[0] == "Fits what is selected and found" and rows[1:5] == ["Foot lock", "Correction", "Reach", "Pin"]
+    assert {"Figure", "Ground and targets", "Layers", "Time"} <= set(rows)
+    assert {k.title for k in KINDS.values()} <= set(rows)
+    QTest.keyClicks(popup.field, "loop")
+    assert popup.found.item(popup.found.currentRow()).text().startswith("Close loop"), "titles come before help"
+    popup.field.clear()
+    QTest.keyClick(popup.field, Qt.Key.Key_Down)
+    QTest.keyClick(popup.field, Qt.Key.Key_Return)
+    ready(qtbot, demo)
+    assert [s.kind for s in session.take.steps] == ["correction"]
+    assert [k.kind for k in add_step.recent()][:1] == ["correction"]
+
+
+def test_back_by_one_click_in_the_history(demo, qtbot) -> None:
+    session = demo.session
+    opened = session.project
+    new_take(demo, qtbot, "deckhand.glb", "walk")
+    for kind in ("mirror", "reverse", "foot-lock"):
+        line.add(session, kind)
+    ready(qtbot, demo)
+    newest = session.project
+    demo.commands.run("undo_history")
+    dialog = demo.desk.dialog
+    assert dialog.list.count() == 5 and dialog.list.currentRow() == 4
+    qtbot.waitUntil(lambda: "foot lock" in dialog.said.text().lower())
+    dialog.list.setCurrentRow(2)
+    assert [s.kind for s in session.take.steps] == ["mirror"] and session.history.redo_label
+    dialog.list.setCurrentRow(0)
+    assert session.project == opened
+    dialog.list.setCurrentRow(4)
+    assert session.project == newest
+    dialog.list.setCurrentRow(1)
+    line.add(session, "hold")
+    assert dialog.list.count() == 3, "what was undone is gone when something else is done"
+    dialog.close()
+    ready(qtbot, demo)

@@ -17,6 +17,7 @@ from reflexa.checks import registry as checks
 from reflexa.desktop.actions import files
 from reflexa.desktop.dialogs.command_search import CommandSearch
 from reflexa.desktop.dialogs.import_report import ImportReport
+from reflexa.desktop.line.add_step import AddStep
 from reflexa.formats import FORMATS, read
 from reflexa.formats import registry as formats
 from reflexa.project import store
@@ -56,8 +57,9 @@ def bench(toybox, demo):
 def test_a_kind_is_in_every_place_of_the_window(bench, qtbot) -> None:
     session = bench.session
     new_take(bench, qtbot, "deckhand.glb", "lantern idle")
-    titles = [a.text() for a in bench.revision_line.plus.menu().actions()]
-    assert "Wobble" in titles
+    popup = AddStep(session, bench)
+    qtbot.addWidget(popup)
+    assert "Wobble" in {popup.found.item(i).text().split("\n")[0] for i in range(popup.found.count())}
     search = CommandSearch(bench.commands, bench)
     qtbot.addWidget(search)
     QTest.keyClicks(search.field, "wobble")

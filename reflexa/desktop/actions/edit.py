@@ -6,6 +6,7 @@ from PySide6.QtGui import QGuiApplication
 
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
+from reflexa.desktop.dialogs.undo_history import UndoHistory
 from reflexa.session import keys
 
 
@@ -34,6 +35,10 @@ def _redo_title(d: Desk) -> str:
     return f"Redo: {label}" if label else "Redo"
 
 
+def _show_history(d: Desk) -> None:
+    d.show(UndoHistory(d.session, d.window), beside=True)
+
+
 COMMANDS = (
     Command(
         "undo", "Undo", "Edit/1", lambda d: d.session.undo(), "Ctrl+Z",
@@ -43,6 +48,7 @@ COMMANDS = (
         "redo", "Redo", "Edit/1", lambda d: d.session.redo(), "Ctrl+Shift+Z | Ctrl+Y",
         lambda d: "" if d.session.history.redo_label else "nothing to redo", named=_redo_title,
     ),
+    Command("undo_history", "Undo history…", "Edit/1", _show_history),
     Command("delete_keys", "Remove keys", "Edit/2", lambda d: keys.delete(d.session), "", needs.keys),
     Command("copy_keys", "Copy keys", "Edit/3", _copy, "Ctrl+C", needs.keys),
     Command("paste_keys", "Paste keys at the playhead", "Edit/3", _paste, "Ctrl+V", needs.copied_keys),

@@ -15,6 +15,8 @@ from reflexa.steps import KINDS
 from reflexa.take import Take
 from reflexa.take.families import between
 
+_FAMILY = "Take/1/Variations"
+
 
 def _add(kind: str, d: Desk) -> None:
     line.add(d.session, kind)
@@ -123,10 +125,10 @@ def commands() -> tuple[Command, ...]:
                 "Ctrl+Alt+D", needs.take),
         Command("duplicate_bare", "Duplicate take without its steps", "Take/1",
                 lambda d: takes.duplicate(d.session, d.session.selection.take, steps=False), "", needs.take),
-        Command("variations", "Variations…", "Take/1", _variations, "", _has_steps),
-        Command("between", "Variation in between…", "Take/1", _between, "", _is_pair, also="mix interpolate in-between"),
-        Command("open_parent", "Open the take that this one follows", "Take/1", _open_parent, "", _parent_of),
-        Command("detach", "Detach from the take that it follows", "Take/1",
+        Command("variations", "Make variations…", _FAMILY, _variations, "", _has_steps),
+        Command("between", "Variation in between…", _FAMILY, _between, "", _is_pair, also="mix interpolate in-between"),
+        Command("open_parent", "Open the take that this one follows", _FAMILY, _open_parent, "", _parent_of),
+        Command("detach", "Detach from the take that it follows", _FAMILY,
                 lambda d: variations.detach(d.session, [d.session.selection.take]), "", _parent_of, also="loosen untie"),
         Command("make_take", "Make takes of the selected clips", "Take/1", lambda d: d.clip_panel.make_take(), "Ctrl+Shift+T",
                 needs.chosen_clips, also="new begin"),

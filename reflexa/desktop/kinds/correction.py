@@ -315,6 +315,7 @@ class CorrectionPanel(StepPanel):
 VIEW = StepView(
     "correction",
     also="layer pose edit offset adjust fix",
+    acts_on="joint",
     panel=CorrectionPanel,
     hidden=frozenset({"tracks"}),
     hold=hold,

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
-from typing import Any
+from typing import Any, Literal
 
 from PySide6.QtWidgets import QWidget
 
@@ -70,6 +70,7 @@ class StepView:
     (of ``library.fits``) in which it brings a clip onto another rig, its setting ``rig``. dropped: the setting that clips come
     into which are dropped between the cards. also: words that others have for it. mask_first: which joints it reaches is
     the first thing that is asked, so weight and mask stand at the top, open.
+    acts_on: it is offered first while a joint is selected, or a hand or foot (``end``).
     """
 
     kind: str
@@ -94,3 +95,4 @@ class StepView:
     dropped: str = ""
     also: str = ""
     mask_first: bool = False
+    acts_on: Literal["", "joint", "end"] = ""

@@ -73,4 +73,4 @@ class PinPanel(StepPanel):
         self.said.setText(session.computed.step_problem or text)
 
 
-VIEW = StepView("pin", panel=PinPanel)
+VIEW = StepView("pin", panel=PinPanel, acts_on="end")

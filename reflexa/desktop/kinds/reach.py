@@ -183,5 +183,11 @@ def _moved(settings: ReachSettings, frame: int, place: Vector | None, turn: Vect
 
 _MORE = frozenset({"offset", "soft", "neck", "spine", "most"})
 VIEW = StepView(
-    "reach", also="ik target hand look aim constraint goal", panel=ReachPanel, more=_MORE, overlay=_overlay, hold=_hold
+    "reach",
+    also="ik target hand look aim constraint goal",
+    panel=ReachPanel,
+    more=_MORE,
+    overlay=_overlay,
+    hold=_hold,
+    acts_on="end",
 )

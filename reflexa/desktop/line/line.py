@@ -9,14 +9,15 @@ from PySide6.QtGui import QDragEnterEvent, QDragMoveEvent, QDropEvent
 from PySide6.QtWidgets import QHBoxLayout, QLabel, QMenu, QScrollArea, QToolButton, QWidget
 
 from reflexa.desktop.dropping import dropped, holds_clips, recipe_of
-from reflexa.desktop.kinds import VIEWS, view_of
+from reflexa.desktop.kinds import VIEWS
+from reflexa.desktop.line.add_step import AddStep
 from reflexa.desktop.line.card import CARD_SIZE, Card, StepCard
 from reflexa.desktop.line.source_card import SourceCard
 from reflexa.desktop.look import theme
 from reflexa.desktop.widgets import labels, menus
 from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.session import RESULT, SOURCE, Session, line
-from reflexa.steps import KINDS, Step, kind_of
+from reflexa.steps import Step, kind_of
 from reflexa.take import Source, Take
 from reflexa.words import counted
 
@@ -145,15 +146,14 @@ class RevisionLine(QScrollArea):
         self.plus.setIcon(theme.icon("add", "accent"))
         self.plus.setIconSize(QSize(22, 22))
         self.plus.setFixedSize(38, 38)
-        menu = QMenu(self.plus)
-        for kind in KINDS.values():
-            icon = theme.icon(view_of(kind.kind).icon or kind.kind)
-            action = menu.addAction(icon, kind.title, partial(line.add, self.session, kind.kind))
-            action.setToolTip(kind.help)
-        menu.setToolTipsVisible(True)
-        self.plus.setMenu(menu)
-        self.plus.setPopupMode(QToolButton.ToolButtonPopupMode.InstantPopup)
+        self.plus.clicked.connect(self.add_step)
         return self.plus
+
+    def add_step(self) -> None:
+        """Ask which step, and add it after the selected card."""
+        popup = AddStep(self.session, self)
+        popup.chosen.connect(partial(line.add, self.session))
+        popup.open_at(self.plus.mapToGlobal(QPoint(0, self.plus.height())))
 
     def _add_result(self) -> None:
         card = Card(RESULT, "Result", "Result", "result")

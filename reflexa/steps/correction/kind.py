@@ -48,6 +48,7 @@ KIND = StepKind(
     CorrectionSettings,
     _run,
     place=60,
+    group="layers",
     fixes=60,
     single_pose=True,
     weighs_itself=True,

@@ -85,6 +85,7 @@ KIND = StepKind(
     FootLockSettings,
     _run,
     place=50,
+    group="ground",
     fixes=70,
     weighs_itself=True,
     was=("plants",),

@@ -127,6 +127,7 @@ KIND = StepKind(
     ReachSettings,
     _run,
     place=80,
+    group="ground",
     weighs_itself=True,
     was=("goal",),
     settings_were={"reaches": "spans"},

@@ -57,6 +57,7 @@ KIND = StepKind(
     RetargetSettings,
     _run,
     place=20,
+    group="figure",
     changes_rig=True,
     weighed=False,
     reads=lambda _, context: known_rigs(context),

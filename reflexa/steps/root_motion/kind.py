@@ -88,6 +88,7 @@ KIND = StepKind(
     RootMotionSettings,
     _run,
     place=30,
+    group="ground",
     fixes=40,
     begin=_begin,
     adjusted=_adjusted,
