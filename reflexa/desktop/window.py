@@ -56,7 +56,7 @@ class MainWindow(QMainWindow):
         self._lay_out()
         self.desk = Desk(
             session, self, self.revision_line, self.viewport, self.clip_panel, self.figure, self.stage, self.settings,
-            self.time_area, self.tabs, self.library, Keeper(session), self._filling().fill,
+            self.time_area, self.tabs, self.library, Keeper(session), self._filling().fill, self.heights,
         )  # fmt: skip
         self.commands = commands_for(self.desk)
         self.commands.fill_menu_bar()

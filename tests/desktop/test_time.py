@@ -210,7 +210,7 @@ def test_curves_have_room_enough_and_the_picture_keeps_its_own(demo, qtbot) -> N
     qtbot.waitUntil(lambda: time.findings.isVisible())
     time.show_page(time.page.itemData(1))
     qtbot.waitUntil(lambda: not time.findings.isVisible())
-    qtbot.waitUntil(lambda: time.curves.height() >= 80 and window.viewport.height() >= 478)
+    qtbot.waitUntil(lambda: time.curves.height() >= 150 and window.viewport.height() >= 300)
     time.show_page("")
     qtbot.waitUntil(lambda: time.findings.isVisible())
 

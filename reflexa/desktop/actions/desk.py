@@ -17,6 +17,7 @@ from reflexa.desktop.library.panel import LibraryPanel
 from reflexa.desktop.line.line import RevisionLine
 from reflexa.desktop.picture.viewport import Viewport
 from reflexa.desktop.settings.panel import SettingsPanel
+from reflexa.desktop.splitter_sizes import SplitterSizes
 from reflexa.desktop.stage.panel import StagePanel
 from reflexa.desktop.time.area import TimeArea
 from reflexa.desktop.widgets import boxes
@@ -47,6 +48,7 @@ class Desk:
     library: LibraryPanel
     keeper: Keeper
     fill: Callable[..., None]
+    heights: SplitterSizes
     dialog: QDialog | None = None
     batch: BatchDialog | None = None
     guide: QDialog | None = None

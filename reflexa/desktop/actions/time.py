@@ -90,6 +90,16 @@ COMMANDS = (
     Command(
         "zoom_time", "Zoom to the whole clip", "Time/3", lambda d: d.time.time.show_all(), "Shift+F5", needs.result
     ),
+    Command(
+        "tall_time",
+        "Tall time area",
+        "Time/4",
+        lambda d: d.heights.toggle_tall(),
+        "Ctrl+Alt+0",
+        needs.take,
+        lambda d: d.heights.tall,
+        also="curves height grow maximise",
+    ),
     *(
         Command(f"page_{page or 'keys'}", title, "Time/4", partial(_show, page), f"Ctrl+Alt+{i}", needs.take)
         for i, (page, title) in enumerate(_PAGES.items(), 1)

@@ -114,6 +114,16 @@ class TimeArea(QFrame):
         return high + 12
 
     @property
+    def shown_page(self) -> str:
+        """What is shown below the ruler, by a name that is kept in settings."""
+        return ("keys", "curves", "lanes", "measures")[self.pages.currentIndex()]
+
+    @property
+    def draws_curves(self) -> bool:
+        """True if a page is shown that can use all the height there is."""
+        return self.pages.currentIndex() in (_CURVES, _MEASURES)
+
+    @property
     def many_rows(self) -> bool:
         """True if there are too many keys or lanes to see at once."""
         if self.pages.currentIndex() == _LANES and self.lanes is not None:
@@ -169,6 +179,7 @@ class TimeArea(QFrame):
         self.page.setCurrentIndex(self.page.findData(page))
         curves = page in VIEWS
         self.normal.setVisible(curves)
+        self.transport.fit()
         if page == MEASURES:
             self._show_measures()
         elif curves:

@@ -104,9 +104,9 @@ class Transport(QWidget):
 
     def resizeEvent(self, event: QResizeEvent) -> None:
         super().resizeEvent(event)
-        self._fit()
+        self.fit()
 
-    def _fit(self) -> None:
+    def fit(self) -> None:
         """Show what there is room for: the range before the clock."""
         room = self.width() - self.minimumSizeHint().width()
         self._fold_range(room + self.range_button.sizeHint().width() < self.range.sizeHint().width())
