@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from PySide6.QtWidgets import (
     QComboBox,
-    QDoubleSpinBox,
     QFormLayout,
     QHBoxLayout,
     QLabel,
@@ -14,6 +13,7 @@ from PySide6.QtWidgets import (
     QWidget,
 )
 
+from reflexa.desktop.widgets.number_fields import DecimalField
 from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.rig import PARTS, Rig
 from reflexa.rig import notes as edits
@@ -85,12 +85,12 @@ class JointEditor(QWidget):
         form.setContentsMargins(0, 0, 0, 0)
         form.setSpacing(4)
         self.height_up = styled(
-            QDoubleSpinBox(minimum=0.0, maximum=100.0, decimals=1, singleStep=0.5, suffix=" cm"),
+            DecimalField(minimum=0.0, maximum=100.0, decimals=1, singleStep=0.5, suffix=" cm"),
             accessibleName="Ankle height",
             toolTip="Height of the ankle above the floor when the foot stands, for both feet",
         )
         self.tilt = styled(
-            QDoubleSpinBox(minimum=-90.0, maximum=90.0, decimals=1, singleStep=1.0, suffix="°"),
+            DecimalField(minimum=-90.0, maximum=90.0, decimals=1, singleStep=1.0, suffix="°"),
             accessibleName="Toes lower than in rest pose",
             toolTip="How much lower the toes are than in rest pose when the foot stands, for both feet",
         )

@@ -22,6 +22,7 @@ from PySide6.QtWidgets import (
 from reflexa.desktop.kinds.correction_manipulator import hold
 from reflexa.desktop.kinds.model import StepView
 from reflexa.desktop.settings.step_panel import StepPanel
+from reflexa.desktop.widgets.number_fields import DecimalField
 from reflexa.desktop.widgets.qt_properties import named, styled
 from reflexa.session import Session, line
 from reflexa.steps.correction import (
@@ -93,7 +94,7 @@ class CorrectionPanel(StepPanel):
         ):
             grid.addWidget(QLabel(title), row, 0)
             for axis, letter in enumerate("xyz"):
-                box = QDoubleSpinBox(minimum=-limit, maximum=limit, decimals=1, singleStep=step, suffix=suffix)
+                box = DecimalField(minimum=-limit, maximum=limit, decimals=1, singleStep=step, suffix=suffix)
                 box.setKeyboardTracking(False)
                 box.setMinimumWidth(58)
                 box.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Fixed)
@@ -133,7 +134,7 @@ class CorrectionPanel(StepPanel):
         self.swing_row = QWidget()
         row = QHBoxLayout(self.swing_row)
         row.setContentsMargins(0, 0, 0, 0)
-        self.swing = QDoubleSpinBox(minimum=-180, maximum=180, decimals=1, singleStep=2.0, suffix="°")
+        self.swing = DecimalField(minimum=-180, maximum=180, decimals=1, singleStep=2.0, suffix="°")
         self.swing.setKeyboardTracking(False)
         self.swing.setAccessibleName("Swing of elbow or knee")
         self.swing.setToolTip(

@@ -15,6 +15,7 @@ from reflexa.desktop.picture.posed import PosedFigure
 from reflexa.desktop.picture.view import Sight
 from reflexa.desktop.settings.joint_table import JointTable, Row
 from reflexa.desktop.settings.step_panel import StepPanel
+from reflexa.desktop.widgets.number_fields import DecimalField
 from reflexa.desktop.widgets.numbers import put
 from reflexa.desktop.widgets.qt_properties import named
 from reflexa.errors import RecipeError
@@ -94,7 +95,7 @@ class RetargetPanel(StepPanel):
         self._shown: object = None
 
     def _turn(self, axis: str) -> QDoubleSpinBox:
-        box = QDoubleSpinBox(minimum=-180, maximum=180, decimals=1, singleStep=1.0, suffix="°")
+        box = DecimalField(minimum=-180, maximum=180, decimals=1, singleStep=1.0, suffix="°")
         box.setAccessibleName(f"Added rotation about {axis}")
         box.setToolTip(f"Rotation added to the aligned rest pose about the world's {axis} axis, in degrees")
         box.setKeyboardTracking(False)

@@ -6,10 +6,11 @@ from collections.abc import Callable
 from dataclasses import dataclass, field
 from typing import Any
 
-from PySide6.QtWidgets import QCheckBox, QComboBox, QFormLayout, QLineEdit
+from PySide6.QtWidgets import QCheckBox, QComboBox, QDoubleSpinBox, QFormLayout, QLabel, QLineEdit, QSpinBox
 
 from reflexa.desktop.settings.choices import CHOICES
 from reflexa.desktop.widgets.choosers import chooser
+from reflexa.desktop.widgets.number_fields import follow_drag
 from reflexa.desktop.widgets.numbers import About, Control, Set, Value, number_box, put, vector, whole_box
 from reflexa.session import Session, line
 from reflexa.steps import StepKind
@@ -61,6 +62,10 @@ def _add_field(form: QFormLayout, about: About, session: Session) -> Callable[[]
     else:
         unit = f" ({about['unit']})" if about["type"] == "numbers" and "unit" in about else ""
         form.addRow(about["title"] + unit, control)
+        label = form.labelForField(control)
+        if isinstance(label, QLabel) and isinstance(control, QSpinBox | QDoubleSpinBox):
+            follow_drag(label, control)
+            control.editingFinished.connect(session.history.end_merge)
 
     def guarded() -> None:
         settings = session.step.settings if session.step is not None else None

@@ -7,6 +7,7 @@ from typing import Any
 
 from PySide6.QtWidgets import QDoubleSpinBox, QHBoxLayout, QSpinBox, QWidget
 
+from reflexa.desktop.widgets.number_fields import DecimalField, WholeField
 from reflexa.desktop.widgets.qt_properties import styled
 
 About = dict[str, Any]
@@ -15,7 +16,7 @@ Set = Callable[[Any], object]
 Control = tuple[QWidget, Callable[[], None]]
 
 
-class PlainNumber(QDoubleSpinBox):
+class PlainNumber(DecimalField):
     """A number without zeros that say nothing."""
 
     def textFromValue(self, value: float) -> str:
@@ -24,7 +25,7 @@ class PlainNumber(QDoubleSpinBox):
         return text.rstrip("0").rstrip(point) if point in text else text
 
 
-class CountBox(QSpinBox):
+class CountBox(WholeField):
     """A field for how many of something there are: "1 frame", "2 frames". what: the word for many."""
 
     def __init__(self, what: str, **properties: Any) -> None:
@@ -47,7 +48,7 @@ _COUNTED = ("frames", "joints", "times")
 
 def whole_box(about: About) -> QSpinBox:
     """A field for a whole number."""
-    box = CountBox(about["unit"]) if about.get("unit") in _COUNTED else QSpinBox()
+    box = CountBox(about["unit"]) if about.get("unit") in _COUNTED else WholeField()
     box.setRange(about.get("least", -1_000_000), about.get("most", 1_000_000))
     _dress(box, about)
     return box
