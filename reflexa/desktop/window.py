@@ -74,7 +74,8 @@ class MainWindow(QMainWindow):
         self._focus_return = FocusReturn(self, self.viewport, (self.time_area,))
         self.revision_line.export_wanted.connect(lambda: run("export"))
         self.settings.export_wanted.connect(lambda: run("export"))
-        self.settings.fix_wanted.connect(lambda: run("fix_all"))
+        for signal in (self.settings.fix_wanted, self.time_area.findings_page.fix_all_wanted):
+            signal.connect(lambda: run("fix_all"))
         self.tabs.currentChanged.connect(self._on_tab)
         self.clip_panel.import_wanted.connect(lambda: run("import"))
         self.clip_panel.compare_wanted.connect(self.compare_with)

@@ -6,10 +6,14 @@ from collections.abc import Iterable
 from dataclasses import replace
 
 from reflexa.checks import Finding, accepted
+from reflexa.checks.judging.one_step import one_step
+from reflexa.checks.model import Repair
 from reflexa.session.selection import RESULT, SOURCE
 from reflexa.session.session import Session
+from reflexa.steps import kind_of
 from reflexa.take import Accepted
 from reflexa.take.edits import insert_step, named_step
+from reflexa.words import counted
 
 
 def in_order(session: Session) -> list[Finding]:
@@ -103,6 +107,28 @@ def withdraw(session: Session, found: Iterable[Finding]) -> None:
     kept = tuple(a for a in take.accepted if not any(accepted(f, (a,)) for f in found))
     if kept != take.accepted:
         session.edit_take("remove acceptance of findings", replace(take, accepted=kept))
+
+
+def repair_all(session: Session, found: Iterable[Finding]) -> None:
+    """Add the steps that repair several findings, those of one kind as one where that can be: big things before small ones, and
+    one undo."""
+    take, line = session.take, session.computed.evaluation
+    groups: dict[tuple[str, str], list[Repair]] = {}
+    for f in found:
+        if f.repair is not None:
+            groups.setdefault((f.repair.kind, f.repair.title), []).append(f.repair)
+    if take is None or line is None or not groups:
+        return
+    now, count = take, 0
+    for _, repairs in sorted(groups.items(), key=lambda g: kind_of(g[0][0]).fixes):
+        different = [r for i, r in enumerate(repairs) if r not in repairs[:i]]
+        one = one_step(different, line.result)
+        for each in [one] if one is not None else different:
+            now = insert_step(now, len(now.steps), named_step(now, each.step()))
+            count += 1
+    what = f"add {now.steps[-1].name}" if count == 1 else f"add {counted(count, 'step')} that fix findings"
+    if session.edit_take(what, now):
+        session.selection.set_view_point(RESULT)
 
 
 def repair(session: Session, f: Finding) -> None:

@@ -212,3 +212,37 @@ def test_what_was_found_before_is_not_said_of_a_take_that_cannot_be_computed(dem
     ready(qtbot, demo)
     qtbot.waitUntil(lambda: evaluator.judgement.count > 0)
     assert not evaluator.refused
+
+
+def test_findings_are_a_table_to_sort_filter_fix_and_accept(demo, qtbot, monkeypatch) -> None:
+    window, session = demo, demo.session
+    new_take(window, qtbot, "deckhand.glb", "walk, skating")
+    ready(qtbot, window)
+    before = session.project
+    window.commands.run("page_findings")
+    page = window.time_area.findings_page
+    qtbot.waitUntil(lambda: page.table.topLevelItemCount() == len(findings.in_order(session)) == 8)
+    page.table.sortByColumn(2, Qt.SortOrder.AscendingOrder)
+    rows = [page.table.topLevelItem(i) for i in range(8)]
+    assert [int(r.text(2)) for r in rows] == sorted(int(r.text(2)) for r in rows), "by number, not by letters"
+    page.field.setText("foot_left")
+    assert 0 < page.table.topLevelItemCount() < 8
+    page.table.topLevelItem(0).setSelected(True)
+    assert session.player.frame == page.chosen()[0].worst and session.selection.joint == "foot_left"
+    monkeypatch.setattr(QInputDialog, "getText", lambda *_, **__: ("a dance", True))
+    QTest.keyClick(page.table, Qt.Key.Key_Delete)
+    ready(qtbot, window)
+    assert len(session.take.accepted) == 1 and session.take.accepted[0].reason == "a dance"
+    count = page.table.topLevelItemCount()
+    click(page.with_accepted)
+    assert page.table.topLevelItemCount() == count + 1
+    page.field.clear()
+    page.table.selectAll()
+    click(page.fix)
+    ready(qtbot, window)
+    assert [s.kind for s in session.take.steps] == ["foot-lock"], "one step of a kind, however many findings"
+    qtbot.waitUntil(lambda: not findings.in_order(session))
+    session.undo()
+    session.undo()
+    assert session.project == before
+    ready(qtbot, window)

@@ -8,7 +8,7 @@ from PySide6.QtWidgets import QInputDialog
 
 from reflexa.desktop.actions import conditions as needs
 from reflexa.desktop.actions.desk import Command, Desk
-from reflexa.desktop.time.area import MEASURES
+from reflexa.desktop.time.area import FINDINGS, MEASURES
 from reflexa.desktop.time.curve_values import VIEWS
 from reflexa.session import events, line, ranges
 
@@ -49,7 +49,7 @@ def _show(page: str, d: Desk) -> None:
 _PAGES = (
     {"": "Show keys"}
     | {name: f"Show curves: {view.title.lower()}" for name, view in VIEWS.items()}
-    | {MEASURES: "Show measures"}
+    | {FINDINGS: "Show findings", MEASURES: "Show measures"}
 )
 
 COMMANDS = (

@@ -16,6 +16,7 @@ from reflexa.desktop.time.curve_values import VIEWS
 from reflexa.desktop.time.curves import CurveView
 from reflexa.desktop.time.envelope import EnvelopeLane
 from reflexa.desktop.time.findings_lane import FindingsLane
+from reflexa.desktop.time.findings_page import FindingsPage
 from reflexa.desktop.time.key_sheet import KeySheet
 from reflexa.desktop.time.ranges import RangeLane
 from reflexa.desktop.time.ruler import Ruler
@@ -30,8 +31,8 @@ from reflexa.session.work import Job
 if TYPE_CHECKING:
     from reflexa.desktop.time.measures import MeasuresView
 
-_KEYS, _CURVES, _LANES, _MEASURES = range(4)
-MEASURES = "measures"
+_KEYS, _CURVES, _LANES, _FINDINGS, _MEASURES = range(5)
+MEASURES, FINDINGS = "measures", "findings"
 _ENVELOPE = "envelope"
 # Pixels: the least, and what curves need.
 _LEAST, _CURVES_HIGH, _CURVES_WITH_ALL = 92, 180, 310
@@ -77,7 +78,8 @@ class TimeArea(QFrame):
         self.pages = QStackedWidget()
         self.measures: MeasuresView | None = None
         self._opening = labels.quiet("Opening the measures…")
-        for page in (sheet, self.curves, self._lanes_area):
+        self.findings_page = FindingsPage(session)
+        for page in (sheet, self.curves, self._lanes_area, self.findings_page):
             self.pages.addWidget(page)
         column.addWidget(self.pages, 1)
         self._add_page_choice()
@@ -116,12 +118,12 @@ class TimeArea(QFrame):
     @property
     def shown_page(self) -> str:
         """What is shown below the ruler, by a name that is kept in settings."""
-        return ("keys", "curves", "lanes", "measures")[self.pages.currentIndex()]
+        return ("keys", "curves", "lanes", "findings", "measures")[self.pages.currentIndex()]
 
     @property
     def draws_curves(self) -> bool:
         """True if a page is shown that can use all the height there is."""
-        return self.pages.currentIndex() in (_CURVES, _MEASURES)
+        return self.pages.currentIndex() in (_CURVES, _MEASURES, _FINDINGS)
 
     @property
     def many_rows(self) -> bool:
@@ -163,6 +165,7 @@ class TimeArea(QFrame):
         for id_, view in VIEWS.items():
             self.page.addItem(f"{view.title} ({view.unit})", id_)
         self.page.addItem("Envelope", _ENVELOPE)
+        self.page.addItem("Findings", FINDINGS)
         self.page.addItem("Measures", MEASURES)
         self.page.activated.connect(lambda _i: self.show_page(self.page.currentData()))
         self.transport.add(self.page)
@@ -182,6 +185,8 @@ class TimeArea(QFrame):
         self.transport.fit()
         if page == MEASURES:
             self._show_measures()
+        elif page == FINDINGS:
+            self.pages.setCurrentIndex(_FINDINGS)
         elif curves:
             self.curves.set_view(page)
             self.pages.setCurrentIndex(_CURVES)
