@@ -101,6 +101,12 @@ def take_changes(a: Take, b: Take) -> list[str]:
         out.append(f"moved into the folder {b.folder!r}" if b.folder else f"moved out of the folder {a.folder!r}")
     if a.note != b.note:
         out.append(f"note {a.note!r} → {b.note!r}")
+    if a.varies != b.varies:
+        alone = "stands alone, and is no variation any more"
+        same = a.varies is not None and b.varies is not None and a.varies.of == b.varies.of
+        out.append(
+            alone if b.varies is None else "other values of its own" if same else "is a variation of another take"
+        )
     before, after = {s.id: s for s in a.steps}, {s.id: s for s in b.steps}
     out += [f"step {_name(s)} removed" for i, s in before.items() if i not in after]
     for place, (id_, step) in enumerate(after.items()):

@@ -11,6 +11,7 @@ from msgspec.structs import replace as with_fields
 from reflexa.errors import RecipeError
 from reflexa.project import store
 from reflexa.project.store import Project
+from reflexa.review.changes import project_changes
 from reflexa.session.history import History
 from reflexa.session.selection import Place
 from reflexa.steps import make
@@ -96,6 +97,13 @@ def test_a_detached_one_and_one_without_its_parent_stand_alone(history: History)
     history.undo(Place())
     history.edit("remove", replace(history.project, takes=history.project.takes[1:]), Place(), Place())
     assert all(t.varies is None and len(t.steps) == 2 for t in history.project.takes)
+
+
+def test_what_follows_is_told_where_two_projects_are_compared() -> None:
+    project = Project("p", takes=FAMILY)
+    alone = project.with_take(FAMILY[1].name, replace(FAMILY[1], varies=None))
+    assert project_changes(project, alone) == [f"Take {FAMILY[1].name!r}: stands alone, and is no variation any more."]
+    assert project_changes(alone, project) == [f"Take {FAMILY[1].name!r}: is a variation of another take."]
 
 
 def test_a_family_is_saved_and_read(tmp_path: Path) -> None:
