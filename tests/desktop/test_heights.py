@@ -54,3 +54,16 @@ def test_one_key_makes_it_tall_and_fits_it_again(walk, qtbot) -> None:
     assert walk.commands.action("tall_time").isChecked()
     walk.commands.run("tall_time")
     qtbot.waitUntil(lambda: abs(walk.down.sizes()[1] - before) <= 2)
+
+
+@pytest.mark.parametrize("page", ["page_keys", "page_turn", "page_findings", "page_measures"])
+@pytest.mark.parametrize("size", [(1024, 600), (853, 533)], ids=["netbook", "1280x800 at 150 %"])
+def test_no_page_makes_the_window_larger_than_a_small_screen(demo, qtbot, page: str, size: tuple[int, int]) -> None:
+    demo.resize(*size)
+    ready(qtbot, demo)
+    demo.commands.run(page)
+    ready(qtbot, demo)
+    qtbot.wait(50)
+    assert (demo.width(), demo.height()) == size
+    shown = demo.time_area.pages.currentWidget()
+    assert shown.width() >= shown.minimumSizeHint().width(), "nothing is cut"

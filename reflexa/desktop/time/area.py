@@ -39,6 +39,7 @@ _LEAST, _CURVES_HIGH, _CURVES_WITH_ALL = 92, 180, 310
 # So many rows of keys are seen at a glance.
 _LANES_HIGH = 100
 _GLANCE = 3
+_PAGE_LEAST = 110  # pixels of the list of pages, where there is no room for all of a name
 
 
 class TimeArea(QFrame):
@@ -167,6 +168,7 @@ class TimeArea(QFrame):
         self.page.addItem("Envelope", _ENVELOPE)
         self.page.addItem("Findings", FINDINGS)
         self.page.addItem("Measures", MEASURES)
+        self.page.setMinimumWidth(_PAGE_LEAST)
         self.page.activated.connect(lambda _i: self.show_page(self.page.currentData()))
         self.transport.add(self.page)
         self.normal = styled(

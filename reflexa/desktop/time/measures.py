@@ -18,6 +18,7 @@ from PySide6.QtWidgets import QCheckBox, QComboBox, QHBoxLayout, QMenu, QToolBut
 from reflexa.desktop.look import theme
 from reflexa.desktop.time.time_map import GUTTER, TimeMap
 from reflexa.desktop.widgets import labels
+from reflexa.desktop.widgets.choosers import keep_narrow
 from reflexa.desktop.widgets.qt_properties import styled
 from reflexa.desktop.widgets.where import ask_where
 from reflexa.errors import ReflexaError
@@ -111,6 +112,7 @@ class MeasuresView(QWidget):
         self.choice = styled(QComboBox(), accessibleName="Measure")
         for m in MEASURES.values():
             self.choice.addItem(f"{m.title} ({m.unit})", m.id)
+        keep_narrow(self.choice)
         self.choice.activated.connect(lambda _i: self.refresh())
         self.keep = styled(
             QToolButton(), text="Keep", toolTip="Keep this curve while you look at another joint or measure"

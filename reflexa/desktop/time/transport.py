@@ -23,6 +23,7 @@ class Transport(QWidget):
         self._row.setContentsMargins(0, 0, 0, 0)
         self._row.setSpacing(2)
         self.buttons: dict[str, QToolButton] = {}
+        self._added: list[QWidget] = []
         player = session.player
         for id_, tip, call in (
             ("first", "To the start of the range (Home)", lambda: player.set_frame(session.computed.range[0])),
@@ -108,7 +109,10 @@ class Transport(QWidget):
 
     def fit(self) -> None:
         """Show what there is room for: the range before the clock."""
-        room = self.width() - self.minimumSizeHint().width()
+        squeezed = (
+            w.sizeHint().width() - w.minimumWidth() for w in self._added if w.minimumWidth() and w.isVisibleTo(self)
+        )
+        room = self.width() - self.minimumSizeHint().width() - sum(squeezed)
         self._fold_range(room + self.range_button.sizeHint().width() < self.range.sizeHint().width())
         if not self.range_folded:
             room -= self.range.sizeHint().width() - self.range_button.sizeHint().width()
@@ -133,6 +137,7 @@ class Transport(QWidget):
 
     def add(self, widget: QWidget) -> None:
         """Put something before the range."""
+        self._added.append(widget)
         self._row.insertWidget(self._before_range, widget)
         self._before_range += 1
 
