@@ -9,9 +9,10 @@ from pathlib import Path
 
 from msgspec.structs import replace as with_fields
 
-from reflexa.formats import Imported
+from reflexa.errors import ReadError
+from reflexa.formats import Imported, read
 from reflexa.motion.skeleton import Skeleton
-from reflexa.project.sources import add_source, read_source
+from reflexa.project.sources import add_source, options_of, read_source
 from reflexa.project.store import Project, SourceFile
 from reflexa.project.uses import clips_in, clips_of, users
 from reflexa.steps import Step
@@ -29,6 +30,16 @@ def skeleton_digest(skeleton: Skeleton) -> str:
 def known_by(entry: SourceFile, document: Imported) -> SourceFile:
     """What a project says of a source, with what the file that was read of it is known by again."""
     return replace(entry, digest=document.sha256, skeleton=skeleton_digest(document.rig.skeleton))
+
+
+def said_to_differ(project: Project, entry: SourceFile, path: Path) -> str:
+    """In which ways another file is not the source that was known, in words; why it cannot be read, where it cannot."""
+    try:
+        document = read(path, options_of(entry))
+    except ReadError as e:
+        return str(e)
+    found = differences(project, entry, known_by(entry, document), document)
+    return " ".join(found) or "Its skeleton and the clips that are used are the same."
 
 
 def taken_in(folder: Path, entry: SourceFile, path: Path) -> tuple[SourceFile, Imported]:

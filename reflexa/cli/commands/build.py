@@ -16,7 +16,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, TextColumn, TimeRemaini
 from reflexa.batch.build import NEVER_BUILT, Built, Made, Plan, Planned, build, default_out, plan
 from reflexa.batch.pool import Share
 from reflexa.checks.judging.junit import Case, cases
-from reflexa.cli.options import Talk, bar_on_terminal, clustered, grouped, sharing, stops, talking_json
+from reflexa.cli.options import Talk, bar_on_terminal, clustered, grouped, sharing, shown_progress, stops, talking_json
 from reflexa.errors import WriteError
 from reflexa.formats.files import write_bytes
 from reflexa.motion import threads
@@ -131,11 +131,8 @@ def _reported(todo: Plan, share: Share, choices: _Choices, form: str, talk: Talk
     with kept(todo.out / f for p in todo.due for f in p.files) as before:
         result = _once(todo, share, choices, form, talk)
         outcomes = _outcomes(result)
-        with bar_on_terminal(talk=talk, console=Console(stderr=True, highlight=False)) as bar:
-            task = bar.add_task("Report", total=1.0)
-            page = set_page(
-                f"{todo.project.name}: build", outcomes, before, lambda _, part: bar.update(task, completed=part)
-            )
+        with shown_progress("Report", talk) as progress:
+            page = set_page(f"{todo.project.name}: build", outcomes, before, progress)
     write_bytes(choices.report, page, overwrite=True)
     if not talk.quiet:
         click.echo(f"{choices.report}: {counted(len(todo.takes), 'take')}", err=form != "text")

@@ -9,15 +9,13 @@ from typing import Any
 
 import click
 
-from reflexa.cli.options import Talk, stops, talking_json
+from reflexa.cli.options import Talk, shown_progress, stops, talking_json
 from reflexa.errors import WriteError
-from reflexa.formats import read
 from reflexa.library.folder_list import load_folders
 from reflexa.project import lock, store
 from reflexa.project.lock import Holder
 from reflexa.project.moved import Elsewhere, gone, look_for
-from reflexa.project.relink import differences, known_by, relinked, taken_in
-from reflexa.project.sources import options_of
+from reflexa.project.relink import relinked, said_to_differ, taken_in
 from reflexa.project.store import Project, SourceFile
 
 EXAMPLES = (
@@ -42,7 +40,8 @@ def COMMAND(project: Path, folders: tuple[Path, ...], use: bool, talk: Talk) -> 
     now = store.load(project)
     missing = gone(now, project)
     places = [project, *folders, *(f.folder for f in load_folders().folders)]
-    found = look_for(missing, places) if missing else {}
+    with shown_progress("Looking for sources", talk) as progress:
+        found = look_for(missing, places, progress) if missing else {}
     rows = [_row(now, s, found[s.file]) for s in missing]
     again = [s for s in missing if found[s.file].same is not None]
     if use and again:
@@ -60,8 +59,7 @@ def COMMAND(project: Path, folders: tuple[Path, ...], use: bool, talk: Talk) -> 
 def _row(project: Project, s: SourceFile, there: Elsewhere) -> dict[str, Any]:
     row: dict[str, Any] = {"file": s.file, "same": str(there.same or ""), "named": str(there.named or "")}
     if there.named is not None and there.same is None:
-        document = read(there.named, options_of(s))
-        row["differs"] = differences(project, s, known_by(s, document), document)
+        row["differs"] = said_to_differ(project, s, there.named)
     return row
 
 
@@ -70,8 +68,7 @@ def _said(row: dict[str, Any], used: bool) -> str:
         how = "was copied into the project" if used else "can be used with --use"
         return f"{row['file']}: the same file, byte for byte, is at {row['same']}; it {how}."
     if row["named"]:
-        what = " ".join(row["differs"]) or "Its skeleton and the clips that are used are the same."
-        return f"{row['file']}: another file of this name is at {row['named']}. {what}"
+        return f"{row['file']}: another file of this name is at {row['named']}. {row['differs']}"
     return f"{row['file']}: it is in none of the folders."
 
 

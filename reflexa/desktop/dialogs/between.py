@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from PySide6.QtCore import QElapsedTimer, Qt, QTimer
+from PySide6.QtCore import Qt, QTimer
 from PySide6.QtWidgets import QDialog, QSlider, QVBoxLayout, QWidget
 
-from reflexa.desktop.dialogs.variations import Seen, seen
+from reflexa.desktop.dialogs.variations import Playing, Seen, seen
 from reflexa.desktop.widgets import labels
 from reflexa.desktop.widgets.buttons import add_buttons
 from reflexa.desktop.widgets.light_figure import LightFigure
@@ -16,7 +16,7 @@ from reflexa.take import Evaluation, Take
 from reflexa.take.families import between
 from reflexa.words import counted
 
-_PAUSE, _FRAME = 60, 33  # milliseconds: of the hand, before the figure is computed; between pictures
+_PAUSE = 60  # milliseconds of the hand's rest, before the figure is computed
 
 
 class Between(QDialog):
@@ -43,16 +43,11 @@ class Between(QDialog):
         self.found = labels.quiet()
         column.addWidget(self.found)
         self.go, _ = add_buttons(self, column, "Make take", "Cancel", self._make)
-        self._seen: Seen | None = None
         self._job: Job[Seen] | None = None
         self._later = QTimer(self, singleShot=True, interval=_PAUSE)
         self._later.timeout.connect(self._compute)
         self.slider.valueChanged.connect(self._changed)
-        self._clock = QElapsedTimer()
-        self._clock.start()
-        self._play = QTimer(self, interval=_FRAME)
-        self._play.timeout.connect(self._tick)
-        self._play.start()
+        self._playing = Playing(self)
         self._changed()
 
     def _take(self) -> Take:
@@ -69,21 +64,14 @@ class Between(QDialog):
         self._job = self._session.work.start(job, "variations")
 
     def _show(self, now: Seen) -> None:
-        self._seen, self.figure.figure, self.figure.height_of = now, now.figure, now.height
+        self._playing.show([(self.figure, now)])
         self.found.setText(now.problem or (counted(now.findings, "finding") if now.findings else "No findings"))
-
-    def _tick(self) -> None:
-        if self._seen is not None:
-            at = self._clock.elapsed() / 1000 % self._seen.seconds / self._seen.seconds
-            self.figure.pose = at * (len(self._seen.figure[1].points) - 1)
-            self.figure.update()
 
     def _make(self) -> None:
         variations.keep_between(self._session, *self._family, self.slider.value() / 100)
         self.accept()
 
     def done(self, result: int) -> None:
-        self._play.stop()
         self._later.stop()
         if self._job is not None:
             self._job.cancel()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from typing import Any
 
-from PySide6.QtCore import QElapsedTimer, Qt, QTimer
+from PySide6.QtCore import QElapsedTimer, QObject, Qt, QTimer
 from PySide6.QtWidgets import QComboBox, QDialog, QGridLayout, QHBoxLayout, QLineEdit, QScrollArea, QVBoxLayout, QWidget
 
 from reflexa.checks import counted as not_accepted
@@ -49,6 +49,32 @@ def seen(take: Take, line: Evaluation, session: Session, job: Job[Any]) -> Seen:
     return Seen((drawn, shown), max(done.result.duration, 1e-3), done.rig.height, len(found), problem)
 
 
+class Playing(QObject):
+    """Figures that play, each at its own length, for as long as its dialog is there."""
+
+    def __init__(self, dialog: QDialog) -> None:
+        super().__init__(dialog)
+        self.shown: list[tuple[LightFigure, Seen]] = []
+        self._clock = QElapsedTimer()
+        self._clock.start()
+        timer = QTimer(self, interval=_FRAME)
+        timer.timeout.connect(self._tick)
+        timer.start()
+        dialog.finished.connect(timer.stop)
+
+    def show(self, shown: list[tuple[LightFigure, Seen]]) -> None:
+        """These, instead of those before."""
+        self.shown = shown
+        for figure, one in shown:
+            figure.figure, figure.height_of = one.figure, one.height
+
+    def _tick(self) -> None:
+        at = self._clock.elapsed() / 1000
+        for figure, one in self.shown:
+            figure.pose = (at % one.seconds) / one.seconds * (len(one.figure[1].points) - 1)
+            figure.update()
+
+
 class Variations(QDialog):
     """Values are texts: ``0.5, 1``, or ``0..1/5`` for five values, evenly."""
 
@@ -85,15 +111,10 @@ class Variations(QDialog):
         self.go, _ = add_buttons(self, column, "Make takes", "Close", self._make)
         self.members: list[Variation] = []
         self.figures: list[LightFigure] = []
-        self._seen: list[Seen] = []
         self._job: Job[list[Seen]] | None = None
         self._later = QTimer(self, singleShot=True, interval=_PAUSE)
         self._later.timeout.connect(self._compute)
-        self._clock = QElapsedTimer()
-        self._clock.start()
-        self._play = QTimer(self, interval=_FRAME)
-        self._play.timeout.connect(self._tick)
-        self._play.start()
+        self._playing = Playing(self)
         if self.rows[0][0].count() > 1:
             self.rows[0][0].setCurrentIndex(1)
             self.rows[0][1].setText("0.25, 0.5, 0.75, 1")
@@ -140,14 +161,13 @@ class Variations(QDialog):
             self._show([])
 
     def _show(self, seen: list[Seen]) -> None:
-        self._seen, inner = seen, QWidget()
+        inner = QWidget()
         self.said.setText(self.said.text().partition(" Computing")[0])
         grid = QGridLayout(inner)
         self.figures = []
         for i, (one, member) in enumerate(zip(seen, self.members, strict=False)):
             figure = LightFigure()
             figure.setMinimumSize(150, 230)
-            figure.figure, figure.height_of = one.figure, one.height
             said = ", ".join(f"{name.replace('_', ' ')} {value}" for name, value in member.values)
             found = one.problem or (counted(one.findings, "finding") if one.findings else "no findings")
             figure.setAccessibleName(f"{said}: {found}")
@@ -160,13 +180,8 @@ class Variations(QDialog):
             self.figures.append(figure)
         grid.setRowStretch(len(seen) // _ROW + 1, 1)
         grid.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self._playing.show(list(zip(self.figures, seen, strict=True)))
         self._area.setWidget(inner)
-
-    def _tick(self) -> None:
-        at = self._clock.elapsed() / 1000
-        for figure, one in zip(self.figures, self._seen, strict=False):
-            figure.pose = (at % one.seconds) / one.seconds * (len(one.figure[1].points) - 1)
-            figure.update()
 
     def _make(self) -> None:
         if self._session.take != self._take:
@@ -178,7 +193,6 @@ class Variations(QDialog):
         self.accept()
 
     def done(self, result: int) -> None:
-        self._play.stop()
         self._later.stop()
         if self._job is not None:
             self._job.cancel()

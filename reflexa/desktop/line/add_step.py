@@ -64,29 +64,25 @@ class AddStep(QFrame):
     def _list(self, text: str) -> None:
         words = text.lower().split()
         self.found.clear()
-        listed = set[str]()
-        for title, kinds in self._sections:
-            these = [k for k in kinds if all(w in _words(k) for w in words) and (not words or k.kind not in listed)]
+        if words:
+            kinds = {k.kind: k for _, section in self._sections for k in section if all(w in _words(k) for w in words)}
             # Who searches by a name means what has it in its title, before what only speaks of it.
-            these.sort(key=lambda k: not all(w in k.title.lower() for w in words))
-            if these and not words:
+            for kind in sorted(kinds.values(), key=lambda k: not all(w in k.title.lower() for w in words)):
+                self._put(kind)
+        else:
+            for title, section in self._sections:
                 head = QListWidgetItem(title)
                 head.setFlags(Qt.ItemFlag.NoItemFlags)
                 self.found.addItem(head)
-            for kind in these:
-                listed.add(kind.kind)
-                item = QListWidgetItem(theme.icon(view_of(kind.kind).icon or kind.kind), f"{kind.title}\n{kind.help}")
-                item.setData(Qt.ItemDataRole.UserRole, kind.kind)
-                item.setToolTip(kind.help)
-                self.found.addItem(item)
-        if words:
-            items = [self.found.item(i) for i in range(self.found.count())]
-            best = next(
-                (i for i, it in enumerate(items) if all(w in it.text().split("\n")[0].lower() for w in words)), 0
-            )
-            self.found.setCurrentRow(best)
-        else:
-            self.found.setCurrentRow(1 if self.found.count() else -1)
+                for kind in section:
+                    self._put(kind)
+        self.found.setCurrentRow(0 if words else 1)
+
+    def _put(self, kind: StepKind) -> None:
+        item = QListWidgetItem(theme.icon(view_of(kind.kind).icon or kind.kind), f"{kind.title}\n{kind.help}")
+        item.setData(Qt.ItemDataRole.UserRole, kind.kind)
+        item.setToolTip(kind.help)
+        self.found.addItem(item)
 
     def keyPressEvent(self, event: QKeyEvent) -> None:
         if event.key() in (Qt.Key.Key_Down, Qt.Key.Key_Up):
